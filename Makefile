@@ -1,0 +1,41 @@
+# Each target does all its own set-up; see README.
+PYTHON ?= python3
+VENV := .venv
+RUN := $(VENV)/bin
+
+.PHONY: demo test lint bench setup lock pictures clean
+
+demo: setup
+	$(RUN)/nipper --demo
+
+test: setup lint
+	$(RUN)/pytest -q
+
+lint: setup
+	$(RUN)/ruff check src tests
+	$(RUN)/ruff format --check src tests
+	$(RUN)/pyright
+	$(RUN)/lint-imports
+
+bench: setup
+	$(RUN)/pytest -q tests/bench --benchmark-only --benchmark-sort=name -p no:randomly
+
+pictures: setup
+	$(RUN)/nipper --demo --pictures docs/screenshots
+
+setup: $(VENV)/.done
+
+$(VENV)/.done: requirements.lock pyproject.toml scripts/system-packages.sh
+	sh scripts/system-packages.sh
+	$(PYTHON) -m venv $(VENV)
+	$(RUN)/python -m pip install --quiet --require-hashes -r requirements.lock
+	$(RUN)/python -m pip install --quiet --no-deps --no-build-isolation -e .
+	touch $@
+
+# refreshes the lock; needs pip-tools (python -m pip install pip-tools)
+lock:
+	pip-compile --quiet --extra dev --generate-hashes --allow-unsafe --strip-extras --no-header \
+	  --no-emit-index-url --no-emit-trusted-host --no-emit-find-links -o requirements.lock pyproject.toml
+
+clean:
+	rm -rf $(VENV) .pytest_cache .ruff_cache .hypothesis .benchmarks build dist

@@ -1,0 +1,244 @@
+"""The open bench as the views see it: settings with undo, logs and judgements as they arrive, events. The one thing views share."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, QTimer, Signal, Slot
+from PySide6.QtGui import QUndoCommand, QUndoStack
+
+from nipper.app.jobs import Job, Latest
+from nipper.core.errors import NipperError
+from nipper.core.findings import Finding
+from nipper.core.setup import Setup, put
+from nipper.store import Bench, BenchEvent, Pack
+
+if TYPE_CHECKING:
+    from nipper.core.imbalance.diagnosis import Diagnosis
+    from nipper.core.logs.model import Log
+    from nipper.core.rules import Evidence
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class PackRecord:
+    """A pack's log and what it says."""
+
+    pack: Pack
+    log: "Log"
+    diagnosis: "Diagnosis"
+    evidence: "Evidence"
+
+
+def read_pack(bench: Bench, pack: Pack, setup: Setup, tick: object = None) -> PackRecord | None:
+    """Load a pack's samples and judge them; None when it has none. Runs in a worker thread."""
+    from nipper.core.imbalance.diagnosis import diagnose
+    from nipper.core.rules.measured import measured
+
+    say = tick if callable(tick) else lambda _share: None
+    log = bench.load_log(pack.id, lambda share: say(0.3 * share))
+    if log is None or log.cells != setup.cells:
+        return None
+    judged = diagnose(log, setup, lambda share: say(0.3 + 0.7 * share))
+    return PackRecord(pack, log, judged, measured(log, setup, judged.estimate))
+
+
+def judge(setup: Setup, evidence: "Evidence | None") -> list[Finding]:
+    """All rules over the settings."""
+    from nipper.core.rules import check
+
+    return check(setup, evidence)
+
+
+class Document(QObject):
+    """One open bench. Signals carry the new value."""
+
+    setup_changed = Signal(object)  # Setup
+    findings_changed = Signal(object)  # list[Finding]
+    record_changed = Signal(int, object)  # pack id, PackRecord | None
+    reading = Signal(int, float)  # pack id, fraction read
+    pack_changed = Signal(int)
+    events_changed = Signal(object)  # list[BenchEvent]
+    trouble = Signal(str)
+
+    def __init__(self, bench: Bench, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.bench = bench
+        self.undo_stack = QUndoStack(self)
+        self.packs = bench.packs()
+        self.pack = self.packs[0]
+        self.records: dict[int, PackRecord | None] = {}
+        self.findings: list[Finding] = []
+        self._setup = bench.setup()
+        self._saved = self._setup
+        self._drag = 0
+        self._jobs: dict[int, Job] = {}
+        self._judge = Latest(judge, self)
+        self._judge.answered.connect(self._judged)
+        self._settle = QTimer(self, singleShot=True, interval=400)
+        self._settle.timeout.connect(self.save)
+
+    # settings
+
+    @property
+    def setup(self) -> Setup:
+        """The settings as they stand."""
+        return self._setup
+
+    def change(self, changes: Mapping[str, object], text: str, merge: str = "") -> bool:
+        """Change settings, undoably; changes with the same ``merge`` word in a row become one step. False when they cannot stand."""
+        try:
+            new = put(self._setup, changes)
+        except NipperError as error:
+            self.trouble.emit(str(error))
+            return False
+        if new != self._setup:
+            self.undo_stack.push(_Change(self, self._setup, new, text, f"{merge} {self._drag}" if merge else ""))
+        return True
+
+    def settle(self) -> None:
+        """A drag has ended: what comes next is a step of its own, and this one is kept now."""
+        self._drag += 1
+        self.save()
+
+    def show_setup(self, setup: Setup) -> None:
+        """Make these the settings, without a new undo step (undo and redo come here)."""
+        self._setup = setup
+        self.setup_changed.emit(setup)
+        self.ask_rules()
+        self._settle.start()
+
+    @Slot()
+    def save(self) -> None:
+        """Keep the settings in the bench file; called soon after each change."""
+        self._settle.stop()
+        if self._setup == self._saved:
+            return
+        setup, before = self._setup, self._saved
+        self.bench.save_setup(setup)
+        self._saved = setup
+        if setup.packs_in_parallel > len(self.packs):
+            self.bench.ensure_packs(setup.packs_in_parallel)
+            self.packs = self.bench.packs()
+            self.pack_changed.emit(self.pack.id)
+        if before.cells != setup.cells or before.chemistry != setup.chemistry or before.capacity_ah != setup.capacity_ah:
+            self.read_all()
+
+    # rules
+
+    @property
+    def evidence(self) -> "Evidence | None":
+        """What the shown pack's log says to the rules."""
+        record = self.records.get(self.pack.id)
+        return record.evidence if record else None
+
+    def ask_rules(self) -> None:
+        """Judge the settings anew, off the window's thread; the newest question wins."""
+        self._judge.ask(self._setup, self.evidence)
+
+    @Slot(object)
+    def _judged(self, findings: list[Finding]) -> None:
+        self.findings = findings
+        self.findings_changed.emit(findings)
+
+    # packs and logs
+
+    def choose_pack(self, pack_id: int) -> None:
+        """Show another pack."""
+        if pack_id == self.pack.id:
+            return
+        self.pack = next(p for p in self.packs if p.id == pack_id)
+        self.pack_changed.emit(pack_id)
+        self.ask_rules()
+
+    @property
+    def record(self) -> PackRecord | None:
+        """The shown pack's log and what it says; None while there is none."""
+        return self.records.get(self.pack.id)
+
+    @property
+    def busy(self) -> bool:
+        """Whether logs are still being read."""
+        return bool(self._jobs) or self._judge.busy
+
+    def read_all(self) -> None:
+        """Read and judge every pack's log, each in a worker thread."""
+        for pack in self.packs:
+            self.read(pack)
+
+    def read(self, pack: Pack) -> None:
+        """Read and judge one pack's log anew."""
+        if pack.id in self._jobs:
+            self._jobs[pack.id].cancel()
+        job = Job(read_pack, self.bench, pack, self._setup, ticks=True)
+        self._jobs[pack.id] = job
+        job.setProperty("pack", pack.id)
+        job.progressed.connect(self._reading)
+        job.done.connect(self._read)
+        job.failed.connect(self.trouble)
+        job.ended.connect(self._read_ended)
+        job.start()
+
+    @Slot(float)
+    def _reading(self, share: float) -> None:
+        self.reading.emit(self.sender().property("pack"), share)
+
+    @Slot(object)
+    def _read(self, record: PackRecord | None) -> None:
+        pack_id = self.sender().property("pack")
+        self.records[pack_id] = record
+        self.record_changed.emit(pack_id, record)
+        if pack_id == self.pack.id:
+            self.ask_rules()
+
+    @Slot()
+    def _read_ended(self) -> None:
+        job = self.sender()
+        pack_id = job.property("pack")
+        if self._jobs.get(pack_id) is job:
+            del self._jobs[pack_id]
+
+    # events
+
+    def events(self) -> list[BenchEvent]:
+        """What was done and when."""
+        return self.bench.events()
+
+    def add_event(self, time_s: float, kind: str, note: str, pack: int | None) -> None:
+        """Note what was done."""
+        self.bench.add_event(time_s, kind, note, pack)
+        self.events_changed.emit(self.bench.events())
+
+    def remove_event(self, event: int) -> None:
+        """Take a note out again."""
+        self.bench.remove_event(event)
+        self.events_changed.emit(self.bench.events())
+
+    def close(self) -> None:
+        """Keep what is not kept yet, stop reading, let go of the file."""
+        for job in self._jobs.values():
+            job.cancel()
+        self.save()
+        self.bench.close()
+
+
+class _Change(QUndoCommand):
+    """One step of the settings; steps of one drag merge."""
+
+    def __init__(self, document: Document, before: Setup, after: Setup, text: str, merge: str) -> None:
+        super().__init__(text)
+        self._document, self.before, self.after, self.merge = document, before, after, merge
+
+    def redo(self) -> None:
+        self._document.show_setup(self.after)
+
+    def undo(self) -> None:
+        self._document.show_setup(self.before)
+
+    def id(self) -> int:
+        return hash(self.merge) & 0x7FFFFFFF if self.merge else -1
+
+    def mergeWith(self, other: QUndoCommand) -> bool:  # noqa: N802 - Qt's name
+        if not isinstance(other, _Change) or other.merge != self.merge or not self.merge:
+            return False
+        self.after = other.after
+        return True

@@ -1,0 +1,126 @@
+"""Work off the window's thread, written once: a job with progress and cancel, and the latest of ever new questions."""
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal, Slot
+
+from nipper.core.errors import Cancelled, NipperError
+
+_ALIVE: set["Job"] = set()
+
+
+class Job(QObject):
+    """One call of a core function in a worker thread.
+
+    The function is called with ``tick=`` as its last argument when ``ticks`` is true. Signals arrive in the thread that made the
+    job. A cancelled job never says ``done``, even when its answer was already on the way.
+    """
+
+    progressed = Signal(float)
+    done = Signal(object)
+    failed = Signal(str)
+    ended = Signal()
+    _finished = Signal(object, object)
+
+    def __init__(self, work: Callable[..., object], *args: object, ticks: bool = False) -> None:
+        super().__init__()
+        self._work, self._args, self._ticks = work, args, ticks
+        self._cancelled = False
+        self._finished.connect(self._deliver)
+
+    def start(self) -> "Job":
+        """Begin; the job keeps itself alive until its end has been delivered."""
+        _ALIVE.add(self)
+        QThreadPool.globalInstance().start(_Runner(self))
+        return self
+
+    def cancel(self) -> None:
+        """Ask it to stop at its next tick; nothing but ``ended`` will come of it."""
+        self._cancelled = True
+
+    @property
+    def cancelled(self) -> bool:
+        """Whether it was asked to stop."""
+        return self._cancelled
+
+    def run(self) -> None:
+        """Called in the worker thread."""
+        answer: object = None
+        error: BaseException | None = None
+        try:
+            answer = self._work(*self._args, **({"tick": self._tick} if self._ticks else {}))
+        except BaseException as caught:  # carried to the window's thread and raised or shown there
+            error = caught
+        self._finished.emit(answer, error)
+
+    def _tick(self, share: float) -> None:
+        if self._cancelled:
+            raise Cancelled("stopped")
+        self.progressed.emit(share)
+
+    @Slot(object, object)
+    def _deliver(self, answer: object, error: BaseException | None) -> None:
+        _ALIVE.discard(self)
+        try:
+            if self._cancelled or isinstance(error, Cancelled):
+                return
+            if error is None:
+                self.done.emit(answer)
+            elif isinstance(error, NipperError):
+                self.failed.emit(str(error))
+            else:
+                self.failed.emit(f"{type(error).__name__}: {error}")
+                raise error
+        finally:
+            self.ended.emit()
+
+
+class _Runner(QRunnable):
+    def __init__(self, job: Job) -> None:
+        super().__init__()
+        self._job = job
+
+    def run(self) -> None:
+        self._job.run()
+
+
+class Latest(QObject):
+    """For questions asked ever anew, as by a drag: one job runs, and only the newest question waits."""
+
+    answered = Signal(object)
+
+    def __init__(self, work: Callable[..., object], parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._work = work
+        self._running: Job | None = None
+        self._waiting: tuple[object, ...] | None = None
+
+    def ask(self, *question: object) -> None:
+        """Put a question; an older one that still waits is dropped."""
+        if self._running is not None:
+            self._waiting = question
+            return
+        job = Job(self._work, *question)
+        job.done.connect(self.answered)
+        job.ended.connect(self._next)
+        self._running = job
+        job.start()
+
+    @property
+    def busy(self) -> bool:
+        """Whether an answer is still to come."""
+        return self._running is not None
+
+    @Slot()
+    def _next(self) -> None:
+        self._running = None
+        if self._waiting is not None:
+            question, self._waiting = self._waiting, None
+            self.ask(*question)
+
+
+def wait_for_jobs() -> None:
+    """Let running work end; for the end of the program and of tests."""
+    for job in list(_ALIVE):
+        job.cancel()
+    QThreadPool.globalInstance().waitForDone()

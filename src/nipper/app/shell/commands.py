@@ -1,0 +1,50 @@
+"""All actions of the window, in one list that can be read. Each runs a method of the window."""
+
+from nipper.app.actions import Action, Menu
+from nipper.app.shell.window import Window
+
+
+def _has_bench(window: Window) -> bool:
+    return window.document is not None
+
+
+def _can_undo(window: Window) -> bool:
+    return window.document is not None and window.document.undo_stack.canUndo()
+
+
+def _can_redo(window: Window) -> bool:
+    return window.document is not None and window.document.undo_stack.canRedo()
+
+
+def _has_suggestion(window: Window) -> bool:
+    return window.first_suggestion() is not None
+
+
+def _two_packs(window: Window) -> bool:
+    return window.document is not None and len(window.document.packs) > 1
+
+
+ACTIONS: tuple[Action, ...] = (
+    Action("bench.new", "New bench", Menu.BENCH, "Makes a bench from five answers, or from a log alone.", Window.new_bench, "Ctrl+N"),
+    Action("bench.open", "Open …", Menu.BENCH, "Opens a bench, a setup file or a log.", Window.ask_open, "Ctrl+O"),
+    Action("bench.demo", "Open the demo", Menu.BENCH, "Opens a made-up workshop with two packs and three months of logs.", Window.open_demo),
+    Action("bench.copy", "Save a copy …", Menu.BENCH, "Writes the bench as it stands to another file.", Window.ask_copy, "Ctrl+Shift+S", _has_bench),
+    Action("bench.export-setup", "Write the setup file …", Menu.BENCH, "Writes the settings as an open JSON file.", Window.ask_export, "", _has_bench),
+    Action("bench.quit", "Quit", Menu.BENCH, "Closes the window; everything is already kept.", Window.quit, "Ctrl+Q"),
+    Action("settings.undo", "Undo", Menu.SETTINGS, "Takes back the last change of the settings.", Window.undo, "Ctrl+Z", _can_undo),
+    Action("settings.redo", "Redo", Menu.SETTINGS, "Makes the change again that was taken back.", Window.redo, "Ctrl+Shift+Z", _can_redo),
+    Action("settings.apply", "Apply the first suggestion", Menu.SETTINGS, "Takes over what the most serious finding proposes. Can be undone.", Window.apply_first, "Ctrl+Return", _has_suggestion),
+    Action("settings.typed-in", "Note the settings as typed in", Menu.SETTINGS, "Keeps the settings as a dated revision: typed into the BMS.", Window.note_typed_in, "", _has_bench),
+    Action("record.import", "Import a log …", Menu.RECORD, "Reads a CSV or spreadsheet from the BMS into this bench.", Window.ask_import, "Ctrl+I", _has_bench),
+    Action("record.write-log", "Write the log …", Menu.RECORD, "Writes this pack's samples as a plain CSV log.", Window.ask_write_log, "", lambda w: w.document is not None and w.document.record is not None),
+    Action("record.write-diagnosis", "Write the diagnosis …", Menu.RECORD, "Writes charges, cells and findings as an open JSON file.", Window.ask_write_diagnosis, "", lambda w: w.document is not None and w.document.record is not None),
+    Action("go.protect", "Protect", Menu.GO, "Limits of voltage, current and temperature.", lambda w: w.go("protect"), "Ctrl+2", _has_bench),
+    Action("go.record", "Record", Menu.GO, "The full charges found in the logs.", lambda w: w.go("record"), "Ctrl+8", _has_bench),
+    Action("go.diagnose", "Diagnose", Menu.GO, "Which cell strays, why, and what to do.", lambda w: w.go("diagnose"), "Ctrl+9", _has_bench),
+    Action("go.next-pack", "Next pack", Menu.GO, "Shows the next pack in parallel.", Window.next_pack, "Ctrl+P", _two_packs),
+    Action("go.find", "Find a command", Menu.GO, "Finds a command by a few letters.", Window.find_command, "Ctrl+K"),
+    Action("view.desktop", "As the desktop", Menu.VIEW, "Light or dark, as the desktop is.", lambda w: w.set_theme("desktop")),
+    Action("view.light", "Light", Menu.VIEW, "Paper and ink.", lambda w: w.set_theme("light")),
+    Action("view.dark", "Dark", Menu.VIEW, "Graphite.", lambda w: w.set_theme("dark")),
+    Action("help.keys", "Keys and words", Menu.HELP, "All commands with their keys, and what the words mean.", Window.show_help, "F1"),
+)  # fmt: skip

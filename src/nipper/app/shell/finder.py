@@ -1,0 +1,76 @@
+"""The command finder: type a few letters of what you want to do."""
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import QEvent, QObject, QPoint, Qt, Signal, Slot
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+from nipper.app.actions import Action
+
+
+def matches(action: Action, words: str) -> bool:
+    """Whether every word typed stands in the action's title, menu or help."""
+    text = f"{action.title} {action.menu} {action.help}".lower()
+    return all(word in text for word in words.lower().split())
+
+
+class Finder(QFrame):
+    """A line and a list over the page; Enter runs, Escape leaves."""
+
+    chosen = Signal(object)
+
+    def __init__(self, actions: Sequence[Action], parent: QWidget) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setObjectName("card")
+        self._actions = actions
+        self._offered: list[Action] = []
+        self.line, self.list = QLineEdit(placeholderText="Find a command"), QListWidget()
+        self.line.setAccessibleName("Find a command")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(8, 8, 8, 8)
+        layout.addWidget(self.line)
+        layout.addWidget(self.list)
+        self.resize(460, 330)
+        self.line.textChanged.connect(self._fill)
+        self.line.installEventFilter(self)
+        self.list.itemActivated.connect(self._run)
+        self.list.itemClicked.connect(self._run)
+
+    def open_over(self, widget: QWidget, enabled: Sequence[Action]) -> None:
+        """Show it over the middle of a widget, with the actions that can run now."""
+        self._offered = [a for a in self._actions if a in enabled]
+        self.line.clear()
+        self._fill("")
+        self.move(widget.mapToGlobal(QPoint((widget.width() - self.width()) // 2, 70)))
+        self.show()
+        self.line.setFocus()
+
+    @Slot(str)
+    def _fill(self, text: str) -> None:
+        self.list.clear()
+        for action in self._offered:
+            if matches(action, text):
+                item = QListWidgetItem(f"{action.title}   {action.keys}".rstrip())
+                item.setToolTip(action.help)
+                item.setData(Qt.ItemDataRole.UserRole, action)
+                self.list.addItem(item)
+        self.list.setCurrentRow(0)
+
+    @Slot(QListWidgetItem)
+    def _run(self, item: QListWidgetItem) -> None:
+        action = item.data(Qt.ItemDataRole.UserRole)
+        self.hide()
+        self.chosen.emit(action)
+
+    def eventFilter(self, _: QObject, event: QEvent) -> bool:  # noqa: N802 - Qt's name
+        """Arrow keys move in the list while one types."""
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            if event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
+                step = 1 if event.key() == Qt.Key.Key_Down else -1
+                self.list.setCurrentRow(min(max(self.list.currentRow() + step, 0), self.list.count() - 1))
+                return True
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.list.currentItem():
+                self._run(self.list.currentItem())
+                return True
+        return False

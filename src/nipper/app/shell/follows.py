@@ -1,0 +1,128 @@
+"""What follows: consequences in short sentences with numbers, most serious first, each with its place, its why and its cure."""
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import Qt, Signal, Slot
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from nipper.app.theme import BASE_PT, Theme
+from nipper.app.widgets.basic import SEMI, StatusMark, button, label, rule
+from nipper.core.report.sentences import Consequence
+
+WIDTH = 292
+
+
+class FollowsEntry(QWidget):
+    """One consequence."""
+
+    applied = Signal(object)
+    went = Signal(str)
+    pointed = Signal(object)
+
+    def __init__(self, theme: Theme, consequence: Consequence, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.consequence = consequence
+        outer = QHBoxLayout(self)
+        outer.setContentsMargins(0, 8, 0, 8)
+        outer.setSpacing(8)
+        outer.addWidget(StatusMark(theme, str(consequence.status)), 0, Qt.AlignmentFlag.AlignTop)
+        inside = QVBoxLayout()
+        inside.setSpacing(3)
+        inside.addWidget(label(consequence.lead, weight=SEMI, wrap=True))
+        if consequence.text:
+            inside.addWidget(label(consequence.text, wrap=True))
+        self._why = label(consequence.why, "soft", wrap=True)
+        self._why.setVisible(False)
+        foot = QHBoxLayout()
+        foot.setSpacing(4)
+        place = label(consequence.place, "soft", BASE_PT - 1, wrap=True)
+        foot.addWidget(place, 1)
+        if consequence.why:
+            self.why_button = button("why", "bare", consequence.why)
+            self.why_button.setCheckable(True)
+            self.why_button.toggled.connect(self._why.setVisible)
+            foot.addWidget(self.why_button, 0, Qt.AlignmentFlag.AlignTop)
+        inside.addLayout(foot)
+        inside.addWidget(self._why)
+        if consequence.suggestion or consequence.goto:
+            act = button(consequence.label or "Apply", tip="Can be undone" if consequence.suggestion else "")
+            act.clicked.connect(self._act)
+            inside.addWidget(act, 0, Qt.AlignmentFlag.AlignLeft)
+        outer.addLayout(inside, 1)
+
+    @Slot()
+    def _act(self) -> None:
+        if self.consequence.goto:
+            self.went.emit(self.consequence.goto)
+        else:
+            self.applied.emit(self.consequence)
+
+    def mousePressEvent(self, event: object) -> None:  # noqa: N802 - Qt's name
+        """Point at the setting it speaks of."""
+        self.pointed.emit(self.consequence)
+        super().mousePressEvent(event)  # pyright: ignore[reportArgumentType] - QMouseEvent by Qt's word
+
+
+class Follows(QFrame):
+    """The panel on the right of every stage."""
+
+    applied = Signal(object)  # Consequence
+    went = Signal(str)
+    pointed = Signal(object)
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self._shown: tuple[Consequence, ...] = ()
+        self.setObjectName("follows")
+        self.setFixedWidth(WIDTH)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(16, 16, 2, 8)
+        outer.setSpacing(6)
+        outer.addWidget(label("What follows", weight=SEMI, size=BASE_PT + 1))
+        area, body = QScrollArea(), QWidget()
+        body.setObjectName("followsBody")
+        self._list = QVBoxLayout(body)
+        self._list.setContentsMargins(0, 0, 12, 0)
+        self._list.setSpacing(0)
+        area.setWidget(body)
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        outer.addWidget(area, 1)
+
+    @property
+    def shown(self) -> tuple[Consequence, ...]:
+        """What is shown now."""
+        return self._shown
+
+    def entries(self) -> list[FollowsEntry]:
+        """The entries, in order."""
+        widgets = (self._list.itemAt(i).widget() for i in range(self._list.count()))
+        return [w for w in widgets if isinstance(w, FollowsEntry)]
+
+    def show_all(self, consequences: Sequence[Consequence]) -> None:
+        """Show these. An entry whose words have not changed keeps its widget, so that a drag neither flickers nor costs a rebuild."""
+        new = tuple(consequences)
+        if new == self._shown:
+            return
+        kept = {entry.consequence: entry for entry in self.entries()}
+        while (item := self._list.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None and not (isinstance(widget, FollowsEntry) and widget.consequence in new):
+                widget.hide()
+                widget.deleteLater()
+        for consequence in new:
+            self._list.addWidget(rule())
+            self._list.addWidget(kept.get(consequence) or self._entry(consequence))
+        if not new:
+            self._list.addWidget(rule())
+            self._list.addWidget(label("Nothing yet.", "soft"))
+        self._list.addStretch(1)
+        self._shown = new
+
+    def _entry(self, consequence: Consequence) -> FollowsEntry:
+        entry = FollowsEntry(self._theme, consequence)
+        entry.applied.connect(self.applied)
+        entry.went.connect(self.went)
+        entry.pointed.connect(self.pointed)
+        return entry

@@ -1,0 +1,125 @@
+"""The rail: each stage with its state and one computed sentence about this pack."""
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QColor, QEnterEvent, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QFrame, QVBoxLayout, QWidget
+
+from nipper.app.theme import BASE_PT, Theme, font
+from nipper.app.theme.marks import STATUS_ROLE, STATUS_WORD, draw_status
+from nipper.app.widgets.basic import SEMI
+
+WIDTH, HEIGHT = 232, 76
+
+
+class RailEntry(QWidget):
+    """One stage."""
+
+    chosen = Signal(str)
+
+    def __init__(self, theme: Theme, stage: str, title: str, key: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme, self.stage, self.title, self._key = theme, stage, title, key
+        self.sentence, self.status = "", "none"
+        self._current = self._hover = False
+        self.setFixedHeight(HEIGHT)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        theme.changed.connect(self.update)
+
+    def say(self, status: str, sentence: str) -> None:
+        """Show state and sentence."""
+        self.status, self.sentence = status, sentence
+        self.setAccessibleName(f"{self.title}: {STATUS_WORD[status]}. {sentence}")
+        self.setToolTip(sentence)
+        self.update()
+
+    def set_current(self, current: bool) -> None:
+        """Mark as the stage that is shown."""
+        self._current = current
+        self.update()
+
+    def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
+        painter = QPainter(self)
+        if self._current:
+            painter.fillRect(self.rect(), self._theme.colour("card"))
+            painter.fillRect(0, 0, 4, self.height(), self._theme.colour("copper"))
+        elif self._hover or self.hasFocus():
+            wash = QColor(self._theme.colour("copper_wash"))
+            wash.setAlpha(110)
+            painter.fillRect(self.rect(), wash)
+        draw_status(
+            painter, self.status, self.rect().adjusted(22, 15, -(self.width() - 34), -(self.height() - 27)).toRectF(), self._theme.colour(STATUS_ROLE[self.status])
+        )
+        painter.setPen(self._theme.colour("ink"))
+        painter.setFont(font(BASE_PT + 1, SEMI))
+        painter.drawText(42, 27, self.title)
+        painter.setPen(self._theme.colour("faint"))
+        painter.setFont(font(BASE_PT - 1, mono=True))
+        painter.drawText(self.rect().adjusted(0, 13, -13, 0), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, self._key)
+        painter.setPen(self._theme.colour("soft"))
+        painter.setFont(font(BASE_PT - 0.5))
+        self._paint_sentence(painter)
+        painter.end()
+
+    def _paint_sentence(self, painter: QPainter) -> None:
+        """Two lines at most, the second cut short where it must."""
+        box = self.rect().adjusted(22, 32, -12, -6)
+        metrics = QFontMetricsF(painter.font())
+        words, first = self.sentence.split(), ""
+        while words and metrics.horizontalAdvance(f"{first} {words[0]}".strip()) <= box.width():
+            first = f"{first} {words.pop(0)}".strip()
+        if not first and words:
+            first = metrics.elidedText(words.pop(0), Qt.TextElideMode.ElideRight, box.width())
+        second = metrics.elidedText(" ".join(words), Qt.TextElideMode.ElideRight, box.width())
+        painter.drawText(box, Qt.AlignmentFlag.AlignTop, f"{first}\n{second}")
+
+    def mousePressEvent(self, _: QMouseEvent) -> None:  # noqa: N802 - Qt's name
+        self.chosen.emit(self.stage)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.chosen.emit(self.stage)
+        else:
+            super().keyPressEvent(event)
+
+    def enterEvent(self, event: QEnterEvent) -> None:  # noqa: N802 - Qt's name
+        self._hover = True
+        self.update()
+        super().enterEvent(event)
+
+    def leaveEvent(self, event: object) -> None:  # noqa: N802 - Qt's name
+        self._hover = False
+        self.update()
+        super().leaveEvent(event)  # pyright: ignore[reportArgumentType] - QEvent by Qt's word
+
+
+class Rail(QFrame):
+    """All stages that work yet."""
+
+    chosen = Signal(str)
+
+    def __init__(self, theme: Theme, stages: Sequence[tuple[str, str, str]], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("rail")
+        self.setFixedWidth(WIDTH)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 8, 1, 8)
+        layout.setSpacing(0)
+        self.entries: dict[str, RailEntry] = {}
+        for stage, title, key in stages:
+            entry = RailEntry(theme, stage, title, key)
+            entry.chosen.connect(self.chosen)
+            layout.addWidget(entry)
+            self.entries[stage] = entry
+        layout.addStretch(1)
+
+    def show_current(self, stage: str) -> None:
+        """Mark the stage that is shown; none when it is another page."""
+        for name, entry in self.entries.items():
+            entry.set_current(name == stage)
+
+    def say(self, stage: str, status: str, sentence: str) -> None:
+        """A stage's state and sentence."""
+        self.entries[stage].say(status, sentence)

@@ -1,0 +1,1 @@
+"""One package a stage: view, figure, actions. Stages never import each other."""

@@ -1,0 +1,1 @@
+"""Diagnose: which cell strays, why, how sure, and what to do."""

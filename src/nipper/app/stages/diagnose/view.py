@@ -1,0 +1,241 @@
+"""Diagnose: the herd and the stray over time, each finding with its proof, what to do now and how to be sure."""
+
+from datetime import UTC, datetime, tzinfo
+
+import numpy as np
+from PySide6.QtCore import Slot
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QStackedLayout, QVBoxLayout, QWidget
+
+from nipper.app.document import Document, PackRecord
+from nipper.app.stages.diagnose.proof import Bars
+from nipper.app.theme import BASE_PT, Theme
+from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, label
+from nipper.app.widgets.plot import Plot
+from nipper.core.imbalance.causes import Cause
+from nipper.core.report.proof import Paths, about_cell, paths, proofs
+from nipper.core.report.sentences import VERDICT_STATUS
+
+NAMED = {
+    "healthy": "The cells keep together",
+    "not_enough_data": "Not enough recorded to judge",
+}
+
+
+class DiagnoseView(QWidget):
+    """The stage Diagnose."""
+
+    def __init__(self, document: Document, theme: Theme, zone: tzinfo = UTC, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("page")
+        self._document, self._theme, self._zone = document, theme, zone
+        self._picked: int | None = None
+        self._title, self._subtitle = label("", size=16, weight=SEMI, wrap=True), label("", "soft", wrap=True)
+        self._mark = StatusMark(theme)
+        self.plot = Plot(theme, time_axis=True, zone=zone, unit="% of capacity against the median")
+        self.plot.setMinimumHeight(190)
+        self._proofs, self._advice = QHBoxLayout(), QHBoxLayout()
+        self._cell = QVBoxLayout()
+        self._empty = label("", "soft", wrap=True, size=12)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(18, 14, 18, 14)
+        layout.setSpacing(6)
+        head = QHBoxLayout()
+        head.setSpacing(8)
+        head.addWidget(self._mark)
+        head.addWidget(self._title, 1)
+        layout.addLayout(head)
+        layout.addWidget(self._subtitle)
+        self._stack = QStackedLayout()
+        layout.addLayout(self._stack, 1)
+        self._stack.addWidget(self._scrolled())
+        self._stack.addWidget(self._empty)
+        document.record_changed.connect(self._record_changed)
+        document.pack_changed.connect(self._pack_changed)
+        document.events_changed.connect(self._show)
+        document.reading.connect(self._reading)
+        theme.changed.connect(self._show)
+        self._show()
+
+    def _scrolled(self) -> QScrollArea:
+        area, body = QScrollArea(), QWidget()
+        body.setObjectName("scrolled")
+        inside = QVBoxLayout(body)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(10)
+        inside.addWidget(self.plot, 1)
+        inside.addLayout(self._cell)
+        inside.addLayout(self._proofs)
+        inside.addLayout(self._advice)
+        area.setWidget(body)
+        area.setWidgetResizable(True)
+        return area
+
+    @Slot(int, object)
+    def _record_changed(self, pack_id: int, _: PackRecord | None) -> None:
+        if pack_id == self._document.pack.id:
+            self._show()
+
+    @Slot(int)
+    def _pack_changed(self, _: int) -> None:
+        self._picked = None
+        self._show()
+
+    @Slot(int, float)
+    def _reading(self, pack_id: int, share: float) -> None:
+        if pack_id == self._document.pack.id and self._document.record is None:
+            self._empty.setText(f"Reading and judging the log: {share:.0%}")
+
+    @Slot()
+    def _show(self) -> None:
+        record = self._document.record
+        if record is None or not record.diagnosis.estimate.drift.time_s.size:
+            self._show_nothing(record)
+            return
+        diagnosis, setup = record.diagnosis, self._document.setup
+        strong = [f for f in diagnosis.findings if f.confidence > 0.5]
+        lead = strong[0] if strong else None
+        self._mark.set_status(str(VERDICT_STATUS[diagnosis.verdict]))
+        self._title.setText(lead.summary.rstrip(".") if lead else NAMED[diagnosis.verdict])
+        self._subtitle.setText(self._basis(record, lead))
+        self._stack.setCurrentIndex(0)
+        self._draw(paths(diagnosis, setup), diagnosis.strays if strong else [])
+        clear(self._proofs)
+        for proof in proofs(diagnosis, setup, lead):
+            frame, inside = card(10, 3)
+            inside.addWidget(Bars(self._theme, proof))
+            inside.addWidget(label(proof.title, weight=SEMI))
+            inside.addWidget(label(proof.text, "soft", BASE_PT - 0.5, wrap=True))
+            inside.addStretch(1)
+            self._proofs.addWidget(frame, 1)
+        self._show_advice(strong, diagnosis.advice)
+        self._show_cell()
+
+    def _basis(self, record: PackRecord, lead: Cause | None) -> str:
+        drift = record.diagnosis.estimate.drift
+        first, last = (datetime.fromtimestamp(float(t), self._zone) for t in (drift.time_s[0], drift.time_s[-1]))
+        count = drift.time_s.size
+        span = f"{count} full charges between {first.day} {first:%b} and {last.day} {last:%b}" if count > 1 else f"one full charge, {last.day} {last:%b}"
+        sure = f" Confidence {lead.confidence:.0%}." if lead else ""
+        return f"Charge of each cell against the pack's median, from {span}.{sure} Click a line for all that is known of its cell."
+
+    def _show_nothing(self, record: PackRecord | None) -> None:
+        self._stack.setCurrentWidget(self._empty)
+        self._mark.set_status("none")
+        self._title.setText("Nothing to judge yet" if record is None else NAMED["not_enough_data"])
+        self._subtitle.setText("")
+        if record is not None:
+            self._empty.setText("\n\n".join(record.diagnosis.advice))
+        else:
+            self._empty.setText("Reading the log …" if self._document.busy else "Drop a log of this pack on the window, or open one.")
+
+    # the picture
+
+    def _draw(self, shown: Paths, strays: list[int]) -> None:
+        self.plot.clear()
+        single = shown.time_s.size == 1
+        time_s = np.r_[shown.time_s, shown.time_s + 43200.0] if single else shown.time_s
+        pct = np.repeat(shown.pct, 2, axis=0) if single else shown.pct
+        last = pct[-1]
+        roles = {c - 1: "lowest" if np.nan_to_num(last[c - 1]) <= 0 else "highest" for c in strays}
+        if self._picked is not None:
+            roles.setdefault(self._picked - 1, "copper")
+        self.plot.level(0.0)
+        for i in range(pct.shape[1]):
+            if i not in roles:
+                self._line(time_s, pct[:, i], i, "herd", 1.0, dots=single)
+        for i, role in roles.items():
+            good = np.isfinite(pct[:, i])
+            if not single and good.sum() > 1:
+                sd = shown.sd_pct[good, i]
+                self.plot.band(time_s[good], pct[good, i] - 1.645 * sd, pct[good, i] + 1.645 * sd, role)
+            self._line(time_s, pct[:, i], i, role, 2.2, dots=True)
+        self._names(time_s, pct, roles)
+        for event in self._document.events():
+            if event.pack in (None, self._document.pack.id):
+                self.plot.mark(event.time_s, "copper", event.note)
+        self.plot.getPlotItem().enableAutoRange()
+        span = float(time_s[-1] - time_s[0])
+        self.plot.setXRange(float(time_s[0]) - 0.01 * span, float(time_s[-1]) + 0.16 * span, padding=0)
+
+    def _line(self, time_s: np.ndarray, pct: np.ndarray, i: int, role: str, width: float, dots: bool) -> None:
+        item = self.plot.line(time_s, pct, role, width, dots=dots, clickable=True)
+        item.setProperty("cell", i + 1)
+        item.sigClicked.connect(self._line_clicked)
+
+    def _names(self, time_s: np.ndarray, pct: np.ndarray, roles: dict[int, str]) -> None:
+        """Names at the line ends, pushed apart where they would cover each other."""
+        finite = pct[np.isfinite(pct)]
+        gap = 0.07 * (float(finite.max() - finite.min()) or 1.0)
+        ends = sorted(((float(pct[np.isfinite(pct[:, i])][-1, i]), i) for i in roles if np.isfinite(pct[:, i]).any()), reverse=True)
+        free = float("inf")
+        x = float(time_s[-1]) + 0.012 * float(time_s[-1] - time_s[0])
+        for value, i in ends:
+            at = min(value, free)
+            self.plot.note(x, at, f"cell {i + 1}  {value:+.1f} %".replace("-", "−"), roles[i])
+            free = at - gap
+
+    @Slot(object)
+    def _line_clicked(self, item: object) -> None:
+        self.pick(int(item.property("cell")))  # pyright: ignore[reportAttributeAccessIssue] - a QObject of pyqtgraph
+
+    def pick(self, cell: int | None) -> None:
+        """Open a cell: everything known of it."""
+        self._picked = cell
+        self._show()
+
+    def _show_cell(self) -> None:
+        clear(self._cell)
+        record = self._document.record
+        if self._picked is None or record is None:
+            return
+        frame, inside = card(10, 3)
+        head = QHBoxLayout()
+        head.addWidget(label(f"Cell {self._picked}, all that is known", weight=SEMI))
+        head.addStretch(1)
+        for text, step in (("previous", -1), ("next", 1)):
+            move = button(text, "bare")
+            move.setProperty("step", step)
+            move.clicked.connect(self._move)
+            head.addWidget(move)
+        shut = button("close", "bare")
+        shut.clicked.connect(self._unpick)
+        head.addWidget(shut)
+        inside.addLayout(head)
+        table = QGridLayout()
+        table.setHorizontalSpacing(16)
+        table.setVerticalSpacing(1)
+        for i, (name, value) in enumerate(about_cell(record.diagnosis, self._document.setup, self._picked)):
+            row, column = i // 2, 2 * (i % 2)
+            table.addWidget(label(name, "soft"), row, column)
+            table.addWidget(label(value, weight=SEMI), row, column + 1)
+        table.setColumnStretch(4, 1)
+        inside.addLayout(table)
+        self._cell.addWidget(frame)
+
+    @Slot()
+    def _unpick(self) -> None:
+        self.pick(None)
+
+    @Slot()
+    def _move(self) -> None:
+        cells = self._document.setup.cells
+        step = int(self.sender().property("step"))
+        self.pick(((self._picked or 1) - 1 + step) % cells + 1)
+
+    def _show_advice(self, strong: list[Cause], missing: tuple[str, ...]) -> None:
+        clear(self._advice)
+        now = [a for f in strong[:3] for a in f.actions] or ["Nothing. Look again after the next ten full charges."]
+        sure = [f.confirm for f in strong[:3] if f.confirm] or list(missing)
+        sure += [a for a in missing if strong]
+        frame, inside = card(12, 4)
+        columns = QHBoxLayout()
+        columns.setSpacing(24)
+        for title, sentences in (("Do now", now), ("To be sure", sure)):
+            column = QVBoxLayout()
+            column.addWidget(label(title, weight=SEMI, size=BASE_PT + 1))
+            for sentence in dict.fromkeys(sentences):
+                column.addWidget(label(sentence, size=BASE_PT + 0.5, wrap=True))
+            column.addStretch(1)
+            columns.addLayout(column, 1)
+        inside.addLayout(columns)
+        self._advice.addWidget(frame)

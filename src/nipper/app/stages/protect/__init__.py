@@ -1,0 +1,1 @@
+"""Protect: limits of voltage, current and temperature that hold together."""

@@ -1,0 +1,118 @@
+"""All settings as fields, made from the setup's models: label, unit and tooltip are declared there and nowhere else."""
+
+from typing import Any, Literal, get_args, get_origin
+
+from PySide6.QtCore import Qt, Signal, Slot
+from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
+
+from nipper.app.widgets.basic import SEMI, label
+from nipper.app.widgets.field import UnitField
+from nipper.core.quantities import Context, unit_of
+from nipper.core.setup import Part, Protection, Setup, get
+
+PROTECTION_COLUMNS = ("alarm", "trip", "release", "delay", "recovery")
+
+
+class SettingsForm(QWidget):
+    """Fields for a set of JSON paths. ``entered`` carries path and value."""
+
+    entered = Signal(str, object)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(8)
+        self._grid.setVerticalSpacing(4)
+        self._fields: dict[str, UnitField | QComboBox] = {}
+
+    @property
+    def paths(self) -> list[str]:
+        """The settings that can be typed here."""
+        return list(self._fields)
+
+    def field(self, path: str) -> UnitField | QComboBox:
+        """The field of a setting."""
+        return self._fields[path]
+
+    def add_limits(self, names: tuple[str, ...]) -> "SettingsForm":
+        """A table of protections: alarm, trip, release or recovery, delay."""
+        row = self._grid.rowCount()
+        for column, title in enumerate(PROTECTION_COLUMNS):
+            self._grid.addWidget(label(title, "soft"), row, column + 1, Qt.AlignmentFlag.AlignRight)
+        for name in names:
+            row += 1
+            info = Protection.model_fields[name]
+            model = _model(info.annotation)
+            if model is None:
+                self._grid.addWidget(label(info.title or name), row, 0)
+                self._add_field(f"protection.{name}", row, 2, Protection, name)
+                continue
+            self._grid.addWidget(label(info.title or name), row, 0)
+            for field_name, field in model.model_fields.items():
+                self._add_field(f"protection.{name}.{field_name}", row, 1 + PROTECTION_COLUMNS.index(field.title or ""), model, field_name)
+        self._grid.setColumnStretch(len(PROTECTION_COLUMNS) + 1, 1)
+        return self
+
+    def add_part(self, part: str, model: type[Part], title: str, names: tuple[str, ...], column: int) -> "SettingsForm":
+        """A column of single settings under a heading."""
+        self._grid.addWidget(label(title, weight=SEMI), 0, column, 1, 2)
+        for row, name in enumerate(names, 1):
+            info = model.model_fields[name]
+            self._grid.addWidget(label(info.title or name), row, column)
+            self._add_field(f"{part}.{name}" if part else name, row, column + 1, model, name)
+        self._grid.setRowStretch(self._grid.rowCount(), 1)
+        return self
+
+    def _add_field(self, path: str, row: int, column: int, model: type[Part], name: str) -> None:
+        info = model.model_fields[name]
+        choices = _choices(info.annotation)
+        if choices:
+            box = QComboBox()
+            box.addItems(choices)
+            box.setToolTip(info.description or "")
+            box.setAccessibleName(info.title or name)
+            box.setProperty("path", path)
+            box.activated.connect(self._chosen)
+            self._fields[path] = box
+            self._grid.addWidget(box, row, column)
+            return
+        field = UnitField(unit_of(name), info.title or name, info.description or "", optional=not info.is_required() and info.default is None)
+        field.setProperty("path", path)
+        field.entered.connect(self._entered)
+        self._fields[path] = field
+        self._grid.addWidget(field, row, column)
+
+    @Slot(object)
+    def _entered(self, value: float | None) -> None:
+        self.entered.emit(self.sender().property("path"), value)
+
+    @Slot(int)
+    def _chosen(self, _: int) -> None:
+        box = self.sender()
+        assert isinstance(box, QComboBox)
+        self.entered.emit(box.property("path"), box.currentText())
+
+    def show_setup(self, setup: Setup) -> None:
+        """Show the values; a part that is left out shows empty fields that cannot be typed into."""
+        for path, field in self._fields.items():
+            parent, _, _ = path.rpartition(".")
+            there = not parent or get(setup, parent) is not None
+            field.setEnabled(there)
+            value = get(setup, path) if there else None
+            if isinstance(field, UnitField):
+                field.context = Context(setup.capacity_ah)
+                field.set_value(value)
+            else:
+                field.setCurrentText(str(value))
+
+
+def _model(annotation: Any) -> type[Part] | None:
+    for option in (annotation, *get_args(annotation)):
+        if isinstance(option, type) and issubclass(option, Part):
+            return option
+    return None
+
+
+def _choices(annotation: Any) -> list[str]:
+    return [str(a) for a in get_args(annotation)] if get_origin(annotation) is Literal else []

@@ -1,0 +1,268 @@
+"""The voltage ladder: limits as handles beside the charge curve, the cells of the last charge as ticks. Drag, or select and type."""
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QFocusEvent, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from nipper.app.theme import BASE_PT, Theme, font
+from nipper.app.widgets.basic import SEMI
+from nipper.core.chemistry import Chemistry, chemistry
+from nipper.core.logs.charges import Reading
+from nipper.core.report.ladder import Rung, ladder
+from nipper.core.setup import Setup
+
+KIND_ROLE = {"trip": "act", "alarm": "watch", "release": "ok", "target": "copper", "balance": "copper", "reference": "soft"}
+TAG_W, TAG_H, TAG_GAP = 212.0, 20.0, 3.0
+LEFT, TOP, BOTTOM, TICKS_W, LEADER_W = 50.0, 10.0, 26.0, 74.0, 30.0
+STEP_V = 0.01
+
+
+class VoltageLadder(QWidget):
+    """``dragged`` and ``dropped`` carry path and setting; ``picked`` the path whose number is to be typed."""
+
+    dragged = Signal(str, float)
+    dropped = Signal()
+    picked = Signal(str)
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self._setup: Setup | None = None
+        self._reading: Reading | None = None
+        self._rungs: list[Rung] = []
+        self._tags: dict[str, QRectF] = {}
+        self._selected = ""
+        self._grab: tuple[str, float] | None = None
+        self._wrong: frozenset[str] = frozenset()
+        self.setMinimumSize(QSize(470, 300))
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Voltage ladder: up and down choose a limit, plus and minus move it by 10 mV")
+        theme.changed.connect(self.update)
+
+    def show_setup(self, setup: Setup) -> None:
+        """Show the limits of a setup."""
+        self._setup, self._rungs = setup, ladder(setup)
+        self.update()
+
+    def show_cells(self, reading: Reading | None) -> None:
+        """Show the cells as read at the top of the last full charge."""
+        self._reading = reading
+        self.update()
+
+    def show_wrong(self, paths: frozenset[str]) -> None:
+        """Mark settings that an error names."""
+        self._wrong = paths
+        self.update()
+
+    @property
+    def selected(self) -> str:
+        """Path of the chosen rung."""
+        return self._selected
+
+    # geometry
+
+    @property
+    def _chem(self) -> Chemistry:
+        assert self._setup
+        return chemistry(self._setup.chemistry)
+
+    def _range(self) -> tuple[float, float]:
+        values = [r.cell_v for r in self._rungs] + [self._chem.min_v, self._chem.max_v]
+        if self._reading is not None:
+            values.append(float(self._reading.cell_v.max()))
+        span = max(values) - min(values)
+        return min(values) - 0.03 * span, max(values) + 0.06 * span
+
+    def _plot(self) -> QRectF:
+        right = self.width() - TAG_W - LEADER_W - TICKS_W - 4
+        return QRectF(LEFT, TOP, max(120.0, right - LEFT), self.height() - TOP - BOTTOM)
+
+    def _stretch(self, cell_v: float) -> float:
+        """0..1 up the ladder; the top, where the limits crowd, gets more room than the plateau's underside."""
+        low, high = self._range()
+        bend = 1.9  # exponent > 1 widens the upper end
+        return ((cell_v - low) / (high - low)) ** bend if cell_v > low else 0.0
+
+    def _y(self, cell_v: float) -> float:
+        plot = self._plot()
+        return plot.bottom() - plot.height() * self._stretch(cell_v)
+
+    def _v(self, y: float) -> float:
+        plot, (low, high) = self._plot(), self._range()
+        share = min(max((plot.bottom() - y) / plot.height(), 0.0), 1.0)
+        return low + (high - low) * share ** (1 / 1.9)
+
+    def _lay_out_tags(self) -> None:
+        """Tags beside their rungs, pushed apart where they would touch: first down, then back up from the bottom edge."""
+        x = self.width() - TAG_W - 2
+        tops = []
+        for rung in self._rungs:
+            want = self._y(rung.cell_v) - TAG_H / 2
+            tops.append(max(want, tops[-1] + TAG_H + TAG_GAP) if tops else max(want, 1.0))
+        limit = self.height() - TAG_H - 1
+        for i in range(len(tops) - 1, -1, -1):
+            tops[i] = min(tops[i], limit)
+            limit = tops[i] - TAG_H - TAG_GAP
+        self._tags = {r.path: QRectF(x, top, TAG_W, TAG_H) for r, top in zip(self._rungs, tops, strict=True)}
+
+    # painting
+
+    def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self._setup is not None:
+            self._lay_out_tags()
+            self._paint_grid(painter)
+            self._paint_curve(painter)
+            self._paint_cells(painter)
+            for rung in self._rungs:
+                self._paint_rung(painter, rung)
+        painter.end()
+
+    def _paint_grid(self, painter: QPainter) -> None:
+        plot, (low, high) = self._plot(), self._range()
+        wash = self._theme.colour("act_wash")
+        over, under = self._trip("over"), self._trip("under")
+        painter.fillRect(QRectF(plot.left(), plot.top(), plot.width(), max(0.0, self._y(over) - plot.top())), wash)
+        painter.fillRect(QRectF(plot.left(), self._y(under), plot.width(), max(0.0, plot.bottom() - self._y(under))), wash)
+        painter.setFont(font(BASE_PT - 1.5))
+        step = 0.25 if high - low < 2.2 else 0.5
+        tick = round(low / step + 0.999) * step
+        while tick < high:
+            y = self._y(tick)
+            painter.setPen(QPen(self._theme.colour("grid"), 1))
+            painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+            painter.setPen(self._theme.colour("soft"))
+            painter.drawText(QRectF(0, y - 9, LEFT - 8, 18), int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter), f"{tick:.2f}")
+            tick += step
+        for pct in (0, 25, 50, 75, 100):
+            x = plot.left() + plot.width() * pct / 100
+            painter.drawText(QRectF(x - 30, plot.bottom() + 5, 60, 18), int(Qt.AlignmentFlag.AlignCenter), f"{pct} %")
+
+    def _trip(self, side: str) -> float:
+        assert self._setup
+        p = self._setup.protection
+        return (p.cell_over_voltage if side == "over" else p.cell_under_voltage).trip_v
+
+    def _paint_curve(self, painter: QPainter) -> None:
+        plot, curve = self._plot(), self._chem.curve
+        painter.setClipRect(plot)
+        path = QPainterPath()
+        for i, (soc, volts) in enumerate(zip(curve.soc_pct, curve.ocv_v, strict=True)):
+            point = QPointF(plot.left() + plot.width() * float(soc) / 100, self._y(float(volts)))
+            path.lineTo(point) if i else path.moveTo(point)
+        painter.setPen(QPen(self._theme.colour("ink"), 2.0))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPath(path)
+        painter.setClipping(False)
+
+    def _paint_cells(self, painter: QPainter) -> None:
+        """Each cell a tick; the highest and the lowest in their colours, with their numbers."""
+        read = self._reading
+        if read is None:
+            return
+        x = self._plot().right() + 10
+        for i, volts in enumerate(read.cell_v):
+            number = i + 1
+            role = "highest" if number == read.highest else "lowest" if number == read.lowest else "herd"
+            painter.setPen(QPen(self._theme.colour(role), 2.2 if role != "herd" else 1.4))
+            y = self._y(float(volts))
+            painter.drawLine(QPointF(x, y), QPointF(x + (18 if role != "herd" else 12), y))
+        painter.setFont(font(BASE_PT - 0.5, SEMI))
+        y_high, y_low = self._y(float(read.cell_v.max())), self._y(float(read.cell_v.min()))
+        apart = max(0.0, 14.0 - (y_low - y_high)) / 2
+        for number, role, y in ((read.highest, "highest", y_high - apart), (read.lowest, "lowest", y_low + apart)):
+            painter.setPen(self._theme.colour(role))
+            painter.drawText(QRectF(x + 22, y - 9, 40, 18), int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter), str(number))
+
+    def _paint_rung(self, painter: QPainter, rung: Rung) -> None:
+        plot, tag = self._plot(), self._tags[rung.path]
+        colour = self._theme.colour("act" if rung.path in self._wrong else KIND_ROLE[rung.kind])
+        y = self._y(rung.cell_v)
+        chosen = rung.path == self._selected
+        pen = QPen(colour, 2.2 if chosen or rung.kind == "trip" else 1.3)
+        if rung.kind not in ("trip", "target"):
+            pen.setStyle(Qt.PenStyle.DashLine)
+        painter.setPen(pen)
+        painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+        painter.setPen(QPen(colour, 1.0))
+        painter.drawPolyline(QPolygonF([QPointF(plot.right() + TICKS_W, y), QPointF(tag.left() - 9, tag.center().y()), QPointF(tag.left(), tag.center().y())]))
+        point = QPolygonF([QPointF(tag.left() - 8, tag.center().y()), tag.topLeft(), tag.topRight(), tag.bottomRight(), tag.bottomLeft()])
+        painter.setPen(QPen(colour, 2.0 if chosen else 1.2))
+        painter.setBrush(self._theme.colour("copper_wash" if chosen else "card"))
+        painter.drawPolygon(point)
+        inner = tag.adjusted(5, 0, -7, 0)
+        painter.setPen(colour)
+        painter.setFont(font(BASE_PT - 0.5, SEMI))
+        title = rung.title + (f" ÷ {rung.times}" if rung.times > 1 else "")
+        metrics = QFontMetricsF(painter.font())
+        painter.drawText(
+            inner, int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter), metrics.elidedText(title, Qt.TextElideMode.ElideRight, inner.width() - 58)
+        )
+        painter.setPen(self._theme.colour("ink"))
+        digits = 2 if round(rung.cell_v, 2) == round(rung.cell_v, 3) else 3
+        painter.drawText(inner, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter), f"{rung.cell_v:.{digits}f} V")
+
+    # hands
+
+    def _at(self, position: QPointF) -> str:
+        for path, tag in self._tags.items():
+            if tag.adjusted(-LEADER_W, -1, 0, 1).contains(position):
+                return path
+        plot = self._plot()
+        near = [(abs(self._y(r.cell_v) - position.y()), r.path) for r in self._rungs]
+        distance, path = min(near, default=(99.0, ""))
+        return path if distance <= 5 and plot.left() <= position.x() <= plot.right() else ""
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
+        path = self._at(event.position())
+        if not path or event.button() != Qt.MouseButton.LeftButton:
+            return
+        self.select(path)
+        rung = next(r for r in self._rungs if r.path == path)
+        self._grab = (path, event.position().y() - self._y(rung.cell_v))
+        self.picked.emit(path)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
+        if self._grab is None:
+            self.setCursor(Qt.CursorShape.SizeVerCursor if self._at(event.position()) else Qt.CursorShape.ArrowCursor)
+            return
+        path, offset = self._grab
+        rung = next((r for r in self._rungs if r.path == path), None)
+        if rung is None:
+            return
+        cell_v = round(self._v(event.position().y() - offset) / STEP_V) * STEP_V
+        setting = rung.to_setting(cell_v)
+        if abs(setting - rung.setting_v) > 1e-6:
+            self.dragged.emit(path, setting)
+
+    def mouseReleaseEvent(self, _: QMouseEvent) -> None:  # noqa: N802 - Qt's name
+        if self._grab is not None:
+            self._grab = None
+            self.dropped.emit()
+
+    def select(self, path: str) -> None:
+        """Choose a rung."""
+        self._selected = path
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
+        paths = [r.path for r in self._rungs]
+        at = paths.index(self._selected) if self._selected in paths else 0
+        key = event.key()
+        if key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and paths:
+            self.select(paths[(at + (1 if key == Qt.Key.Key_Down else -1)) % len(paths)])
+            self.picked.emit(self._selected)
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Minus) and paths:
+            rung = self._rungs[at]
+            self.dragged.emit(rung.path, rung.to_setting(rung.cell_v + (STEP_V if key == Qt.Key.Key_Plus else -STEP_V)))
+            self.dropped.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:  # noqa: N802 - Qt's name
+        super().focusInEvent(event)
+        if not self._selected and self._rungs:
+            self.select(self._rungs[0].path)

@@ -1,0 +1,1 @@
+"""Record: logs in, every full charge an entry."""

@@ -1,0 +1,215 @@
+"""The charges as a heat map: cell by charge, events between, two columns picked."""
+
+from datetime import UTC, datetime, tzinfo
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
+
+from nipper.app.theme import BASE_PT, Theme, font
+from nipper.app.widgets.basic import SEMI
+from nipper.core.report.charges import HeatTable
+from nipper.store import BenchEvent
+
+LEFT, TOP, FOOT = 34.0, 22.0, 44.0
+SCALE_STEPS = (0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 30.0, 50.0, 100.0, 200.0, 300.0, 500.0)
+
+
+def mixed(low: QColor, high: QColor, share: float) -> QColor:
+    """A colour between two."""
+    return QColor.fromRgbF(*(a + (b - a) * share for a, b in zip(low.getRgbF()[:3], high.getRgbF()[:3], strict=True)))
+
+
+class HeatMap(QWidget):
+    """``picked`` carries column and whether it is to stand beside the first."""
+
+    picked = Signal(int, bool)
+
+    def __init__(self, theme: Theme, zone: tzinfo = UTC, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme, self._zone = theme, zone
+        self._table: HeatTable | None = None
+        self._events: list[BenchEvent] = []
+        self._as_charge = True
+        self._first, self._beside = -1, -1
+        self.setMinimumSize(QSize(420, 170))
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Full charges as a heat map: left and right choose a charge, with Shift the one beside it")
+        theme.changed.connect(self.update)
+
+    def show_table(self, table: HeatTable | None, events: list[BenchEvent]) -> None:
+        """Show the charges and the events between them."""
+        self._table, self._events = table, events
+        self.update()
+
+    def show_picked(self, first: int, beside: int) -> None:
+        """Mark the columns opened below."""
+        self._first, self._beside = first, beside
+        self.update()
+
+    def show_as_charge(self, as_charge: bool) -> None:
+        """Colour by charge (%), or by voltage (mV) at the end of absorption."""
+        self._as_charge = as_charge
+        self.update()
+
+    @property
+    def _values(self) -> np.ndarray:
+        assert self._table
+        return self._table.pct if self._as_charge else self._table.mv
+
+    @property
+    def _unit(self) -> str:
+        return "% of charge" if self._as_charge else "mV"
+
+    def _scale(self) -> float:
+        values = np.abs(self._values[np.isfinite(self._values)])
+        top = float(np.quantile(values, 0.995)) if values.size else 1.0
+        return next((s for s in SCALE_STEPS if s >= top), SCALE_STEPS[-1])
+
+    def _grid(self) -> QRectF:
+        return QRectF(LEFT, TOP, self.width() - LEFT - 8, self.height() - TOP - FOOT)
+
+    def _box(self, row: int, column: int) -> QRectF:
+        assert self._table
+        grid, (rows, columns) = self._grid(), self._values.shape
+        w, h = min(grid.width() / columns, 34.0), grid.height() / rows
+        gap = 1.0 if w > 5 else 0.0
+        return QRectF(grid.left() + column * w, grid.top() + row * h, w - gap, h - (1.0 if h > 7 else 0.5))
+
+    def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self._table is not None and self._table.charges:
+            self._paint_boxes(painter)
+            self._paint_labels(painter)
+            self._paint_events(painter)
+            self._paint_scale(painter)
+            for column, dashed in ((self._beside, True), (self._first, False)):
+                if 0 <= column < self._values.shape[1]:
+                    top, bottom = self._box(0, column), self._box(self._values.shape[0] - 1, column)
+                    pen = QPen(self._theme.colour("copper"), 2.0, Qt.PenStyle.DashLine if dashed else Qt.PenStyle.SolidLine)
+                    painter.setPen(pen)
+                    painter.setBrush(Qt.BrushStyle.NoBrush)
+                    painter.drawRect(QRectF(top.topLeft(), bottom.bottomRight()).adjusted(-1.5, -2, 1.5, 2))
+        painter.end()
+
+    def _tone(self, value: float, scale: float) -> QColor:
+        even = self._theme.colour("even")
+        share = min(abs(value) / scale, 1.0) ** 0.7
+        return mixed(even, self._theme.colour("highest" if value > 0 else "lowest"), share)
+
+    def _paint_boxes(self, painter: QPainter) -> None:
+        values, scale = self._values, self._scale()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        for row in range(values.shape[0]):
+            for column in range(values.shape[1]):
+                value = values[row, column]
+                if np.isfinite(value):
+                    painter.fillRect(self._box(row, column), self._tone(float(value), scale))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+
+    def _paint_labels(self, painter: QPainter) -> None:
+        assert self._table
+        values = self._values
+        last = values[:, -1] if np.isfinite(values[:, -1]).any() else None
+        high = int(np.nanargmax(last)) if last is not None else -1
+        low = int(np.nanargmin(last)) if last is not None else -1
+        height = self._box(0, 0).height()
+        every = 1 if height >= 9 else 2 if height >= 5 else 5
+        for row in range(values.shape[0]):
+            role = "highest" if row == high else "lowest" if row == low else "soft"
+            if role == "soft" and row % every:
+                continue
+            painter.setFont(font(min(BASE_PT - 1.5, max(6.5, height * 0.72)), SEMI if role != "soft" else font().weight()))
+            painter.setPen(self._theme.colour(role))
+            box = self._box(row, 0)
+            painter.drawText(QRectF(0, box.top() - 4, LEFT - 8, box.height() + 8), int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter), str(row + 1))
+        painter.setFont(font(BASE_PT - 1.5))
+        painter.setPen(self._theme.colour("soft"))
+        free = -1.0
+        for column in range(values.shape[1]):
+            text = self._day(column)
+            x, width = self._box(0, column).left(), QFontMetricsF(painter.font()).horizontalAdvance(text)
+            if x >= free and x + width <= self.width():
+                painter.drawText(QPointF(x, TOP - 7), text)
+                free = x + width + 46
+
+    def _day(self, column: int) -> str:
+        assert self._table
+        moment = datetime.fromtimestamp(float(self._table.time_s[column]), self._zone)
+        return f"{moment.day} {moment:%b}"
+
+    def _paint_events(self, painter: QPainter) -> None:
+        """Events stand under the gap between the charges before and after them."""
+        assert self._table
+        painter.setFont(font(BASE_PT - 1.5))
+        grid, copper = self._grid(), self._theme.colour("copper")
+        free = -1.0
+        for event in self._events:
+            after = int(np.searchsorted(self._table.time_s, event.time_s))
+            columns = self._values.shape[1]
+            x = self._box(0, after).left() if after < columns else self._box(0, columns - 1).right()
+            painter.setPen(QPen(copper, 1.2, Qt.PenStyle.DotLine))
+            painter.drawLine(QPointF(x, grid.top()), QPointF(x, grid.bottom() + 3))
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(copper)
+            y = grid.bottom() + 13
+            painter.drawPolygon(QPolygonF([QPointF(x, y - 7), QPointF(x + 5, y + 2), QPointF(x - 5, y + 2)]))
+            width = QFontMetricsF(painter.font()).horizontalAdvance(event.note)
+            left = x + 9 if x + 9 + width < self.width() else x - 9 - width
+            if left > free:
+                painter.setPen(copper)
+                painter.drawText(QPointF(left, y + 3), event.note)
+                free = left + width + 10
+
+    def _paint_scale(self, painter: QPainter) -> None:
+        scale, y = self._scale(), self.height() - 15.0
+        painter.setFont(font(BASE_PT - 1.5))
+        painter.setPen(self._theme.colour("soft"))
+        text = f"{self._unit} from the median cell" + (", read along the pack's own curve" if self._as_charge else " at the end of absorption")
+        metrics = QFontMetricsF(painter.font())
+        painter.drawText(QPointF(LEFT, y + 9), text)
+        x = LEFT + metrics.horizontalAdvance(text) + 16
+        ends = (f"−{scale:g}", f"+{scale:g}")
+        painter.drawText(QPointF(x, y + 9), ends[0])
+        x += metrics.horizontalAdvance(ends[0]) + 6
+        for i in range(13):
+            painter.fillRect(QRectF(x + i * 11, y, 10, 10), self._tone((i - 6) / 6 * scale, scale))
+        painter.drawText(QPointF(x + 13 * 11 + 5, y + 9), ends[1])
+
+    # hands
+
+    def _column(self, position: QPointF) -> int:
+        if self._table is None or not self._table.charges:
+            return -1
+        width = self._box(0, 0).width() + (1.0 if self._box(0, 0).width() > 4 else 0.0)
+        column = int((position.x() - LEFT) // width)
+        return column if 0 <= column < self._values.shape[1] and self._grid().contains(QPointF(LEFT + 1, position.y())) else -1
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
+        column = self._column(event.position())
+        if column >= 0:
+            beside = bool(event.modifiers() & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier))
+            self.picked.emit(column, beside or event.button() == Qt.MouseButton.RightButton)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
+        column = self._column(event.position())
+        if column < 0 or self._table is None:
+            QToolTip.hideText()
+            return
+        row = min(int((event.position().y() - TOP) / (self._grid().height() / self._values.shape[0])), self._values.shape[0] - 1)
+        mv, pct = self._table.mv[row, column], self._table.pct[row, column]
+        charge = f" · {pct:+.2f} % of charge" if np.isfinite(pct) else ""
+        QToolTip.showText(event.globalPosition().toPoint(), f"cell {row + 1}, {self._day(column)}: {mv:+.0f} mV{charge}".replace("-", "−"), self)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
+        if not step or self._table is None or not self._table.charges:
+            super().keyPressEvent(event)
+            return
+        beside = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        column = (self._beside if beside else self._first) + step
+        self.picked.emit(min(max(column, 0), len(self._table.charges) - 1), beside)

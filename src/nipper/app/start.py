@@ -1,0 +1,136 @@
+"""Starting the window: arguments, a virtual screen where there is none, fonts and theme, and the walk that takes pictures."""
+
+import argparse
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+from collections.abc import Sequence
+from pathlib import Path
+
+PICTURES = "demo-pictures"
+
+
+def _arguments(argv: Sequence[str]) -> argparse.Namespace:
+    parser = argparse.ArgumentParser(prog="nipper", description="Bench companion of a lithium battery pack builder.")
+    parser.add_argument("file", nargs="?", help="a bench, a setup file or a log")
+    parser.add_argument("--demo", action="store_true", help="start with the demo bench")
+    parser.add_argument("--pictures", metavar="FOLDER", help="walk through all views, write their pictures there, and end")
+    parser.add_argument("--theme", choices=("desktop", "light", "dark"), help="for this start only")
+    return parser.parse_args(argv)
+
+
+def has_screen() -> bool:
+    """Whether a window can be shown: a display, or a platform chosen on purpose."""
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM"))
+
+
+def main(argv: Sequence[str]) -> int:
+    """Open the window, or walk through it on a virtual screen where there is none."""
+    arguments = _arguments(argv)
+    if not has_screen():
+        return _on_virtual_screen(argv, arguments)
+    return run(arguments)
+
+
+def _on_virtual_screen(argv: Sequence[str], arguments: argparse.Namespace) -> int:
+    """Start again under Xvfb and take pictures; without Xvfb, on Qt's own offscreen platform."""
+    if not arguments.demo:
+        sys.stderr.write("nipper: expected a display (DISPLAY or WAYLAND_DISPLAY), there is none; nipper --demo walks through the demo without one\n")
+        return 2
+    again = [sys.executable, "-m", "nipper", *argv]
+    if not arguments.pictures:
+        again += ["--pictures", PICTURES]
+    runner = shutil.which("xvfb-run")
+    if runner and shutil.which("xauth"):
+        return subprocess.call([runner, "-a", "-s", "-screen 0 1280x800x24", *again], env={**os.environ, "QT_QPA_PLATFORM": "xcb"})
+    server = shutil.which("Xvfb")
+    if server:
+        return _under_xvfb(server, again)
+    return subprocess.call(again, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"})
+
+
+def _under_xvfb(server: str, again: list[str]) -> int:
+    """Run under an Xvfb of our own, which says itself which display number was free."""
+    read_end, write_end = os.pipe()
+    command = [server, "-displayfd", str(write_end), "-screen", "0", "1280x800x24", "-nolisten", "tcp"]
+    screen = subprocess.Popen(command, pass_fds=(write_end,), stderr=subprocess.DEVNULL)
+    os.close(write_end)
+    try:
+        with os.fdopen(read_end) as pipe:
+            number = pipe.readline().strip()
+        if not number:
+            return subprocess.call(again, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"})
+        return subprocess.call(again, env={**os.environ, "DISPLAY": f":{number}", "QT_QPA_PLATFORM": "xcb"})
+    finally:
+        screen.terminate()
+        screen.wait()
+
+
+def run(arguments: argparse.Namespace) -> int:
+    """The window itself."""
+    from PySide6.QtCore import QSettings, Qt, QTimer
+    from PySide6.QtWidgets import QApplication
+
+    QApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
+    app = QApplication([sys.argv[0]])
+    app.setApplicationName("nipper")
+    app.setOrganizationName("nipper")
+    app.setStyle("Fusion")
+    walking = arguments.pictures is not None
+    scratch = tempfile.TemporaryDirectory(prefix="nipper-walk-") if walking else None
+    settings = QSettings(str(Path(scratch.name) / "settings.ini"), QSettings.Format.IniFormat) if scratch else QSettings()
+    window = make_window(settings, arguments.theme or str(settings.value("theme", "light" if walking else "desktop")))
+    window.show()
+    if walking:
+        from nipper.app.shell.walk import Walk
+
+        walk = Walk(window, Path(arguments.pictures))
+        QTimer.singleShot(0, walk.begin)
+    elif arguments.demo:
+        QTimer.singleShot(0, window.open_demo)
+    elif arguments.file:
+        QTimer.singleShot(0, lambda: window.open_path(arguments.file))
+    status = app.exec()
+    if scratch:
+        scratch.cleanup()
+    return status
+
+
+def make_window(settings: "QSettings", theme_mode: str, data_folder: Path | None = None) -> "Window":  # noqa: F821 - imported late
+    """The dressed window, with its actions; nothing heavy is imported for it."""
+    from PySide6.QtGui import QColor
+    from PySide6.QtWidgets import QApplication
+
+    from nipper.app.shell.commands import ACTIONS
+    from nipper.app.shell.window import Window
+    from nipper.app.theme import Theme, load_fonts
+    from nipper.app.theme.marks import icon
+
+    load_fonts()
+    theme = Theme(theme_mode, QApplication.instance())
+    theme.apply()
+    QApplication.setWindowIcon(icon("app", QColor("#23292F"), 64))
+    window = Window(theme, local_zone(), settings, data_folder or default_data_folder())
+    window.install(ACTIONS)
+    return window
+
+
+def default_data_folder() -> Path:
+    """Where benches are kept unless the user says otherwise."""
+    import platformdirs
+
+    return Path(platformdirs.user_data_dir("nipper"))
+
+
+def local_zone() -> "ZoneInfo":  # noqa: F821 - imported late
+    """The desktop's time zone by its name; UTC where it has none."""
+    from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+    from PySide6.QtCore import QTimeZone
+
+    try:
+        return ZoneInfo(bytes(QTimeZone.systemTimeZoneId().data()).decode() or "UTC")
+    except (ZoneInfoNotFoundError, ValueError):
+        return ZoneInfo("UTC")

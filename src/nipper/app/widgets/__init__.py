@@ -1,0 +1,1 @@
+"""Parts that stages share: fields with units, readings, figures."""

@@ -1,0 +1,91 @@
+"""Labels, cards, rules and status marks: the plain parts of every page."""
+
+from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtGui import QFont, QPainter, QPaintEvent
+from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from nipper.app.theme import BASE_PT, Theme, font
+from nipper.app.theme.marks import STATUS_ROLE, STATUS_WORD, draw_status
+
+SEMI, BOLD = QFont.Weight.DemiBold, QFont.Weight.Bold
+
+
+def label(text: str = "", role: str = "", size: float = BASE_PT, weight: QFont.Weight = QFont.Weight.Normal, wrap: bool = False) -> QLabel:
+    """A line or paragraph of plain text (never read as markup)."""
+    out = QLabel(text)
+    out.setTextFormat(Qt.TextFormat.PlainText)
+    out.setFont(font(size, weight))
+    if role:
+        out.setProperty("role", role)
+    out.setWordWrap(wrap)
+    if wrap:
+        out.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+    return out
+
+
+def button(text: str, kind: str = "", tip: str = "") -> QPushButton:
+    """A button: ``main`` for the page's one purpose, ``quiet`` for choices, ``bare`` for asides, plain for suggestions."""
+    out = QPushButton(text)
+    if kind:
+        out.setProperty("kind", kind)
+    if tip:
+        out.setToolTip(tip)
+    out.setCursor(Qt.CursorShape.PointingHandCursor)
+    return out
+
+
+def card(margins: int = 12, spacing: int = 6) -> tuple[QFrame, QVBoxLayout]:
+    """A raised frame and its layout."""
+    frame = QFrame()
+    frame.setObjectName("card")
+    layout = QVBoxLayout(frame)
+    layout.setContentsMargins(margins, margins - 2, margins, margins - 2)
+    layout.setSpacing(spacing)
+    return frame, layout
+
+
+def rule() -> QFrame:
+    """A thin line across."""
+    out = QFrame()
+    out.setObjectName("rule")
+    return out
+
+
+def clear(layout: QLayout) -> None:
+    """Take everything out of a layout."""
+    while (item := layout.takeAt(0)) is not None:
+        widget = item.widget()
+        if widget is not None:
+            widget.hide()
+            widget.setParent(None)
+            widget.deleteLater()
+        elif item.layout() is not None:
+            clear(item.layout())
+
+
+class StatusMark(QWidget):
+    """How things stand, as a shape; its word is the tooltip and the accessible name."""
+
+    def __init__(self, theme: Theme, status: str = "none", parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme, self._status = theme, status
+        self.setFixedSize(QSize(13, 13))
+        self.set_status(status)
+        theme.changed.connect(self.update)
+
+    @property
+    def status(self) -> str:
+        """ok, watch, act or none."""
+        return self._status
+
+    def set_status(self, status: str) -> None:
+        """Show another status."""
+        self._status = status
+        self.setToolTip(STATUS_WORD[status])
+        self.setAccessibleName(STATUS_WORD[status])
+        self.update()
+
+    def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
+        painter = QPainter(self)
+        draw_status(painter, self._status, QRectF(1, 1, 11, 11), self._theme.colour(STATUS_ROLE[self._status]))
+        painter.end()

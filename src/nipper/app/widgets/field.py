@@ -1,0 +1,90 @@
+"""A field for one number with its unit: takes arithmetic and other units, and says what it expected."""
+
+from PySide6.QtCore import Qt, Signal, Slot
+from PySide6.QtGui import QFocusEvent, QKeyEvent
+from PySide6.QtWidgets import QLineEdit, QWidget
+
+from nipper.core.errors import RangeError
+from nipper.core.quantities import Context, format_quantity, parse_quantity
+
+
+class UnitField(QLineEdit):
+    """Shows ``3.65 V``; typed may be ``55.2/16``, ``3650 mV`` or ``0.2C``. ``entered`` carries the value, None when emptied."""
+
+    entered = Signal(object)  # float | None
+
+    def __init__(self, unit: str, title: str = "", help_text: str = "", optional: bool = False, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.unit, self._title, self._help, self._optional = unit, title, help_text, optional
+        self._value: float | None = None
+        self.context = Context()
+        self.setMinimumWidth(78)
+        self.setMaximumWidth(120)
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.setAccessibleName(f"{title}, {unit}" if unit else title)
+        self.setPlaceholderText("–" if optional else "")
+        self._say("")
+        self.editingFinished.connect(self._finish)
+
+    @property
+    def value(self) -> float | None:
+        """The number in the field's own unit."""
+        return self._value
+
+    def set_value(self, value: float | None) -> None:
+        """Show a value, unless the user is just typing another."""
+        self._value = value
+        if not (self.hasFocus() and self.isModified()):
+            self._show()
+
+    def _show(self) -> None:
+        self.setText("" if self._value is None else format_quantity(self._value, self.unit))
+        self.setModified(False)
+        self._say("")
+
+    def _say(self, trouble: str) -> None:
+        self.setProperty("wrong", "true" if trouble else "false")
+        self.style().unpolish(self)
+        self.style().polish(self)
+        hint = "Takes arithmetic and units, e.g. 55.2/16 or 3450 mV." if self.unit == "V" else "Takes arithmetic and units."
+        parts = [f"{self._title}: {self._help}" if self._help else self._title, trouble or hint]
+        self.setToolTip("\n".join(p for p in parts if p))
+
+    @property
+    def trouble(self) -> bool:
+        """Whether what stands here cannot be read."""
+        return self.property("wrong") == "true"
+
+    @Slot()
+    def _finish(self) -> None:
+        if not self.isModified():
+            return
+        text = self.text().strip()
+        if not text and self._optional:
+            self._take(None)
+            return
+        try:
+            value = parse_quantity(text, self.unit, self.context)
+        except RangeError as error:
+            self._say(str(error))
+            return
+        self._take(value)
+
+    def _take(self, value: float | None) -> None:
+        changed = value != self._value
+        self._value = value
+        self._show()
+        if changed:
+            self.entered.emit(value)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
+        if event.key() == Qt.Key.Key_Escape:
+            self._show()
+            self.selectAll()
+            return
+        super().keyPressEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:  # noqa: N802 - Qt's name
+        super().focusInEvent(event)
+        if event.reason() in (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason):
+            self.selectAll()

@@ -1,0 +1,129 @@
+"""Line plots in the notebook's hand: pyqtgraph, dressed from the palette. Imported only when a stage first shows one."""
+
+from collections.abc import Sequence
+from datetime import UTC, datetime, tzinfo
+
+import numpy as np
+import pyqtgraph as pg
+from numpy.typing import NDArray
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QFont
+
+from nipper.app.theme import BASE_PT, Theme, font
+
+pg.setConfigOptions(antialias=True, background=None)
+
+
+class DayAxis(pg.AxisItem):
+    """Unix seconds along the bottom as days or times in the given zone, whatever is shown."""
+
+    def __init__(self, zone: tzinfo = UTC) -> None:
+        super().__init__("bottom")
+        self._zone = zone
+        self.enableAutoSIPrefix(False)
+
+    def tickValues(self, low: float, high: float, size: int) -> list[tuple[float, list[float]]]:  # noqa: N802 - pyqtgraph's name
+        """Round steps of days, hours or minutes."""
+        span = max(high - low, 1.0)
+        steps = (60, 300, 600, 1800, 3600, 7200, 14400, 21600, 43200, 86400, 2 * 86400, 7 * 86400, 14 * 86400, 30 * 86400, 91 * 86400, 365 * 86400)
+        step = next((s for s in steps if span / s <= max(2, size / 90)), steps[-1])
+        offset = datetime.fromtimestamp(max(low, 0), self._zone).utcoffset()
+        shift = offset.total_seconds() if offset else 0.0
+        first = np.ceil((low + shift) / step) * step - shift
+        return [(float(step), list(np.arange(first, high, step)))]
+
+    def tickStrings(self, values: Sequence[float], scale: float, spacing: float) -> list[str]:  # noqa: N802 - pyqtgraph's name
+        """Days as 12 Oct, shorter as 12:40."""
+        out = []
+        for value in values:
+            moment = datetime.fromtimestamp(max(float(value), 0.0), self._zone)
+            out.append(f"{moment.day} {moment:%b}" if spacing >= 86400 else f"{moment:%H:%M}")
+        return out
+
+
+class Plot(pg.PlotWidget):
+    """A plot with a quiet grid, no frame, axes in the soft tone; pans and zooms with the mouse, double-click shows all."""
+
+    def __init__(self, theme: Theme, time_axis: bool = False, zone: tzinfo = UTC, unit: str = "") -> None:
+        axis = {"bottom": DayAxis(zone)} if time_axis else {}
+        super().__init__(axisItems=axis)
+        self._theme, self._unit = theme, unit
+        item = self.getPlotItem()
+        item.hideButtons()
+        item.setMenuEnabled(False)
+        item.getAxis("left").enableAutoSIPrefix(False)
+        item.getAxis("left").setStyle(tickFont=font(BASE_PT - 1.5), tickLength=0, autoExpandTextSpace=True)
+        item.getAxis("bottom").setStyle(tickFont=font(BASE_PT - 1.5), tickLength=0)
+        item.showGrid(x=False, y=True, alpha=0.25)
+        if unit:
+            item.getAxis("left").setLabel(unit)
+        self.setFrameShape(self.Shape.NoFrame)
+        self.dress()
+        theme.changed.connect(self.dress)
+
+    def dress(self, *_: object) -> None:
+        """Take the palette's tones."""
+        self.setBackground(None)
+        soft = self._theme.colour("soft")
+        for name in ("left", "bottom"):
+            axis = self.getPlotItem().getAxis(name)
+            axis.setPen(pg.mkPen(self._theme.colour("line")))
+            axis.setTextPen(pg.mkPen(soft))
+
+    def line(
+        self, x: NDArray, y: NDArray, role: str, width: float = 1.0, dots: bool = False, dashed: bool = False, clickable: bool = False, alpha: int = 255
+    ) -> pg.PlotDataItem:
+        """A line in a role's colour, thinned to what the screen can show; NaN breaks it."""
+        colour = self._theme.colour(role)
+        colour.setAlpha(alpha)
+        style = Qt.PenStyle.DashLine if dashed else Qt.PenStyle.SolidLine
+        item = self.plot(x, y, pen=pg.mkPen(colour, width=width, style=style), connect="finite", skipFiniteCheck=False)
+        if x.size > 4000:
+            item.setDownsampling(auto=True, method="peak")
+            item.setClipToView(True)
+        if dots:
+            item.setSymbol("o")
+            item.setSymbolSize(4.5)
+            item.setSymbolBrush(colour)
+            item.setSymbolPen(None)
+        if clickable:
+            item.setCurveClickable(True, width=10)
+        return item
+
+    def band(self, x: NDArray, low: NDArray, high: NDArray, role: str) -> pg.FillBetweenItem:
+        """A filled interval."""
+        colour = self._theme.colour(role)
+        colour.setAlpha(45)
+        upper, lower = pg.PlotCurveItem(x, high, pen=None), pg.PlotCurveItem(x, low, pen=None)
+        item = pg.FillBetweenItem(lower, upper, brush=colour)
+        self.addItem(item)
+        return item
+
+    def mark(self, x: float, role: str = "copper", text: str = "", at: float = 0.04) -> pg.InfiniteLine:
+        """A dotted vertical line with a word beside it."""
+        pen = pg.mkPen(self._theme.colour(role), width=1.2, style=Qt.PenStyle.DotLine)
+        opts = {"position": at, "color": self._theme.colour(role), "anchors": [(0, 1), (0, 1)], "movable": False}
+        item = pg.InfiniteLine(x, angle=90, pen=pen, label=text or None, labelOpts=opts)
+        if text:
+            item.label.setFont(font(BASE_PT - 1))
+        self.addItem(item)
+        return item
+
+    def level(self, y: float, role: str = "line") -> pg.InfiniteLine:
+        """A thin horizontal line."""
+        item = pg.InfiniteLine(y, angle=0, pen=pg.mkPen(self._theme.colour(role), width=1))
+        self.addItem(item)
+        return item
+
+    def note(self, x: float, y: float, text: str, role: str, anchor: tuple[float, float] = (0, 0.5), bold: bool = True, size: float = BASE_PT) -> pg.TextItem:
+        """A word in the plot."""
+        item = pg.TextItem(text, color=QColor(self._theme.colour(role)), anchor=anchor)
+        item.setFont(font(size, QFont.Weight.DemiBold if bold else QFont.Weight.Normal))
+        item.setPos(x, y)
+        self.addItem(item, ignoreBounds=True)
+        return item
+
+    def mouseDoubleClickEvent(self, event: object) -> None:  # noqa: N802 - Qt's name
+        """Show all again."""
+        self.getPlotItem().autoRange()
+        super().mouseDoubleClickEvent(event)

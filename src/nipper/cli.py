@@ -1,0 +1,127 @@
+"""The headless contract: parse, call the core, print one JSON document. No arithmetic here.
+
+Exit status 0: the command ran, whatever it found. 2: unusable input, one line on standard error.
+"""
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+from nipper import __version__
+from nipper.core.errors import InputError, NipperError
+from nipper.core.setup import load
+
+COMMANDS = ("check", "diagnose", "trial", "schema")
+
+
+class _Parser(argparse.ArgumentParser):
+    """Argument errors in one line, like every other unusable input."""
+
+    def error(self, message: str) -> None:  # type: ignore[override]
+        sys.stderr.write(f"{self.prog}: {message}\n")
+        raise SystemExit(2)
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = _Parser(prog="nipper", description="Bench companion of a lithium battery pack builder.")
+    parser.add_argument("--version", action="version", version=f"nipper {__version__}")
+    commands = parser.add_subparsers(dest="command", required=True, parser_class=_Parser)
+    check = commands.add_parser("check", help="judge the settings")
+    check.add_argument("setup", metavar="SETUP.json")
+    check.add_argument("--json", action="store_true", help="print one JSON document")
+    check.set_defaults(run=_check)
+    diagnose = commands.add_parser("diagnose", help="name the cause of an imbalance, and what to do")
+    diagnose.add_argument("logs", nargs="+", metavar="LOG.csv")
+    diagnose.add_argument("--setup", required=True, metavar="SETUP.json")
+    diagnose.add_argument("--zone", default="UTC", help="time zone of logs whose times carry no offset, e.g. Europe/Vienna")
+    diagnose.add_argument("--json", action="store_true", help="print one JSON document")
+    diagnose.set_defaults(run=_diagnose)
+    trial = commands.add_parser("trial", help="run the settings on a simulated pack")
+    trial.add_argument("setup", metavar="SETUP.json")
+    trial.add_argument("--scenario", metavar="SCENARIO.json")
+    trial.add_argument("--log", metavar="OUT.csv", help="write the first pack's log")
+    trial.add_argument("--json", action="store_true", help="print one JSON document")
+    trial.set_defaults(run=_trial)
+    schema = commands.add_parser("schema", help="print the JSON Schema of the setup file")
+    schema.set_defaults(run=_schema)
+    return parser
+
+
+def main(argv: Sequence[str]) -> int:
+    """Run one headless command."""
+    arguments = _parser().parse_args(argv)
+    try:
+        document, lines = arguments.run(arguments)
+    except NipperError as error:
+        sys.stderr.write(" ".join(str(error).split()) + "\n")
+        return 2
+    as_json = getattr(arguments, "json", True)
+    try:
+        print(json.dumps(document, indent=2, ensure_ascii=False, allow_nan=False) if as_json else "\n".join(lines))
+        sys.stdout.flush()
+    except BrokenPipeError:  # the reader (head, less) has seen enough
+        sys.stderr.close()
+    return 0
+
+
+Answer = tuple[object, list[str]]
+
+
+def _check(arguments: argparse.Namespace) -> Answer:
+    from nipper.core import rules
+
+    findings = rules.check(load(arguments.setup))
+    lines = [f"{f.severity}: {f.message}" for f in findings] + [f"verdict: {rules.verdict(findings)}"]
+    return rules.to_json(findings), lines
+
+
+def _diagnose(arguments: argparse.Namespace) -> Answer:
+    # imported here: tables and numerics take most of a second, and `check` needs neither
+    from nipper.core.imbalance.diagnosis import diagnose, to_json
+    from nipper.core.logs.model import join
+    from nipper.core.logs.reader import read_log
+
+    setup = load(arguments.setup)
+    _known_zone(arguments.zone)
+    logs = []
+    for file in arguments.logs:
+        log = read_log(file, arguments.zone)
+        if log.cells != setup.cells:
+            raise InputError(file, "the header", f"{setup.cells} cells as in the setup, found {log.cells}")
+        logs.append(log)
+    log = join(logs)
+    found = diagnose(log, setup)
+    lines = [f"{f.confidence:.0%} {f.summary}" for f in found.findings if f.confidence > 0.5]
+    lines += [f"next: {a}" for a in found.advice] + [f"verdict: {found.verdict}"]
+    return to_json(found, log, setup), lines
+
+
+def _known_zone(name: str) -> None:
+    from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+    try:
+        ZoneInfo(name)
+    except (ZoneInfoNotFoundError, ValueError):
+        raise InputError("--zone", name, "the name of a time zone such as Europe/Vienna") from None
+
+
+def _trial(arguments: argparse.Namespace) -> Answer:
+    from nipper.core.logs.writer import write_plain
+    from nipper.core.simulate import scenario, trial
+    from nipper.core.simulate.report import to_json
+
+    setup = load(arguments.setup)
+    plan = scenario.load(arguments.scenario) if arguments.scenario else scenario.Scenario(days=7)
+    result = trial.run(setup, plan)
+    if arguments.log:
+        write_plain(result.logs[0], Path(arguments.log))
+    document = to_json(result, setup, plan)
+    return document, [f"{k}: {v}" for k, v in document.items() if not isinstance(v, list | dict)]
+
+
+def _schema(_: argparse.Namespace) -> Answer:
+    from nipper.core.setup import json_schema
+
+    return json_schema(), []

@@ -1,0 +1,27 @@
+"""What can go wrong through a file, a device or a user.
+
+NipperError
+├── InputError   a file or a setup cannot be used: names the file, the place in it and what was expected
+├── RangeError   a number lies outside what can be meant
+└── Cancelled    the user stopped a long piece of work
+"""
+
+
+class NipperError(Exception):
+    """What a file, a device or a user can cause. Shown as one line; anything else is a bug and keeps its traceback."""
+
+
+class InputError(NipperError):
+    """Unusable input: one line that names the file, the place in it and what was expected."""
+
+    def __init__(self, file: str, place: str, expected: str) -> None:
+        super().__init__(f"{file}: {place}: expected {expected}")
+        self.file, self.place, self.expected = file, place, expected
+
+
+class RangeError(NipperError):
+    """A value outside the range that can be meant."""
+
+
+class Cancelled(NipperError):  # noqa: N818 - not an error: what the user asked for
+    """Long work was stopped by the user; nothing of it was kept."""

@@ -1,0 +1,283 @@
+"""The causes this form can name, each a small function from estimates to findings; kept in a static list.
+
+Confidence is a logistic function of how far the size stands above its own uncertainty and above what healthy packs show. The
+thresholds are of common practice and from the spread of healthy cells (0 to 0.5 % a month between cells of one batch).
+"""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from math import exp
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.imbalance.estimate import Estimate
+from nipper.core.imbalance.remedies import CAUTION, bleed, feed
+from nipper.core.setup import Setup
+
+Floats = NDArray[np.float64]
+
+OFFSET_PCT = 1.6  # of capacity: below it an offset is that of a healthy pack
+DRIFT_PCT_MONTH = 0.35  # of capacity a month against the median: the spread between healthy cells is 0.2, at most 0.5
+DRIFT_TOTAL_PCT = 0.25  # of capacity over the log: less cannot be seen at the knee
+FLAT_SHARE = 0.4  # of balancing hours on the flat part
+RESISTANCE_SHARE = 0.35  # of the herd's: above it a cell's offset is no longer read from charge alone
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Cause:
+    """One finding of the diagnosis, in the form of the headless contract. ``serious`` asks for action, else for watching."""
+
+    cause: str
+    cells: tuple[int, ...]
+    confidence: float
+    quantity: str
+    value: float
+    low: float
+    high: float
+    unit: str
+    summary: str
+    evidence: tuple[str, ...]
+    actions: tuple[str, ...]
+    confirm: str = ""
+    serious: bool = False
+
+    def to_json(self) -> dict[str, object]:
+        """As the contract has it."""
+        return {
+            "cause": self.cause,
+            "cells": list(self.cells),
+            "confidence": round(self.confidence, 3),
+            "magnitude": {
+                "quantity": self.quantity,
+                "value": round(self.value, 3),
+                "low": round(self.low, 3),
+                "high": round(self.high, 3),
+                "unit": self.unit,
+            },
+            "summary": self.summary,
+            "evidence": list(self.evidence),
+            "actions": list(self.actions),
+            "confirm": self.confirm,
+        }
+
+
+def find_causes(known: Estimate, setup: Setup) -> list[Cause]:
+    """All causes the estimates speak for, strongest first; a cell explained by one is not blamed by a weaker one."""
+    found = [cause for judge in JUDGES for cause in judge(known, setup)]
+    found.sort(key=lambda c: -c.confidence)
+    kept: list[Cause] = []
+    for cause in found:
+        if not any(cause.cause == "soc_offset" and set(cause.cells) <= set(k.cells) for k in kept):
+            kept.append(cause)
+    return kept
+
+
+def _sure(ratio: float, steep: float = 3.0) -> float:
+    """0..1 from how many times a size stands above its threshold: 0.5 at once, 0.9 at twice."""
+    return 0.98 / (1.0 + exp(-steep * (ratio - 1.0)))
+
+
+def losing(known: Estimate, setup: Setup) -> Iterator[Cause]:
+    """Cells that drift down by themselves: one is self-discharge, a block of neighbours is electronics that feed on them."""
+    drift = known.drift
+    if not np.isfinite(drift.ah_per_day).any():
+        return
+    mah, sd = 1e3 * drift.ah_per_day, 1e3 * drift.sd_ah_per_day
+    spread = 1.4826 * float(np.nanmedian(np.abs(mah - np.nanmedian(mah))))
+    usual = max(spread, DRIFT_PCT_MONTH / 100 / 30.4 * setup.capacity_ah * 1e3 / 2)
+    total_pct = 100.0 * np.abs(drift.ah_per_day) * drift.days / setup.capacity_ah
+    with np.errstate(invalid="ignore"):
+        ratio = np.minimum.reduce([-mah / (3.0 * sd), -mah / (3.0 * usual), np.sign(-mah) * total_pct / DRIFT_TOTAL_PCT])
+    losers = np.flatnonzero(np.nan_to_num(ratio, nan=0.0) > 0.6)
+    for block in _blocks(losers, mah):
+        if len(block) >= 3 and len(block) <= setup.cells * 0.6:
+            yield _group(known, setup, block, mah, sd, ratio)
+        else:
+            for i in block:
+                yield _leak(known, setup, int(i), mah, sd, ratio, spread)
+
+
+def _blocks(cells: NDArray[np.intp], mah: Floats) -> list[NDArray[np.intp]]:
+    """Runs of neighbours that lose about alike (each at least half of the run's median)."""
+    if not cells.size:
+        return []
+    out = []
+    for run in np.split(cells, np.flatnonzero(np.diff(cells) > 1) + 1):
+        alike = np.abs(mah[run] / np.median(mah[run]) - 1.0) < 0.5
+        out += [run] if run.size >= 3 and alike.mean() > 0.7 else [np.array([i]) for i in run]
+    return out
+
+
+def _leak(known: Estimate, setup: Setup, i: int, mah: Floats, sd: Floats, ratio: Floats, spread: float) -> Cause:
+    drift, cell = known.drift, i + 1
+    missing_ah = max(0.0, -float(drift.last_ah[i]))
+    others = np.delete(mah, i)
+    days = 14
+    low, high = mah[i] - 1.645 * sd[i], mah[i] + 1.645 * sd[i]
+    part = " after taking out what the balancer moved" if drift.moved_known and setup.balancer else ""
+    actions = [feed(missing_ah, setup).sentence(cell)] if missing_ah > 0.002 * setup.capacity_ah else []
+    actions.append(f"Until it is replaced, level at least {-7 * mah[i] / 1e3:.2f} Ah a week. " + CAUTION)
+    return Cause(
+        cause="self_discharge",
+        cells=(cell,),
+        confidence=_sure(float(ratio[i])),
+        quantity="drift",
+        value=float(mah[i]),
+        low=float(low),
+        high=float(high),
+        unit="mAh/day",
+        summary=f"Cell {cell} loses {-mah[i]:.0f} mAh a day against the others.",
+        evidence=(
+            f"Its charge fell from {_pct(drift.start_ah[i], setup)} to {_pct(drift.last_ah[i], setup)} of capacity against the median "
+            f"over {drift.time_s.size} full charges in {drift.days:.0f} days.",
+            f"The slope is {mah[i]:.0f} mAh/day (90 %: {low:.0f} to {high:.0f}){part}.",
+            f"The other cells lie within {np.nanmin(others):+.0f} to {np.nanmax(others):+.0f} mAh/day, usually {spread:.1f}.",
+        ),
+        actions=tuple(actions),
+        confirm=f"Leave the pack disconnected at rest for {days} days: expect {days * mah[i] / 1e3:.2f} Ah on cell {cell} alone.",
+        serious=total_loss_serious(mah[i], setup) or -drift.last_ah[i] > 0.02 * setup.capacity_ah,
+    )
+
+
+def total_loss_serious(mah_per_day: float, setup: Setup) -> bool:
+    """More than 0.5 % of capacity a month: beyond what healthy cells of one batch differ by."""
+    return -mah_per_day * 30.4 / 1e3 > 0.005 * setup.capacity_ah
+
+
+def _group(known: Estimate, setup: Setup, block: NDArray[np.intp], mah: Floats, sd: Floats, ratio: Floats) -> Cause:
+    rest = np.setdiff1d(np.arange(setup.cells), block)
+    value = float(np.median(mah[block]) - np.median(mah[rest]))
+    error = float(np.median(sd[block])) / np.sqrt(block.size) + float(np.std(mah[block])) / np.sqrt(block.size)
+    first, last = int(block[0]) + 1, int(block[-1]) + 1
+    return Cause(
+        cause="group_drain",
+        cells=tuple(int(i) + 1 for i in block),
+        confidence=_sure(float(np.median(ratio[block]))),
+        quantity="drift",
+        value=value,
+        low=value - 1.645 * error,
+        high=value + 1.645 * error,
+        unit="mAh/day",
+        summary=f"Cells {first} to {last} lose {-value:.0f} mAh a day together: something feeds on that part of the string.",
+        evidence=(
+            f"These {block.size} neighbours lose {-mah[block].max():.0f} to {-mah[block].min():.0f} mAh/day; the other cells "
+            f"{mah[rest].min():+.0f} to {mah[rest].max():+.0f}.",
+            "Cells that fail by themselves do not fail side by side and alike; electronics do.",
+        ),
+        actions=(
+            "Look for what is fed from a tap in the string: a part of the BMS, a display, a relay, a balancer lead. Measure its current.",
+            "Swap the BMS with another pack's and compare a full charge: a pattern that goes with the BMS is the BMS's. " + CAUTION,
+        ),
+        confirm="With the BMS unplugged the block must stand still against the rest over two weeks.",
+        serious=True,
+    )
+
+
+def standing(known: Estimate, setup: Setup) -> Iterator[Cause]:
+    """Cells that stand at another charge and stay there: never levelled."""
+    drift = known.drift
+    offset, sd = drift.last_ah, drift.last_sd_ah
+    if not np.isfinite(offset).any():
+        return
+    doubt = _resistance_doubt_ah(known, setup)
+    threshold = OFFSET_PCT / 100.0 * setup.capacity_ah
+    with np.errstate(invalid="ignore"):
+        ratio = np.minimum(np.abs(offset) / threshold, np.abs(offset) / (3.0 * np.hypot(sd, doubt)))
+    out = np.flatnonzero(np.nan_to_num(ratio, nan=0.0) > 0.6)
+    for sign in (-1, 1):
+        cells = [int(i) for i in out if np.sign(offset[i]) == sign]
+        if cells:
+            yield _standing(known, setup, cells, offset, np.hypot(sd, doubt), ratio)
+
+
+def _resistance_doubt_ah(known: Estimate, setup: Setup) -> Floats:
+    """What a cell's own resistance leaves uncertain in its offset: at the knee a high cell may only be a resistive one."""
+    excess = np.nan_to_num(known.resistances.excess_ohm)
+    herd = known.resistances.herd_ohm
+    if not np.isfinite(herd) or herd <= 0:
+        return np.zeros(setup.cells)
+    share = np.abs(excess) / herd
+    return np.where(share > RESISTANCE_SHARE, 0.01 * setup.capacity_ah * share / RESISTANCE_SHARE, 0.0)
+
+
+def _standing(known: Estimate, setup: Setup, cells: list[int], offset: Floats, sd: Floats, ratio: Floats) -> Cause:
+    pct = 100.0 / setup.capacity_ah
+    mean = float(np.mean(offset[cells])) * pct
+    error = 1.645 * float(np.mean(sd[cells])) * pct
+    word = "fuller" if mean > 0 else "emptier"
+    names = _names(cells)
+    steady = known.drift.ah_per_day[cells]
+    moves = "; over the log it stands still" if np.isfinite(steady).all() and np.all(np.abs(steady) * known.drift.days < 0.5 * np.abs(offset[cells])) else ""
+    actions = [bleed(float(offset[i]), setup).sentence(i + 1) if mean > 0 else feed(-float(offset[i]), setup).sentence(i + 1) for i in cells[:4]]
+    herd_pct = pct * float(np.nanmax(np.abs(np.delete(offset, cells)))) if len(cells) < setup.cells else 0.0
+    return Cause(
+        cause="soc_offset",
+        cells=tuple(i + 1 for i in cells),
+        confidence=_sure(float(np.max(ratio[cells]))),
+        quantity="soc_offset",
+        value=mean,
+        low=mean - error,
+        high=mean + error,
+        unit="%",
+        summary=f"{names} {'is' if len(cells) == 1 else 'are'} {abs(mean):.1f} % {word} than the others and {'was' if len(cells) == 1 else 'were'} never levelled.",
+        evidence=(
+            "; ".join(f"cell {i + 1}: {offset[i] * pct:+.1f} % ({offset[i]:+.1f} Ah)" for i in cells)
+            + f", read along the pack's own charge curve at {known.drift.time_s.size} full charges{moves}.",
+            f"The other cells lie within {herd_pct:.1f} %.",
+        ),
+        actions=(*actions, CAUTION),
+        confirm="After levelling, a full charge must show these cells among the others at the end of absorption.",
+        serious=abs(mean) > 3.0,
+    )
+
+
+def chasing(known: Estimate, setup: Setup) -> Iterator[Cause]:
+    """Balancing on the flat part of the curve follows resistance and noise, and makes the top worse."""
+    use, balancer = known.balancer, setup.balancer
+    if balancer is None or use.ran_h is None or not use.flat_h or use.ran_h < 10.0 or use.moved_ah is None:
+        return
+    share = use.flat_h / use.ran_h
+    moved_pct = 100.0 * use.moved_ah / setup.capacity_ah
+    if share < FLAT_SHARE / 2 or moved_pct < 1.0:
+        return
+    offset = known.drift.last_ah
+    worst = [int(i) for i in np.flatnonzero(np.abs(np.nan_to_num(offset)) > 0.008 * setup.capacity_ah)]
+    value = 1e3 * use.moved_ah / max(use.days, 1e-6)
+    spread = 100.0 * float(np.nanmax(offset) - np.nanmin(offset)) / setup.capacity_ah if np.isfinite(offset).any() else float("nan")
+    yield Cause(
+        cause="plateau_balancing",
+        cells=tuple(i + 1 for i in worst),
+        confidence=_sure(min(2.5, share / FLAT_SHARE * min(1.5, moved_pct / 5.0))),
+        quantity="drift",
+        value=value,
+        low=0.3 * value,
+        high=1.5 * value,
+        unit="mAh/day",
+        summary=f"The balancer ran {share:.0%} of its {use.ran_h:.0f} hours on the flat part of the curve, where it follows noise.",
+        evidence=(
+            f"It starts at {balancer.start_v:.2f} V and moved {use.moved_ah:.0f} Ah out of the busiest cell in {use.days:.0f} days.",
+            f"At the top the cells now stand {spread:.1f} % of charge apart.",
+        ),
+        actions=(f"Raise the start to the knee ({_knee(setup):.2f} V) and keep the trigger at 10 mV: below it a few mV are many % of charge.",),
+        confirm="After a week at the new start the deviation at the end of absorption must shrink from charge to charge.",
+        serious=spread > 2.0,
+    )
+
+
+def _knee(setup: Setup) -> float:
+    from nipper.core.chemistry import chemistry
+
+    return chemistry(setup.chemistry).usual["balance_start_v"].value
+
+
+def _names(cells: list[int]) -> str:
+    numbers = [str(i + 1) for i in cells]
+    return f"Cell {numbers[0]}" if len(numbers) == 1 else "Cells " + ", ".join(numbers[:-1]) + " and " + numbers[-1]
+
+
+def _pct(ah: float, setup: Setup) -> str:
+    return f"{100.0 * ah / setup.capacity_ah:+.1f} %"
+
+
+JUDGES: tuple[Callable[[Estimate, Setup], Iterator[Cause]], ...] = (losing, standing, chasing)

@@ -1,0 +1,138 @@
+"""The judgement: what is wrong with which cell, how much, how sure, why, and what to do.
+
+This first form judges by the full charges: charge offsets, their drift, and the balancer's part in them. A cause that needs more
+than that (a knee at the low end, load steps) is not named; where the estimates speak of one, the finding says so.
+"""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.imbalance.causes import Cause, find_causes
+from nipper.core.imbalance.estimate import Estimate, estimate
+from nipper.core.logs.charges import Charge, readings
+from nipper.core.logs.model import Log
+from nipper.core.setup import Setup
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Diagnosis:
+    """Everything the log tells, judged. ``verdict`` is one of healthy, watch, act, not_enough_data."""
+
+    verdict: str
+    findings: tuple[Cause, ...]
+    estimate: Estimate
+    advice: tuple[str, ...]  # what to record when there is not enough
+
+    @property
+    def strays(self) -> list[int]:
+        """Cells named by a finding, strongest first, each once."""
+        return list(dict.fromkeys(cell for finding in self.findings for cell in finding.cells))
+
+
+def diagnose(log: Log, setup: Setup, tick: Callable[[float], None] = lambda _share: None) -> Diagnosis:
+    """Judge one pack's log.
+
+    Parameters
+    ----------
+    log : of one pack, with as many cells as the setup
+    setup : as typed into the BMS
+    tick : called with the fraction done; what it raises ends the work
+    """
+    known = estimate(log, setup, tick)
+    causes = find_causes(known, setup)
+    advice = missing(known, log, setup)
+    strong = [c for c in causes if c.confidence > 0.5]
+    if strong:
+        verdict = "act" if any(c.serious for c in strong) else "watch"
+    elif not known.full:
+        verdict = "not_enough_data"
+    else:
+        verdict = "healthy"
+    return Diagnosis(verdict, tuple(causes), known, tuple(advice))
+
+
+def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
+    """What to record next, so that more can be said."""
+    out = []
+    if not known.full:
+        volts = setup.charging.absorption_v if setup.charging else None
+        level = f"{volts:.1f} V" if volts else "the absorption voltage"
+        out.append(f"Record one full charge held at {level} for an hour, a row every 10 s to 1 min: until then no cell can be judged.")
+    elif not np.isfinite(known.drift.ah_per_day).any():
+        out.append("Record four full charges over at least a week: until then drift cannot be told from a standing offset.")
+    if not np.isfinite(log.current_a).any():
+        out.append("Record the current as well: without it charge cannot be counted.")
+    if not np.isfinite(known.resistances.herd_ohm):
+        out.append("Record a load switched on and off a dozen times, a row every 10 s: until then resistance cannot be told.")
+    return out
+
+
+def to_json(diagnosis: Diagnosis, log: Log, setup: Setup) -> dict[str, object]:
+    """The document fixed by the headless contract, and a few fields more."""
+    known = diagnosis.estimate
+    return {
+        "format": "nipper-diagnosis",
+        "version": 1,
+        "verdict": diagnosis.verdict,
+        "findings": [c.to_json() for c in diagnosis.findings],
+        "cells": _cells_json(known, setup),
+        "charges": [_charge_json(log, setup, c) for c in known.charges if c.ended_by != "top-up"],
+        "record_next": list(diagnosis.advice),
+    }
+
+
+def _cells_json(known: Estimate, setup: Setup) -> list[dict[str, object]]:
+    offset_pct = 100.0 * known.drift.last_ah / setup.capacity_ah
+    drift = 1e3 * known.drift.ah_per_day
+    resistance = 1e3 * (known.resistances.herd_ohm + known.resistances.excess_ohm)
+    return [
+        {
+            "cell": i + 1,
+            "soc_offset_pct": _number(offset_pct[i], 3),
+            "soc_offset_sd_pct": _number(100.0 * known.drift.last_sd_ah[i] / setup.capacity_ah, 3),
+            "capacity_ah": None,
+            "resistance_mohm": _number(resistance[i], 4),
+            "drift_mah_per_day": _number(drift[i], 2),
+            "drift_sd_mah_per_day": _number(1e3 * known.drift.sd_ah_per_day[i], 2),
+            "bias_mv": None,
+        }
+        for i in range(setup.cells)
+    ]
+
+
+def _charge_json(log: Log, setup: Setup, charge: Charge) -> dict[str, object]:
+    read = readings(log, setup, charge)
+    return {
+        "start": iso(log.time_s[charge.start]),
+        "end": iso(log.time_s[charge.top]),
+        "full": charge.full,
+        "top_pack_v": round(charge.level_v * log.cells, 2),
+        "deviation_top_mv": round(read.end.deviation_mv, 1),
+        "deviation_rest_mv": _number(read.rest.deviation_mv, 1) if read.rest else None,
+        "highest_cell": read.end.highest,
+        "lowest_cell": read.end.lowest,
+        "charged_ah": round(charge.charged_ah, 2),
+        "ended_by": charge.ended_by,
+        "deviation_top_pct": round(read.end.deviation_pct, 3),
+        "current_top_a": _number(read.end.current_a, 1),
+    }
+
+
+def iso(time_s: float) -> str:
+    """Unix seconds as ISO 8601 in UTC."""
+    return datetime.fromtimestamp(float(time_s), UTC).isoformat(timespec="seconds")
+
+
+def _number(value: float, digits: int) -> float | None:
+    return round(float(value), digits) if np.isfinite(value) else None
+
+
+def check_cells(logs: Sequence[Log], setup: Setup, files: Sequence[str]) -> str | None:
+    """The first file whose cells are not the setup's, or None."""
+    return next((f for log, f in zip(logs, files, strict=True) if log.cells != setup.cells), None)

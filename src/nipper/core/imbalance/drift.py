@@ -1,0 +1,121 @@
+"""Offsets over time: what a cell gains or loses by itself, apart from what the balancer moved."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.imbalance.offsets import Offsets
+from nipper.core.logs.model import Log
+from nipper.core.setup import Balancer
+
+Floats = NDArray[np.float64]
+
+LEAST_CHARGES = 4
+LEAST_DAYS = 5.0
+SERIAL_FACTOR = 1.6  # errors of neighbouring charges go together (same sky, same taper): the plain standard error is too good
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Drift:
+    """A straight line through each cell's offsets, with the balancer's part taken out first.
+
+    Parameters
+    ----------
+    time_s : float64[charges], of the full charges used
+    offset_ah : float64[charges, cells], as read
+    sd_ah : float64[charges, cells]
+    moved_ah : float64[charges, cells], by the balancer since the first charge, against the median cell; zeros where unknown
+    moved_known : whether the log tells what was balanced
+    ah_per_day, sd_ah_per_day : float64[cells], against the median; NaN where there are too few charges or days
+    start_ah : float64[cells], the line at the first charge
+    """
+
+    time_s: Floats
+    offset_ah: Floats
+    sd_ah: Floats
+    moved_ah: Floats
+    moved_known: bool
+    ah_per_day: Floats
+    sd_ah_per_day: Floats
+    start_ah: Floats
+
+    @property
+    def days(self) -> float:
+        """Between the first and the last full charge."""
+        return float(self.time_s[-1] - self.time_s[0]) / 86400.0 if self.time_s.size else 0.0
+
+    @property
+    def last_ah(self) -> Floats:
+        """The newest offset of each cell, median of the last three charges; NaN where none could be read."""
+        return _nanmedian_rows(self.offset_ah[-3:], self.offset_ah.shape[1])
+
+    @property
+    def last_sd_ah(self) -> Floats:
+        """Standard deviation that goes with :attr:`last_ah`."""
+        return _nanmedian_rows(self.sd_ah[-3:], self.sd_ah.shape[1])
+
+
+def _nanmedian_rows(table: Floats, cells: int) -> Floats:
+    if not table.size:
+        return np.full(cells, np.nan)
+    out = np.full(cells, np.nan)
+    read = np.isfinite(table).any(axis=0)
+    out[read] = np.nanmedian(table[:, read], axis=0)
+    return out
+
+
+def balanced_ah(log: Log, balancer: Balancer | None, rows: NDArray[np.intp]) -> Floats | None:
+    """Charge the balancer moved in each cell from the start of the log up to each row, float64[rows, cells]; None if not recorded.
+
+    Passive bleeds every cell named; active takes from the higher and gives to the lower of the two named.
+    """
+    if log.balancing is None or balancer is None or not rows.size:
+        return None
+    busy = np.flatnonzero(log.balancing.any(axis=1))
+    if not busy.size:
+        return np.zeros((rows.size, log.cells))
+    moved = balancer.current_a * log.steps_s[busy] / 3600.0
+    at = log.balancing[busy]
+    if balancer.kind == "passive":
+        flow = at * -moved[:, None]
+    else:
+        v = np.where(at, np.nan_to_num(log.cell_v[busy]), np.nan)
+        flow = np.zeros(at.shape)
+        np.put_along_axis(flow, np.nanargmax(v, axis=1)[:, None], -moved[:, None], axis=1)
+        np.put_along_axis(flow, np.nanargmin(v, axis=1)[:, None], moved[:, None], axis=1)
+    total = np.vstack([np.zeros((1, log.cells)), np.cumsum(flow, axis=0)])
+    return total[np.searchsorted(busy, rows, side="right")]
+
+
+def fit(offsets: list[Offsets], moved_ah: Floats | None, cells: int) -> Drift:
+    """Weighted least squares per cell; the scatter about the line widens its uncertainty where the readings' own is too small."""
+    time_s = np.array([o.time_s for o in offsets])
+    table = np.array([o.offset_ah for o in offsets]).reshape(-1, cells)
+    sd = np.array([o.sd_ah for o in offsets]).reshape(-1, cells)
+    known = moved_ah is not None
+    moved = np.zeros_like(table) if moved_ah is None else moved_ah - moved_ah[:1]
+    moved = moved - np.median(moved, axis=1, keepdims=True) if moved.size else moved
+    slope, slope_sd, start = np.full(cells, np.nan), np.full(cells, np.nan), np.full(cells, np.nan)
+    if time_s.size >= LEAST_CHARGES and time_s[-1] - time_s[0] >= LEAST_DAYS * 86400.0:
+        days = (time_s - time_s[0]) / 86400.0
+        for i in range(cells):
+            slope[i], slope_sd[i], start[i] = _line(days, table[:, i] - moved[:, i], sd[:, i])
+        slope -= np.nanmedian(slope)
+    return Drift(time_s, table, sd, moved, known, slope, slope_sd, start)
+
+
+def _line(days: Floats, y: Floats, sd: Floats) -> tuple[float, float, float]:
+    good = np.isfinite(y) & np.isfinite(sd)
+    if good.sum() < LEAST_CHARGES or np.ptp(days[good]) < LEAST_DAYS:
+        return float("nan"), float("nan"), float("nan")
+    x, y, w = days[good], y[good], 1.0 / sd[good] ** 2
+    for _ in range(3):  # re-weighted once or twice, so that a charge read amiss does not steer the line
+        mean_x, mean_y = np.average(x, weights=w), np.average(y, weights=w)
+        sxx = np.sum(w * (x - mean_x) ** 2)
+        slope = np.sum(w * (x - mean_x) * (y - mean_y)) / sxx
+        residual = y - mean_y - slope * (x - mean_x)
+        usual = 1.4826 * np.median(np.abs(residual)) + 1e-9
+        w = np.minimum(1.0, 2.5 * usual / np.maximum(np.abs(residual), 1e-12)) / sd[good] ** 2
+    scatter = max(1.0, float(np.sum(w * residual**2) / max(1, x.size - 2)))
+    return float(slope), float(SERIAL_FACTOR * np.sqrt(scatter / sxx)), float(mean_y - slope * mean_x)

@@ -1,0 +1,92 @@
+"""Everything a log says about each cell, in one pass: charges, resistances, offsets, drift, what the balancer did."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.chemistry import chemistry
+from nipper.core.imbalance.drift import Drift, balanced_ah, fit
+from nipper.core.imbalance.offsets import charge_resistance_ohm, offsets_at
+from nipper.core.imbalance.resistance import Resistances, step_resistances
+from nipper.core.logs.charges import Charge, find_charges
+from nipper.core.logs.model import Log
+from nipper.core.setup import Setup
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class BalancerUse:
+    """What the balancer was allowed to do, and did, in the log."""
+
+    above_start_h: float  # hours with a cell above the start voltage
+    allowed_h: float  # of these, in the permitted phase
+    ran_h: float | None  # None when the log does not record it
+    flat_h: float | None  # of these, with the pack under the knee
+    moved_ah: float | None  # out of the busiest cell
+    days: float
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Estimate:
+    """The state of every cell against the median one."""
+
+    charges: tuple[Charge, ...]
+    resistances: Resistances
+    drift: Drift
+    balancer: BalancerUse
+
+    @property
+    def full(self) -> list[Charge]:
+        """The full charges."""
+        return [c for c in self.charges if c.full]
+
+
+def estimate(log: Log, setup: Setup, tick: Callable[[float], None] = lambda _share: None) -> Estimate:
+    """Estimate all cells of one pack's log.
+
+    Parameters
+    ----------
+    log, setup : the log's cells must be the setup's
+    tick : called with the fraction done
+    """
+    charges = tuple(find_charges(log, setup))
+    tick(0.3)
+    full = [c for c in charges if c.full]
+    resistances = step_resistances(log, setup)
+    tick(0.4)
+    resistance_ohm = charge_resistance_ohm(log, setup, full, resistances.excess_ohm)
+    offsets = []
+    for i, charge in enumerate(full):
+        offsets.append(offsets_at(log, setup, charge, resistance_ohm))
+        tick(0.5 + 0.4 * (i + 1) / len(full))
+    offsets = [o for o in offsets if np.isfinite(o.offset_ah).any()]
+    rows = np.searchsorted(log.time_s, [o.time_s for o in offsets])
+    drift = fit(offsets, balanced_ah(log, setup.balancer, rows), log.cells)
+    tick(1.0)
+    return Estimate(charges, resistances, drift, balancer_use(log, setup))
+
+
+def balancer_use(log: Log, setup: Setup) -> BalancerUse:
+    """Hours the balancer could have run, was allowed to, and did."""
+    balancer = setup.balancer
+    if balancer is None or not log.rows:
+        return BalancerUse(0.0, 0.0, None, None, None, log.days)
+    hours = log.steps_s / 3600.0
+    with np.errstate(invalid="ignore"):
+        above = np.nanmax(log.cell_v, axis=1) >= balancer.start_v
+    rest_a = 0.05 + 0.0005 * setup.capacity_ah
+    phase = {
+        "charging": log.current_a > rest_a,
+        "rest": np.abs(log.current_a) <= rest_a,
+        "always": np.ones(log.rows, bool),
+    }[balancer.when]
+    ran = flat = moved = None
+    if log.balancing is not None:
+        busy = log.balancing.any(axis=1)
+        ran = float(hours[busy].sum())
+        flat = float(hours[busy & (log.mean_cell_v < chemistry(setup.chemistry).knee_v - 0.02)].sum())
+        moved = float(balancer.current_a * (hours[:, None] * log.balancing).sum(axis=0).max())
+    return BalancerUse(float(hours[above].sum()), float(hours[above & phase].sum()), ran, flat, moved, log.days)

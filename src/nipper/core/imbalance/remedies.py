@@ -1,0 +1,68 @@
+"""Remedies in numbers: which cell, how many ampere-hours, through what, how many watts and hours, and when to stop."""
+
+from dataclasses import dataclass
+
+from nipper.core.chemistry import chemistry
+from nipper.core.setup import Setup
+
+E12_OHM = tuple(d * 10.0**e for e in (-1, 0, 1) for d in (1.0, 1.2, 1.5, 1.8, 2.2, 2.7, 3.3, 3.9, 4.7, 5.6, 6.8, 8.2))  # IEC 60063, from memory
+BLEED_W = 12.0  # a resistor or lamp this warm can be had and watched at a bench: common practice
+CAUTION = "Disconnect the pack and fuse the lead; insulated tools, no rings. The cell maker's sheet overrides these numbers."
+
+
+@dataclass(frozen=True, slots=True)
+class Bleed:
+    """Taking charge out of one cell through a resistor or lamp."""
+
+    ah: float
+    resistor_ohm: float
+    current_a: float
+    power_w: float
+    hours: float
+
+    def sentence(self, cell: int) -> str:
+        """As said to a builder."""
+        return (
+            f"Bleed {self.ah:.1f} Ah from cell {cell}: {self.resistor_ohm:g} Ω across it draws about {self.current_a:.1f} A "
+            f"({self.power_w:.0f} W, it gets hot) for {_hours(self.hours)}."
+        )
+
+
+def bleed(ah: float, setup: Setup) -> Bleed:
+    """The resistor of the E12 row that stays under a comfortable power, and the time it takes.
+
+    current = V / R at the nominal voltage of the plateau, power = V2 / R, hours = Ah / current.
+    """
+    volts = float(chemistry(setup.chemistry).curve.ocv(60.0))
+    resistor = next((r for r in E12_OHM if volts**2 / r <= BLEED_W), E12_OHM[-1])
+    current = volts / resistor
+    return Bleed(ah, resistor, current, volts**2 / resistor, ah / current)
+
+
+@dataclass(frozen=True, slots=True)
+class Feed:
+    """Putting charge into one cell from a bench supply."""
+
+    ah: float
+    supply_v: float
+    current_a: float
+    hours: float
+
+    def sentence(self, cell: int) -> str:
+        """As said to a builder."""
+        return (
+            f"Feed cell {cell} with {self.ah:.1f} Ah: bench supply set to {self.supply_v:.2f} V and {self.current_a:g} A before it is "
+            f"connected, about {_hours(self.hours)}, pack at rest. Stop at {self.ah:.1f} Ah, or when the current has fallen to a tenth."
+        )
+
+
+def feed(ah: float, setup: Setup) -> Feed:
+    """A bench supply's settings: never above the sheet's voltage, at a twentieth of the capacity or 10 A, whichever is less."""
+    chem = chemistry(setup.chemistry)
+    top = min(v for v in (chem.max_v, setup.cell.max_v, setup.protection.cell_over_voltage.trip_v) if v)
+    current = min(10.0, round(0.05 * setup.capacity_ah, 1) or 0.1)
+    return Feed(ah, round(top - 0.05, 2), current, ah / current)
+
+
+def _hours(hours: float) -> str:
+    return f"{hours * 60:.0f} min" if hours < 1.5 else f"{hours:.0f} h" if hours >= 10 else f"{hours:.1f} h"

@@ -1,0 +1,56 @@
+"""Resistance of each cell from load steps: what the voltage does at once when the current changes.
+
+Between two neighbouring samples charge hardly changes, so a change of voltage with a change of current is resistance. Relative
+to the herd even that little cancels, and the estimate is limited by the meter alone: sd = sd_v / (sqrt(n) sd_i).
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.logs.model import Log
+from nipper.core.setup import Setup
+
+Floats = NDArray[np.float64]
+
+LEAST_STEP_RATE = 0.015  # of capacity per hour: smaller changes of current drown in the meter's steps
+LONGEST_STEP_S = 240.0
+LEAST_STEPS = 12
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Resistances:
+    """Step resistance: ``herd_ohm`` of the median cell, ``excess_ohm`` of each cell above it, and its standard deviation.
+
+    All NaN where the log has too few steps of current. The values hold for the log's interval: the longer it is, the more of
+    the slow part they contain.
+    """
+
+    herd_ohm: float
+    excess_ohm: Floats
+    sd_ohm: Floats
+    steps: int
+
+
+def step_resistances(log: Log, setup: Setup) -> Resistances:
+    """Least squares over all steps of current in the log, outliers clipped; float64[cells]."""
+    step_a = np.diff(log.current_a)
+    near = (np.diff(log.time_s) <= LONGEST_STEP_S) & (np.abs(step_a) >= LEAST_STEP_RATE * setup.capacity_ah)
+    rows = np.flatnonzero(near)
+    nothing = np.full(log.cells, np.nan)
+    if rows.size < LEAST_STEPS:
+        return Resistances(float("nan"), nothing, nothing, int(rows.size))
+    step_a = step_a[rows]
+    step_v = log.cell_v[rows + 1].astype(float) - log.cell_v[rows]
+    herd_v = np.nanmedian(step_v, axis=1)
+    herd = float(step_a @ np.nan_to_num(herd_v) / (step_a @ step_a))
+    own_v = step_v - herd_v[:, None]
+    # a jumping lead or a knee crossed in one step would pull a plain fit: clip at three times the usual size
+    with np.errstate(invalid="ignore"):
+        usual = 1.4826 * np.nanmedian(np.abs(own_v), axis=0) + 1e-4
+        own_v = np.clip(np.nan_to_num(own_v), -6 * usual - 0.02, 6 * usual + 0.02)
+    excess = step_a @ own_v / (step_a @ step_a)
+    residual = own_v - step_a[:, None] * excess
+    sd = np.sqrt(np.sum(residual**2, axis=0) / max(1, rows.size - 1) / (step_a @ step_a))
+    return Resistances(herd, excess - np.median(excess), sd, int(rows.size))

@@ -1,0 +1,1 @@
+"""Logs: readers, column mapping, clocks and units, cleaning, charges and rests."""

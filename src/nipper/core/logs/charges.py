@@ -1,0 +1,265 @@
+"""Finding the charges in a log: bulk, absorption, float, rest; full ones, and those that did not get there.
+
+A charge is a run of charging current, short interruptions forgiven. It is full when the pack was held at the top and its
+current tapered, when a cell ended it at its trip, or when its voltage, freed of the current's drop, is that of a full pack:
+reaching a voltage under current alone does not count, because on the way there the current's own drop looks the same.
+Filling up again after a small draw from the top is a top-up, counted with neither.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.chemistry import chemistry
+from nipper.core.logs.model import Log
+from nipper.core.setup import Setup
+
+IDLE_RATE = 0.004  # of capacity per hour: a current below this neither charges nor discharges (sensor offset, standby)
+FORGIVEN_S = 2400.0  # an interruption shorter than this (cloud, kettle) does not end a charge
+FORGIVEN_AH = 0.02  # of capacity: a longer draw-down in the interruption does
+SMALLEST_AH = 0.03  # of capacity: a run that moved less and never saw the top is no charge
+HELD_BAND_V = 0.012  # per cell: within this of the level counts as held there
+HELD_S = 180.0  # at least so long at the level, to be full
+TRIP_BAND_V = 0.012  # a cell this near its trip ended the charge
+RISE_BAND_V = 0.006  # absorption starts when the mean comes within this of the level
+FULL_PCT = 98.9  # by the rest curve; LFP only stands there on its knee
+TOP_UP_AH = 0.10  # of capacity: less than this drawn since the last full charge, and
+TOP_UP_S = 5 * 3600.0  # less time than this since then, makes the next one a top-up
+REST_AFTER_S = (600.0, 4 * 3600.0)  # the deviation at rest is read in this window after the charge
+
+
+Ending = Literal["held", "trip", "knee", "short", "top-up"]
+
+
+@dataclass(frozen=True, slots=True)
+class Charge:
+    """One charge. Rows are half-open ranges of the log: ``bulk`` begins at ``start``, ``absorption`` ends at ``stop``."""
+
+    start: int
+    stop: int  # one past the last row of the charge
+    absorption: tuple[int, int] | None  # rows held at the top; None when it was not reached
+    float_stop: int  # one past the last row of float, = stop when there was none
+    rest: tuple[int, int] | None  # rows of rest afterwards
+    full: bool
+    ended_by: Ending
+    level_v: float  # mean cell voltage held at the top, or the highest reached
+    charged_ah: float
+
+    @property
+    def top(self) -> int:
+        """The row at which the charge is read at its end: the last of absorption, else the highest."""
+        return self.stop - 1
+
+
+def find_charges(log: Log, setup: Setup) -> list[Charge]:
+    """All charges of a log, oldest first.
+
+    Parameters
+    ----------
+    log : of one pack
+    setup : its chemistry says where the knee is, its capacity what a small current is, its trips what ended a charge
+    """
+    if log.rows < 10 or not np.isfinite(log.current_a).any():
+        return []
+    mean_v = log.mean_cell_v
+    counted_ah = log.charge_ah
+    charges = [_judge(log, setup, mean_v, counted_ah, first, last) for first, last in _runs(log, setup, counted_ah)]
+    found = _top_ups([c for c in charges if c is not None], setup, log.time_s, counted_ah)
+    ends = [c.start for c in found[1:]] + [log.rows]
+    return [_with_rest(log, setup, mean_v, c, until) for c, until in zip(found, ends, strict=True)]
+
+
+def _top_ups(charges: list[Charge], setup: Setup, time_s: NDArray[np.float64], counted_ah: NDArray[np.float64]) -> list[Charge]:
+    def drawn_ah(since: int, charge: Charge) -> float:
+        return float(counted_ah[since] - np.min(counted_ah[since : charge.stop]))
+
+    out: list[Charge] = []
+    full_at: int | None = None
+    for charge in charges:
+        c = charge
+        if c.full and full_at is not None and time_s[c.start] - time_s[full_at] < TOP_UP_S and drawn_ah(full_at, c) < TOP_UP_AH * setup.capacity_ah:
+            c = replace(c, full=False, ended_by="top-up")
+        if c.full:
+            full_at = c.stop - 1
+        out.append(c)
+    return out
+
+
+def _runs(log: Log, setup: Setup, counted_ah: NDArray[np.float64]) -> list[tuple[int, int]]:
+    """Runs of charging current, merged across what is forgiven: (first row, one past the last)."""
+    charging = np.nan_to_num(log.current_a) > IDLE_RATE * setup.capacity_ah
+    edges = np.flatnonzero(np.diff(charging.astype(np.int8), prepend=0, append=0))
+    starts, stops = edges[::2], edges[1::2]
+    if not starts.size:
+        return []
+    pause_s = log.time_s[starts[1:]] - log.time_s[stops[:-1] - 1]
+    fell_ah = counted_ah[stops[:-1] - 1] - counted_ah[starts[1:]]
+    apart = (pause_s > FORGIVEN_S) | (fell_ah > FORGIVEN_AH * setup.capacity_ah)
+    return list(zip(starts[np.r_[True, apart]].tolist(), stops[np.r_[apart, True]].tolist(), strict=True))
+
+
+def _judge(log: Log, setup: Setup, mean_v: NDArray[np.float64], counted_ah: NDArray[np.float64], first: int, last: int) -> Charge | None:
+    chem = chemistry(setup.chemistry)
+    v = _smooth(mean_v[first:last])
+    moved_ah = float(counted_ah[last - 1] - counted_ah[first])
+    peak = float(np.nanmax(v))
+    if peak < chem.knee_v:
+        if moved_ah < SMALLEST_AH * setup.capacity_ah:
+            return None
+        return Charge(first, last, None, last, None, False, "short", peak, moved_ah)
+    level = _level(log.time_s[first:last], v, peak)
+    near = np.flatnonzero(v >= level - HELD_BAND_V)
+    reached = np.flatnonzero(v >= level - RISE_BAND_V)
+    begin, end = first + int(reached[0]), first + int(near[-1]) + 1
+    end = _extend(mean_v, log, end, level, setup)
+    held_s = float(np.sum(log.steps_s[begin + 1 : end][mean_v[begin + 1 : end] >= level - HELD_BAND_V]))
+    ended_by = _ending(log, setup, v, level, held_s, first, begin, end)
+    return Charge(first, end, (begin, end), end, None, ended_by != "short", ended_by, level, moved_ah)
+
+
+def _ending(log: Log, setup: Setup, v: NDArray[np.float64], level: float, held_s: float, first: int, begin: int, end: int) -> Ending:
+    """How a charge that saw the knee ended."""
+    chem = chemistry(setup.chemistry)
+    if np.nanmax(log.cell_v[begin:end]) >= setup.protection.cell_over_voltage.trip_v - TRIP_BAND_V:
+        return "trip"
+    if level >= chem.knee_v + 0.02 and held_s >= HELD_S and _tapered(log, first, end, setup):
+        return "held"
+    if level >= chem.knee_v + 0.02:
+        freed = v - np.nan_to_num(log.current_a[first : first + v.size]) * cell_resistance_ohm(setup)
+        if chem.curve.soc(float(np.max(freed))) >= FULL_PCT:
+            return "knee"
+    return "short"
+
+
+def cell_resistance_ohm(setup: Setup) -> float:
+    """Resistance of one cell at 25 degC by the setup, else the chemistry's usual one for that capacity."""
+    return 1e-3 * (setup.cell.resistance_mohm or chemistry(setup.chemistry).resistance_mohm_ah / setup.capacity_ah)
+
+
+def _smooth(v: NDArray[np.float64], width: int = 5) -> NDArray[np.float64]:
+    """Running median: single readings that jump must not make a level."""
+    if v.size < width:
+        return v
+    padded = np.pad(v, width // 2, mode="edge")
+    return np.median(np.lib.stride_tricks.sliding_window_view(padded, width), axis=1)
+
+
+def _level(time_s: NDArray[np.float64], v: NDArray[np.float64], peak: float) -> float:
+    """The voltage held: where, near the peak, the most time is spent; the peak itself when nothing was held."""
+    steps = np.minimum(np.diff(time_s, prepend=time_s[0]), 600.0)
+    near = v >= peak - 0.04
+    bins = np.arange(peak - 0.04, peak + 0.004, 0.004)
+    spent, edges = np.histogram(v[near], bins, weights=steps[near])
+    i = int(np.argmax(spent))
+    return peak if spent[i] < HELD_S / 2 else float(min(peak, edges[i + 1]))
+
+
+def _extend(mean_v: NDArray[np.float64], log: Log, end: int, level: float, setup: Setup) -> int:
+    """Absorption often outlasts the last visible charging current: go on while the level is held and nothing is drawn."""
+    idle_a = IDLE_RATE * setup.capacity_ah
+    while end < log.rows and mean_v[end] >= level - HELD_BAND_V and log.current_a[end] > -idle_a and log.time_s[end] - log.time_s[end - 1] < FORGIVEN_S:
+        end += 1
+    return end
+
+
+def _tapered(log: Log, first: int, end: int, setup: Setup) -> bool:
+    """A held pack takes less and less; one that only rides high on a strong current does not."""
+    current = log.current_a[first:end]
+    bulk_a = float(np.nanpercentile(current, 90))
+    last_a = float(np.nanmedian(current[-5:]))
+    return last_a <= max(0.6 * bulk_a, 0.05 * setup.capacity_ah)
+
+
+def _with_rest(log: Log, setup: Setup, mean_v: NDArray[np.float64], charge: Charge, until: int) -> Charge:
+    """Add float (held below the level, next to no current) and the rest that follows."""
+    idle_a = 2.5 * IDLE_RATE * setup.capacity_ah
+    after_s = log.time_s[charge.stop : until] - log.time_s[charge.stop - 1]
+    still = np.abs(np.nan_to_num(log.current_a[charge.stop : until], nan=np.inf)) <= idle_a
+    window = np.flatnonzero(still & (after_s >= REST_AFTER_S[0]) & (after_s <= REST_AFTER_S[1]))
+    rest = (charge.stop + int(window[0]), charge.stop + int(window[-1]) + 1) if window.size >= 3 else None
+    float_stop = charge.stop
+    if charge.full and setup.charging and setup.charging.float_v:
+        float_v = setup.charging.float_v / setup.cells
+        held = (np.abs(mean_v[charge.stop : until] - float_v) < HELD_BAND_V) | (mean_v[charge.stop : until] > float_v)
+        broken = np.flatnonzero(~(held & (np.nan_to_num(log.current_a[charge.stop : until]) > -idle_a)))
+        float_stop = charge.stop + (int(broken[0]) if broken.size else until - charge.stop)
+    return replace(charge, float_stop=float_stop, rest=rest)
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """The cells at one moment of a charge, with the condition under which they were read."""
+
+    time_s: float
+    pack_v: float
+    current_a: float
+    temp_c: float  # NaN where the log has none
+    cell_v: NDArray[np.float64]  # float64[cells], median of a few samples
+    deviation_mv: float
+    deviation_pct: float  # the same difference as charge, % of capacity
+    highest: int  # cell number, from 1
+    lowest: int
+
+    @property
+    def mean_v(self) -> float:
+        """Mean cell voltage, V."""
+        return float(np.nanmean(self.cell_v))
+
+
+def read_at(log: Log, setup: Setup, row: int, half_width: int = 2) -> Reading:
+    """Read the cells around a row: the median of up to five samples, and what their difference means as charge.
+
+    Notes
+    -----
+    Each voltage is freed of the current's drop with the setup's cell resistance and turned into charge by the chemistry's curve:
+    100 mV at 3.45 V is under 1 %, 5 mV at 3.30 V can be 5 %.
+    """
+    rows = slice(max(0, row - half_width), min(log.rows, row + half_width + 1))
+    with np.errstate(invalid="ignore"):
+        cell_v = np.nanmedian(log.cell_v[rows], axis=0).astype(float)
+    current_a = float(np.nanmedian(log.current_a[rows]))
+    chem = chemistry(setup.chemistry)
+    high, low = int(np.nanargmax(cell_v)), int(np.nanargmin(cell_v))
+    soc = chem.curve.soc(np.array([cell_v[high], cell_v[low]]) - current_a * cell_resistance_ohm(setup))
+    temps = log.temp_c[rows]
+    return Reading(
+        time_s=float(log.time_s[row]),
+        pack_v=float(np.nanmedian(log.pack_v[rows])),
+        current_a=current_a,
+        temp_c=float(np.nanmedian(temps)) if np.isfinite(temps).any() else float("nan"),
+        cell_v=cell_v,
+        deviation_mv=1e3 * float(cell_v[high] - cell_v[low]),
+        deviation_pct=float(soc[0] - soc[1]),
+        highest=high + 1,
+        lowest=low + 1,
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class ChargeReadings:
+    """The moments at which a builder compares charges; None where the charge did not get so far."""
+
+    begin: Reading | None
+    half_hour: Reading | None
+    end: Reading
+    rest: Reading | None
+
+
+def readings(log: Log, setup: Setup, charge: Charge) -> ChargeReadings:
+    """The cells at the start of absorption, half an hour later, at the end, and at rest afterwards."""
+    begin = half = None
+    if charge.absorption:
+        first, stop = charge.absorption
+        begin = read_at(log, setup, first)
+        later = int(np.searchsorted(log.time_s, log.time_s[first] + 1800.0))
+        half = read_at(log, setup, later) if later < stop else None
+    rest = read_at(log, setup, (charge.rest[0] + charge.rest[1]) // 2, half_width=5) if charge.rest else None
+    return ChargeReadings(begin, half, read_at(log, setup, charge.top), rest)
+
+
+def full(charges: Sequence[Charge]) -> list[Charge]:
+    """The full ones."""
+    return [c for c in charges if c.full]

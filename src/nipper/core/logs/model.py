@@ -1,0 +1,132 @@
+"""A log in memory: columns as arrays, in volts, amperes, Unix seconds; charging current positive."""
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.floating]
+
+GAP_FLOOR_S = 600.0  # a pause this long is a gap whatever the interval; nothing is integrated across it
+
+
+@dataclass(frozen=True, eq=False)  # no slots: the cached properties live in the instance
+class Log:
+    """Samples of one pack, oldest first.
+
+    Parameters
+    ----------
+    time_s : float64[n]
+        Unix seconds, strictly rising.
+    current_a : float64[n]
+        Pack current; charging is positive. NaN where not read.
+    pack_v : float64[n]
+        Pack voltage; the sum of the cells where the log has none.
+    cell_v : float32[n, cells]
+        Cell voltages. NaN where not read or impossible.
+    temp_c : float32[n, sensors]
+        May have no columns.
+    soc_pct : float32[n] or None
+        As the BMS counts it.
+    balancing : bool[n, cells] or None
+        True where that cell is being balanced.
+    """
+
+    time_s: NDArray[np.float64]
+    current_a: NDArray[np.float64]
+    pack_v: NDArray[np.float64]
+    cell_v: NDArray[np.float32]
+    temp_c: NDArray[np.float32]
+    soc_pct: NDArray[np.float32] | None = None
+    balancing: NDArray[np.bool_] | None = None
+
+    @property
+    def rows(self) -> int:
+        """Number of samples."""
+        return self.time_s.size
+
+    @property
+    def cells(self) -> int:
+        """Cells in series."""
+        return self.cell_v.shape[1]
+
+    @property
+    def days(self) -> float:
+        """Time between first and last sample, days."""
+        return float(self.time_s[-1] - self.time_s[0]) / 86400.0 if self.rows else 0.0
+
+    @cached_property
+    def interval_s(self) -> float:
+        """Usual time between samples (median), s."""
+        return float(np.median(np.diff(self.time_s))) if self.rows > 1 else 0.0
+
+    @cached_property
+    def steps_s(self) -> NDArray[np.float64]:
+        """Time each sample stands for, float64[n] s; 0 at the start of the log and across gaps."""
+        steps = np.diff(self.time_s, prepend=self.time_s[:1])
+        return np.where(steps > max(GAP_FLOOR_S, 5.0 * self.interval_s), 0.0, steps)
+
+    @cached_property
+    def charge_ah(self) -> NDArray[np.float64]:
+        """Charge counted since the first sample, float64[n] Ah (trapezoid); stands still across gaps and unread currents."""
+        current = np.nan_to_num(self.current_a)
+        mean = 0.5 * (current + np.concatenate([current[:1], current[:-1]]))
+        return np.cumsum(mean * self.steps_s) / 3600.0
+
+    @cached_property
+    def mean_cell_v(self) -> NDArray[np.float64]:
+        """Mean of the cells at each sample, float64[n] V, from the cells themselves (a pack reading is coarser)."""
+        mean = np.mean(self.cell_v, axis=1, dtype=np.float64)
+        unread = ~np.isfinite(mean)
+        if unread.any():
+            mean[unread] = np.nanmean(self.cell_v[unread], axis=1, dtype=np.float64)
+        return mean
+
+    def select(self, rows: slice | NDArray[np.bool_] | NDArray[np.intp]) -> "Log":
+        """The samples of a slice, mask or index."""
+        return replace(
+            self,
+            time_s=self.time_s[rows],
+            current_a=self.current_a[rows],
+            pack_v=self.pack_v[rows],
+            cell_v=self.cell_v[rows],
+            temp_c=self.temp_c[rows],
+            soc_pct=None if self.soc_pct is None else self.soc_pct[rows],
+            balancing=None if self.balancing is None else self.balancing[rows],
+        )
+
+
+def join(logs: list[Log]) -> Log:
+    """One log of several of the same pack, in order of time, each moment once (the first given wins)."""
+    if len(logs) == 1:
+        return logs[0]
+    whole = Log(
+        time_s=np.concatenate([log.time_s for log in logs]),
+        current_a=np.concatenate([log.current_a for log in logs]),
+        pack_v=np.concatenate([log.pack_v for log in logs]),
+        cell_v=np.concatenate([log.cell_v for log in logs]),
+        temp_c=_same_width([log.temp_c for log in logs]),
+        soc_pct=np.concatenate([_column(log.soc_pct, log.rows) for log in logs]) if any(log.soc_pct is not None for log in logs) else None,
+        balancing=np.concatenate([np.zeros(log.cell_v.shape, bool) if log.balancing is None else log.balancing for log in logs])
+        if any(log.balancing is not None for log in logs)
+        else None,
+    )
+    return in_order(whole)
+
+
+def in_order(log: Log) -> Log:
+    """Sorted by time, each moment once; a log that already is comes back as it stands."""
+    if log.rows < 2 or np.all(np.diff(log.time_s) > 0):
+        return log
+    _, first = np.unique(log.time_s, return_index=True)
+    return log.select(first)
+
+
+def _same_width(tables: list[NDArray[np.float32]]) -> NDArray[np.float32]:
+    width = max(table.shape[1] for table in tables)
+    return np.concatenate([np.pad(t, ((0, 0), (0, width - t.shape[1])), constant_values=np.nan) for t in tables])
+
+
+def _column(values: NDArray[np.float32] | None, rows: int) -> NDArray[np.float32]:
+    return np.full(rows, np.nan, np.float32) if values is None else values

@@ -1,0 +1,105 @@
+"""A sound first setup from five answers. Every value comes from the chemistry's table, so it carries its source."""
+
+import math
+from typing import Literal
+
+from nipper.core.chemistry import chemistry
+from nipper.core.setup import (
+    Balancer,
+    Cell,
+    Charging,
+    CurrentLimit,
+    Link,
+    Protection,
+    Setup,
+    ShortCircuit,
+    TemperatureLimit,
+    VoltageLimit,
+    Wiring,
+)
+
+BALANCER_CURRENT_A = {"passive": 0.10, "active": 1.0}  # common practice: 50-200 mA bleeds, 0.5-2 A moves
+FUSES_A = (10, 15, 20, 30, 40, 50, 63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630, 800, 1000)  # IEC 60269 rated currents, from memory
+LEADS = (  # mm2, A with 70 degC and with 105 degC insulation: ISO 10133, from memory
+    (2.5, 25, 40), (4, 35, 50), (6, 45, 70), (10, 65, 90), (16, 90, 130), (25, 120, 170), (35, 160, 210), (50, 210, 270),
+    (70, 265, 330), (95, 310, 390), (120, 360, 450), (150, 380, 475),
+)  # fmt: skip
+
+
+def new_setup(
+    chemistry_id: Literal["lfp", "nmc", "lto"],
+    cells_in_series: int,
+    capacity_ah: float,
+    packs_in_parallel: int = 1,
+    balancer: Literal["passive", "active", "none"] = "passive",
+    name: str = "My pack",
+) -> Setup:
+    """The setup a new bench starts with; ``check`` finds neither error nor warning in it.
+
+    Currents follow the capacity (common practice: charge at 0.2C, trip at 0.5C; discharge trip at 0.5C), and fuse and leads
+    follow the currents. All of it is a start, to be held against the sheets of the cell and the BMS.
+    """
+    usual = {key: sourced.value for key, sourced in chemistry(chemistry_id).usual.items()}
+    n = cells_in_series
+    charge_a = _two_digits(usual["charge_rate"] * capacity_ah)
+    discharge_trip_a = min(250.0, _two_digits(0.5 * capacity_ah))  # more than a 315 A fuse is for a builder to choose knowingly
+    fuse_a = next((f for f in FUSES_A if f >= 1.25 * discharge_trip_a), FUSES_A[-1])
+    lead_mm2 = next((size for size, carries_a, _ in LEADS if carries_a >= fuse_a), LEADS[-1][0])
+    over, under = usual["over_trip_v"], usual["under_trip_v"]
+    return Setup(
+        name=name,
+        chemistry=chemistry_id,
+        cells_in_series=n,
+        capacity_ah=capacity_ah,
+        packs_in_parallel=packs_in_parallel,
+        cell=Cell(
+            max_charge_a=_two_digits(0.5 * capacity_ah),
+            max_discharge_a=_two_digits(1.0 * capacity_ah),
+            resistance_mohm=float(f"{chemistry(chemistry_id).resistance_mohm_ah / capacity_ah:.2g}"),
+        ),
+        protection=Protection(
+            cell_over_voltage=VoltageLimit(alarm_v=usual["over_alarm_v"], trip_v=over, release_v=usual["over_release_v"]),
+            cell_under_voltage=VoltageLimit(alarm_v=usual["under_alarm_v"], trip_v=under, release_v=usual["under_release_v"]),
+            pack_over_voltage=VoltageLimit(trip_v=_volts(n * (over - 0.02)), release_v=_volts(n * usual["over_release_v"])),
+            pack_under_voltage=VoltageLimit(trip_v=_volts(n * (under + 0.05)), release_v=_volts(n * usual["under_release_v"])),
+            charge_over_current=CurrentLimit(trip_a=max(_two_digits(0.5 * capacity_ah), _two_digits(1.2 * charge_a)), delay_s=10, release_s=60),
+            discharge_over_current=CurrentLimit(trip_a=discharge_trip_a, delay_s=10, release_s=60),
+            short_circuit=ShortCircuit(trip_a=_two_digits(3 * discharge_trip_a), delay_us=300, release_s=60),
+            charge_over_temperature=TemperatureLimit(trip_c=usual["charge_hot_trip_c"], release_c=usual["charge_hot_release_c"]),
+            charge_under_temperature=TemperatureLimit(trip_c=usual["charge_cold_trip_c"], release_c=usual["charge_cold_release_c"]),
+            discharge_over_temperature=TemperatureLimit(trip_c=usual["discharge_hot_trip_c"], release_c=usual["discharge_hot_release_c"]),
+            discharge_under_temperature=TemperatureLimit(trip_c=usual["discharge_cold_trip_c"], release_c=usual["discharge_cold_release_c"]),
+            mosfet_over_temperature=TemperatureLimit(trip_c=90, release_c=75),  # common practice
+            soc_full_v=usual["soc_full_v"],
+            soc_empty_v=usual["soc_empty_v"],
+            power_off_v=usual["power_off_v"],
+        ),
+        balancer=None
+        if balancer == "none"
+        else Balancer(
+            kind=balancer,
+            current_a=BALANCER_CURRENT_A[balancer],
+            start_v=usual["balance_start_v"],
+            delta_mv=usual["balance_delta_mv"],
+            when="always",
+        ),
+        charging=Charging(
+            absorption_v=_volts(n * usual["absorption_v"]),
+            absorption_min=120,
+            float_v=_volts(n * usual["float_v"]),
+            max_charge_a=charge_a,
+            tail_a=_two_digits(0.02 * capacity_ah),
+        ),
+        wiring=Wiring(fuse_a=fuse_a, cable_mm2=lead_mm2, cable_length_m=1.5, standby_w=0.5),
+        link=Link(mode="open", transport="none"),
+    )
+
+
+def _two_digits(value: float) -> float:
+    """Rounded down to two significant digits: nobody types 68.37 A into a BMS, and a limit is never rounded up."""
+    step = 10.0 ** (math.floor(math.log10(value)) - 1)
+    return round(math.floor(value / step + 1e-9) * step, 6)
+
+
+def _volts(value: float) -> float:
+    return round(value, 2)

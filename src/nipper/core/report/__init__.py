@@ -1,0 +1,1 @@
+"""What is told to people: sentences computed from settings, logs and judgements."""

@@ -1,0 +1,129 @@
+"""The picture behind a judgement: each cell's charge over time, and small proofs that speak for or against a cause."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.imbalance.causes import Cause
+from nipper.core.imbalance.diagnosis import Diagnosis
+from nipper.core.setup import Setup
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Paths:
+    """Charge of every cell against the median over the full charges.
+
+    Parameters
+    ----------
+    time_s : float64[charges]
+    pct : float64[charges, cells], % of capacity
+    sd_pct : float64[charges, cells]
+    """
+
+    time_s: Floats
+    pct: Floats
+    sd_pct: Floats
+
+
+def paths(diagnosis: Diagnosis, setup: Setup) -> Paths:
+    """What the main picture of Diagnose shows."""
+    drift = diagnosis.estimate.drift
+    scale = 100.0 / setup.capacity_ah
+    return Paths(drift.time_s, drift.offset_ah * scale, drift.sd_ah * scale)
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Proof:
+    """A small picture with its sentence: bars, one a cell; ``marked`` are in colour, NaN has no bar, ``error`` is one sd."""
+
+    title: str
+    text: str
+    bars: Floats
+    error: Floats
+    marked: tuple[int, ...]
+    unit: str
+
+
+def proofs(diagnosis: Diagnosis, setup: Setup, finding: Cause | None) -> list[Proof]:
+    """Three pictures: the drift of every cell, its resistance, its standing offset; each with what it says about the finding."""
+    known = diagnosis.estimate
+    marked = finding.cells if finding else ()
+    drift, sd = 1e3 * known.drift.ah_per_day, 1e3 * known.drift.sd_ah_per_day
+    offset, offset_sd = 100.0 * known.drift.last_ah / setup.capacity_ah, 100.0 * known.drift.last_sd_ah / setup.capacity_ah
+    resistance = 1e3 * (known.resistances.herd_ohm + known.resistances.excess_ohm)
+    return [
+        _proof_drift(drift, sd, known.drift.time_s.size, known.drift.days, marked),
+        Proof(*_resistance_words(resistance, 1e3 * known.resistances.sd_ohm, known.resistances.steps, marked), resistance, 1e3 * known.resistances.sd_ohm, marked, "mΩ"),
+        Proof(*_offset_words(offset, marked), offset, offset_sd, marked, "%"),
+    ]
+
+
+def _proof_drift(drift: Floats, sd: Floats, charges: int, days: float, marked: tuple[int, ...]) -> Proof:
+    if not np.isfinite(drift).any():
+        return Proof("Drift cannot be told yet", "It takes four full charges over five days or more.", drift, sd, marked, "mAh/day")
+    worst = int(np.nanargmax(np.abs(drift)))
+    others = np.abs(np.delete(drift, worst))
+    real = abs(drift[worst]) > 3 * sd[worst] and abs(drift[worst]) > 3 * np.nanmax(others)
+    title = "One drifts, the others do not" if real else "No cell drifts by itself"
+    text = (
+        f"Cell {worst + 1}: {drift[worst]:.0f} ± {1.645 * sd[worst]:.0f} mAh a day over {charges} charges in {days:.0f} days. "
+        f"The next largest is {np.nanmax(others):.0f}."
+    ).replace("-", "−")
+    return Proof(title, text, drift, sd, marked, "mAh/day")
+
+
+def _resistance_words(resistance: Floats, sd: Floats, steps: int, marked: tuple[int, ...]) -> tuple[str, str]:
+    if not np.isfinite(resistance).any():
+        return "Resistance cannot be told", "The log has too few steps of current."
+    median = float(np.nanmedian(resistance))
+    high = int(np.nanargmax(resistance))
+    excess = resistance[high] - median
+    stands_out = excess > 0.3 * median and excess > 4 * sd[high]
+    if stands_out and high + 1 in marked:
+        title = "It is resistive as well"
+    elif stands_out:
+        title = f"Cell {high + 1} is resistive"
+    else:
+        title = "Not resistance" if marked else "No cell is resistive"
+    who = ", ".join(f"cell {c}: {resistance[c - 1]:.2f} mΩ" for c in marked[:3]) or f"highest cell {high + 1}: {resistance[high]:.2f} mΩ"
+    return title, f"From {steps} steps of current, {who}; the herd {median:.2f} ± {np.nanstd(resistance):.2f} mΩ."
+
+
+def _offset_words(offset: Floats, marked: tuple[int, ...]) -> tuple[str, str]:
+    if not np.isfinite(offset).any():
+        return "Charge cannot be told yet", "No full charge held long enough."
+    low, high = int(np.nanargmin(offset)), int(np.nanargmax(offset))
+    rest = np.delete(offset, [c - 1 for c in marked]) if marked else offset
+    title = "Where the cells stand now"
+    text = f"Fullest cell {high + 1} {offset[high]:+.1f} %, emptiest cell {low + 1} {offset[low]:+.1f} %"
+    text += f"; the others within {np.nanmax(np.abs(rest)):.1f} % of the median." if marked else " of capacity against the median."
+    return title, text.replace("-", "−")
+
+
+def about_cell(diagnosis: Diagnosis, setup: Setup, cell: int) -> list[tuple[str, str]]:
+    """Everything known of one cell, as name and value; what cannot be told says so."""
+    known, i = diagnosis.estimate, cell - 1
+    drift = known.drift
+    moved = drift.moved_ah[-1, i] if drift.moved_ah.size and drift.moved_known else float("nan")
+    rows = [
+        ("charge against the median", _with_error(100 * drift.last_ah[i] / setup.capacity_ah, 100 * drift.last_sd_ah[i] / setup.capacity_ah, "%", 2)),
+        ("the same in ampere-hours", _with_error(drift.last_ah[i], drift.last_sd_ah[i], "Ah", 2)),
+        ("drift by itself", _with_error(1e3 * drift.ah_per_day[i], 1e3 * drift.sd_ah_per_day[i], "mAh/day", 1)),
+        ("moved by the balancer", f"{moved:+.2f} Ah against the median".replace("-", "−") if np.isfinite(moved) else "not recorded"),
+        (
+            "resistance in a step of current",
+            _with_error(1e3 * (known.resistances.herd_ohm + known.resistances.excess_ohm[i]), 1e3 * known.resistances.sd_ohm[i], "mΩ", 3),
+        ),
+    ]
+    named = [f.summary for f in diagnosis.findings if cell in f.cells and f.confidence > 0.5]
+    return rows + [("judged", text) for text in named]
+
+
+def _with_error(value: float, sd: float, unit: str, digits: int) -> str:
+    if not np.isfinite(value):
+        return "cannot be told from this log"
+    error = f" ± {1.645 * sd:.{digits}f}" if np.isfinite(sd) else ""
+    return f"{value:+.{digits}f}{error} {unit}".replace("-", "−") if unit != "mΩ" else f"{value:.{digits}f}{error} {unit}"

@@ -1,0 +1,87 @@
+"""What a rule is, what it may know of the logs, and the few phrases that rules share."""
+
+import math
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+from nipper.core.chemistry import Chemistry, chemistry
+from nipper.core.findings import Finding, Severity
+from nipper.core.setup import Setup
+
+COMMON = "common practice"
+MEMORY = "from memory"
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """What the logs say that rules can use; None where there is no log."""
+
+    above_mean_mv: float | None = None  # of the highest cell at the end of the last full charge
+    at_mean_v: float | None = None  # the mean cell voltage at which that was read
+    at_current_a: float | None = None
+    highest_cell: int | None = None
+    when: str = ""  # of that charge, as words
+    worst_drift_mah_per_day: float | None = None
+    worst_cell: int | None = None
+    above_start_h_per_day: float | None = None  # with a cell above the balancer's start
+    allowed_h_per_day: float | None = None  # of these in the permitted phase
+    coldest_c: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """A code that never changes, the judgement, and where its numbers come from."""
+
+    code: str
+    judge: Callable[[Setup, Evidence], Iterator[Finding]]
+    source: str = COMMON
+
+
+def error(settings: str | tuple[str, ...], message: str, why: str, suggestion: dict[str, object] | None = None, label: str = "") -> Finding:
+    """An unsafe or contradictory setting."""
+    return _finding(Severity.ERROR, settings, message, why, suggestion, label)
+
+
+def warning(settings: str | tuple[str, ...], message: str, why: str, suggestion: dict[str, object] | None = None, label: str = "") -> Finding:
+    """A setting that will not do what was meant."""
+    return _finding(Severity.WARNING, settings, message, why, suggestion, label)
+
+
+def note(settings: str | tuple[str, ...], message: str, why: str, suggestion: dict[str, object] | None = None, label: str = "") -> Finding:
+    """A choice, or a fact worth knowing."""
+    return _finding(Severity.NOTE, settings, message, why, suggestion, label)
+
+
+def _finding(severity: Severity, settings: str | tuple[str, ...], message: str, why: str, suggestion: dict[str, object] | None, label: str) -> Finding:
+    paths = (settings,) if isinstance(settings, str) else settings
+    return Finding(severity, paths, message, why, suggestion or {}, label)
+
+
+def chem(setup: Setup) -> Chemistry:
+    """The setup's chemistry."""
+    return chemistry(setup.chemistry)
+
+
+def usual(setup: Setup, name: str) -> float:
+    """The usual value of that name for the chemistry."""
+    return chem(setup).usual[name].value
+
+
+def sheet_max_v(setup: Setup) -> float:
+    """The highest cell voltage the sheet allows: the user's entry, else the chemistry's; never above either."""
+    return min(v for v in (setup.cell.max_v, chem(setup).max_v) if v)
+
+
+def sheet_min_v(setup: Setup) -> float:
+    """The lowest cell voltage the sheet allows."""
+    return max(v for v in (setup.cell.min_v, chem(setup).min_v) if v)
+
+
+def down(value: float, step: float = 0.01) -> float:
+    """Rounded down to what a BMS lets one type: a suggestion must not round past a limit."""
+    return round(math.floor(value / step + 1e-6) * step, 6)
+
+
+def up(value: float, step: float = 0.01) -> float:
+    """Rounded up to what a BMS lets one type."""
+    return round(math.ceil(value / step - 1e-6) * step, 6)

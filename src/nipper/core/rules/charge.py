@@ -1,0 +1,217 @@
+"""The charger's profile against the limits, with the deviation the logs measured."""
+
+from collections.abc import Iterator
+
+from nipper.core.findings import Finding
+from nipper.core.rules.base import COMMON, Evidence, Rule, chem, down, error, note, usual, warning
+from nipper.core.setup import Setup
+
+SLEEPY_DEVIATION_MV = 20.0  # assumed between highest and mean where no log says: common practice for a level pack
+HIGH_FLOAT_V = {"lfp": 3.40, "nmc": 4.10, "lto": 2.65}  # held for weeks above this a full cell ages: common practice
+
+
+def deviation_v(evidence: Evidence) -> float:
+    """How far the highest cell stands above the mean at the top, V: measured, else that of a level pack."""
+    return (evidence.above_mean_mv if evidence.above_mean_mv is not None else SLEEPY_DEVIATION_MV) / 1e3
+
+
+def absorption_trip(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
+    """The highest cell must stay under its trip while the mean is charged to the target."""
+    charging, limit, n = setup.charging, setup.protection.cell_over_voltage, setup.cells
+    if charging is None:
+        return
+    mean_v = charging.absorption_v / n
+    measured = evidence.above_mean_mv is not None
+    # the deviation was read at some voltage; on the steep part it grows with the slope, on the flat part it tells nothing about the top
+    above_v = _scaled(setup, evidence, mean_v) if measured else deviation_v(evidence)
+    room_mv = 1e3 * (limit.trip_v - mean_v - above_v)
+    who = f"Cell {evidence.highest_cell} reads {1e3 * above_v:.0f} mV above the mean there" if measured else f"With {1e3 * above_v:.0f} mV between highest and mean"
+    place = f" ({evidence.when})" if measured and evidence.when else ""
+    to = down(n * (min(limit.alarm_v or 9.0, limit.trip_v) - above_v - 0.01), 0.1)
+    sound = to >= n * chem(setup).knee_v
+    fix: dict[str, object] = {"charging.absorption_v": to} if sound and to < charging.absorption_v else {}
+    if fix and charging.float_v and charging.float_v > to:
+        fix["charging.float_v"] = min(charging.float_v, down(n * usual(setup, "float_v"), 0.1))
+    paths = ("charging.absorption_v", "protection.cell_over_voltage.trip_v")
+    if room_mv <= 0:
+        yield error(
+            paths,
+            f"Absorption {mean_v:.3f} V a cell ends at a trip. {who}, that is {mean_v + above_v:.3f} V{place}.",
+            "The BMS cuts the charge, nothing is levelled, and with several packs one leaves while the rest carry the load.",
+            fix,
+            f"Charge to {to:.1f} V",
+        )
+    elif limit.alarm_v and mean_v + above_v > limit.alarm_v:
+        yield warning(
+            ("charging.absorption_v", "protection.cell_over_voltage.alarm_v"),
+            f"Absorption {mean_v:.3f} V a cell raises the alarm. {who}{place}; {room_mv:.0f} mV are left to the trip.",
+            "The alarm sounds at every full charge and is soon no longer heeded.",
+            fix,
+            f"Charge to {to:.1f} V",
+        )
+    elif measured:
+        yield note(
+            paths,
+            f"{who}: {room_mv:.0f} mV are left to the trip{place}.",
+            "Measured at the end of the last full charge and carried to the charger's target along the curve.",
+        )
+
+
+def _scaled(setup: Setup, evidence: Evidence, mean_v: float) -> float:
+    """The measured deviation carried along the curve to another mean voltage: the same charge apart, another slope."""
+    above_v = (evidence.above_mean_mv or 0.0) / 1e3
+    if evidence.at_mean_v is None:
+        return above_v
+    curve = chem(setup).curve
+    apart_pct = float(curve.soc(evidence.at_mean_v + above_v) - curve.soc(evidence.at_mean_v))
+    there = float(curve.soc(mean_v))
+    return max(0.0, float(curve.ocv(min(there + apart_pct, 100.0 + apart_pct)) - curve.ocv(there)))
+
+
+def absorption_pack(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """The charger's target under the pack's trip."""
+    charging, limit, n = setup.charging, setup.protection.pack_over_voltage, setup.cells
+    if charging is None or limit is None:
+        return
+    target = max(charging.absorption_v, charging.equalise_v or 0.0)
+    if target < limit.trip_v - 0.005 * n:
+        return
+    name = "equalise_v" if charging.equalise_v and charging.equalise_v == target else "absorption_v"
+    to = min(down(limit.trip_v - 0.05 * n, 0.1), down(n * usual(setup, name), 0.1))
+    yield error(
+        (f"charging.{name}", "protection.pack_over_voltage.trip_v"),
+        f"The charger goes to {target:.2f} V, the pack trips at {limit.trip_v:.2f} V.",
+        "Every full charge ends in a trip.",
+        {f"charging.{name}": to} | ({"charging.equalise_v": to} if name == "absorption_v" and charging.equalise_v and charging.equalise_v > to else {}),
+        f"Charge to {to:.1f} V",
+    )
+
+
+def absorption_low(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """A target below the knee never tells whether the pack is full."""
+    charging, n = setup.charging, setup.cells
+    knee = chem(setup).knee_v
+    if charging is None or charging.absorption_v / n >= knee:
+        return
+    to = down(n * usual(setup, "absorption_v"), 0.01)
+    yield warning(
+        "charging.absorption_v",
+        f"Absorption {charging.absorption_v / n:.3f} V a cell stays under the knee at {knee:.2f} V.",
+        "There the voltage does not say how full the pack is, cells cannot be told apart, and no balancer can do its work.",
+        {"charging.absorption_v": to},
+        f"Charge to {to:.1f} V",
+    )
+
+
+def float_order(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """Float below absorption, and not so high that a full pack is held there for weeks."""
+    charging, n = setup.charging, setup.cells
+    if charging is None or charging.float_v is None:
+        return
+    to = min(down(n * usual(setup, "float_v"), 0.1), down(charging.absorption_v - 0.02 * n, 0.1))
+    if charging.float_v > charging.absorption_v:
+        yield error(
+            ("charging.float_v", "charging.absorption_v"),
+            f"Float {charging.float_v:.2f} V is above absorption {charging.absorption_v:.2f} V.",
+            "After absorption the charger would go on charging.",
+            {"charging.float_v": to},
+            f"Float at {to:.1f} V",
+        )
+    elif charging.float_v / n > HIGH_FLOAT_V[setup.chemistry] + 1e-9:
+        yield note(
+            "charging.float_v",
+            f"Float holds {charging.float_v / n:.3f} V a cell for as long as there is power.",
+            "Held full and high, cells age. One school floats just under absorption so that the balancer goes on; another only carries the loads.",
+            {"charging.float_v": to},
+            f"Float at {to:.1f} V",
+        )
+
+
+def equalise(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
+    """A lead-acid habit, or a deliberate monthly levelling: it must stay under the trip, and be rare."""
+    charging, n = setup.charging, setup.cells
+    if charging is None or charging.equalise_v is None:
+        return
+    limit = setup.protection.cell_over_voltage
+    per_cell = charging.equalise_v / n
+    if per_cell >= limit.trip_v:
+        to = down(n * min(usual(setup, "equalise_v"), limit.trip_v - 0.05), 0.1)
+        yield error(
+            ("charging.equalise_v", "protection.cell_over_voltage.trip_v"),
+            f"Equalise {per_cell:.3f} V a cell reaches the trip at {limit.trip_v:.2f} V.",
+            "A lead-acid equalise has no place on lithium; a levelling charge must stay below the trip with room for the deviation.",
+            {"charging.equalise_v": max(to, charging.absorption_v) if max(to, charging.absorption_v) < n * limit.trip_v else None},
+            f"Equalise at {to:.1f} V",
+        )
+    elif charging.equalise_every_days is not None and charging.equalise_every_days < 14:
+        yield warning(
+            "charging.equalise_every_days",
+            f"Equalise every {charging.equalise_every_days:g} days to {per_cell:.2f} V a cell.",
+            "Monthly to quarterly is enough for a sound pack; if it needs more, find the cause.",
+            {"charging.equalise_every_days": 30.0},
+            "Every 30 days",
+        )
+    elif per_cell < charging.absorption_v / n:
+        yield warning(
+            ("charging.equalise_v", "charging.absorption_v"),
+            f"Equalise {charging.equalise_v:.2f} V is below absorption {charging.absorption_v:.2f} V.",
+            "It then does less than every ordinary charge.",
+            {"charging.equalise_v": charging.absorption_v},
+            "Not below absorption",
+        )
+
+
+def rate(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """Charge current against the BMS's trip and against capacity."""
+    charging, limit = setup.charging, setup.protection.charge_over_current
+    if charging is None or charging.max_charge_a is None:
+        return
+    packs = setup.packs_in_parallel
+    bank_ah = setup.capacity_ah * packs
+    amps, c_rate = charging.max_charge_a, charging.max_charge_a / bank_ah
+    path = "charging.max_charge_a"
+    if limit and amps / packs > limit.trip_a:
+        to = down(0.9 * limit.trip_a * packs, 1.0) or down(0.9 * limit.trip_a * packs, 0.1)
+        share = f", {amps / packs:g} A a pack," if packs > 1 else ""
+        yield error(
+            (path, "protection.charge_over_current.trip_a"),
+            f"The charger gives {amps:g} A{share} and the BMS trips at {limit.trip_a:g} A.",
+            "The first sunny noon ends in a trip.",
+            {path: to},
+            f"Charge with {to:g} A",
+        )
+    elif limit and packs > 1 and amps / (packs - 1) > limit.trip_a:
+        yield note(
+            (path, "protection.charge_over_current.trip_a"),
+            f"If one of {packs} packs leaves, the others get {amps / (packs - 1):.0f} A each; they trip at {limit.trip_a:g} A.",
+            "A pack leaves when one of its cells trips. A closed loop would lower the limit; without one, the charger does not know.",
+        )
+    if c_rate > 0.5:
+        to = down(0.5 * bank_ah, 1.0) or down(0.5 * bank_ah, 0.1)
+        yield warning(
+            path,
+            f"{amps:g} A is {c_rate:.2f}C for {bank_ah:g} Ah.",
+            "0.2C is a good rate and 0.5C the usual most; more heats cells and shows larger deviations at the top.",
+            {path: to},
+            f"Charge with {to:g} A",
+        )
+    cells_a = setup.cell.max_charge_a
+    if cells_a and amps / packs > cells_a * setup.cells_in_parallel:
+        to = down(cells_a * setup.cells_in_parallel * packs, 1.0) or down(cells_a * setup.cells_in_parallel * packs, 0.1)
+        yield error(
+            (path, "cell.max_charge_a"),
+            f"The charger gives each pack {amps / packs:g} A; its cells may take {cells_a * setup.cells_in_parallel:g} A.",
+            "The cell's sheet overrides everything.",
+            {path: to},
+            f"Charge with {to:g} A",
+        )
+
+
+RULES = (
+    Rule("absorption-against-trip", absorption_trip, "measured deviation where there is a log; the chemistry's curve"),
+    Rule("absorption-against-pack-trip", absorption_pack, "arithmetic"),
+    Rule("absorption-under-the-knee", absorption_low, "the chemistry's curve"),
+    Rule("float-order", float_order, COMMON),
+    Rule("equalise", equalise, COMMON),
+    Rule("charge-rate", rate, "the cell's sheet; rates: common practice"),
+)

@@ -1,0 +1,115 @@
+"""Temperatures: nothing charges below freezing, every limit has its gap, and factory defaults are looked at."""
+
+from collections.abc import Iterator
+
+from nipper.core.findings import Finding
+from nipper.core.rules.base import MEMORY, Evidence, Rule, error, note, usual, warning
+from nipper.core.setup import Setup, TemperatureLimit
+
+FREEZING_C = 0.0
+MARGIN_C = 2.0  # sensor error and the distance between sensor and coldest cell: common practice
+LOWEST_DISCHARGE_C = {"lfp": -20.0, "nmc": -20.0, "lto": -30.0}  # data sheets, from memory
+HIGHEST_CHARGE_C, HIGHEST_DISCHARGE_C, HIGHEST_MOSFET_C = 60.0, 65.0, 100.0
+PLATES = ("lfp", "nmc")  # graphite anodes; a titanate anode does not plate
+
+
+def charge_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """Charging a graphite cell below 0 degC plates lithium."""
+    limit = setup.protection.charge_under_temperature
+    path = "protection.charge_under_temperature"
+    to, back = usual(setup, "charge_cold_trip_c"), usual(setup, "charge_cold_release_c")
+    if setup.chemistry not in PLATES:
+        return
+    if limit is None:
+        yield error(
+            path,
+            "Nothing stops the charge in the cold.",
+            "Below 0 °C lithium plates on the anode: capacity is lost for good, and the plating can pierce the separator. If neither BMS nor "
+            "charger can do it, an external sensor on the coldest cell must.",
+            {path: {"trip_c": to, "release_c": back}},
+            f"Stop at {to:g} °C",
+        )
+    elif limit.trip_c < FREEZING_C:
+        yield error(
+            f"{path}.trip_c",
+            f"Charging stops only at {limit.trip_c:g} °C, below freezing.",
+            "Below 0 °C lithium plates on the anode: capacity is lost for good, and the plating can pierce the separator. Factory defaults of −20 or −40 °C exist.",
+            {f"{path}.trip_c": to, f"{path}.release_c": max(limit.release_c, back)},
+            f"Stop at {to:g} °C",
+        )
+    elif limit.trip_c < MARGIN_C:
+        yield note(
+            f"{path}.trip_c",
+            f"Charging stops at {limit.trip_c:g} °C, {limit.trip_c:g} K above freezing.",
+            "0 °C is the floor where the coldest cell is, not where the sensor is. Many stop at 2 to 5 °C.",
+            {f"{path}.trip_c": to, f"{path}.release_c": max(limit.release_c, back)},
+            f"Stop at {to:g} °C",
+        )
+
+
+def _order(path: str, name: str, limit: TemperatureLimit | None, hot: bool) -> Iterator[Finding]:
+    if limit is None or (limit.release_c < limit.trip_c if hot else limit.release_c > limit.trip_c):
+        return
+    to = limit.trip_c + (-5.0 if hot else 3.0)
+    yield error(
+        f"{path}.release_c",
+        f"{name} trips at {limit.trip_c:g} °C and releases at {limit.release_c:g} °C: the release must be {'below' if hot else 'above'} it.",
+        "Without a gap the switch chatters around the limit.",
+        {f"{path}.release_c": to},
+        f"Release at {to:g} °C",
+    )
+
+
+def releases(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """Each temperature limit releases on the safe side of its trip."""
+    p = setup.protection
+    for key, name, limit, hot in (
+        ("charge_over_temperature", "Charge over-temperature", p.charge_over_temperature, True),
+        ("charge_under_temperature", "Charge under-temperature", p.charge_under_temperature, False),
+        ("discharge_over_temperature", "Discharge over-temperature", p.discharge_over_temperature, True),
+        ("discharge_under_temperature", "Discharge under-temperature", p.discharge_under_temperature, False),
+        ("mosfet_over_temperature", "MOSFET over-temperature", p.mosfet_over_temperature, True),
+    ):
+        yield from _order(f"protection.{key}", name, limit, hot)
+
+
+def discharge_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """A discharge cutoff far below the sheet is a factory default nobody looked at."""
+    limit = setup.protection.discharge_under_temperature
+    lowest = LOWEST_DISCHARGE_C[setup.chemistry]
+    if limit is None or limit.trip_c >= lowest:
+        return
+    path = "protection.discharge_under_temperature"
+    yield warning(
+        f"{path}.trip_c",
+        f"Discharging stops only at {limit.trip_c:g} °C; cell sheets usually end at {lowest:g} °C.",
+        "Factory defaults such as −40 °C mean: never. Below the sheet's end the voltage collapses under load.",
+        {f"{path}.trip_c": lowest, f"{path}.release_c": max(limit.release_c, lowest + 5.0)},
+        f"Stop at {lowest:g} °C",
+    )
+
+
+def hot(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """Cutoffs above what cells and switches stand."""
+    p = setup.protection
+    for key, name, limit, most, to in (
+        ("charge_over_temperature", "Charging", p.charge_over_temperature, HIGHEST_CHARGE_C, usual(setup, "charge_hot_trip_c")),
+        ("discharge_over_temperature", "Discharging", p.discharge_over_temperature, HIGHEST_DISCHARGE_C, usual(setup, "discharge_hot_trip_c")),
+        ("mosfet_over_temperature", "The BMS's switches", p.mosfet_over_temperature, HIGHEST_MOSFET_C, 90.0),
+    ):
+        if limit and limit.trip_c > most:
+            yield error(
+                f"protection.{key}.trip_c",
+                f"{name} may go on up to {limit.trip_c:g} °C.",
+                "Cells age fast above 45 °C and their sheets end at 55 to 60 °C; switches fail above some 100 °C.",
+                {f"protection.{key}.trip_c": to, f"protection.{key}.release_c": min(limit.release_c, to - 5.0)},
+                f"Stop at {to:g} °C",
+            )
+
+
+RULES = (
+    Rule("charging-below-freezing", charge_cold, "cell data sheets (0 °C), from memory; margin: common practice"),
+    Rule("temperature-release-order", releases),
+    Rule("discharge-cutoff-too-cold", discharge_cold, MEMORY),
+    Rule("temperature-cutoff-too-hot", hot, MEMORY),
+)

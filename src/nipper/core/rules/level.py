@@ -1,0 +1,175 @@
+"""The balancer: whether its start, trigger and permitted phase let it do anything, and whether that is enough."""
+
+from collections.abc import Iterator
+
+from nipper.core.findings import Finding
+from nipper.core.rules.base import COMMON, Evidence, Rule, chem, down, error, note, usual, warning
+from nipper.core.setup import Setup
+
+LONG_ABSORPTION_MIN = 180.0
+PHASES = {"charging": "only while charging", "rest": "only at rest", "always": "always"}
+
+
+def start_reached(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """A balancer that starts above the charger's target never runs, or only on the cells that stray."""
+    balancer, charging, n = setup.balancer, setup.charging, setup.cells
+    if balancer is None or charging is None:
+        return
+    mean_v = charging.absorption_v / n
+    if balancer.start_v < mean_v or mean_v < chem(setup).knee_v:
+        return
+    to = max(chem(setup).knee_v - 0.03, min(usual(setup, "balance_start_v"), down(mean_v - 0.03)))
+    yield error(
+        ("balancer.start_v", "charging.absorption_v"),
+        f"Balancing starts at {balancer.start_v:.2f} V, the charger stops at {mean_v:.3f} V a cell.",
+        "Only a cell that already strays gets there, and for a moment: the balancer starves.",
+        {"balancer.start_v": to},
+        f"Balance from {to:.2f} V",
+    )
+
+
+def start_on_flat(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """On the flat part of the curve a few millivolts are many per cent, and resistance decides who is high."""
+    balancer = setup.balancer
+    if balancer is None or balancer.start_v >= chem(setup).knee_v - 0.03:
+        return
+    slope = float(chem(setup).curve.slope_at_voltage(balancer.start_v))
+    knee = usual(setup, "balance_start_v")
+    text = f"Balancing from {balancer.start_v:.2f} V: the {balancer.delta_mv:g} mV trigger is {balancer.delta_mv / max(slope, 1e-3):.1f} % of charge there."
+    fix: dict[str, object] = {"balancer.start_v": knee}
+    if balancer.kind == "passive" or (setup.chemistry == "lfp" and balancer.when == "always"):
+        yield warning(
+            "balancer.start_v",
+            text,
+            "It bleeds or moves by resistance and noise rather than by charge, and makes the top worse. One school starts an active "
+            "balancer early to give it time; for a passive one nobody does.",
+            fix,
+            f"Balance from {knee:.2f} V",
+        )
+    else:
+        yield note("balancer.start_v", text, "The school of an early start with an active balancer: more hours, less aim.", fix, f"Balance from {knee:.2f} V")
+
+
+def float_ends_it(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """When the charger drops to float below the start, balancing ends, however far it got."""
+    balancer, charging, n = setup.balancer, setup.charging, setup.cells
+    if balancer is None or charging is None or charging.float_v is None or balancer.when == "rest":
+        return
+    if charging.float_v / n >= balancer.start_v or charging.absorption_min >= LONG_ABSORPTION_MIN:
+        return
+    moved = balancer.current_a * charging.absorption_min / 60.0
+    yield note(
+        ("charging.float_v", "charging.absorption_min", "balancer.start_v"),
+        f"Float {charging.float_v / n:.3f} V is below the start {balancer.start_v:.2f} V: levelling ends with absorption, "
+        f"after {charging.absorption_min:g} min and at most {moved:.2f} Ah a cell.",
+        "An absorption timer that ends before the balancer is done is the commonest reason for a pack that never levels.",
+        {"charging.absorption_min": LONG_ABSORPTION_MIN},
+        "Hold 3 h",
+    )
+
+
+def absorption_short(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """Next to no absorption leaves no time at the top."""
+    charging = setup.charging
+    if charging is None or setup.balancer is None or charging.absorption_min >= 15:
+        return
+    yield warning(
+        "charging.absorption_min",
+        f"Absorption lasts {charging.absorption_min:g} min.",
+        "The balancer works at the top; without time there it does nothing, and the last cells never fill.",
+        {"charging.absorption_min": 60.0},
+        "Hold 1 h",
+    )
+
+
+def rest_only(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """With loads running, the current flutters around zero and never is zero."""
+    balancer = setup.balancer
+    if balancer is None or balancer.when != "rest":
+        return
+    yield warning(
+        "balancer.when",
+        "The balancer runs only when no current is measured.",
+        "With loads running and the sun following late, the current flutters around zero and never is zero: it will hardly ever run, and "
+        "at rest a full cell soon falls below the start.",
+        {"balancer.when": "always"},
+        "Let it run always",
+    )
+
+
+def trigger(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """A trigger within the meter's noise chases it; one too wide leaves the cells apart."""
+    balancer = setup.balancer
+    if balancer is None:
+        return
+    if balancer.delta_mv < 3:
+        yield warning(
+            "balancer.delta_mv",
+            f"A trigger of {balancer.delta_mv:g} mV lies within the meter's own error.",
+            "The balancer then follows noise. 5 to 50 mV are in use, 10 and 30 mV usual.",
+            {"balancer.delta_mv": 10.0},
+            "Trigger 10 mV",
+        )
+    elif balancer.delta_mv > 50:
+        slope = float(chem(setup).curve.slope_at_voltage(max(balancer.start_v, chem(setup).knee_v)))
+        yield warning(
+            "balancer.delta_mv",
+            f"A trigger of {balancer.delta_mv:g} mV leaves the cells up to {balancer.delta_mv / slope:.1f} % of charge apart at the start voltage.",
+            "5 to 50 mV are in use, 10 and 30 mV usual.",
+            {"balancer.delta_mv": 10.0},
+            "Trigger 10 mV",
+        )
+
+
+def enough(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
+    """Charge the balancer can move a day, in the hours the log shows, against the worst cell's drift."""
+    balancer, drift = setup.balancer, evidence.worst_drift_mah_per_day
+    if balancer is None or drift is None or evidence.allowed_h_per_day is None:
+        return
+    can = 1e3 * balancer.current_a * evidence.allowed_h_per_day
+    needs = abs(drift)
+    facts = (
+        f"Cell {evidence.worst_cell} drifts {needs:.0f} mAh a day; the balancer can move {can:.0f} mAh a day in the "
+        f"{60 * evidence.allowed_h_per_day:.0f} min a day it may run."
+    )
+    settings = ("balancer.current_a", "balancer.start_v", "balancer.when", "charging.absorption_min")
+    if can < needs:
+        minutes = setup.charging.absorption_min if setup.charging else 0.0
+        longer = min(LONG_ABSORPTION_MIN, max(60.0, minutes * 2))
+        fix: dict[str, object] = {"charging.absorption_min": longer} if setup.charging and longer > minutes else {}
+        yield warning(
+            settings,
+            f"The balancer cannot keep up. {facts}",
+            f"It lacks {needs - can:.0f} mAh a day, so the pack drifts apart whatever the trigger. More time at the top, or the cause removed.",
+            fix,
+            f"Hold {longer:g} min",
+        )
+    else:
+        yield note(settings, f"The balancer can keep up. {facts}", "From the hours above the start voltage in the log, in the permitted phase.")
+
+
+def beyond_trip(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """A start at or above the over-voltage trip."""
+    balancer, trip = setup.balancer, setup.protection.cell_over_voltage.trip_v
+    if balancer is None or balancer.start_v < trip or setup.charging is not None:
+        return
+    to = min(usual(setup, "balance_start_v"), down(trip - 0.1))
+    yield error(
+        ("balancer.start_v", "protection.cell_over_voltage.trip_v"),
+        f"Balancing starts at {balancer.start_v:.2f} V, at or above the trip at {trip:.2f} V.",
+        "The charge is cut before the balancer may begin.",
+        {"balancer.start_v": to},
+        f"Balance from {to:.2f} V",
+    )
+
+
+RULES = (
+    Rule("balance-start-above-absorption", start_reached, "arithmetic"),
+    Rule("balance-start-on-the-flat", start_on_flat, "the chemistry's curve; schools: common practice"),
+    Rule("balancing-ends-at-float", float_ends_it, COMMON),
+    Rule("absorption-too-short-to-level", absorption_short, COMMON),
+    Rule("balancing-only-at-rest", rest_only, COMMON),
+    Rule("balance-trigger", trigger, COMMON),
+    Rule("balancer-against-drift", enough, "measured drift and hours"),
+    Rule("balance-start-above-trip", beyond_trip, "arithmetic"),
+)

@@ -1,0 +1,443 @@
+"""The compiled physics: packs of cells in parallel, their BMS, balancers and one charger, advanced step by step.
+
+Arrays of cells are [packs, cells]. Charging current is positive. The state is changed in place, so that a run can be split at
+an event and go on. Everything is plain arrays and numbers: no object crosses into the compiled code.
+"""
+
+import math
+from typing import NamedTuple
+
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+# protections, in the order of the limit table; the first group opens the charge switch, the second the discharge switch
+CELL_OVER, PACK_OVER, CHARGE_CURRENT, CHARGE_HOT, CHARGE_COLD = 0, 1, 2, 3, 4
+CELL_UNDER, PACK_UNDER, DISCHARGE_CURRENT, DISCHARGE_HOT, DISCHARGE_COLD = 5, 6, 7, 8, 9
+SHORT = 10
+PROTECTIONS = (
+    "cell_over_voltage", "pack_over_voltage", "charge_over_current", "charge_over_temperature", "charge_under_temperature",
+    "cell_under_voltage", "pack_under_voltage", "discharge_over_current", "discharge_over_temperature", "discharge_under_temperature",
+    "short_circuit",
+)  # fmt: skip
+RISING = np.array([True, True, True, True, False, False, False, True, True, False, True])  # trips above, or below, its value
+BY_TIME = np.array([False, False, True, False, False, False, False, True, False, False, True])  # releases after a time
+
+# numpy errors: a division gives inf instead of a test and a branch each time; the arrays are never empty nor zero
+COMPILED = numba.njit(cache=True, nogil=True, error_model="numpy")
+
+PASSIVE, ACTIVE = 1, 2
+WHILE_CHARGING, AT_REST, ALWAYS = 0, 1, 2
+BULK, ABSORPTION, FLOAT = 0, 1, 2
+BY_NOTHING, BY_SUN, BY_CHARGER, BY_ABSORPTION, BY_FLOAT, BY_BMS = 0, 1, 2, 3, 4, 5
+LIMITERS = ("nothing to charge with", "sun", "charger", "absorption", "float", "BMS")
+
+
+class Cells(NamedTuple):
+    """What does not change in a run, [packs, cells] each: Ah, ohm, A; the curve is one for all."""
+
+    capacity_ah: Floats
+    r0_ohm: Floats  # ohmic, at 25 degC
+    r1_ohm: Floats
+    r2_ohm: Floats
+    joint_ohm: Floats  # of the joint read with the cell; does not follow temperature
+    leak_a: Floats  # self-discharge, and electronics that feed on that cell
+    bias_v: Floats  # error of its reading
+    ambient_offset_c: Floats  # how much warmer its place is
+    ocv_v: Floats  # [1001] rest voltage every 0.1 %
+    hysteresis_v: float
+    tau1_s: float
+    tau2_s: float
+    arrhenius_k: float  # activation energy / gas constant
+    heat_j_k: float
+    loss_w_k: float
+    neighbour_w_k: float
+    efficiency: float
+
+
+class Bms(NamedTuple):
+    """Limits and balancer of each pack (all alike), as the setup has them. NaN where there is no such limit."""
+
+    trip: Floats
+    release: Floats
+    delay_s: Floats
+    power_off_v: float
+    balancer_kind: int
+    balance_a: float
+    balance_start_v: float
+    balance_delta_v: float
+    balance_when: int
+    balance_at_once: int
+    active_efficiency: float
+    rest_a: float  # below this the BMS reads 0.0 A
+    full_v: float
+    empty_v: float
+    noise_v: float
+    step_v: float
+    step_a: float
+    offset_a: float
+
+
+class Charger(NamedTuple):
+    """The profile, for the whole bank."""
+
+    absorption_v: float
+    absorption_s: float
+    float_v: float
+    tail_a: float
+    max_charge_a: float
+    equalise_v: float
+    equalise_every_s: float
+    lead_ohm: float  # of one pack's leads to the bus
+    inverter_efficiency: float
+
+
+class State(NamedTuple):
+    """What changes; [packs, cells] unless said otherwise."""
+
+    charge_ah: Floats
+    slow1_v: Floats
+    slow2_v: Floats
+    hysteresis: Floats  # -1 .. 1
+    temp_c: Floats
+    moved_ah: Floats  # by the balancer, since the start
+    balancing: NDArray[np.bool_]
+    pending_s: Floats  # [packs, protections]
+    active_s: Floats  # [packs, protections], -1 when not active
+    counted_pct: Floats  # [packs]
+    off: NDArray[np.bool_]  # [packs], powered off
+    charger: Floats  # stage, seconds in absorption, seconds since equalise, equalising
+    totals: Floats  # Ah charged, Ah discharged, Wh of sun not taken, balancing seconds, seconds above balance start
+    rows: Ints  # next log row, next event row
+
+
+class Inputs(NamedTuple):
+    """One value a step."""
+
+    sun_w: Floats
+    load_w: Floats
+    ambient_c: Floats
+
+
+class Record(NamedTuple):
+    """What a run writes: a log row every ``every`` steps, and the events."""
+
+    every: int
+    time_step: Ints  # [rows]
+    current_a: Floats  # [rows, packs]
+    pack_v: Floats  # [rows, packs]
+    cell_v: NDArray[np.float32]  # [rows, packs, cells]
+    temp_c: NDArray[np.float32]  # [rows, packs, sensors]
+    soc_pct: NDArray[np.float32]  # [rows, packs]
+    balancing: NDArray[np.bool_]  # [rows, packs, cells]
+    limiter: NDArray[np.int8]  # [rows]
+    true_pct: NDArray[np.float32]  # [rows, packs, cells]
+    events: Floats  # [events, 5]: step, pack, protection (or -1 - protection on release), cell, value
+
+
+@COMPILED
+def _rest_voltage(table, share):
+    """Rest voltage at a share of charge (0..1); beyond the ends the last slope goes on."""
+    x = share * 1000.0
+    i = min(max(int(x), 0), 999)
+    return table[i] + (x - i) * (table[i + 1] - table[i])
+
+
+@COMPILED
+def run(cells, bms, charger, state, inputs, record, first_step, steps, step_s, seed):
+    """Advance ``steps`` steps from ``first_step``; state and record are changed in place.
+
+    Notes
+    -----
+    Each step the voltages are those of a source with inner resistance; the charger sets the one bus current that fits sun, its own
+    limit and its voltage; packs share it through their resistances. RC branches and temperature advance exactly or by an explicit step
+    far below their time constants; charge by the current times the step, so that charge is conserved to rounding.
+    """
+    np.random.seed(seed)
+    packs, n = cells.capacity_ah.shape
+    kept1, kept2 = math.exp(-step_s / cells.tau1_s), math.exp(-step_s / cells.tau2_s)
+    hours = step_s / 3600.0
+    warmth = np.empty((packs, n))  # resistance relative to 25 degC
+    emf = np.empty(packs)
+    inner = np.empty(packs)
+    current = np.zeros(packs)
+    blocked = np.zeros(packs, np.bool_)
+    rest_v = np.empty((packs, n))
+    true_v = np.empty((packs, n))
+    read_v = np.empty((packs, n))
+    refresh = max(1, int(60.0 / step_s))
+    sensors = record.temp_c.shape[2]
+
+    for k in range(steps):
+        step = first_step + k
+        if k % refresh == 0:
+            for p in range(packs):
+                for i in range(n):
+                    warmth[p, i] = math.exp(cells.arrhenius_k * (1.0 / (state.temp_c[p, i] + 273.15) - 1.0 / 298.15))
+        # sources with inner resistance
+        for p in range(packs):
+            emf[p], inner[p] = 0.0, charger.lead_ohm
+            for i in range(n):
+                share = state.charge_ah[p, i] / cells.capacity_ah[p, i]
+                rest_v[p, i] = _rest_voltage(cells.ocv_v, share) + cells.hysteresis_v * state.hysteresis[p, i]
+                emf[p] += rest_v[p, i] + state.slow1_v[p, i] * kept1 + state.slow2_v[p, i] * kept2
+                inner[p] += (
+                    cells.r0_ohm[p, i] * warmth[p, i]
+                    + cells.joint_ohm[p, i]
+                    + cells.r1_ohm[p, i] * warmth[p, i] * (1.0 - kept1)
+                    + cells.r2_ohm[p, i] * warmth[p, i] * (1.0 - kept2)
+                )
+        limiter = _share_current(cells, bms, charger, state, inputs, step, step_s, emf, inner, current, blocked)
+        # cells
+        for p in range(packs):
+            amps = current[p]
+            for i in range(n):
+                r_warm = warmth[p, i]
+                state.slow1_v[p, i] = kept1 * state.slow1_v[p, i] + (1.0 - kept1) * amps * cells.r1_ohm[p, i] * r_warm
+                state.slow2_v[p, i] = kept2 * state.slow2_v[p, i] + (1.0 - kept2) * amps * cells.r2_ohm[p, i] * r_warm
+                ohmic = amps * (cells.r0_ohm[p, i] * r_warm + cells.joint_ohm[p, i])
+                true_v[p, i] = rest_v[p, i] + state.slow1_v[p, i] + state.slow2_v[p, i] + ohmic
+                state.charge_ah[p, i] += (amps * (cells.efficiency if amps > 0.0 else 1.0) - cells.leak_a[p, i]) * hours
+                # hysteresis follows the charge moved: full swing within about 5 % of capacity
+                moved = amps * hours / cells.capacity_ah[p, i] * 40.0
+                state.hysteresis[p, i] += abs(moved) * ((1.0 if moved > 0.0 else -1.0) - state.hysteresis[p, i]) / (1.0 + abs(moved))
+                heat = amps * (ohmic + state.slow1_v[p, i] + state.slow2_v[p, i])
+                left = state.temp_c[p, i - 1] if i > 0 else state.temp_c[p, i]
+                right = state.temp_c[p, i + 1] if i < n - 1 else state.temp_c[p, i]
+                flow = cells.neighbour_w_k * (left + right - 2.0 * state.temp_c[p, i])
+                flow += cells.loss_w_k * (inputs.ambient_c[step] + cells.ambient_offset_c[p, i] - state.temp_c[p, i])
+                state.temp_c[p, i] += (heat + flow) * step_s / cells.heat_j_k
+                read_v[p, i] = round((true_v[p, i] + cells.bias_v[p, i] + np.random.normal() * bms.noise_v) / bms.step_v) * bms.step_v
+            read_a = round((amps + bms.offset_a) / bms.step_a) * bms.step_a
+            if abs(read_a) < bms.rest_a:
+                read_a = 0.0
+            _balance(cells, bms, state, p, read_v, read_a, hours, step_s)
+            _protect(bms, state, record, p, step, step_s, read_v, read_a)
+            _count(cells, bms, state, p, read_v, read_a, hours)
+            if amps > 0.0:
+                state.totals[0] += amps * hours
+            else:
+                state.totals[1] -= amps * hours
+        if step % record.every == 0 and state.rows[0] < record.time_step.size:
+            row = state.rows[0]
+            state.rows[0] += 1
+            record.time_step[row] = step
+            record.limiter[row] = limiter
+            for p in range(packs):
+                read_a = round((current[p] + bms.offset_a) / bms.step_a) * bms.step_a
+                record.current_a[row, p] = 0.0 if abs(read_a) < bms.rest_a else read_a
+                total = 0.0
+                for i in range(n):
+                    record.cell_v[row, p, i] = read_v[p, i]
+                    record.balancing[row, p, i] = state.balancing[p, i]
+                    record.true_pct[row, p, i] = 100.0 * state.charge_ah[p, i] / cells.capacity_ah[p, i]
+                    total += true_v[p, i]
+                record.pack_v[row, p] = round(total / 0.01) * 0.01
+                record.soc_pct[row, p] = round(state.counted_pct[p])
+                for s in range(sensors):
+                    record.temp_c[row, p, s] = round(state.temp_c[p, s * (n - 1) // max(1, sensors - 1)])
+    return 0
+
+
+@COMPILED
+def _share_current(cells, bms, charger, state, inputs, step, step_s, emf, inner, current, blocked):
+    """One bus current that fits sun, charger and voltage, shared by the packs; writes ``current`` and returns who limited it."""
+    packs = emf.size
+    for p in range(packs):
+        blocked[p] = state.off[p] and inputs.sun_w[step] <= 0.0
+    limiter = BY_NOTHING
+    for _attempt in range(packs + 1):
+        conductance, drive = 0.0, 0.0
+        for p in range(packs):
+            if not blocked[p]:
+                conductance += 1.0 / inner[p]
+                drive += emf[p] / inner[p]
+        if conductance == 0.0:
+            for p in range(packs):
+                current[p] = 0.0
+            return BY_BMS
+        bus_v = drive / conductance
+        load_a = inputs.load_w[step] / charger.inverter_efficiency / bus_v
+        stage = int(state.charger[0])
+        target_v = charger.float_v if stage == FLOAT else (charger.equalise_v if state.charger[3] > 0.0 else charger.absorption_v)
+        sun_a = inputs.sun_w[step] / bus_v
+        held_a = target_v * conductance - drive + load_a  # what keeps the bus at its target
+        charge_a = min(sun_a, charger.max_charge_a)
+        limiter = BY_CHARGER if charger.max_charge_a < sun_a else BY_SUN
+        if held_a < charge_a:
+            charge_a = max(held_a, 0.0)
+            limiter = BY_FLOAT if stage == FLOAT else BY_ABSORPTION
+        if inputs.sun_w[step] <= 0.0:
+            limiter = BY_NOTHING
+        net_a = charge_a - load_a
+        bus_v = (drive + net_a) / conductance
+        again = False
+        for p in range(packs):
+            if blocked[p]:
+                current[p] = 0.0
+                continue
+            current[p] = (bus_v - emf[p]) / inner[p]
+            if (current[p] > 0.0 and _charge_open(state, p)) or (current[p] < 0.0 and _discharge_open(state, p)):
+                blocked[p] = True
+                again = True
+        if not again:
+            break
+        limiter = BY_BMS
+    for p in range(packs):
+        if blocked[p]:
+            current[p] = 0.0
+    state.totals[2] += max(0.0, sun_a - charge_a) * bus_v * step_s / 3600.0
+    _charger_stage(charger, state, stage, bus_v, target_v, charge_a, sun_a, net_a, step_s)
+    return limiter
+
+
+@COMPILED
+def _charger_stage(charger, state, stage, bus_v, target_v, charge_a, sun_a, net_a, step_s):
+    """Bulk until the target, absorption until its time or the tail, then float; a deep draw or a new day starts over."""
+    state.charger[2] += step_s
+    if stage == BULK and bus_v >= target_v - 0.02:
+        state.charger[0], state.charger[1] = ABSORPTION, 0.0
+    elif stage == ABSORPTION:
+        if bus_v >= target_v - 0.05:
+            state.charger[1] += step_s
+        tail = charger.tail_a > 0.0 and net_a < charger.tail_a and bus_v >= target_v - 0.05 and state.charger[1] > 300.0
+        if state.charger[1] >= charger.absorption_s or tail:
+            state.charger[0] = FLOAT
+            if state.charger[3] > 0.0:
+                state.charger[2], state.charger[3] = 0.0, 0.0
+    if sun_a <= 0.0 and state.charger[0] != BULK:  # night: the next morning begins in bulk
+        state.charger[0], state.charger[1] = BULK, 0.0
+    if charger.equalise_every_s > 0.0 and state.charger[2] >= charger.equalise_every_s:
+        state.charger[3] = 1.0
+
+
+@COMPILED
+def _charge_open(state, p):
+    for j in range(5):
+        if state.active_s[p, j] >= 0.0:
+            return True
+    return state.active_s[p, SHORT] >= 0.0
+
+
+@COMPILED
+def _discharge_open(state, p):
+    for j in range(5, 11):
+        if state.active_s[p, j] >= 0.0:
+            return True
+    return state.off[p]
+
+
+@COMPILED
+def _balance(cells, bms, state, p, read_v, read_a, hours, step_s):
+    """Bleed the highest cells, or move from the highest to the lowest, where voltage, difference and phase allow it."""
+    n = read_v.shape[1]
+    highest, lowest = 0, 0
+    for i in range(n):
+        state.balancing[p, i] = False
+        if read_v[p, i] > read_v[p, highest]:
+            highest = i
+        if read_v[p, i] < read_v[p, lowest]:
+            lowest = i
+    if bms.balancer_kind == 0 or read_v[p, highest] < bms.balance_start_v:
+        return
+    state.totals[4] += step_s
+    if (bms.balance_when == WHILE_CHARGING and read_a <= 0.0) or (bms.balance_when == AT_REST and read_a != 0.0):
+        return
+    if read_v[p, highest] - read_v[p, lowest] < bms.balance_delta_v:
+        return
+    state.totals[3] += step_s
+    moved = bms.balance_a * hours
+    if bms.balancer_kind == ACTIVE:
+        state.balancing[p, highest] = True
+        state.balancing[p, lowest] = True
+        state.charge_ah[p, highest] -= moved
+        state.charge_ah[p, lowest] += moved * bms.active_efficiency
+        state.moved_ah[p, highest] -= moved
+        state.moved_ah[p, lowest] += moved * bms.active_efficiency
+        return
+    for _ in range(bms.balance_at_once):
+        best = -1
+        for i in range(n):
+            over = read_v[p, i] - read_v[p, lowest] >= bms.balance_delta_v and read_v[p, i] >= bms.balance_start_v
+            if over and not state.balancing[p, i] and (best < 0 or read_v[p, i] > read_v[p, best]):
+                best = i
+        if best < 0:
+            return
+        state.balancing[p, best] = True
+        state.charge_ah[p, best] -= moved
+        state.moved_ah[p, best] -= moved
+
+
+@COMPILED
+def _protect(bms, state, record, p, step, step_s, read_v, read_a):
+    """Advance every protection of one pack by a step: pending while beyond its trip, active after its delay, until released."""
+    n = read_v.shape[1]
+    high, low, total, hottest, coldest = 0, 0, 0.0, state.temp_c[p, 0], state.temp_c[p, 0]
+    for i in range(n):
+        total += read_v[p, i]
+        if read_v[p, i] > read_v[p, high]:
+            high = i
+        if read_v[p, i] < read_v[p, low]:
+            low = i
+        hottest = max(hottest, state.temp_c[p, i])
+        coldest = min(coldest, state.temp_c[p, i])
+    if read_v[p, low] < bms.power_off_v:
+        state.off[p] = True
+    elif state.off[p] and read_v[p, low] > bms.power_off_v + 0.2:
+        state.off[p] = False
+    for j in range(11):
+        if math.isnan(bms.trip[j]):
+            continue
+        if j == CELL_OVER:
+            value, cell = read_v[p, high], high
+        elif j == CELL_UNDER:
+            value, cell = read_v[p, low], low
+        elif j in (PACK_OVER, PACK_UNDER):
+            value, cell = total, -1
+        elif j in (CHARGE_HOT, DISCHARGE_HOT):
+            value, cell = hottest, -1
+        elif j in (CHARGE_COLD, DISCHARGE_COLD):
+            value, cell = coldest, -1
+        elif j == CHARGE_CURRENT:
+            value, cell = read_a, -1
+        else:
+            value, cell = -read_a, -1
+        beyond = value > bms.trip[j] if RISING[j] else value < bms.trip[j]
+        if state.active_s[p, j] < 0.0:
+            state.pending_s[p, j] = state.pending_s[p, j] + step_s if beyond else 0.0
+            if beyond and state.pending_s[p, j] > bms.delay_s[j]:
+                state.active_s[p, j] = 0.0
+                state.pending_s[p, j] = 0.0
+                _note(state, record, step, p, j, cell, value)
+            continue
+        state.active_s[p, j] += step_s
+        if BY_TIME[j]:  # noqa: SIM108 - three cases in one line cannot be read
+            over = state.active_s[p, j] >= bms.release[j]
+        else:
+            over = value <= bms.release[j] if RISING[j] else value >= bms.release[j]
+        if over:
+            state.active_s[p, j] = -1.0
+            _note(state, record, step, p, -1 - j, cell, value)
+
+
+@COMPILED
+def _note(state, record, step, p, code, cell, value):
+    if state.rows[1] < record.events.shape[0]:
+        row = state.rows[1]
+        record.events[row, 0], record.events[row, 1], record.events[row, 2] = step, p, code
+        record.events[row, 3], record.events[row, 4] = cell, value
+        state.rows[1] += 1
+
+
+@COMPILED
+def _count(cells, bms, state, p, read_v, read_a, hours):
+    """The BMS's own charge counter: counts what it reads, set to 100 or 0 % at the references, so it drifts between them."""
+    state.counted_pct[p] += 100.0 * read_a * hours / cells.capacity_ah[p].mean()
+    if not math.isnan(bms.full_v) and read_v[p].min() >= bms.full_v:
+        state.counted_pct[p] = 100.0
+    if not math.isnan(bms.empty_v) and read_v[p].min() <= bms.empty_v:
+        state.counted_pct[p] = 0.0
+    state.counted_pct[p] = min(max(state.counted_pct[p], 0.0), 100.0)

@@ -1,0 +1,86 @@
+"""The demo bench: a made-up workshop with two packs, three months of logs, a stray cell, a loose joint repaired, a setting changed.
+
+Nothing in it is from a real pack: the kernel of the simulator makes the logs, with a fixed seed.
+"""
+
+from collections.abc import Callable
+from datetime import datetime
+from pathlib import Path
+
+from nipper.core.presets import new_setup
+from nipper.core.setup import Setup, put
+from nipper.core.simulate.scenario import CellFault, Event, Loads, Scenario
+from nipper.core.simulate.trial import run
+from nipper.store import Bench
+
+NAME = "Quarry Lane workshop"
+START = "2026-05-11T00:00:00+00:00"
+RETORQUED_DAY, LONGER_DAY = 31.5, 57.4
+STRAY = CellFault(pack=1, cell=6, leak_mah_per_day=62.0)
+
+
+def settings() -> Setup:
+    """As typed in at first: an hour of absorption, a balancer that runs only while charging."""
+    return put(
+        new_setup("lfp", 16, 230.0, 2, "passive", NAME),
+        {
+            "charging.absorption_v": 55.6,
+            "charging.absorption_min": 60.0,
+            "charging.float_v": 53.6,
+            "charging.max_charge_a": 90.0,
+            "charging.tail_a": None,
+            "balancer.current_a": 0.12,
+            "balancer.start_v": 3.42,
+            "balancer.when": "charging",
+            "protection.charge_under_temperature.trip_c": 2.0,
+            "protection.discharge_over_current.release_s": 5.0,
+        },
+    )
+
+
+def scenario() -> Scenario:
+    """Ninety-two days from May to August under a changing sky."""
+    return Scenario(
+        days=92,
+        start=START,
+        seed=20260511,
+        latitude_deg=51.5,
+        step_s=20.0,
+        weather="mixed",
+        pv_w=1800.0,
+        loads=Loads(base_w=120.0, fridge_w=90.0, evening_w=700.0, kettle_w=1800.0),
+        start_soc_pct=72.0,
+        ambient_c=15.0,
+        season_c=6.0,
+        cells=[
+            STRAY,
+            CellFault(pack=1, cell=12, offset_pct=0.45),
+            CellFault(pack=2, cell=13, joint_mohm=0.35),
+            CellFault(pack=2, cell=3, offset_pct=-0.4),
+        ],
+        events=[
+            Event(day=RETORQUED_DAY, note="bars retorqued", cells=[CellFault(pack=2, cell=13, joint_mohm=0.0)]),
+            Event(day=LONGER_DAY, note="absorption 1 h → 3 h", settings={"charging.absorption_min": 180.0}),
+        ],
+    )
+
+
+def make(path: Path, tick: Callable[[float], None] = lambda _share: None) -> None:
+    """Write the demo bench to a new file."""
+    first, plan = settings(), scenario()
+    trial = run(first, plan, lambda share: tick(0.8 * share))
+    begin_s = datetime.fromisoformat(START).timestamp()
+    longer = plan.events[1]
+    now = put(first, longer.settings)
+    partial = path.with_suffix(".part")
+    partial.unlink(missing_ok=True)
+    bench = Bench.create(partial, now, ["North", "South"])
+    bench.add_revision("typed in", "first settings typed in", first, begin_s)
+    bench.add_revision("typed in", longer.note, now, begin_s + longer.day * 86400.0)
+    for number, log in enumerate(trial.logs, 1):
+        bench.import_log(number, log, f"simulated pack {number}.csv")
+        tick(0.8 + 0.1 * number)
+    bench.add_event(begin_s + RETORQUED_DAY * 86400.0, "repair", "bars retorqued", 2)
+    bench.add_event(begin_s + LONGER_DAY * 86400.0, "setting", longer.note)
+    bench.close()
+    partial.replace(path)
