@@ -14,7 +14,7 @@ test: setup lint
 lint: setup
 	$(RUN)/ruff check src tests
 	$(RUN)/ruff format --check src tests
-	$(RUN)/pyright
+	$(RUN)/basedpyright
 	$(RUN)/lint-imports
 
 bench: setup

@@ -1,6 +1,6 @@
 """The open bench as the views see it: settings with undo, logs and judgements as they arrive, events. The one thing views share."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -29,16 +29,15 @@ class PackRecord:
     evidence: "Evidence"
 
 
-def read_pack(bench: Bench, pack: Pack, setup: Setup, tick: object = None) -> PackRecord | None:
+def read_pack(bench: Bench, pack: Pack, setup: Setup, tick: Callable[[float], None] = lambda _share: None) -> PackRecord | None:
     """Load a pack's samples and judge them; None when it has none. Runs in a worker thread."""
     from nipper.core.imbalance.diagnosis import diagnose
     from nipper.core.rules.measured import measured
 
-    say = tick if callable(tick) else lambda _share: None
-    log = bench.load_log(pack.id, lambda share: say(0.3 * share))
+    log = bench.load_log(pack.id, lambda share: tick(0.3 * share))
     if log is None or log.cells != setup.cells:
         return None
-    judged = diagnose(log, setup, lambda share: say(0.3 + 0.7 * share))
+    judged = diagnose(log, setup, lambda share: tick(0.3 + 0.7 * share))
     return PackRecord(pack, log, judged, measured(log, setup, judged.estimate))
 
 

@@ -8,6 +8,14 @@ import sys
 import tempfile
 from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:  # imported late at run time: the arguments are read, and a screen is found, before Qt is loaded
+    from zoneinfo import ZoneInfo
+
+    from PySide6.QtCore import QSettings
+
+    from nipper.app.shell.window import Window
 
 PICTURES = "demo-pictures"
 
@@ -98,7 +106,7 @@ def run(arguments: argparse.Namespace) -> int:
     return status
 
 
-def make_window(settings: "QSettings", theme_mode: str, data_folder: Path | None = None) -> "Window":  # noqa: F821 - imported late
+def make_window(settings: "QSettings", theme_mode: str, data_folder: Path | None = None) -> "Window":
     """The dressed window, with its actions; nothing heavy is imported for it."""
     from PySide6.QtGui import QColor
     from PySide6.QtWidgets import QApplication
@@ -124,7 +132,7 @@ def default_data_folder() -> Path:
     return Path(platformdirs.user_data_dir("nipper"))
 
 
-def local_zone() -> "ZoneInfo":  # noqa: F821 - imported late
+def local_zone() -> "ZoneInfo":
     """The desktop's time zone by its name; UTC where it has none."""
     from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 

@@ -21,7 +21,7 @@ from nipper.core.setup import (
 BALANCER_CURRENT_A = {"passive": 0.10, "active": 1.0}  # common practice: 50-200 mA bleeds, 0.5-2 A moves
 FUSES_A = (10, 15, 20, 30, 40, 50, 63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630, 800, 1000)  # IEC 60269 rated currents, from memory
 LEADS = (  # mm2, A with 70 degC and with 105 degC insulation: ISO 10133, from memory
-    (2.5, 25, 40), (4, 35, 50), (6, 45, 70), (10, 65, 90), (16, 90, 130), (25, 120, 170), (35, 160, 210), (50, 210, 270),
+    (2.5, 25, 35), (4, 35, 45), (6, 45, 60), (10, 65, 90), (16, 90, 130), (25, 120, 170), (35, 160, 210), (50, 210, 270),
     (70, 265, 330), (95, 310, 390), (120, 360, 450), (150, 380, 475),
 )  # fmt: skip
 

@@ -26,33 +26,33 @@ class Part(BaseModel):
 class VoltageLimit(Part):
     """A voltage protection as the BMS holds it: warns at the alarm, acts at the trip, ends at the release."""
 
-    alarm_v: float | None = Field(None, gt=0, title="alarm", description="warns; nothing is switched")
+    alarm_v: float | None = Field(default=None, gt=0, title="alarm", description="warns; nothing is switched")
     trip_v: float = Field(gt=0, title="trip", description="switches off after the delay")
     release_v: float = Field(gt=0, title="release", description="switches on again")
-    delay_s: float = Field(2.0, ge=0, title="delay", description="how long the trip must last before it acts")
+    delay_s: float = Field(default=2.0, ge=0, title="delay", description="how long the trip must last before it acts")
 
 
 class CurrentLimit(Part):
     """An over-current protection: acts when the current has been above the trip for the delay."""
 
-    alarm_a: float | None = Field(None, gt=0, title="alarm", description="warns; nothing is switched")
+    alarm_a: float | None = Field(default=None, gt=0, title="alarm", description="warns; nothing is switched")
     trip_a: float = Field(gt=0, title="trip", description="switches off after the delay")
-    delay_s: float = Field(10.0, ge=0, title="delay", description="how long the current must last before it acts")
-    release_s: float = Field(60.0, ge=0, title="recovery", description="how long it stays off before it tries again")
+    delay_s: float = Field(default=10.0, ge=0, title="delay", description="how long the current must last before it acts")
+    release_s: float = Field(default=60.0, ge=0, title="recovery", description="how long it stays off before it tries again")
 
 
 class ShortCircuit(Part):
     """The fast protection: acts within microseconds, below what the switches can break."""
 
     trip_a: float = Field(gt=0, title="trip", description="switches off at once")
-    delay_us: float = Field(300.0, ge=0, title="delay", description="how long the current must last before it acts")
-    release_s: float = Field(60.0, ge=0, title="recovery", description="how long it stays off before it tries again")
+    delay_us: float = Field(default=300.0, ge=0, title="delay", description="how long the current must last before it acts")
+    release_s: float = Field(default=60.0, ge=0, title="recovery", description="how long it stays off before it tries again")
 
 
 class TemperatureLimit(Part):
     """A temperature protection: switches off at the trip, on again at the release."""
 
-    alarm_c: float | None = Field(None, ge=-60, le=200, title="alarm", description="warns; nothing is switched")
+    alarm_c: float | None = Field(default=None, ge=-60, le=200, title="alarm", description="warns; nothing is switched")
     trip_c: float = Field(ge=-60, le=200, title="trip", description="switches off")
     release_c: float = Field(ge=-60, le=200, title="release", description="switches on again")
 
@@ -62,29 +62,29 @@ class Protection(Part):
 
     cell_over_voltage: VoltageLimit = Field(title="Cell over-voltage")
     cell_under_voltage: VoltageLimit = Field(title="Cell under-voltage")
-    pack_over_voltage: VoltageLimit | None = Field(None, title="Pack over-voltage")
-    pack_under_voltage: VoltageLimit | None = Field(None, title="Pack under-voltage")
-    charge_over_current: CurrentLimit | None = Field(None, title="Charge over-current")
-    discharge_over_current: CurrentLimit | None = Field(None, title="Discharge over-current")
-    short_circuit: ShortCircuit | None = Field(None, title="Short circuit")
-    charge_over_temperature: TemperatureLimit | None = Field(None, title="Charge over-temperature")
-    charge_under_temperature: TemperatureLimit | None = Field(None, title="Charge under-temperature")
-    discharge_over_temperature: TemperatureLimit | None = Field(None, title="Discharge over-temperature")
-    discharge_under_temperature: TemperatureLimit | None = Field(None, title="Discharge under-temperature")
-    mosfet_over_temperature: TemperatureLimit | None = Field(None, title="MOSFET over-temperature")
-    soc_full_v: float | None = Field(None, gt=0, title="100 % reference", description="cell voltage that resets the charge counter to full")
-    soc_empty_v: float | None = Field(None, gt=0, title="0 % reference", description="cell voltage that resets the charge counter to empty")
-    power_off_v: float | None = Field(None, gt=0, title="power-off", description="the BMS turns itself off: nothing but a charger wakes it")
+    pack_over_voltage: VoltageLimit | None = Field(default=None, title="Pack over-voltage")
+    pack_under_voltage: VoltageLimit | None = Field(default=None, title="Pack under-voltage")
+    charge_over_current: CurrentLimit | None = Field(default=None, title="Charge over-current")
+    discharge_over_current: CurrentLimit | None = Field(default=None, title="Discharge over-current")
+    short_circuit: ShortCircuit | None = Field(default=None, title="Short circuit")
+    charge_over_temperature: TemperatureLimit | None = Field(default=None, title="Charge over-temperature")
+    charge_under_temperature: TemperatureLimit | None = Field(default=None, title="Charge under-temperature")
+    discharge_over_temperature: TemperatureLimit | None = Field(default=None, title="Discharge over-temperature")
+    discharge_under_temperature: TemperatureLimit | None = Field(default=None, title="Discharge under-temperature")
+    mosfet_over_temperature: TemperatureLimit | None = Field(default=None, title="MOSFET over-temperature")
+    soc_full_v: float | None = Field(default=None, gt=0, title="100 % reference", description="cell voltage that resets the charge counter to full")
+    soc_empty_v: float | None = Field(default=None, gt=0, title="0 % reference", description="cell voltage that resets the charge counter to empty")
+    power_off_v: float | None = Field(default=None, gt=0, title="power-off", description="the BMS turns itself off: nothing but a charger wakes it")
 
 
 class Cell(Part):
     """What the cell's sheet allows, and its resistance."""
 
-    max_charge_a: float | None = Field(None, gt=0, title="most charge current")
-    max_discharge_a: float | None = Field(None, gt=0, title="most discharge current")
-    resistance_mohm: float | None = Field(None, gt=0, title="resistance", description="direct-current resistance of one cell at 25 °C")
-    max_v: float | None = Field(None, gt=0, title="highest voltage on the cell's sheet")
-    min_v: float | None = Field(None, gt=0, title="lowest voltage on the cell's sheet")
+    max_charge_a: float | None = Field(default=None, gt=0, title="most charge current")
+    max_discharge_a: float | None = Field(default=None, gt=0, title="most discharge current")
+    resistance_mohm: float | None = Field(default=None, gt=0, title="resistance", description="direct-current resistance of one cell at 25 °C")
+    max_v: float | None = Field(default=None, gt=0, title="highest voltage on the cell's sheet")
+    min_v: float | None = Field(default=None, gt=0, title="lowest voltage on the cell's sheet")
 
 
 class Balancer(Part):
@@ -101,34 +101,34 @@ class Charging(Part):
     """The charger's profile for the whole pack."""
 
     absorption_v: float = Field(gt=0, title="absorption")
-    absorption_min: float = Field(60.0, ge=0, title="absorption time")
-    float_v: float | None = Field(None, gt=0, title="float")
-    max_charge_a: float | None = Field(None, gt=0, title="charge current")
-    tail_a: float | None = Field(None, ge=0, title="tail current", description="absorption ends early when the current falls to this")
-    equalise_v: float | None = Field(None, gt=0, title="equalise")
-    equalise_every_days: float | None = Field(None, gt=0, title="equalise every")
+    absorption_min: float = Field(default=60.0, ge=0, title="absorption time")
+    float_v: float | None = Field(default=None, gt=0, title="float")
+    max_charge_a: float | None = Field(default=None, gt=0, title="charge current")
+    tail_a: float | None = Field(default=None, ge=0, title="tail current", description="absorption ends early when the current falls to this")
+    equalise_v: float | None = Field(default=None, gt=0, title="equalise")
+    equalise_every_days: float | None = Field(default=None, gt=0, title="equalise every")
 
 
 class Wiring(Part):
     """Fuse and leads of one pack."""
 
-    fuse_a: float | None = Field(None, gt=0, title="fuse")
-    cable_mm2: float | None = Field(None, gt=0, title="lead cross-section")
-    cable_length_m: float | None = Field(None, gt=0, title="lead length", description="one way")
-    standby_w: float | None = Field(None, ge=0, title="standby draw", description="of the BMS and what it feeds")
+    fuse_a: float | None = Field(default=None, gt=0, title="fuse")
+    cable_mm2: float | None = Field(default=None, gt=0, title="lead cross-section")
+    cable_length_m: float | None = Field(default=None, gt=0, title="lead length", description="one way")
+    standby_w: float | None = Field(default=None, ge=0, title="standby draw", description="of the BMS and what it feeds")
 
 
 class Link(Part):
     """How battery and inverter talk."""
 
-    mode: Literal["open", "closed"] = Field("open", title="mode", description="open: voltages only; closed: the BMS sends its limits")
-    transport: Literal["can", "rs485", "none"] = Field("none", title="transport")
-    profile: str | None = Field(None, max_length=200, title="profile")
-    bit_rate: int | None = Field(None, gt=0, title="bit rate")
-    address: int | None = Field(None, ge=0, le=255, title="address")
-    loss_timeout_s: float | None = Field(None, ge=0, title="time-out")
-    inverter_max_charge_a: float | None = Field(None, gt=0, title="inverter's most charge current")
-    inverter_max_discharge_a: float | None = Field(None, gt=0, title="inverter's most discharge current")
+    mode: Literal["open", "closed"] = Field(default="open", title="mode", description="open: voltages only; closed: the BMS sends its limits")
+    transport: Literal["can", "rs485", "none"] = Field(default="none", title="transport")
+    profile: str | None = Field(default=None, max_length=200, title="profile")
+    bit_rate: int | None = Field(default=None, gt=0, title="bit rate")
+    address: int | None = Field(default=None, ge=0, le=255, title="address")
+    loss_timeout_s: float | None = Field(default=None, ge=0, title="time-out")
+    inverter_max_charge_a: float | None = Field(default=None, gt=0, title="inverter's most charge current")
+    inverter_max_discharge_a: float | None = Field(default=None, gt=0, title="inverter's most discharge current")
 
 
 class Setup(Part):
@@ -136,13 +136,13 @@ class Setup(Part):
 
     format: Literal["nipper-setup"] = "nipper-setup"
     version: Literal[1] = 1
-    name: str = Field("My pack", max_length=200)
+    name: str = Field(default="My pack", max_length=200)
     chemistry: Literal["lfp", "nmc", "lto"]
     cells_in_series: int = Field(ge=1, le=200)
-    cells_in_parallel: int = Field(1, ge=1, le=1000)
+    cells_in_parallel: int = Field(default=1, ge=1, le=1000)
     capacity_ah: float = Field(gt=0, le=1e6)
-    packs_in_parallel: int = Field(1, ge=1, le=64)
-    cell: Cell = Cell()  # pyright: ignore[reportCallIssue] - pyright does not see defaults given positionally to Field
+    packs_in_parallel: int = Field(default=1, ge=1, le=64)
+    cell: Cell = Cell()
     protection: Protection
     balancer: Balancer | None = None
     charging: Charging | None = None

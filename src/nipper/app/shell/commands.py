@@ -8,6 +8,10 @@ def _has_bench(window: Window) -> bool:
     return window.document is not None
 
 
+def _has_log(window: Window) -> bool:
+    return window.document is not None and window.document.record is not None
+
+
 def _can_undo(window: Window) -> bool:
     return window.document is not None and window.document.undo_stack.canUndo()
 
@@ -24,6 +28,7 @@ def _two_packs(window: Window) -> bool:
     return window.document is not None and len(window.document.packs) > 1
 
 
+# fmt: off - a table, one action a line
 ACTIONS: tuple[Action, ...] = (
     Action("bench.new", "New bench", Menu.BENCH, "Makes a bench from five answers, or from a log alone.", Window.new_bench, "Ctrl+N"),
     Action("bench.open", "Open …", Menu.BENCH, "Opens a bench, a setup file or a log.", Window.ask_open, "Ctrl+O"),
@@ -33,11 +38,35 @@ ACTIONS: tuple[Action, ...] = (
     Action("bench.quit", "Quit", Menu.BENCH, "Closes the window; everything is already kept.", Window.quit, "Ctrl+Q"),
     Action("settings.undo", "Undo", Menu.SETTINGS, "Takes back the last change of the settings.", Window.undo, "Ctrl+Z", _can_undo),
     Action("settings.redo", "Redo", Menu.SETTINGS, "Makes the change again that was taken back.", Window.redo, "Ctrl+Shift+Z", _can_redo),
-    Action("settings.apply", "Apply the first suggestion", Menu.SETTINGS, "Takes over what the most serious finding proposes. Can be undone.", Window.apply_first, "Ctrl+Return", _has_suggestion),
-    Action("settings.typed-in", "Note the settings as typed in", Menu.SETTINGS, "Keeps the settings as a dated revision: typed into the BMS.", Window.note_typed_in, "", _has_bench),
+    Action(
+        "settings.apply",
+        "Apply the first suggestion",
+        Menu.SETTINGS,
+        "Takes over what the most serious finding proposes; can be undone.",
+        Window.apply_first,
+        "Ctrl+Return",
+        _has_suggestion,
+    ),
+    Action(
+        "settings.typed-in",
+        "Note the settings as typed in",
+        Menu.SETTINGS,
+        "Keeps the settings as a dated revision: typed into the BMS.",
+        Window.note_typed_in,
+        "",
+        _has_bench,
+    ),
     Action("record.import", "Import a log …", Menu.RECORD, "Reads a CSV or spreadsheet from the BMS into this bench.", Window.ask_import, "Ctrl+I", _has_bench),
-    Action("record.write-log", "Write the log …", Menu.RECORD, "Writes this pack's samples as a plain CSV log.", Window.ask_write_log, "", lambda w: w.document is not None and w.document.record is not None),
-    Action("record.write-diagnosis", "Write the diagnosis …", Menu.RECORD, "Writes charges, cells and findings as an open JSON file.", Window.ask_write_diagnosis, "", lambda w: w.document is not None and w.document.record is not None),
+    Action("record.write-log", "Write the log …", Menu.RECORD, "Writes this pack's samples as a plain CSV log.", Window.ask_write_log, "", _has_log),
+    Action(
+        "record.write-diagnosis",
+        "Write the diagnosis …",
+        Menu.RECORD,
+        "Writes charges, cells and findings as an open JSON file.",
+        Window.ask_write_diagnosis,
+        "",
+        _has_log,
+    ),
     Action("go.protect", "Protect", Menu.GO, "Limits of voltage, current and temperature.", lambda w: w.go("protect"), "Ctrl+2", _has_bench),
     Action("go.record", "Record", Menu.GO, "The full charges found in the logs.", lambda w: w.go("record"), "Ctrl+8", _has_bench),
     Action("go.diagnose", "Diagnose", Menu.GO, "Which cell strays, why, and what to do.", lambda w: w.go("diagnose"), "Ctrl+9", _has_bench),
@@ -47,4 +76,5 @@ ACTIONS: tuple[Action, ...] = (
     Action("view.light", "Light", Menu.VIEW, "Paper and ink.", lambda w: w.set_theme("light")),
     Action("view.dark", "Dark", Menu.VIEW, "Graphite.", lambda w: w.set_theme("dark")),
     Action("help.keys", "Keys and words", Menu.HELP, "All commands with their keys, and what the words mean.", Window.show_help, "F1"),
-)  # fmt: skip
+)
+# fmt: on

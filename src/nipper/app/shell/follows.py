@@ -97,8 +97,8 @@ class Follows(QFrame):
 
     def entries(self) -> list[FollowsEntry]:
         """The entries, in order."""
-        widgets = (self._list.itemAt(i).widget() for i in range(self._list.count()))
-        return [w for w in widgets if isinstance(w, FollowsEntry)]
+        items = (self._list.itemAt(i) for i in range(self._list.count()))
+        return [w for item in items if item and isinstance(w := item.widget(), FollowsEntry)]
 
     def show_all(self, consequences: Sequence[Consequence]) -> None:
         """Show these. An entry whose words have not changed keeps its widget, so that a drag neither flickers nor costs a rebuild."""

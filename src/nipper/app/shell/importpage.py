@@ -1,5 +1,6 @@
 """Importing a log: the columns as Nipper understands them, what looks odd, and the first rows; taken over on confirmation."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
@@ -171,9 +172,9 @@ class ImportPage(QWidget):
         self.progress.setRange(0, 0)
         self._start(Job(read_draft, path, bench, setup, zone), self._understood)
 
-    def _start(self, job: Job, done: object) -> None:
+    def _start(self, job: Job, done: Callable[..., object]) -> None:
         self._job = job
-        job.done.connect(done)  # pyright: ignore[reportArgumentType] - a bound slot
+        job.done.connect(done)
         job.failed.connect(self._failed)
         job.progressed.connect(self._progressed)
         job.start()
@@ -291,7 +292,7 @@ class ImportPage(QWidget):
         assert isinstance(box, QComboBox)
         key, text, mapping = box.property("key"), box.currentText(), self.draft.mapping
         if key == "time_form":
-            mapping = replace(mapping, time_form=text.partition(":")[0])  # pyright: ignore[reportArgumentType] - one of the forms
+            mapping = replace(mapping, time_form=text.partition(":")[0])
         elif key == "zone":
             mapping = replace(mapping, zone=text)
         elif key == "cell_scale":
@@ -343,9 +344,9 @@ class ImportPage(QWidget):
         self.left.emit()
 
 
-def _import(bench: Bench, pack: int, draft: Draft, file: str, tick: object = None) -> int:
+def _import(bench: Bench, pack: int, draft: Draft, file: str, tick: Callable[[float], None]) -> int:
     assert draft.log is not None
-    added = bench.import_log(pack, draft.log, Path(file).name, draft.mapping.to_json(), tick)  # pyright: ignore[reportArgumentType] - the job's tick
+    added = bench.import_log(pack, draft.log, Path(file).name, draft.mapping.to_json(), tick)
     bench.remember_mapping(shape_key(draft.table.columns), draft.mapping.to_json())
     return added
 

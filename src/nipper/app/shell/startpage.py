@@ -69,15 +69,27 @@ class StartPage(QWidget):
         self.cells, self.packs = QSpinBox(minimum=1, maximum=200, value=16), QSpinBox(minimum=1, maximum=64, value=1)
         self.capacity = UnitField("Ah", "Capacity of one pack", "of the pack, not of the bank")
         self.capacity.set_value(280.0)
-        self.capacity.setMaximumWidth(16777215)
-        rows = (("Name", self.name), ("Chemistry", self.chemistry), ("Cells in series", self.cells), ("Capacity of one pack", self.capacity), ("Packs in parallel", self.packs), ("Balancer", self.balancer))  # fmt: skip
+        self.capacity.setAlignment(Qt.AlignmentFlag.AlignLeft)
+        for box in (self.cells, self.packs):
+            box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        for field in (self.name, self.chemistry, self.cells, self.capacity, self.packs, self.balancer):
+            field.setMinimumWidth(280)
+            field.setMaximumWidth(280)
+        rows = (
+            ("Name", self.name),
+            ("Chemistry", self.chemistry),
+            ("Cells in series", self.cells),
+            ("Capacity of one pack", self.capacity),
+            ("Packs in parallel", self.packs),
+            ("Balancer", self.balancer),
+        )
         for row, (title, field) in enumerate(rows):
             text = label(title)
             text.setBuddy(field)
             field.setAccessibleName(title)
             grid.addWidget(text, row, 0)
             grid.addWidget(field, row, 1)
-        grid.setColumnStretch(1, 1)
+        grid.setColumnStretch(2, 1)
         inside.addLayout(grid)
         self.make = button("Make the bench", "main")
         self.make.clicked.connect(self._make)

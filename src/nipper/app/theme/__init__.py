@@ -63,7 +63,7 @@ class Theme(QObject):
 
 def load_fonts() -> None:
     """Make the shipped fonts known to Qt and the interface font the default, with tabular figures."""
-    folder = resources.files(__package__) / "fonts"
+    folder = resources.files("nipper.app.theme") / "fonts"
     for name in FONTS:
         QFontDatabase.addApplicationFontFromData((folder / name).read_bytes())
     QApplication.setFont(font())

@@ -1,6 +1,10 @@
 """The style sheet, written from the palette's roles."""
 
+from importlib import resources
+
 from nipper.app.theme.palette import Palette
+
+CHEVRON = str(resources.files("nipper.app.theme") / "icons" / "chevron.svg").replace("\\", "/")
 
 
 def style_sheet(p: Palette) -> str:
@@ -38,7 +42,10 @@ QLineEdit, QComboBox, QDateEdit, QSpinBox {{ background: {p.card}; border: 1px s
 QLineEdit:focus, QComboBox:focus, QDateEdit:focus {{ border: 1px solid {p.copper}; }}
 QLineEdit[wrong="true"] {{ border: 1px solid {p.act}; background: {p.act_wash}; }}
 QLineEdit:disabled, QComboBox:disabled {{ color: {p.faint}; }}
-QComboBox::drop-down {{ border: none; width: 16px; }}
+QComboBox::drop-down, QDateEdit::drop-down {{ border: none; width: 18px; subcontrol-position: center right; }}
+QComboBox::down-arrow, QDateEdit::down-arrow {{ image: url({CHEVRON}); width: 12px; height: 12px; }}
+QDateEdit {{ padding-right: 20px; }}
+QCalendarWidget QWidget {{ background: {p.card}; color: {p.ink}; }}
 QComboBox QAbstractItemView {{ background: {p.card}; color: {p.ink}; border: 1px solid {p.line}; selection-background-color: {p.copper_wash}; selection-color: {p.ink}; }}
 QMenuBar {{ background: {p.paper}; }}
 QMenuBar::item {{ background: transparent; padding: 3px 9px; }}

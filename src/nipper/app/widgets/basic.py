@@ -1,5 +1,7 @@
 """Labels, cards, rules and status marks: the plain parts of every page."""
 
+import re
+
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QFont, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
@@ -7,19 +9,22 @@ from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QSizePolicy,
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.theme.marks import STATUS_ROLE, STATUS_WORD, draw_status
 
+MINUS = re.compile(r"(?<![\w.,)])-(?=\d)")  # a hyphen before a number is a minus sign
 SEMI, BOLD = QFont.Weight.DemiBold, QFont.Weight.Bold
 
 
 def label(text: str = "", role: str = "", size: float = BASE_PT, weight: QFont.Weight = QFont.Weight.Normal, wrap: bool = False) -> QLabel:
     """A line or paragraph of plain text (never read as markup)."""
-    out = QLabel(text)
+    out = QLabel(MINUS.sub("−", text))
     out.setTextFormat(Qt.TextFormat.PlainText)
     out.setFont(font(size, weight))
     if role:
         out.setProperty("role", role)
     out.setWordWrap(wrap)
     if wrap:
-        out.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        policy = out.sizePolicy()  # keeps what word wrap has set: its height depends on its width
+        policy.setHorizontalPolicy(QSizePolicy.Policy.Ignored)
+        out.setSizePolicy(policy)
     return out
 
 
@@ -59,8 +64,10 @@ def clear(layout: QLayout) -> None:
             widget.hide()
             widget.setParent(None)
             widget.deleteLater()
-        elif item.layout() is not None:
-            clear(item.layout())
+        else:
+            inner = item.layout()
+            if inner is not None:
+                clear(inner)
 
 
 class StatusMark(QWidget):

@@ -19,7 +19,7 @@ class UnitField(QLineEdit):
         self._value: float | None = None
         self.context = Context()
         self.setMinimumWidth(78)
-        self.setMaximumWidth(120)
+        self.setMaximumWidth(96)
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.setAccessibleName(f"{title}, {unit}" if unit else title)
         self.setPlaceholderText("–" if optional else "")

@@ -2,12 +2,13 @@
 
 from collections.abc import Sequence
 from datetime import UTC, datetime, tzinfo
+from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor, QFont
+from PySide6.QtGui import QColor, QFont, QMouseEvent
 
 from nipper.app.theme import BASE_PT, Theme, font
 
@@ -22,8 +23,9 @@ class DayAxis(pg.AxisItem):
         self._zone = zone
         self.enableAutoSIPrefix(False)
 
-    def tickValues(self, low: float, high: float, size: int) -> list[tuple[float, list[float]]]:  # noqa: N802 - pyqtgraph's name
+    def tickValues(self, minVal: float, maxVal: float, size: float) -> Any:  # noqa: N802, N803 - pyqtgraph's names
         """Round steps of days, hours or minutes."""
+        low, high = minVal, maxVal
         span = max(high - low, 1.0)
         steps = (60, 300, 600, 1800, 3600, 7200, 14400, 21600, 43200, 86400, 2 * 86400, 7 * 86400, 14 * 86400, 30 * 86400, 91 * 86400, 365 * 86400)
         step = next((s for s in steps if span / s <= max(2, size / 90)), steps[-1])
@@ -48,7 +50,7 @@ class Plot(pg.PlotWidget):
         axis = {"bottom": DayAxis(zone)} if time_axis else {}
         super().__init__(axisItems=axis)
         self._theme, self._unit = theme, unit
-        item = self.getPlotItem()
+        item = self.item
         item.hideButtons()
         item.setMenuEnabled(False)
         item.getAxis("left").enableAutoSIPrefix(False)
@@ -58,15 +60,21 @@ class Plot(pg.PlotWidget):
         if unit:
             item.getAxis("left").setLabel(unit)
         self.setFrameShape(self.Shape.NoFrame)
+        self.setStyleSheet("background: transparent")
         self.dress()
         theme.changed.connect(self.dress)
+
+    @property
+    def item(self) -> Any:
+        """The plot item, whose methods pyqtgraph forwards in ways a type checker cannot follow."""
+        return self.getPlotItem()
 
     def dress(self, *_: object) -> None:
         """Take the palette's tones."""
         self.setBackground(None)
         soft = self._theme.colour("soft")
         for name in ("left", "bottom"):
-            axis = self.getPlotItem().getAxis(name)
+            axis = self.item.getAxis(name)
             axis.setPen(pg.mkPen(self._theme.colour("line")))
             axis.setTextPen(pg.mkPen(soft))
 
@@ -120,10 +128,10 @@ class Plot(pg.PlotWidget):
         item = pg.TextItem(text, color=QColor(self._theme.colour(role)), anchor=anchor)
         item.setFont(font(size, QFont.Weight.DemiBold if bold else QFont.Weight.Normal))
         item.setPos(x, y)
-        self.addItem(item, ignoreBounds=True)
+        self.item.addItem(item, ignoreBounds=True)
         return item
 
-    def mouseDoubleClickEvent(self, event: object) -> None:  # noqa: N802 - Qt's name
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         """Show all again."""
-        self.getPlotItem().autoRange()
+        self.item.autoRange()
         super().mouseDoubleClickEvent(event)

@@ -15,10 +15,10 @@ from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.remedies import CAUTION, bleed, feed
 from nipper.core.setup import Setup
 
-Floats = NDArray[np.float64]
+Floats = NDArray[np.floating]
 
 OFFSET_PCT = 1.6  # of capacity: below it an offset is that of a healthy pack
-DRIFT_PCT_MONTH = 0.35  # of capacity a month against the median: the spread between healthy cells is 0.2, at most 0.5
+DRIFT_PCT_MONTH = 0.12  # of capacity a month against the median: healthy cells of one batch usually stay within it (common practice)
 DRIFT_TOTAL_PCT = 0.25  # of capacity over the log: less cannot be seen at the knee
 FLAT_SHARE = 0.4  # of balancing hours on the flat part
 RESISTANCE_SHARE = 0.35  # of the herd's: above it a cell's offset is no longer read from charge alone
@@ -85,7 +85,7 @@ def losing(known: Estimate, setup: Setup) -> Iterator[Cause]:
         return
     mah, sd = 1e3 * drift.ah_per_day, 1e3 * drift.sd_ah_per_day
     spread = 1.4826 * float(np.nanmedian(np.abs(mah - np.nanmedian(mah))))
-    usual = max(spread, DRIFT_PCT_MONTH / 100 / 30.4 * setup.capacity_ah * 1e3 / 2)
+    usual = max(spread, DRIFT_PCT_MONTH / 100 / 30.4 * setup.capacity_ah * 1e3)
     total_pct = 100.0 * np.abs(drift.ah_per_day) * drift.days / setup.capacity_ah
     with np.errstate(invalid="ignore"):
         ratio = np.minimum.reduce([-mah / (3.0 * sd), -mah / (3.0 * usual), np.sign(-mah) * total_pct / DRIFT_TOTAL_PCT])
@@ -184,11 +184,19 @@ def standing(known: Estimate, setup: Setup) -> Iterator[Cause]:
     threshold = OFFSET_PCT / 100.0 * setup.capacity_ah
     with np.errstate(invalid="ignore"):
         ratio = np.minimum(np.abs(offset) / threshold, np.abs(offset) / (3.0 * np.hypot(sd, doubt)))
-    out = np.flatnonzero(np.nan_to_num(ratio, nan=0.0) > 0.6)
+    out = np.flatnonzero((np.nan_to_num(ratio, nan=0.0) > 0.6) & ~_moving(known))
     for sign in (-1, 1):
         cells = [int(i) for i in out if np.sign(offset[i]) == sign]
         if cells:
             yield _standing(known, setup, cells, offset, np.hypot(sd, doubt), ratio)
+
+
+def _moving(known: Estimate) -> NDArray[np.bool_]:
+    """Cells whose own drift made more than half of the offset: they do not stand anywhere."""
+    drift = known.drift
+    with np.errstate(invalid="ignore"):
+        real = np.abs(drift.ah_per_day) > 3.0 * drift.sd_ah_per_day
+        return real & (np.abs(drift.ah_per_day) * drift.days > 0.5 * np.abs(drift.last_ah))
 
 
 def _resistance_doubt_ah(known: Estimate, setup: Setup) -> Floats:

@@ -17,7 +17,7 @@ from nipper.core.logs.charges import Charge, readings
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
-Floats = NDArray[np.float64]
+Floats = NDArray[np.floating]
 
 
 @dataclass(frozen=True, eq=False, slots=True)

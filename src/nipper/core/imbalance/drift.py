@@ -9,7 +9,7 @@ from nipper.core.imbalance.offsets import Offsets
 from nipper.core.logs.model import Log
 from nipper.core.setup import Balancer
 
-Floats = NDArray[np.float64]
+Floats = NDArray[np.floating]
 
 LEAST_CHARGES = 4
 LEAST_DAYS = 5.0
@@ -48,12 +48,19 @@ class Drift:
     @property
     def last_ah(self) -> Floats:
         """The newest offset of each cell, median of the last three charges; NaN where none could be read."""
-        return _nanmedian_rows(self.offset_ah[-3:], self.offset_ah.shape[1])
+        return _nanmedian_rows(self._sure_rows(self.offset_ah), self.offset_ah.shape[1])
 
     @property
     def last_sd_ah(self) -> Floats:
         """Standard deviation that goes with :attr:`last_ah`."""
-        return _nanmedian_rows(self.sd_ah[-3:], self.sd_ah.shape[1])
+        return _nanmedian_rows(self._sure_rows(self.sd_ah), self.sd_ah.shape[1])
+
+    def _sure_rows(self, table: Floats) -> Floats:
+        """The last three of the charges that tell most: those that left every cell high on the knee."""
+        if len(table) <= 3:
+            return table
+        worst = np.nanmax(np.where(np.isfinite(self.sd_ah), self.sd_ah, np.inf), axis=1)[-8:]
+        return table[-worst.size :][np.sort(np.argsort(worst, kind="stable")[:3])]
 
 
 def _nanmedian_rows(table: Floats, cells: int) -> Floats:
@@ -110,6 +117,8 @@ def _line(days: Floats, y: Floats, sd: Floats) -> tuple[float, float, float]:
     if good.sum() < LEAST_CHARGES or np.ptp(days[good]) < LEAST_DAYS:
         return float("nan"), float("nan"), float("nan")
     x, y, w = days[good], y[good], 1.0 / sd[good] ** 2
+    slope = sxx = mean_x = mean_y = 0.0
+    residual = np.zeros_like(y)
     for _ in range(3):  # re-weighted once or twice, so that a charge read amiss does not steer the line
         mean_x, mean_y = np.average(x, weights=w), np.average(y, weights=w)
         sxx = np.sum(w * (x - mean_x) ** 2)

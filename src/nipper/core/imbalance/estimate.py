@@ -8,13 +8,13 @@ from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.drift import Drift, balanced_ah, fit
-from nipper.core.imbalance.offsets import charge_resistance_ohm, offsets_at
+from nipper.core.imbalance.offsets import offsets_at, resistance_prior
 from nipper.core.imbalance.resistance import Resistances, step_resistances
 from nipper.core.logs.charges import Charge, find_charges
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
-Floats = NDArray[np.float64]
+Floats = NDArray[np.floating]
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,10 +57,10 @@ def estimate(log: Log, setup: Setup, tick: Callable[[float], None] = lambda _sha
     full = [c for c in charges if c.full]
     resistances = step_resistances(log, setup)
     tick(0.4)
-    resistance_ohm = charge_resistance_ohm(log, setup, full, resistances.excess_ohm)
+    prior = resistance_prior(setup, resistances.herd_ohm, resistances.excess_ohm, resistances.sd_ohm)
     offsets = []
     for i, charge in enumerate(full):
-        offsets.append(offsets_at(log, setup, charge, resistance_ohm))
+        offsets.append(offsets_at(log, setup, charge, prior))
         tick(0.5 + 0.4 * (i + 1) / len(full))
     offsets = [o for o in offsets if np.isfinite(o.offset_ah).any()]
     rows = np.searchsorted(log.time_s, [o.time_s for o in offsets])

@@ -1,29 +1,45 @@
 """How much fuller or emptier each cell is than the herd, read from one full charge.
 
-On charge every cell walks the same curve; a cell that holds less charge is simply later on it. So the herd's own median cell is
-the curve: voltage, freed of the current's drop, against charge counted. Where a cell stands on that curve, less where the herd
-stands at that moment, is its offset. Steep stretches say much and flat ones little, and they are weighted so. Only where a cell
-is above all the herd ever reached does the chemistry's slope help out.
+On charge every cell walks the same curve; a cell that holds less charge is simply later on it. So the herd's median cell *is* the
+curve: its voltage against charge counted. For each cell the shift along that curve is sought that explains its readings best:
+
+    v_cell(t) = h(q(t) + s) + R (I(t) - I_h(q(t) + s)) + r I(t) + noise
+
+h and I_h are the herd's voltage and current when it had counted that charge, R the resistance of the long charge (the current may
+have been another when the herd was there), r what the cell has above the herd. R and r are nuisances with a prior each, from the
+steps of current in the log, and are integrated out in closed form; s is searched on a grid, so that the flat part of the curve, where
+anything fits, comes out as a wide interval and not as a wrong number. Steep stretches decide by themselves.
+
+Only where a cell is above all the herd ever reached does the chemistry's curve help out, from the herd's top on.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.interpolate import PchipInterpolator
+from scipy.optimize import isotonic_regression
 
 from nipper.core.chemistry import chemistry
 from nipper.core.logs.charges import Charge, cell_resistance_ohm
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
-Floats = NDArray[np.float64]
+Floats = NDArray[np.floating]
 
 READING_SD_V = 0.0012  # one reading of one cell: 1 mV steps and the noise usual meters have (common practice)
-MODEL_SD_V = 0.0040  # what resistance and diffusion leave uncertain at the knee, however many readings are averaged
-CELL_MODEL_SHARE = 0.12  # of the offset itself: the taper is not the bulk, and two cells' curves are not quite the same
+INDEPENDENT = 16  # so many readings at most count as independent: what the model leaves out is the same for neighbours
+RESISTANCE_DOUBT = 0.5  # of R: pulse tables differ that much over state of charge
+OWN_SHARE = 0.08  # of R: healthy cells differ by that much in resistance
+MODEL_SHARE = 0.08  # of the shift itself: two cells' curves are not quite the same
+LONG_FACTOR = 1.5  # R of a long charge against a step within a minute, from pulse tables; against the sheet's value 2
+KNOT_SHARE = 0.0002  # of capacity: the herd's curve is learnt in steps this fine, some 2 mV at the knee
 LEAST_ROWS = 4
-MOST_ROWS = 2000
+MOST_ROWS = 600  # more only repeat each other
+
+# trial shifts, % of capacity: fine near zero, to 15 % either way
+SHIFTS_PCT = np.sinh(np.linspace(-6.0, 6.0, 241)) / np.sinh(6.0) * 15.0
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -42,135 +58,165 @@ class Offsets:
     sd_ah: Floats
 
 
-def offsets_at(log: Log, setup: Setup, charge: Charge, resistance_ohm: Floats | None = None) -> Offsets:
+@dataclass(frozen=True, eq=False, slots=True)
+class Prior:
+    """What is known of resistance before a charge is looked at: herd and each cell's own part, with standard deviations, ohm."""
+
+    herd_ohm: float
+    excess_ohm: Floats
+    excess_sd_ohm: Floats
+
+    @property
+    def herd_sd_ohm(self) -> float:
+        """Doubt of the herd's resistance."""
+        return RESISTANCE_DOUBT * self.herd_ohm
+
+
+def resistance_prior(setup: Setup, step_ohm: float, excess_ohm: Floats, excess_sd_ohm: Floats) -> Prior:
+    """The prior from steps of current (NaN where the log has none): a long charge drops more than a step shows."""
+    known = np.isfinite(step_ohm) and step_ohm > 0
+    herd = LONG_FACTOR * step_ohm if known else 2.0 * cell_resistance_ohm(setup)
+    own = np.nan_to_num(excess_ohm)
+    # the slow part of a resistive cell may be larger in proportion, or not at all: half of the excess is open
+    sd = np.sqrt((OWN_SHARE * herd) ** 2 + (0.5 * own) ** 2 + np.nan_to_num(excess_sd_ohm) ** 2)
+    return Prior(float(herd), own, sd)
+
+
+def offsets_at(log: Log, setup: Setup, charge: Charge, prior: Prior | None = None) -> Offsets:
     """Offsets of all cells from one charge.
 
     Parameters
     ----------
     log, setup, charge : the charge must have reached the knee
-    resistance_ohm : float64[cells], what each cell's voltage is freed of; the setup's for all where not given
+    prior : of resistance; from the setup alone where not given
     """
-    resistance = np.full(log.cells, cell_resistance_ohm(setup)) if resistance_ohm is None else resistance_ohm
+    nothing = np.full(log.cells, np.nan)
+    prior = prior or resistance_prior(setup, float("nan"), nothing, nothing)
     time_s = float(log.time_s[charge.top])
-    walk = _Walk.of(log, setup, charge)
+    walk = _Walk.of(log, setup, charge, prior)
     if walk is None:
-        nothing = np.full(log.cells, np.nan)
         return Offsets(time_s, nothing, nothing)
-    shift, weight, slope = walk.shifts(resistance)
-    total = weight.sum(axis=0)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        offset = np.sum(weight * shift, axis=0) / total
-        effective = total**2 / np.sum(weight**2, axis=0)
-        slope_rms = np.sqrt(np.sum(weight * slope**2, axis=0) / total)
-        offset = np.where(np.count_nonzero(weight, axis=0) >= LEAST_ROWS, offset, np.nan)
-        offset -= np.nanmedian(offset)
-        sd = np.sqrt(READING_SD_V**2 / effective + MODEL_SD_V**2) / slope_rms
-    return Offsets(time_s, offset, np.hypot(sd, CELL_MODEL_SHARE * np.abs(offset)))
-
-
-def charge_resistance_ohm(log: Log, setup: Setup, charges: Sequence[Charge], excess_ohm: Floats) -> Floats:
-    """Resistance that frees the cells' voltages best on these charges, float64[cells].
-
-    The current's drop at the knee holds slow parts that no step of current shows. With the right value a cell's offset comes out
-    alike under full current and in the taper; so the value with the least disagreement is taken, by a search over multiples of
-    the setup's. ``excess_ohm`` is each cell's own part above the herd (NaN counts as none).
-    """
-    own = np.nan_to_num(excess_ohm)
-    base = cell_resistance_ohm(setup)
-    picked = [charges[i] for i in np.unique(np.linspace(0, len(charges) - 1, 8).astype(int))] if charges else []
-    walks = [walk for walk in (_Walk.of(log, setup, charge) for charge in picked) if walk]
-    if not walks:
-        return base + own
-    multiples = np.geomspace(0.4, 4.0, 13)
-    misfit = [float(np.median([walk.misfit(base * m + own) for walk in walks])) for m in multiples]
-    return base * float(multiples[int(np.argmin(misfit))]) + own
+    offset, sd = walk.best_shifts(SHIFTS_PCT / 100.0 * setup.capacity_ah, prior)
+    offset -= np.nanmedian(offset)
+    return Offsets(time_s, offset, np.hypot(sd, MODEL_SHARE * np.abs(offset)))
 
 
 @dataclass(frozen=True, eq=False, slots=True)
 class _Walk:
-    """The part of a charge that walks the curve: cell voltages [rows, cells], current and counted charge [rows]."""
+    """The upper part of a charge: readings [rows, cells], current and counted charge [rows], and the herd's curve."""
 
     cell_v: Floats
     current_a: Floats
     counted_ah: Floats
-    knee_v: float
-    beyond: Callable[[float], float]  # V per Ah above the herd's highest, from the chemistry
+    curve: "_HerdCurve"
 
     @classmethod
-    def of(cls, log: Log, setup: Setup, charge: Charge) -> "_Walk | None":
+    def of(cls, log: Log, setup: Setup, charge: Charge, prior: Prior) -> "_Walk | None":
         if charge.absorption is None:
             return None
+        chem = chemistry(setup.chemistry)
         rows = np.arange(charge.start, charge.stop)
         current = np.nan_to_num(log.current_a[rows])
         counted = np.cumsum(current * log.steps_s[rows]) / 3600.0
         keep = np.isfinite(log.cell_v[rows]).all(axis=1) & (current > -0.01 * setup.capacity_ah)
         if keep.sum() < LEAST_ROWS:
             return None
-        kept = np.flatnonzero(keep)
-        kept = kept[:: max(1, kept.size // MOST_ROWS)]  # more rows than this only repeat each other
-        chem = chemistry(setup.chemistry)
-        per_ah = 100.0 / setup.capacity_ah * 1e-3
+        cell_v, current, counted = log.cell_v[rows[keep]].astype(float), current[keep], counted[keep]
+        herd = np.median(cell_v, axis=1)
+        curve = _HerdCurve.of(herd, counted, current, setup, prior.herd_ohm)
+        top_v = float(np.max(herd - current * prior.herd_ohm))
+        steep = np.flatnonzero(herd - current * prior.herd_ohm > min(chem.knee_v - 0.04, top_v - 0.03))
+        steep = steep[:: max(1, steep.size // MOST_ROWS)]
+        if steep.size < LEAST_ROWS:
+            return None
+        return cls(cell_v[steep], current[steep], counted[steep], curve)
 
-        def beyond(volts: float) -> float:
-            return float(chem.curve.slope_at_voltage(min(volts, chem.max_v))) * per_ah
+    def best_shifts(self, shifts_ah: Floats, prior: Prior) -> tuple[Floats, Floats]:
+        """Most likely shift of each cell and its standard deviation, Ah: float64[cells] each."""
+        misfit = self._misfit(shifts_ah, prior)  # [cells, shifts]
+        cells = np.arange(misfit.shape[0])
+        best = np.clip(np.argmin(misfit, axis=1), 1, shifts_ah.size - 2)
+        likely = _vertex(shifts_ah, misfit, best)
+        # the width from the whole likelihood over the grid: on the flat part of the curve it is no parabola but a long tail
+        step = np.gradient(shifts_ah)
+        weight = np.exp(-0.5 * (misfit - misfit[cells, best][:, None])) * step
+        weight /= weight.sum(axis=1, keepdims=True)
+        spread = weight @ shifts_ah**2 - 2.0 * likely * (weight @ shifts_ah) + likely**2
+        return likely, np.sqrt(np.maximum(spread, (0.3 * step[best]) ** 2))
 
-        return cls(log.cell_v[rows[kept]].astype(float), current[kept], counted[kept], chem.knee_v, beyond)
+    def _misfit(self, shifts_ah: Floats, prior: Prior) -> Floats:
+        """Twice the negative log likelihood, [cells, shifts], with both resistances integrated out.
 
-    def shifts(self, resistance_ohm: Floats) -> tuple[Floats, Floats, Floats]:
-        """Shift of each reading along the herd's curve (Ah), its weight, and the slope there (V per Ah): [rows, cells] each."""
-        freed = self.cell_v - self.current_a[:, None] * resistance_ohm
-        herd = np.median(freed, axis=1)
-        curve = _HerdCurve.of(herd, self.counted_ah)
-        steep = herd > min(self.knee_v - 0.03, curve.top_v - 0.02)
-        v = freed[steep]
-        at = np.interp(v, curve.v, curve.ah)
-        slope = np.interp(v, curve.v, curve.slope)
-        beyond = self.beyond(curve.top_v)
-        above = v > curve.top_v
-        at = np.where(above, curve.ah[-1] + (v - curve.top_v) / beyond, at)
-        slope = np.where(above, beyond, slope)
-        weight = np.where(v >= curve.v[0], slope**2, 0.0)
-        return at - self.counted_ah[steep][:, None], weight, slope
+        For each shift the residual e is linear in R and r; with x1 = I - I_h and x2 = I the minimum over both is a 2 x 2 system whose
+        sums are matrix products over the rows, so that all cells and shifts cost a few of them.
+        """
+        at = self.counted_ah[:, None] + shifts_ah  # [rows, shifts]
+        h, herd_a = self.curve.at(at)
+        base = np.median(self.cell_v, axis=1)[:, None]
+        y, h = self.cell_v - base, h - base  # small numbers: squares of 3.4 V would eat the digits
+        x1, x2 = self.current_a[:, None] - herd_a, self.current_a
+        scale = min(1.0, INDEPENDENT / y.shape[0]) / READING_SD_V**2
+        e_e = np.sum(y**2, axis=0)[:, None] - 2.0 * y.T @ h + np.sum(h**2, axis=0)
+        e_1 = y.T @ x1 - np.sum(h * x1, axis=0)
+        e_2 = (y.T @ x2)[:, None] - x2 @ h
+        a11 = scale * np.sum(x1**2, axis=0) + 1.0 / prior.herd_sd_ohm**2
+        a12 = scale * (x2 @ x1)
+        a22 = scale * float(x2 @ x2) + 1.0 / prior.excess_sd_ohm[:, None] ** 2
+        b1 = scale * e_1 + prior.herd_ohm / prior.herd_sd_ohm**2
+        b2 = scale * e_2 + (prior.excess_ohm / prior.excess_sd_ohm**2)[:, None]
+        det = a11 * a22 - a12**2
+        explained = (a22 * b1**2 - 2.0 * a12 * b1 * b2 + a11 * b2**2) / det
+        return scale * e_e - explained + np.log(det)
 
-    def misfit(self, resistance_ohm: Floats) -> float:
-        """Mean square of what the readings disagree among themselves, V2."""
-        shift, weight, _ = self.shifts(resistance_ohm)
-        total = weight.sum(axis=0)
-        if not np.all(total > 0):
-            return float("inf")
-        mean = np.sum(weight * shift, axis=0) / total
-        return float(np.median(np.sum(weight * (shift - mean) ** 2, axis=0) / shift.shape[0]))
+
+def _vertex(x: Floats, y: Floats, best: NDArray[np.intp]) -> Floats:
+    """Where the parabola through the best trial and its neighbours is lowest, float64[cells]."""
+    rows = np.arange(best.size)
+    x0, x1, x2 = x[best - 1], x[best], x[best + 1]
+    d0, d2 = y[rows, best - 1] - y[rows, best], y[rows, best + 1] - y[rows, best]
+    num = d2 * (x1 - x0) ** 2 - d0 * (x2 - x1) ** 2
+    den = d2 * (x1 - x0) + d0 * (x2 - x1)
+    shift = np.where(den > 0, -0.5 * num / np.where(den > 0, den, 1.0), 0.0)
+    return np.clip(x1 + shift, x0, x2)
 
 
 @dataclass(frozen=True, eq=False, slots=True)
 class _HerdCurve:
-    """The herd's voltage against charge counted, made monotone: voltage v_at knots, charge ah_at knots, V per Ah between."""
+    """The median cell's voltage and current against charge counted, made monotone, and how it goes on above its end."""
 
-    v: Floats
     ah: Floats
-    slope: Floats
+    between: Callable[[Floats], Floats]
+    current_a: Floats
+    herd_ohm: float
+    beyond_ah: Floats
+    beyond_v: Floats
 
     @classmethod
-    def of(cls, herd: Floats, counted: Floats) -> "_HerdCurve":
+    def of(cls, herd: Floats, counted: Floats, current: Floats, setup: Setup, herd_ohm: float) -> "_HerdCurve":
+        """Means over bins of charge: where charge stands still (a held voltage), many readings make one knot.
+
+        Freed of the current's drop the best rising curve is taken; with the drop added again it is the voltage that was seen.
+        """
         order = np.argsort(counted, kind="stable")
-        ah, v = counted[order], np.maximum.accumulate(_median5(herd[order]))
-        # thin to steps of a millivolt: below that the curve is noise
-        keep = np.r_[True, np.floor(v[1:] / 1e-3) > np.floor(v[:-1] / 1e-3)]
-        keep[-1] = True
-        v, ah = v[keep], ah[keep]
-        distinct = np.r_[True, np.diff(v) > 1e-6]
-        v, ah = v[distinct], ah[distinct]
-        if v.size < 3:
-            return cls(np.r_[v, v[-1] + 1e-3], np.r_[ah, ah[-1] + 1e-3], np.ones(v.size + 1))
-        slope = np.gradient(v, np.maximum.accumulate(ah + np.arange(ah.size) * 1e-9))
-        return cls(v, ah, slope)
+        ah = counted[order]
+        bins = np.floor((ah - ah[0]) / (KNOT_SHARE * setup.capacity_ah)).astype(int)
+        _, first, count = np.unique(bins, return_index=True, return_counts=True)
+        ah, v, amps = (np.add.reduceat(x, first) / count for x in (ah, herd[order], current[order]))
+        freed = isotonic_regression(v - amps * herd_ohm, weights=count.astype(float)).x
+        chem = chemistry(setup.chemistry)
+        top_pct = float(chem.curve.soc(freed[-1]))
+        more_pct = np.linspace(0.0, 20.0, 401)
+        rise = chem.curve.ocv(top_pct + more_pct) - chem.curve.ocv(top_pct)
+        return cls(ah, _between(ah, freed), amps, herd_ohm, ah[-1] + more_pct / 100.0 * setup.capacity_ah, freed[-1] + amps[-1] * herd_ohm + rise)
 
-    @property
-    def top_v(self) -> float:
-        return float(self.v[-1])
+    def at(self, ah: Floats) -> tuple[Floats, Floats]:
+        """Voltage and current of the herd when it had counted that charge."""
+        current = np.interp(ah, self.ah, self.current_a)
+        inside = np.clip(ah, self.ah[0], self.ah[-1])
+        v = np.where(ah > self.ah[-1], np.interp(ah, self.beyond_ah, self.beyond_v), self.between(inside) + current * self.herd_ohm)
+        return v, current
 
 
-def _median5(v: Floats) -> Floats:
-    if v.size < 5:
-        return v
-    return np.median(np.lib.stride_tricks.sliding_window_view(np.pad(v, 2, mode="edge"), 5), axis=1)
+def _between(ah: Floats, v: Floats) -> Callable[[Floats], Floats]:
+    """Smooth and rising between knots: at slow logs a straight line would cut the corner of the knee."""
+    return PchipInterpolator(ah, v) if ah.size > 1 else lambda x: np.full_like(x, v[0])

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
-Floats = NDArray[np.float64]
+Floats = NDArray[np.floating]
 
 LEAST_STEP_RATE = 0.015  # of capacity per hour: smaller changes of current drown in the meter's steps
 LONGEST_STEP_S = 240.0

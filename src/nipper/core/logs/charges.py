@@ -72,7 +72,7 @@ def find_charges(log: Log, setup: Setup) -> list[Charge]:
     return [_with_rest(log, setup, mean_v, c, until) for c, until in zip(found, ends, strict=True)]
 
 
-def _top_ups(charges: list[Charge], setup: Setup, time_s: NDArray[np.float64], counted_ah: NDArray[np.float64]) -> list[Charge]:
+def _top_ups(charges: list[Charge], setup: Setup, time_s: NDArray[np.floating], counted_ah: NDArray[np.floating]) -> list[Charge]:
     def drawn_ah(since: int, charge: Charge) -> float:
         return float(counted_ah[since] - np.min(counted_ah[since : charge.stop]))
 
@@ -88,7 +88,7 @@ def _top_ups(charges: list[Charge], setup: Setup, time_s: NDArray[np.float64], c
     return out
 
 
-def _runs(log: Log, setup: Setup, counted_ah: NDArray[np.float64]) -> list[tuple[int, int]]:
+def _runs(log: Log, setup: Setup, counted_ah: NDArray[np.floating]) -> list[tuple[int, int]]:
     """Runs of charging current, merged across what is forgiven: (first row, one past the last)."""
     charging = np.nan_to_num(log.current_a) > IDLE_RATE * setup.capacity_ah
     edges = np.flatnonzero(np.diff(charging.astype(np.int8), prepend=0, append=0))
@@ -101,26 +101,28 @@ def _runs(log: Log, setup: Setup, counted_ah: NDArray[np.float64]) -> list[tuple
     return list(zip(starts[np.r_[True, apart]].tolist(), stops[np.r_[apart, True]].tolist(), strict=True))
 
 
-def _judge(log: Log, setup: Setup, mean_v: NDArray[np.float64], counted_ah: NDArray[np.float64], first: int, last: int) -> Charge | None:
+def _judge(log: Log, setup: Setup, mean_v: NDArray[np.floating], counted_ah: NDArray[np.floating], first: int, last: int) -> Charge | None:
     chem = chemistry(setup.chemistry)
-    v = _smooth(mean_v[first:last])
     moved_ah = float(counted_ah[last - 1] - counted_ah[first])
-    peak = float(np.nanmax(v))
+    peak = float(np.nanmax(mean_v[first:last]))
     if peak < chem.knee_v:
         if moved_ah < SMALLEST_AH * setup.capacity_ah:
             return None
         return Charge(first, last, None, last, None, False, "short", peak, moved_ah)
+    last = _extend(mean_v, log, last, chem.knee_v, setup)
+    v = _smooth(mean_v[first:last])
+    peak = float(np.nanmax(v))
     level = _level(log.time_s[first:last], v, peak)
     near = np.flatnonzero(v >= level - HELD_BAND_V)
     reached = np.flatnonzero(v >= level - RISE_BAND_V)
     begin, end = first + int(reached[0]), first + int(near[-1]) + 1
-    end = _extend(mean_v, log, end, level, setup)
-    held_s = float(np.sum(log.steps_s[begin + 1 : end][mean_v[begin + 1 : end] >= level - HELD_BAND_V]))
+    held = v[begin + 1 - first : end - first] >= level - HELD_BAND_V
+    held_s = float(np.sum(log.steps_s[begin + 1 : end][held]))
     ended_by = _ending(log, setup, v, level, held_s, first, begin, end)
     return Charge(first, end, (begin, end), end, None, ended_by != "short", ended_by, level, moved_ah)
 
 
-def _ending(log: Log, setup: Setup, v: NDArray[np.float64], level: float, held_s: float, first: int, begin: int, end: int) -> Ending:
+def _ending(log: Log, setup: Setup, v: NDArray[np.floating], level: float, held_s: float, first: int, begin: int, end: int) -> Ending:
     """How a charge that saw the knee ended."""
     chem = chemistry(setup.chemistry)
     if np.nanmax(log.cell_v[begin:end]) >= setup.protection.cell_over_voltage.trip_v - TRIP_BAND_V:
@@ -139,7 +141,7 @@ def cell_resistance_ohm(setup: Setup) -> float:
     return 1e-3 * (setup.cell.resistance_mohm or chemistry(setup.chemistry).resistance_mohm_ah / setup.capacity_ah)
 
 
-def _smooth(v: NDArray[np.float64], width: int = 5) -> NDArray[np.float64]:
+def _smooth(v: NDArray[np.floating], width: int = 5) -> NDArray[np.floating]:
     """Running median: single readings that jump must not make a level."""
     if v.size < width:
         return v
@@ -147,22 +149,24 @@ def _smooth(v: NDArray[np.float64], width: int = 5) -> NDArray[np.float64]:
     return np.median(np.lib.stride_tricks.sliding_window_view(padded, width), axis=1)
 
 
-def _level(time_s: NDArray[np.float64], v: NDArray[np.float64], peak: float) -> float:
-    """The voltage held: where, near the peak, the most time is spent; the peak itself when nothing was held."""
+def _level(time_s: NDArray[np.floating], v: NDArray[np.floating], peak: float) -> float:
+    """The voltage held: the highest at which much of the time near the peak is spent; the peak itself when nothing was held."""
     steps = np.minimum(np.diff(time_s, prepend=time_s[0]), 600.0)
     near = v >= peak - 0.04
     bins = np.arange(peak - 0.04, peak + 0.004, 0.004)
     spent, edges = np.histogram(v[near], bins, weights=steps[near])
-    i = int(np.argmax(spent))
-    return peak if spent[i] < HELD_S / 2 else float(min(peak, edges[i + 1]))
+    much = np.flatnonzero(spent >= max(HELD_S / 2, 0.5 * float(spent.max())))
+    return peak if not much.size else float(min(peak, edges[much[-1] + 1]))
 
 
-def _extend(mean_v: NDArray[np.float64], log: Log, end: int, level: float, setup: Setup) -> int:
-    """Absorption often outlasts the last visible charging current: go on while the level is held and nothing is drawn."""
+def _extend(mean_v: NDArray[np.floating], log: Log, end: int, above_v: float, setup: Setup) -> int:
+    """Absorption often outlasts the last visible charging current: go on while the pack is high and nothing is drawn."""
     idle_a = IDLE_RATE * setup.capacity_ah
-    while end < log.rows and mean_v[end] >= level - HELD_BAND_V and log.current_a[end] > -idle_a and log.time_s[end] - log.time_s[end - 1] < FORGIVEN_S:
-        end += 1
-    return end
+    ahead = slice(end, min(log.rows, end + 100_000))
+    pause = np.diff(log.time_s[max(0, end - 1) : ahead.stop]) >= FORGIVEN_S
+    over = (mean_v[ahead] < above_v) | (np.nan_to_num(log.current_a[ahead]) <= -idle_a) | pause[: ahead.stop - end]
+    stops = np.flatnonzero(over)
+    return end + int(stops[0]) if stops.size else ahead.stop
 
 
 def _tapered(log: Log, first: int, end: int, setup: Setup) -> bool:
@@ -173,7 +177,7 @@ def _tapered(log: Log, first: int, end: int, setup: Setup) -> bool:
     return last_a <= max(0.6 * bulk_a, 0.05 * setup.capacity_ah)
 
 
-def _with_rest(log: Log, setup: Setup, mean_v: NDArray[np.float64], charge: Charge, until: int) -> Charge:
+def _with_rest(log: Log, setup: Setup, mean_v: NDArray[np.floating], charge: Charge, until: int) -> Charge:
     """Add float (held below the level, next to no current) and the rest that follows."""
     idle_a = 2.5 * IDLE_RATE * setup.capacity_ah
     after_s = log.time_s[charge.stop : until] - log.time_s[charge.stop - 1]
@@ -197,7 +201,7 @@ class Reading:
     pack_v: float
     current_a: float
     temp_c: float  # NaN where the log has none
-    cell_v: NDArray[np.float64]  # float64[cells], median of a few samples
+    cell_v: NDArray[np.floating]  # float64[cells], median of a few samples
     deviation_mv: float
     deviation_pct: float  # the same difference as charge, % of capacity
     highest: int  # cell number, from 1

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from nipper.core.logs.times import TimeForm, guess_time_form
 
-Floats = NDArray[np.float64]
+Floats = NDArray[np.floating]
 SAMPLE_ROWS = 2000  # rows looked at before proposing
 
 TIME_NAMES = re.compile(r"time|date|stamp|zeit|datum|fecha|hora|heure|\bts\b|clock|epoch|unix", re.I)
@@ -130,17 +130,30 @@ def propose(columns: Mapping[str, Sequence[str | None]], numbers: Mapping[str, F
 
 
 def current_sign(current: Floats, voltage: Floats) -> int:
-    """+1 when a rising current goes with a rising voltage (charging positive), -1 when against it, 0 when it cannot be told.
+    """+1 when charging is counted positive, -1 when discharging is, 0 when it cannot be told.
 
-    Resistance makes the voltage follow the current at every step, whatever the state of charge.
+    Two witnesses: resistance makes the voltage follow every large step of current, and between the steps the voltage creeps up while
+    charging and down while discharging. Each is a mean against its own scatter; together they must stand clear of chance.
     """
     step_a, step_v = np.diff(current), np.diff(voltage)
     good = np.isfinite(step_a) & np.isfinite(step_v)
-    step_a, step_v = step_a[good], step_v[good]
-    if step_a.size < 8 or not np.any(step_a) or not np.any(step_v):
+    step_a, step_v, amps = step_a[good], step_v[good], current[1:][good]
+    if step_a.size < 8 or not np.any(amps):
         return 0
-    together = float(step_a @ step_v) / float(np.sqrt((step_a @ step_a) * (step_v @ step_v)))
-    return 0 if abs(together) < 3.0 / np.sqrt(step_a.size) else int(np.sign(together))
+    large = (np.abs(step_a) >= 0.25 * np.abs(step_a).max()) & (step_a != 0)
+    calm = np.clip(step_v[~large], *np.quantile(step_v[~large], [0.02, 0.98])) if np.any(~large) else np.zeros(1)
+    follows = np.sign(step_a[large]) * step_v[large]
+    creeps = np.sign(amps[~large]) * calm if np.any(~large) else calm
+    score = _against_chance(follows, float(np.std(calm))) + _against_chance(creeps, 0.0)
+    return 0 if abs(score) < 4.0 else int(np.sign(score))
+
+
+def _against_chance(values: Floats, least_sd: float) -> float:
+    """Mean over its standard error; 0 for nothing."""
+    if values.size == 0:
+        return 0.0
+    sd = max(float(np.std(values)), least_sd, 1e-9)
+    return float(np.mean(values)) / sd * float(np.sqrt(values.size))
 
 
 def _find_time(columns: Mapping[str, Sequence[str | None]], numbers: Mapping[str, Floats]) -> tuple[str, str | None, TimeForm] | None:

@@ -33,12 +33,12 @@ class Log:
         True where that cell is being balanced.
     """
 
-    time_s: NDArray[np.float64]
-    current_a: NDArray[np.float64]
-    pack_v: NDArray[np.float64]
-    cell_v: NDArray[np.float32]
-    temp_c: NDArray[np.float32]
-    soc_pct: NDArray[np.float32] | None = None
+    time_s: NDArray[np.floating]
+    current_a: NDArray[np.floating]
+    pack_v: NDArray[np.floating]
+    cell_v: NDArray[np.floating]
+    temp_c: NDArray[np.floating]
+    soc_pct: NDArray[np.floating] | None = None
     balancing: NDArray[np.bool_] | None = None
 
     @property
@@ -62,22 +62,22 @@ class Log:
         return float(np.median(np.diff(self.time_s))) if self.rows > 1 else 0.0
 
     @cached_property
-    def steps_s(self) -> NDArray[np.float64]:
+    def steps_s(self) -> NDArray[np.floating]:
         """Time each sample stands for, float64[n] s; 0 at the start of the log and across gaps."""
         steps = np.diff(self.time_s, prepend=self.time_s[:1])
         return np.where(steps > max(GAP_FLOOR_S, 5.0 * self.interval_s), 0.0, steps)
 
     @cached_property
-    def charge_ah(self) -> NDArray[np.float64]:
+    def charge_ah(self) -> NDArray[np.floating]:
         """Charge counted since the first sample, float64[n] Ah (trapezoid); stands still across gaps and unread currents."""
         current = np.nan_to_num(self.current_a)
         mean = 0.5 * (current + np.concatenate([current[:1], current[:-1]]))
         return np.cumsum(mean * self.steps_s) / 3600.0
 
     @cached_property
-    def mean_cell_v(self) -> NDArray[np.float64]:
+    def mean_cell_v(self) -> NDArray[np.floating]:
         """Mean of the cells at each sample, float64[n] V, from the cells themselves (a pack reading is coarser)."""
-        mean = np.mean(self.cell_v, axis=1, dtype=np.float64)
+        mean = np.asarray(np.mean(self.cell_v, axis=1, dtype=np.float64))
         unread = ~np.isfinite(mean)
         if unread.any():
             mean[unread] = np.nanmean(self.cell_v[unread], axis=1, dtype=np.float64)
@@ -123,10 +123,10 @@ def in_order(log: Log) -> Log:
     return log.select(first)
 
 
-def _same_width(tables: list[NDArray[np.float32]]) -> NDArray[np.float32]:
+def _same_width(tables: list[NDArray[np.floating]]) -> NDArray[np.floating]:
     width = max(table.shape[1] for table in tables)
     return np.concatenate([np.pad(t, ((0, 0), (0, width - t.shape[1])), constant_values=np.nan) for t in tables])
 
 
-def _column(values: NDArray[np.float32] | None, rows: int) -> NDArray[np.float32]:
+def _column(values: NDArray[np.floating] | None, rows: int) -> NDArray[np.floating]:
     return np.full(rows, np.nan, np.float32) if values is None else values

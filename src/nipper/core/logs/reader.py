@@ -3,6 +3,7 @@
 import io
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import polars as pl
@@ -71,13 +72,13 @@ def to_log(table: Table, mapping: ColumnMapping) -> Log:
     if missing:
         raise InputError(table.file, "the header", f"a column {missing[0]!r}")
 
-    def numbers(name: str, scale: float = 1.0) -> NDArray[np.float64]:
+    def numbers(name: str, scale: float = 1.0) -> NDArray[np.floating]:
         text = table.frame.get_column(name)
         values = as_number(text, table.decimal)
         _refuse(table, name, text, values, "a number")
         return values.fill_null(np.nan).to_numpy() * scale
 
-    def table_of_numbers(names: tuple[str, ...], scale: float) -> NDArray[np.float32]:
+    def table_of_numbers(names: tuple[str, ...], scale: float) -> NDArray[np.floating]:
         out = np.empty((table.frame.height, len(names)), np.float32, order="F")
         for i, name in enumerate(names):
             out[:, i] = numbers(name, scale)
@@ -96,7 +97,7 @@ def to_log(table: Table, mapping: ColumnMapping) -> Log:
     )
 
 
-def times_as_written(table: Table, mapping: ColumnMapping) -> NDArray[np.float64]:
+def times_as_written(table: Table, mapping: ColumnMapping) -> NDArray[np.floating]:
     """The times in the order of the file, float64[rows] Unix s; :class:`InputError` names the first that is none."""
     text = table.frame.get_column(mapping.time)
     if mapping.second_time:
@@ -121,7 +122,7 @@ def _refuse(table: Table, name: str, text: pl.Series, values: pl.Series, expecte
 def _read_plain(data: bytes, mapping: ColumnMapping, unix: bool) -> Log | None:
     """The typed fast path; None when something in the file needs the slow one, which can say where."""
     names = (mapping.current, mapping.pack, *mapping.cells, *mapping.temps, mapping.soc)
-    schema: dict[str, type[pl.DataType]] = {name: pl.Float32 for name in names if name} | {"time": pl.Float64 if unix else pl.String}
+    schema: dict[str, Any] = {name: pl.Float32 for name in names if name} | {"time": pl.Float64 if unix else pl.String}
     schema |= {"current_a": pl.Float64, "pack_v": pl.Float64}
     if mapping.balancing:
         schema[mapping.balancing] = pl.String
@@ -147,7 +148,7 @@ def _numpy(frame: pl.DataFrame, name: str) -> NDArray[np.floating]:
     return frame.get_column(name).fill_null(np.nan).to_numpy()
 
 
-def _matrix(frame: pl.DataFrame, names: tuple[str, ...]) -> NDArray[np.float32]:
+def _matrix(frame: pl.DataFrame, names: tuple[str, ...]) -> NDArray[np.floating]:
     out = np.empty((frame.height, len(names)), np.float32, order="F")
     for i, name in enumerate(names):
         out[:, i] = _numpy(frame, name)
@@ -168,10 +169,10 @@ def parse_balancing(text: pl.Series, cells: int) -> NDArray[np.bool_]:
 
 
 def _assemble(
-    time_s: NDArray[np.float64],
+    time_s: NDArray[np.floating],
     current_a: NDArray[np.floating],
     pack_v: NDArray[np.floating] | None,
-    cell_v: NDArray[np.float32],
+    cell_v: NDArray[np.floating],
     temp_c: NDArray[np.floating],
     soc_pct: NDArray[np.floating] | None,
     balancing: NDArray[np.bool_] | None,
@@ -184,7 +185,7 @@ def _assemble(
     log = Log(
         time_s=time_s,
         current_a=current_a.astype(np.float64, copy=False),
-        pack_v=np.sum(cell_v, axis=1, dtype=np.float64) if pack_v is None else pack_v.astype(np.float64, copy=False),
+        pack_v=np.asarray(np.sum(cell_v, axis=1, dtype=np.float64)) if pack_v is None else pack_v.astype(np.float64, copy=False),
         cell_v=cell_v,
         temp_c=temp_c.astype(np.float32, copy=False),
         soc_pct=None if soc_pct is None else soc_pct.astype(np.float32, copy=False),

@@ -157,7 +157,7 @@ def _layout(lines: list[str], file: str) -> tuple[str, int]:
     for separator in (";", "\t", "|", ","):
         counts = [line.count(separator) for line in lines if line.strip()]
         usual = max(set(counts), key=counts.count, default=0)
-        if usual >= 2 and counts.count(usual) >= 0.8 * len(counts):
+        if usual >= 2 and counts.count(usual) >= 0.6 * len(counts):
             return separator, next(i for i, line in enumerate(lines) if line.count(separator) == usual)
     raise InputError(file, "line 1", "a header row and columns separated by comma, semicolon or tab")
 

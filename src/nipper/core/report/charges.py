@@ -10,7 +10,7 @@ from nipper.core.logs.charges import Charge, read_at
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
-Floats = NDArray[np.float64]
+Floats = NDArray[np.floating]
 MOST_POINTS = 900  # more than a screen's width in one picture only costs time
 BEFORE_S = 75 * 60.0  # shown before absorption begins
 

@@ -9,7 +9,10 @@ from nipper.core.imbalance.causes import Cause
 from nipper.core.imbalance.diagnosis import Diagnosis
 from nipper.core.setup import Setup
 
-Floats = NDArray[np.float64]
+Floats = NDArray[np.floating]
+
+
+VAGUE_PCT = 0.8  # of capacity: a reading less sure than this, and than three times the usual, is not drawn
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -32,7 +35,12 @@ def paths(diagnosis: Diagnosis, setup: Setup) -> Paths:
     """What the main picture of Diagnose shows."""
     drift = diagnosis.estimate.drift
     scale = 100.0 / setup.capacity_ah
-    return Paths(drift.time_s, drift.offset_ah * scale, drift.sd_ah * scale)
+    pct, sd = drift.offset_ah * scale, drift.sd_ah * scale
+    if not pct.size:
+        return Paths(drift.time_s, pct, sd)
+    # a charge that left a cell on the flat part tells next to nothing of it: such a point would only draw a spike
+    vague = sd > np.maximum(VAGUE_PCT, 3.0 * np.nanmedian(sd, axis=0))
+    return Paths(drift.time_s, np.where(vague, np.nan, pct), sd)
 
 
 @dataclass(frozen=True, eq=False, slots=True)

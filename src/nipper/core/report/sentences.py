@@ -164,10 +164,29 @@ def of_diagnosis(diagnosis: Diagnosis) -> list[Consequence]:
             out.append(Consequence(status, finding.summary, finding.evidence[0] if finding.evidence else "", place=sure, why=finding.confirm))
         else:
             out.append(Consequence(Status.NONE, "Considered, too weak to name:", finding.summary, place=sure))
+    out += _cost(diagnosis)
     if diagnosis.verdict == "healthy":
         out.insert(0, Consequence(Status.OK, "The cells keep together.", "No cell stands apart or drifts beyond what healthy ones do."))
     out += [Consequence(Status.NONE, "To tell more:", text) for text in diagnosis.advice]
     return out
+
+
+def _cost(diagnosis: Diagnosis) -> list[Consequence]:
+    """What the imbalance takes away: the fullest cell ends the charge, the emptiest the discharge."""
+    offset = diagnosis.estimate.drift.last_ah
+    if not np.isfinite(offset).any():
+        return []
+    high, low = int(np.nanargmax(offset)), int(np.nanargmin(offset))
+    lost_ah = float(offset[high] - offset[low])
+    return [
+        Consequence(
+            Status.OK,
+            f"The imbalance costs up to {lost_ah:.1f} Ah now.",
+            f"Cell {high + 1} is full first and ends the charge, cell {low + 1} is empty first and ends the discharge.",
+            place="offsets at the last full charges",
+            why="Usable charge is what fits between the fullest cell's top and the emptiest cell's bottom, if both limits are reached.",
+        )
+    ]
 
 
 def _count(number: int, noun: str) -> str:

@@ -1,7 +1,7 @@
 """What a rule is, what it may know of the logs, and the few phrases that rules share."""
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
 from nipper.core.chemistry import Chemistry, chemistry
@@ -37,22 +37,22 @@ class Rule:
     source: str = COMMON
 
 
-def error(settings: str | tuple[str, ...], message: str, why: str, suggestion: dict[str, object] | None = None, label: str = "") -> Finding:
+def error(settings: str | tuple[str, ...], message: str, why: str, suggestion: Mapping[str, object] | None = None, label: str = "") -> Finding:
     """An unsafe or contradictory setting."""
     return _finding(Severity.ERROR, settings, message, why, suggestion, label)
 
 
-def warning(settings: str | tuple[str, ...], message: str, why: str, suggestion: dict[str, object] | None = None, label: str = "") -> Finding:
+def warning(settings: str | tuple[str, ...], message: str, why: str, suggestion: Mapping[str, object] | None = None, label: str = "") -> Finding:
     """A setting that will not do what was meant."""
     return _finding(Severity.WARNING, settings, message, why, suggestion, label)
 
 
-def note(settings: str | tuple[str, ...], message: str, why: str, suggestion: dict[str, object] | None = None, label: str = "") -> Finding:
+def note(settings: str | tuple[str, ...], message: str, why: str, suggestion: Mapping[str, object] | None = None, label: str = "") -> Finding:
     """A choice, or a fact worth knowing."""
     return _finding(Severity.NOTE, settings, message, why, suggestion, label)
 
 
-def _finding(severity: Severity, settings: str | tuple[str, ...], message: str, why: str, suggestion: dict[str, object] | None, label: str) -> Finding:
+def _finding(severity: Severity, settings: str | tuple[str, ...], message: str, why: str, suggestion: Mapping[str, object] | None, label: str) -> Finding:
     paths = (settings,) if isinstance(settings, str) else settings
     return Finding(severity, paths, message, why, suggestion or {}, label)
 

@@ -1,6 +1,6 @@
 """Fuse, leads and the current path: the weakest link must be one that was chosen."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 import numpy as np
 
@@ -26,7 +26,7 @@ def fuse_and_lead(setup: Setup, _: Evidence) -> Iterator[Finding]:
         return
     size = next((s for s, a, _ in LEADS if a >= wiring.fuse_a), None)
     paths = ("wiring.fuse_a", "wiring.cable_mm2")
-    fix: dict[str, object] = (
+    fix: Mapping[str, object] = (
         {"wiring.cable_mm2": float(size)} if size else {"wiring.fuse_a": float(max(f for f in FUSES_A if f <= LEADS[-1][1])), "wiring.cable_mm2": float(LEADS[-1][0])}
     )
     label = f"Lead of {size:g} mm²" if size else "Fuse and lead that fit"
@@ -57,7 +57,7 @@ def fuse_and_limits(setup: Setup, _: Evidence) -> Iterator[Finding]:
         return
     to = next((f for f in FUSES_A if f >= 1.25 * limit.trip_a), None)
     carries = lead_carries_a(wiring.cable_mm2) if wiring.cable_mm2 else None
-    fix: dict[str, object] = {}
+    fix: Mapping[str, object] = {}
     label = ""
     if to and (carries is None or to <= carries + 1e-9):
         fix, label = {"wiring.fuse_a": float(to)}, f"Fuse of {to} A"

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from nipper.core.chemistry import Curve
 from nipper.core.findings import Finding
 from nipper.core.rules.base import COMMON, Evidence, Rule, chem, down, error, note, usual, warning
 from nipper.core.setup import Setup
@@ -25,7 +26,7 @@ def absorption_trip(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
     # the deviation was read at some voltage; on the steep part it grows with the slope, on the flat part it tells nothing about the top
     above_v = _scaled(setup, evidence, mean_v) if measured else deviation_v(evidence)
     room_mv = 1e3 * (limit.trip_v - mean_v - above_v)
-    who = f"Cell {evidence.highest_cell} reads {1e3 * above_v:.0f} mV above the mean there" if measured else f"With {1e3 * above_v:.0f} mV between highest and mean"
+    who = f"Cell {evidence.highest_cell} then stands {1e3 * above_v:.0f} mV above the mean" if measured else f"With {1e3 * above_v:.0f} mV between highest and mean"
     place = f" ({evidence.when})" if measured and evidence.when else ""
     to = down(n * (min(limit.alarm_v or 9.0, limit.trip_v) - above_v - 0.01), 0.1)
     sound = to >= n * chem(setup).knee_v
@@ -52,7 +53,7 @@ def absorption_trip(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
     elif measured:
         yield note(
             paths,
-            f"{who}: {room_mv:.0f} mV are left to the trip{place}.",
+            f"At the charger's target {room_mv:.0f} mV are left to the trip. {who}{place}.",
             "Measured at the end of the last full charge and carried to the charger's target along the curve.",
         )
 
@@ -63,9 +64,15 @@ def _scaled(setup: Setup, evidence: Evidence, mean_v: float) -> float:
     if evidence.at_mean_v is None:
         return above_v
     curve = chem(setup).curve
-    apart_pct = float(curve.soc(evidence.at_mean_v + above_v) - curve.soc(evidence.at_mean_v))
     there = float(curve.soc(mean_v))
-    return max(0.0, float(curve.ocv(min(there + apart_pct, 100.0 + apart_pct)) - curve.ocv(there)))
+    return max(0.0, float(curve.ocv(there + _soc(curve, evidence.at_mean_v + above_v) - _soc(curve, evidence.at_mean_v)) - curve.ocv(there)))
+
+
+def _soc(curve: Curve, volts: float) -> float:
+    """Charge at a voltage, the last slope going on above 100 %, where a stray cell may well stand."""
+    top_v = float(curve.ocv_v[-1])
+    beyond = max(0.0, volts - top_v)
+    return float(curve.soc(volts)) + beyond * 1e3 / float(curve.slope(100.0))
 
 
 def absorption_pack(setup: Setup, _: Evidence) -> Iterator[Finding]:

@@ -11,7 +11,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+Floats = NDArray[np.floating]
 Ints = NDArray[np.int64]
 
 # protections, in the order of the limit table; the first group opens the charge switch, the second the discharge switch
@@ -129,12 +129,12 @@ class Record(NamedTuple):
     time_step: Ints  # [rows]
     current_a: Floats  # [rows, packs]
     pack_v: Floats  # [rows, packs]
-    cell_v: NDArray[np.float32]  # [rows, packs, cells]
-    temp_c: NDArray[np.float32]  # [rows, packs, sensors]
-    soc_pct: NDArray[np.float32]  # [rows, packs]
+    cell_v: NDArray[np.floating]  # [rows, packs, cells]
+    temp_c: NDArray[np.floating]  # [rows, packs, sensors]
+    soc_pct: NDArray[np.floating]  # [rows, packs]
     balancing: NDArray[np.bool_]  # [rows, packs, cells]
     limiter: NDArray[np.int8]  # [rows]
-    true_pct: NDArray[np.float32]  # [rows, packs, cells]
+    true_pct: NDArray[np.floating]  # [rows, packs, cells]
     events: Floats  # [events, 5]: step, pack, protection (or -1 - protection on release), cell, value
 
 
@@ -249,6 +249,7 @@ def _share_current(cells, bms, charger, state, inputs, step, step_s, emf, inner,
     for p in range(packs):
         blocked[p] = state.off[p] and inputs.sun_w[step] <= 0.0
     limiter = BY_NOTHING
+    stage, bus_v, target_v, charge_a, sun_a, net_a = int(state.charger[0]), 0.0, 0.0, 0.0, 0.0, 0.0
     for _attempt in range(packs + 1):
         conductance, drive = 0.0, 0.0
         for p in range(packs):
@@ -261,7 +262,6 @@ def _share_current(cells, bms, charger, state, inputs, step, step_s, emf, inner,
             return BY_BMS
         bus_v = drive / conductance
         load_a = inputs.load_w[step] / charger.inverter_efficiency / bus_v
-        stage = int(state.charger[0])
         target_v = charger.float_v if stage == FLOAT else (charger.equalise_v if state.charger[3] > 0.0 else charger.absorption_v)
         sun_a = inputs.sun_w[step] / bus_v
         held_a = target_v * conductance - drive + load_a  # what keeps the bus at its target

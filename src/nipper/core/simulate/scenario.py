@@ -18,32 +18,32 @@ class Part(BaseModel):
 class Loads(Part):
     """House loads, W."""
 
-    base_w: float = Field(120.0, ge=0, description="always on")
-    fridge_w: float = Field(80.0, ge=0, description="a compressor that cycles")
-    evening_w: float = Field(350.0, ge=0, description="evening, and half of it in the morning")
-    kettle_w: float = Field(1500.0, ge=0, description="four minutes, a few times a day")
+    base_w: float = Field(default=120.0, ge=0, description="always on")
+    fridge_w: float = Field(default=80.0, ge=0, description="a compressor that cycles")
+    evening_w: float = Field(default=350.0, ge=0, description="evening, and half of it in the morning")
+    kettle_w: float = Field(default=1500.0, ge=0, description="four minutes, a few times a day")
 
 
 class CellFault(Part):
     """What differs in one cell (or all, without ``cell``) of one pack (or all)."""
 
-    pack: int | None = Field(None, ge=1)
-    cell: int | None = Field(None, ge=1)
-    offset_pct: float = Field(0.0, ge=-60, le=60, description="charge against the others at the start, % of capacity")
-    capacity_pct: float = Field(100.0, gt=1, le=200, description="capacity, % of the setup's")
-    resistance_mohm: float = Field(0.0, ge=0, description="added to the cell's own")
-    joint_mohm: float = Field(0.0, ge=0, description="joint read with this cell")
-    leak_mah_per_day: float = Field(0.0, description="charge lost by itself or to electronics")
-    bias_mv: float = Field(0.0, ge=-500, le=500, description="error of its reading")
-    colder_c: float = Field(0.0, ge=-40, le=40, description="its place is so much colder")
+    pack: int | None = Field(default=None, ge=1)
+    cell: int | None = Field(default=None, ge=1)
+    offset_pct: float = Field(default=0.0, ge=-60, le=60, description="charge against the others at the start, % of capacity")
+    capacity_pct: float = Field(default=100.0, gt=1, le=200, description="capacity, % of the setup's")
+    resistance_mohm: float = Field(default=0.0, ge=0, description="added to the cell's own")
+    joint_mohm: float = Field(default=0.0, ge=0, description="joint read with this cell")
+    leak_mah_per_day: float = Field(default=0.0, description="charge lost by itself or to electronics")
+    bias_mv: float = Field(default=0.0, ge=-500, le=500, description="error of its reading")
+    colder_c: float = Field(default=0.0, ge=-40, le=40, description="its place is so much colder")
 
 
 class Event(Part):
     """From this day on: settings change, or a cell is another than before."""
 
     day: float = Field(ge=0)
-    note: str = Field("", max_length=500)
-    settings: dict[str, Any] = Field({}, description="JSON paths of the setup and their new values")
+    note: str = Field(default="", max_length=500)
+    settings: dict[str, Any] = Field(default={}, description="JSON paths of the setup and their new values")
     cells: list[CellFault] = []
 
 
@@ -51,23 +51,23 @@ class Scenario(Part):
     """What a trial runs through. ``days`` is the one fixed key."""
 
     days: float = Field(gt=0, le=3660)
-    start: str = Field("2026-06-01T00:00:00+00:00", description="ISO 8601 with an offset")
-    seed: int = Field(1, ge=0, le=2**31 - 1)
-    latitude_deg: float = Field(52.0, ge=-66, le=66)
+    start: str = Field(default="2026-06-01T00:00:00+00:00", description="ISO 8601 with an offset")
+    seed: int = Field(default=1, ge=0, le=2**31 - 1)
+    latitude_deg: float = Field(default=52.0, ge=-66, le=66)
     weather: Literal["clear", "mixed", "cloudy"] = "mixed"
-    pv_w: float | None = Field(None, ge=0, description="peak power; left out: a third of the bank's energy an hour of sun")
-    loads: Loads | None = Field(None, description="left out: in proportion to the bank")
-    start_soc_pct: float = Field(60.0, ge=0, le=100)
-    ambient_c: float = Field(16.0, ge=-40, le=50, description="mean over the year")
-    season_c: float = Field(6.0, ge=0, le=40)
-    day_c: float = Field(3.0, ge=0, le=30)
-    step_s: float = Field(10.0, ge=1, le=60)
-    log_every_s: float = Field(60.0, ge=1, le=3600)
-    sensors: int = Field(2, ge=0, le=8)
-    spread_offset_pct: float = Field(0.15, ge=0, le=20, description="standard deviation between healthy cells")
-    spread_capacity_pct: float = Field(0.5, ge=0, le=10)
-    spread_resistance_pct: float = Field(3.0, ge=0, le=30)
-    spread_leak_mah_per_day: float = Field(1.5, ge=0, le=100)
+    pv_w: float | None = Field(default=None, ge=0, description="peak power; left out: a third of the bank's energy an hour of sun")
+    loads: Loads | None = Field(default=None, description="left out: in proportion to the bank")
+    start_soc_pct: float = Field(default=60.0, ge=0, le=100)
+    ambient_c: float = Field(default=16.0, ge=-40, le=50, description="mean over the year")
+    season_c: float = Field(default=6.0, ge=0, le=40)
+    day_c: float = Field(default=3.0, ge=0, le=30)
+    step_s: float = Field(default=10.0, ge=1, le=60)
+    log_every_s: float = Field(default=60.0, ge=1, le=3600)
+    sensors: int = Field(default=2, ge=0, le=8)
+    spread_offset_pct: float = Field(default=0.15, ge=0, le=20, description="standard deviation between healthy cells")
+    spread_capacity_pct: float = Field(default=0.5, ge=0, le=10)
+    spread_resistance_pct: float = Field(default=3.0, ge=0, le=30)
+    spread_leak_mah_per_day: float = Field(default=1.5, ge=0, le=100)
     cells: list[CellFault] = []
     events: list[Event] = []
 

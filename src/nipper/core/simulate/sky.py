@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+Floats = NDArray[np.floating]
 CLEARNESS = {"clear": (0.95, 0.03), "mixed": (0.75, 0.22), "cloudy": (0.35, 0.15)}  # share of clear-sky power: mean and spread of days
 
 

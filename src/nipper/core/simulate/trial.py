@@ -13,9 +13,9 @@ from nipper.core.logs.charges import cell_resistance_ohm
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup, put
 from nipper.core.simulate import kernel, sky
-from nipper.core.simulate.scenario import CellFault, Scenario
+from nipper.core.simulate.scenario import CellFault, Event, Scenario
 
-Floats = NDArray[np.float64]
+Floats = NDArray[np.floating]
 MAX_EVENTS = 200_000
 GAS_J_MOL_K = 8.314462618
 ACTIVATION_J_MOL = 25_000.0  # 15 to 40 kJ/mol, from memory; published sets give 19 to 29
@@ -40,7 +40,7 @@ class Trial:
     """What came of it: one log a pack as its BMS would have recorded it, the truth beside it, and what happened."""
 
     logs: tuple[Log, ...]
-    true_pct: NDArray[np.float32]  # [rows, packs, cells] charge, % of the cell's own capacity
+    true_pct: NDArray[np.floating]  # [rows, packs, cells] charge, % of the cell's own capacity
     limiter: NDArray[np.int8]  # [rows] index into kernel.LIMITERS
     events: tuple[BmsEvent, ...]
     moved_ah: Floats  # [packs, cells] by the balancer
@@ -90,7 +90,7 @@ def run(setup: Setup, scenario: Scenario, tick: Callable[[float], None] = lambda
     return _result(setup, scenario, state, record, start_s)
 
 
-def _stretches(scenario: Scenario, steps: int) -> Iterator[tuple[int, object]]:
+def _stretches(scenario: Scenario, steps: int) -> Iterator[tuple[int, Event | None]]:
     for event in sorted(scenario.events, key=lambda e: e.day):
         at = round(event.day * 86400.0 / scenario.step_s)
         if at < steps:

@@ -33,6 +33,7 @@ class DiagnoseView(QWidget):
         self._mark = StatusMark(theme)
         self.plot = Plot(theme, time_axis=True, zone=zone, unit="% of capacity against the median")
         self.plot.setMinimumHeight(190)
+        self.plot.setMaximumHeight(330)
         self._proofs, self._advice = QHBoxLayout(), QHBoxLayout()
         self._cell = QVBoxLayout()
         self._empty = label("", "soft", wrap=True, size=12)
@@ -62,10 +63,11 @@ class DiagnoseView(QWidget):
         inside = QVBoxLayout(body)
         inside.setContentsMargins(0, 0, 0, 0)
         inside.setSpacing(10)
-        inside.addWidget(self.plot, 1)
+        inside.addWidget(self.plot, 3)
         inside.addLayout(self._cell)
         inside.addLayout(self._proofs)
         inside.addLayout(self._advice)
+        inside.addStretch(1)
         area.setWidget(body)
         area.setWidgetResizable(True)
         return area
@@ -153,9 +155,9 @@ class DiagnoseView(QWidget):
         for event in self._document.events():
             if event.pack in (None, self._document.pack.id):
                 self.plot.mark(event.time_s, "copper", event.note)
-        self.plot.getPlotItem().enableAutoRange()
+        self.plot.item.enableAutoRange()
         span = float(time_s[-1] - time_s[0])
-        self.plot.setXRange(float(time_s[0]) - 0.01 * span, float(time_s[-1]) + 0.16 * span, padding=0)
+        self.plot.item.setXRange(float(time_s[0]) - 0.01 * span, float(time_s[-1]) + 0.16 * span, padding=0)
 
     def _line(self, time_s: np.ndarray, pct: np.ndarray, i: int, role: str, width: float, dots: bool) -> None:
         item = self.plot.line(time_s, pct, role, width, dots=dots, clickable=True)

@@ -37,21 +37,24 @@ class SettingsForm(QWidget):
 
     def add_limits(self, names: tuple[str, ...]) -> "SettingsForm":
         """A table of protections: alarm, trip, release or recovery, delay."""
-        row = self._grid.rowCount()
+        row = 0
+        used = {title for name in names for title in _columns(name)}
         for column, title in enumerate(PROTECTION_COLUMNS):
-            self._grid.addWidget(label(title, "soft"), row, column + 1, Qt.AlignmentFlag.AlignRight)
+            if title in used:
+                self._grid.addWidget(label(title, "soft"), row, column + 1, Qt.AlignmentFlag.AlignRight)
         for name in names:
             row += 1
             info = Protection.model_fields[name]
             model = _model(info.annotation)
             if model is None:
                 self._grid.addWidget(label(info.title or name), row, 0)
-                self._add_field(f"protection.{name}", row, 2, Protection, name)
+                self._add_field(f"protection.{name}", row, 1, Protection, name)
                 continue
             self._grid.addWidget(label(info.title or name), row, 0)
             for field_name, field in model.model_fields.items():
                 self._add_field(f"protection.{name}.{field_name}", row, 1 + PROTECTION_COLUMNS.index(field.title or ""), model, field_name)
         self._grid.setColumnStretch(len(PROTECTION_COLUMNS) + 1, 1)
+        self._grid.setRowStretch(row + 1, 1)
         return self
 
     def add_part(self, part: str, model: type[Part], title: str, names: tuple[str, ...], column: int) -> "SettingsForm":
@@ -112,6 +115,11 @@ def _model(annotation: Any) -> type[Part] | None:
         if isinstance(option, type) and issubclass(option, Part):
             return option
     return None
+
+
+def _columns(name: str) -> list[str]:
+    model = _model(Protection.model_fields[name].annotation)
+    return [str(f.title) for f in model.model_fields.values()] if model else []
 
 
 def _choices(annotation: Any) -> list[str]:

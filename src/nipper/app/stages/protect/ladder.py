@@ -15,6 +15,7 @@ KIND_ROLE = {"trip": "act", "alarm": "watch", "release": "ok", "target": "copper
 TAG_W, TAG_H, TAG_GAP = 212.0, 20.0, 3.0
 LEFT, TOP, BOTTOM, TICKS_W, LEADER_W = 50.0, 10.0, 26.0, 74.0, 30.0
 STEP_V = 0.01
+BEND = 1.6
 
 
 class VoltageLadder(QWidget):
@@ -73,7 +74,7 @@ class VoltageLadder(QWidget):
         if self._reading is not None:
             values.append(float(self._reading.cell_v.max()))
         span = max(values) - min(values)
-        return min(values) - 0.03 * span, max(values) + 0.06 * span
+        return min(values) - 0.09 * span, max(values) + 0.06 * span
 
     def _plot(self) -> QRectF:
         right = self.width() - TAG_W - LEADER_W - TICKS_W - 4
@@ -82,7 +83,7 @@ class VoltageLadder(QWidget):
     def _stretch(self, cell_v: float) -> float:
         """0..1 up the ladder; the top, where the limits crowd, gets more room than the plateau's underside."""
         low, high = self._range()
-        bend = 1.9  # exponent > 1 widens the upper end
+        bend = BEND  # exponent > 1 widens the upper end
         return ((cell_v - low) / (high - low)) ** bend if cell_v > low else 0.0
 
     def _y(self, cell_v: float) -> float:
@@ -92,7 +93,7 @@ class VoltageLadder(QWidget):
     def _v(self, y: float) -> float:
         plot, (low, high) = self._plot(), self._range()
         share = min(max((plot.bottom() - y) / plot.height(), 0.0), 1.0)
-        return low + (high - low) * share ** (1 / 1.9)
+        return low + (high - low) * share ** (1 / BEND)
 
     def _lay_out_tags(self) -> None:
         """Tags beside their rungs, pushed apart where they would touch: first down, then back up from the bottom edge."""

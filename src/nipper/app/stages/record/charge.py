@@ -14,6 +14,7 @@ from nipper.core.logs.model import Log
 from nipper.core.report.charges import charge_curves
 from nipper.core.setup import Setup
 
+NEAR_MIN = -25.0  # the scale is made for the knee, not for the plateau before it
 HEADINGS = ("start of absorption", "+30 min", "end of absorption", "at rest", "highest · lowest")
 
 
@@ -32,7 +33,9 @@ class ChargePanel(QWidget):
         self._theme, self._zone = theme, zone
         self.plots = (Plot(theme, unit="V"), Plot(theme, unit="V"))
         self._titles = (label("", weight=SEMI), label("", weight=SEMI))
-        self.plots[1].setYLink(self.plots[0])
+        for title in self._titles:
+            title.setToolTip("The axis below counts minutes from the start of absorption")
+        self.plots[1].item.setYLink(self.plots[0].item)
         self._shown: tuple[Opened, Opened | None] | None = None
         self._setup: Setup | None = None
         layout = QVBoxLayout(self)
@@ -48,7 +51,6 @@ class ChargePanel(QWidget):
             inside.addWidget(title)
             inside.addWidget(plot, 1)
             plot.setMinimumHeight(120)
-            plot.setLabel("bottom", "minutes from the start of absorption")
             curves.addWidget(side, 1)
             self._sides.append(side)
         layout.addLayout(curves, 1)
@@ -76,6 +78,7 @@ class ChargePanel(QWidget):
                 self._draw(self.plots[i], opened)
                 self._titles[i].setText(f"{self._day(opened)} · {opened.pack}")
                 self._row(i + 1, opened)
+        self._fit(first, beside)
         self._table.setColumnStretch(len(HEADINGS) + 1, 1)
 
     def _day(self, opened: Opened) -> str:
@@ -95,11 +98,13 @@ class ChargePanel(QWidget):
             plot.line(curves.minutes, curves.cell_v[:, i], role, 2.0)
         plot.mark(0.0, "copper")
         plot.mark(curves.end_min, "copper")
-        top = float(np.nanmax(curves.cell_v))
-        low = float(np.nanmin(curves.cell_v[curves.minutes >= -20])) if np.any(curves.minutes >= -20) else float(np.nanmin(curves.cell_v))
-        plot.setXRange(float(curves.minutes[0]), float(curves.minutes[-1]), padding=0.02)
-        if plot is self.plots[0]:
-            plot.setYRange(low, top, padding=0.06)
+        plot.item.setXRange(float(curves.minutes[0]), float(curves.minutes[-1]), padding=0.02)
+
+    def _fit(self, first: Opened, beside: Opened | None) -> None:
+        """Both curves on one scale: the point is to compare them."""
+        shown = [charge_curves(o.log, o.charge) for o in (first, beside) if o is not None]
+        volts = [c.cell_v[c.minutes >= NEAR_MIN] if np.any(c.minutes >= NEAR_MIN) else c.cell_v for c in shown]
+        self.plots[0].item.setYRange(min(float(np.nanmin(v)) for v in volts), max(float(np.nanmax(v)) for v in volts), padding=0.05)
 
     def _row(self, row: int, opened: Opened) -> None:
         assert self._setup

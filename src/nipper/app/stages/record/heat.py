@@ -18,7 +18,8 @@ SCALE_STEPS = (0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 30.0, 50.0, 100.0, 200.0, 30
 
 def mixed(low: QColor, high: QColor, share: float) -> QColor:
     """A colour between two."""
-    return QColor.fromRgbF(*(a + (b - a) * share for a, b in zip(low.getRgbF()[:3], high.getRgbF()[:3], strict=True)))
+    pairs = ((low.redF(), high.redF()), (low.greenF(), high.greenF()), (low.blueF(), high.blueF()))
+    return QColor.fromRgbF(*(a + (b - a) * share for a, b in pairs))
 
 
 class HeatMap(QWidget):
@@ -66,7 +67,7 @@ class HeatMap(QWidget):
 
     def _scale(self) -> float:
         values = np.abs(self._values[np.isfinite(self._values)])
-        top = float(np.quantile(values, 0.995)) if values.size else 1.0
+        top = float(np.quantile(values, 0.985)) if values.size else 1.0
         return next((s for s in SCALE_STEPS if s >= top), SCALE_STEPS[-1])
 
     def _grid(self) -> QRectF:

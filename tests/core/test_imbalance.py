@@ -1,0 +1,232 @@
+"""Offsets, drift, resistance and the judgement, against packs whose answer is known."""
+
+import csv
+import json
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from nipper.core.imbalance.diagnosis import diagnose, to_json
+from nipper.core.imbalance.drift import _line, balanced_ah, fit
+from nipper.core.imbalance.estimate import balancer_use, estimate
+from nipper.core.imbalance.offsets import Offsets, offsets_at
+from nipper.core.imbalance.remedies import bleed, feed
+from nipper.core.imbalance.resistance import step_resistances
+from nipper.core.logs.charges import find_charges
+from nipper.core.logs.model import Log
+from nipper.core.logs.reader import read_log
+from nipper.core.presets import new_setup
+from nipper.core.setup import Balancer, load, put
+from tests.builders import charge_log
+from tests.conftest import FILES, REFERENCE
+
+TRUTH = json.loads((FILES / "truth.json").read_text())
+
+
+@settings(max_examples=15)
+@given(st.lists(st.floats(-1.5, 1.5), min_size=8, max_size=8), st.sampled_from(["lfp", "nmc", "lto"]))
+def test_offsets_come_back_as_they_were_put_in(offsets, chemistry):
+    setup = new_setup(chemistry, 8, 100.0)
+    log = charge_log(setup, offsets, hold_min=60.0)
+    (charge,) = find_charges(log, setup)
+    found = offsets_at(log, setup, charge)
+    expected = np.array(offsets) - np.median(offsets)
+    error = np.abs(found.offset_ah - expected)
+    assert np.all(error < np.maximum(0.12, 2.5 * found.sd_ah)), (found.offset_ah, expected, found.sd_ah)
+
+
+@pytest.mark.parametrize("case", ["synthetic_06", "synthetic_07", "synthetic_15"])
+def test_offsets_agree_with_another_simulators_truth(case):
+    setup, log = load(FILES / f"{case}.setup.json"), read_log(FILES / f"{case}.csv.gz")
+    known = estimate(log, setup)
+    truth = np.array(TRUTH[case]["offset_end_pct"])
+    truth -= np.median(truth)
+    found = 100.0 * known.drift.last_ah / setup.capacity_ah
+    assert np.median(np.abs(found - truth)) < 0.2
+    assert np.all(np.abs(found - truth) < np.maximum(0.5, 0.12 * np.abs(truth)))
+
+
+def test_a_straight_line_is_fitted_as_least_squares_does():
+    """tests/reference/ls_dataset.csv: y = a + d t + R I; with the current's part taken out the line is a textbook one."""
+    with (REFERENCE / "ls_dataset.csv").open() as file:
+        rows = list(csv.DictReader(file))
+    keys = list(rows[0])
+    t, current, y = (np.array([float(r[k]) for r in rows]) for k in keys[:3])
+    y = y - 0.146254 * current
+    expected = np.polyfit(t, y, 1)
+    slope, sd, start = _line(t, y, np.full(t.size, 1e6))  # equal weights, no point far out at such a scale
+    assert slope == pytest.approx(expected[0], rel=0.03)
+    assert start == pytest.approx(expected[1] + expected[0] * t.min() * 0, rel=0.03)
+    assert sd > 0
+
+
+def test_drift_is_found_within_its_interval_and_the_bound_is_kept():
+    """Bound for a slope from N offsets dt apart: sd sqrt(12 / (N (N2 - 1))) / dt; 0.1 Ah, 10 offsets, 10 days apart: 1.1 mAh/day."""
+    rng = np.random.default_rng(3)
+    true = np.array([-0.038, *np.zeros(7)])
+    errors = []
+    for _ in range(60):
+        table = np.outer(np.arange(10) * 10.0, true) + rng.normal(0, 0.1, (10, 8))
+        found = fit([Offsets(i * 864000.0, row, np.full(8, 0.1)) for i, row in enumerate(table)], None, 8)
+        errors.append((found.ah_per_day[0] - np.median(found.ah_per_day[1:]) - true[0]) / found.sd_ah_per_day[0])
+    bound = 0.1 * np.sqrt(12.0 / (10 * 99)) / 10.0
+    assert found.sd_ah_per_day[0] >= bound
+    assert 0.3 < np.std(errors) < 1.2  # an honest interval: not much wider, not narrower than the errors
+
+
+def test_what_the_balancer_moved_is_taken_out():
+    setup = new_setup("lfp", 8, 100.0)
+    rows = 1000
+    flags = np.zeros((rows, 8), bool)
+    flags[100:400, 3] = True  # 5 h at 60 s
+    log = Log(np.arange(rows) * 60.0, np.ones(rows), np.full(rows, 26.4), np.full((rows, 8), 3.4, np.float32), np.empty((rows, 0), np.float32), balancing=flags)
+    at = np.array([50, 250, 999])
+    moved = balanced_ah(log, Balancer(kind="passive", current_a=0.15, start_v=3.4, delta_mv=10.0, when="always"), at)
+    np.testing.assert_allclose(moved[:, 3], [0.0, -0.15 * 151 / 60, -0.75], atol=1e-9)
+    assert np.all(moved[:, 4] == 0)
+    volts = log.cell_v.copy()
+    volts[:, 3] += 0.02
+    flags[100:400, 5] = True
+    active = balanced_ah(Log(log.time_s, log.current_a, log.pack_v, volts, log.temp_c, balancing=flags), Balancer(kind="active", current_a=2.0, start_v=3.0, delta_mv=5.0, when="always"), at)
+    np.testing.assert_allclose(active[-1, [3, 5]], [-10.0, 10.0], atol=1e-9)
+    assert balanced_ah(log, None, at) is None
+    assert balancer_use(log, put(setup, {"balancer.start_v": 3.39})).above_start_h == pytest.approx(999 / 60)
+
+
+def test_resistance_shows_in_steps_of_current():
+    rng = np.random.default_rng(5)
+    setup = new_setup("lfp", 8, 280.0)
+    current = np.repeat(rng.uniform(-100, 50, 100), 4)
+    r_mohm = np.full(8, 0.3)
+    r_mohm[4] = 0.75
+    volts = 3.3 + 1e-3 * np.outer(current, r_mohm) + rng.normal(0, 1e-3, (400, 8))
+    log = Log(np.arange(400) * 60.0, current, volts.sum(axis=1), volts.astype(np.float32), np.empty((400, 0), np.float32))
+    found = step_resistances(log, setup)
+    assert 1e3 * found.herd_ohm == pytest.approx(0.3, abs=0.02)
+    assert 1e3 * found.excess_ohm[4] == pytest.approx(0.45, abs=0.03)
+    assert np.all(np.abs(1e3 * np.delete(found.excess_ohm, 4)) < 0.03)
+    # bound: sd_v sqrt(2) / (sqrt n sd_I); the clipped fit stays near it
+    step = np.diff(current)
+    bound = 1e-3 * np.sqrt(2) / np.sqrt(np.sum(step**2))
+    assert bound * 0.8 < found.sd_ohm[0] < 3 * bound
+    assert np.isnan(step_resistances(log.select(slice(0, 5)), setup).herd_ohm)
+
+
+@pytest.mark.parametrize("case", TRUTH)
+def test_the_judgement_agrees_with_the_truth(case):
+    setup, log = load(FILES / f"{case}.setup.json"), read_log(FILES / f"{case}.csv.gz")
+    found = diagnose(log, setup)
+    assert found.verdict in TRUTH[case]["verdicts"]
+    strong = [f for f in found.findings if f.confidence > 0.5]
+    expected = TRUTH[case]["faults"]
+    if not expected:
+        assert strong == []
+        return
+    assert strong[0].cause == expected[0]["cause"]
+    assert sorted(strong[0].cells) == sorted(expected[0]["cells"])
+    size = expected[0]["magnitude"]
+    assert strong[0].value == pytest.approx(size["value"], rel=0.12)
+    assert strong[0].low <= size["value"] <= strong[0].high
+
+
+def long_log(drift: np.ndarray, offset: np.ndarray | None = None, charges: int = 24, chemistry: str = "lfp", noise_mv: float = 0.5):
+    setup = new_setup(chemistry, drift.size, 100.0)
+    start = np.zeros(drift.size) if offset is None else offset
+    return setup, charge_log(setup, start, charges=charges, drift_pct=drift, interval_s=60.0, hold_min=45.0, noise_mv=noise_mv, depth_pct=20.0)
+
+
+def test_a_leaking_cell_is_named_with_its_rate_and_cure():
+    drift = np.zeros(16)
+    drift[10] = -0.06  # % a day of 100 Ah: 60 mAh
+    setup, log = long_log(drift)
+    found = diagnose(log, setup)
+    finding = found.findings[0]
+    assert (finding.cause, finding.cells, found.verdict) == ("self_discharge", (11,), "act")
+    assert finding.value == pytest.approx(-60.0, rel=0.15)
+    assert finding.low < -60.0 < finding.high
+    assert finding.confidence > 0.8
+    assert "Feed cell 11" in finding.actions[0]
+    assert finding.confirm
+
+
+def test_a_block_that_sinks_together_is_fed_on_by_electronics():
+    drift = np.zeros(16)
+    drift[:5] = -0.05
+    setup, log = long_log(drift)
+    finding = diagnose(log, setup).findings[0]
+    assert finding.cause == "group_drain"
+    assert finding.cells == (1, 2, 3, 4, 5)
+    assert finding.value == pytest.approx(-50.0, rel=0.2)
+
+
+def test_a_standing_offset_is_not_called_drift_and_drift_not_an_offset():
+    offset = np.zeros(16)
+    offset[2] = 3.0
+    setup, log = long_log(np.zeros(16), offset, charges=8, chemistry="nmc")
+    found = [f for f in diagnose(log, setup).findings if f.confidence > 0.5]
+    assert [(f.cause, f.cells) for f in found] == [("soc_offset", (3,))]
+    assert "Bleed" in found[0].actions[0]
+
+
+@pytest.mark.parametrize("chemistry", ["lfp", "nmc", "lto"])
+@pytest.mark.parametrize("seed", [1, 2])
+def test_a_healthy_pack_stays_healthy(chemistry, seed):
+    rng = np.random.default_rng(seed)
+    setup, log = long_log(rng.normal(0, 0.001, 16), rng.normal(0, 0.2, 16), charges=10, chemistry=chemistry, noise_mv=1.0)
+    found = diagnose(log, setup)
+    assert found.verdict == "healthy"
+    assert all(f.confidence <= 0.5 for f in found.findings)
+
+
+def test_not_enough_says_what_to_record():
+    setup = new_setup("lfp", 16, 100.0)
+    log = charge_log(setup, np.zeros(16)).select(slice(0, 50))
+    found = diagnose(log, setup)
+    assert found.verdict == "not_enough_data"
+    assert "one full charge held at 55.2 V for an hour" in found.advice[0]
+    document = json.loads(json.dumps(to_json(found, log, setup), allow_nan=False))
+    assert document["cells"][0]["soc_offset_pct"] is None
+    assert document["findings"] == []
+
+
+def test_the_document_is_that_of_the_contract():
+    setup, log = load(FILES / "synthetic_06.setup.json"), read_log(FILES / "synthetic_06.csv.gz")
+    document = json.loads(json.dumps(to_json(diagnose(log, setup), log, setup), allow_nan=False))
+    assert (document["format"], document["version"]) == ("nipper-diagnosis", 1)
+    assert set(document["findings"][0]) >= {"cause", "cells", "confidence", "magnitude", "summary", "evidence", "actions"}
+    assert set(document["findings"][0]["magnitude"]) == {"quantity", "value", "low", "high", "unit"}
+    assert len(document["cells"]) == 16
+    assert set(document["cells"][0]) >= {"cell", "soc_offset_pct", "capacity_ah", "resistance_mohm", "drift_mah_per_day", "bias_mv"}
+    assert set(document["charges"][0]) >= {"start", "end", "full", "top_pack_v", "deviation_top_mv", "deviation_rest_mv", "highest_cell", "lowest_cell"}
+
+
+def test_work_that_is_cancelled_stops():
+    setup, log = load(FILES / "synthetic_07.setup.json"), read_log(FILES / "synthetic_07.csv.gz")
+
+    class StopError(Exception):
+        pass
+
+    def tick(_: float) -> None:
+        raise StopError
+
+    with pytest.raises(StopError):
+        diagnose(log, setup, tick)
+
+
+def test_bleeding_arithmetic_agrees_with_hand_calculation():
+    # hand: 3.296 V on 1 ohm is 3.3 A and 10.9 W; 2.8 Ah take 0.85 h
+    plan = bleed(2.8, new_setup("lfp", 16, 280.0))
+    assert plan.current_a == pytest.approx(plan.power_w / (plan.current_a * plan.resistor_ohm))
+    assert plan.power_w <= 12.0
+    assert plan.hours == pytest.approx(2.8 / plan.current_a)
+    assert f"{plan.resistor_ohm:g} Ω" in plan.sentence(4)
+
+
+def test_feeding_never_exceeds_the_sheet():
+    for chemistry, top in (("lfp", 3.65), ("nmc", 4.20), ("lto", 2.80)):
+        setup = put(new_setup(chemistry, 4, 100.0), {"cell.max_v": top - 0.1})
+        plan = feed(5.0, setup)
+        assert plan.supply_v <= top - 0.1
+        assert plan.hours == pytest.approx(5.0 / plan.current_a)

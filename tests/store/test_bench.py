@@ -1,0 +1,235 @@
+"""The bench file: kept, found again, and refused in words where it cannot be used."""
+
+import sqlite3
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from nipper.core.errors import Cancelled, InputError
+from nipper.core.logs.model import Log
+from nipper.core.presets import new_setup
+from nipper.core.setup import put
+from nipper.store import Bench, chunks, schema
+from tests.builders import charge_log
+
+
+@pytest.fixture
+def setup():
+    return new_setup("lfp", 8, 100.0, 2, name="Test bench")
+
+
+@pytest.fixture
+def path(tmp_path):
+    return tmp_path / "a bench.nipper"
+
+
+@pytest.fixture
+def bench(path, setup):
+    bench = Bench.create(path, setup)
+    yield bench
+    bench.close()
+
+
+@pytest.fixture(scope="module")
+def log() -> Log:
+    return charge_log(new_setup("lfp", 8, 100.0), np.zeros(8), charges=2, interval_s=60.0)
+
+
+def test_what_was_kept_is_found_again(bench, path, setup, log):
+    changed = put(setup, {"charging.absorption_min": 180.0})
+    bench.save_setup(changed)
+    bench.add_revision("typed in", "first", setup, 1.75e9)
+    bench.add_event(1.75e9, "repair", "bars retorqued", 2)
+    bench.remember_mapping("abc", {"time": "t"})
+    bench.add_diagnosis(1, {"verdict": "healthy"}, 1.75e9)
+    assert bench.import_log(1, log, "one.csv", {"time": "t"}) == log.rows
+    bench.close()
+    again = Bench.open(path)
+    assert again.setup() == changed
+    assert [(r.kind, r.note, r.setup) for r in again.revisions()][0] == ("typed in", "first", setup)
+    assert [(e.note, e.pack) for e in again.events()] == [("bars retorqued", 2)]
+    assert again.mapping("abc") == {"time": "t"}
+    assert again.mapping("other") is None
+    assert again.diagnoses(1) == [(1.75e9, {"verdict": "healthy"})]
+    assert [p.name for p in again.packs()] == ["Pack A", "Pack B"]
+    back = again.load_log(1)
+    assert back
+    np.testing.assert_allclose(back.cell_v, log.cell_v, atol=6e-5)
+    np.testing.assert_allclose(back.time_s, log.time_s)
+    assert again.load_log(2) is None
+    assert [(item.file, item.rows, item.pack) for item in again.logs()] == [("one.csv", log.rows, 1)]
+    again.close()
+
+
+@given(rows=st.integers(1, 50), cells=st.integers(1, 20), temps=st.integers(0, 4), seed=st.integers(0, 2**31))
+def test_a_stretch_comes_back_as_it_was_packed(rows, cells, temps, seed):
+    rng = np.random.default_rng(seed)
+    cell_v = np.round(rng.uniform(0.3, 5.4, (rows, cells)), 4).astype(np.float32)
+    cell_v[rng.random((rows, cells)) < 0.1] = np.nan
+    log = Log(
+        time_s=1.7e9 + np.cumsum(rng.uniform(0.1, 100, rows)),
+        current_a=np.round(rng.normal(0, 50, rows), 2).astype(np.float32).astype(float),
+        pack_v=np.round(rng.uniform(10, 60, rows), 2).astype(np.float32).astype(float),
+        cell_v=cell_v,
+        temp_c=np.round(rng.uniform(-40, 120, (rows, temps)), 1).astype(np.float32),
+        soc_pct=rng.uniform(0, 100, rows).astype(np.float32) if seed % 2 else None,
+        balancing=rng.random((rows, cells)) < 0.3 if seed % 3 else None,
+    )
+    back = chunks.unpack(chunks.pack(log))
+    np.testing.assert_allclose(back.cell_v, log.cell_v, atol=6e-5)
+    np.testing.assert_allclose(back.temp_c, log.temp_c, atol=0.06)
+    for name in ("time_s", "current_a", "pack_v", "soc_pct", "balancing"):
+        ours, theirs = getattr(back, name), getattr(log, name)
+        assert (ours is None) == (theirs is None), name
+        if ours is not None:
+            assert np.array_equal(ours, theirs), name
+    assert np.array_equal(chunks.times(chunks.pack(log)), log.time_s)
+
+
+def test_the_same_rows_twice_add_nothing_and_overlapping_ones_only_the_new(bench, log):
+    assert bench.import_log(1, log.select(slice(0, 300)), "a.csv") == 300
+    assert bench.import_log(1, log.select(slice(0, 300)), "a.csv") == 0
+    assert bench.import_log(1, log, "b.csv") == log.rows - 300
+    back = bench.load_log(1)
+    assert back
+    assert back.rows == log.rows
+    assert np.all(np.diff(back.time_s) > 0)
+    assert bench.import_log(2, log, "a.csv") == log.rows
+    bench.remove_log(bench.logs()[0].id)
+    back = bench.load_log(1)
+    assert back
+    assert back.rows == log.rows - 300
+
+
+def test_a_cancelled_import_leaves_nothing(bench, log, monkeypatch):
+    monkeypatch.setattr(chunks, "ROWS", 100)
+
+    def tick(share: float) -> None:
+        if share > 0.5:
+            raise Cancelled("stopped")
+
+    with pytest.raises(Cancelled):
+        bench.import_log(1, log, "a.csv", None, tick)
+    assert bench.logs() == []
+    assert bench.load_log(1) is None
+
+
+def test_a_second_window_is_told(bench, path):
+    with pytest.raises(InputError, match="no other window has open"):
+        Bench.open(path)
+
+
+def test_other_files_are_told_apart(tmp_path):
+    text, other, none = tmp_path / "a.nipper", tmp_path / "b.nipper", tmp_path / "c.nipper"
+    text.write_text("time,current_a\n" * 100)
+    connection = sqlite3.connect(other)
+    connection.execute("CREATE TABLE t (x)")
+    connection.commit()
+    connection.close()
+    for path, words in ((text, "another kind of file"), (other, "another kind of database"), (none, "there is none")):
+        with pytest.raises(InputError, match=words):
+            Bench.open(path)
+
+
+def test_a_newer_version_is_told(bench, path):
+    bench.close()
+    connection = sqlite3.connect(path)
+    connection.execute(f"PRAGMA user_version = {schema.VERSION + 1}")
+    connection.close()
+    with pytest.raises(InputError, match="needs a newer Nipper"):
+        Bench.open(path)
+
+
+def test_a_damaged_file_is_told_and_not_touched(bench, path, log):
+    bench.import_log(1, log, "a.csv")
+    bench.close()
+    data = bytearray(path.read_bytes())
+    data[4096 : len(data) // 2] = b"\xff" * (len(data) // 2 - 4096)
+    path.write_bytes(data)
+    with pytest.raises(InputError, match="undamaged"):
+        Bench.open(path)
+    assert path.read_bytes() == bytes(data)
+
+
+def test_a_damaged_stretch_is_told(bench, log):
+    bench.import_log(1, log, "a.csv")
+    with bench._write() as db:
+        db.execute("UPDATE chunks SET data = ?", (b"nonsense",))
+    with pytest.raises(InputError, match="undamaged data"):
+        bench.load_log(1)
+
+
+def test_an_older_version_is_brought_up_with_a_copy_beside_it(path, setup):
+    connection = sqlite3.connect(path)
+    connection.executescript(f"PRAGMA application_id = {schema.APPLICATION_ID}; {schema.TABLES} PRAGMA user_version = 1;")
+    connection.execute("INSERT INTO packs (name) VALUES ('Old')")
+    from nipper.core.setup import dumps
+
+    connection.execute("INSERT INTO settings VALUES ('setup', ?)", (dumps(setup),))
+    connection.commit()
+    connection.close()
+    bench = Bench.open(path)
+    bench.add_diagnosis(1, {"verdict": "healthy"})
+    bench.close()
+    copy = path.with_name(path.name + ".version-1")
+    (version,) = sqlite3.connect(copy).execute("PRAGMA user_version").fetchone()
+    assert version == 1
+
+
+def test_an_existing_file_is_never_overwritten(path, setup):
+    path.write_text("precious")
+    with pytest.raises(InputError, match="not taken"):
+        Bench.create(path, setup)
+    assert path.read_text() == "precious"
+
+
+def test_a_copy_is_a_bench_of_its_own(bench, tmp_path, log, setup):
+    bench.import_log(1, log, "a.csv")
+    copy = tmp_path / "copy.nipper"
+    bench.copy_to(copy)
+    other = Bench.open(copy)
+    assert other.setup() == setup
+    back = other.load_log(1)
+    assert back
+    assert back.rows == log.rows
+    other.close()
+    with pytest.raises(InputError, match="can be written"):
+        bench.copy_to(tmp_path / "no such folder" / "copy.nipper")
+
+
+def test_packs_are_added_and_never_taken_away(bench):
+    bench.ensure_packs(4)
+    bench.ensure_packs(1)
+    assert len(bench.packs()) == 4
+    bench.rename_pack(1, "North")
+    assert bench.packs()[0].name == "North"
+
+
+def test_a_kill_in_the_middle_of_an_import_loses_nothing_confirmed(path, setup):
+    """A process dies between two stretches: what was confirmed is there, of the import nothing."""
+    script = f"""
+import os, sys
+sys.path.insert(0, {str(path.parent)!r})
+from nipper.store import Bench, chunks
+from nipper.core.presets import new_setup
+from tests.builders import charge_log
+import numpy as np
+chunks.ROWS = 50
+bench = Bench.create({str(path)!r}, new_setup("lfp", 8, 100.0, name="Survivor"))
+bench.add_event(1.0, "note", "confirmed")
+log = charge_log(new_setup("lfp", 8, 100.0), np.zeros(8))
+bench.import_log(1, log, "a.csv", None, lambda share: os._exit(9) if share > 0.5 else None)
+"""
+    from pathlib import Path
+
+    done = subprocess.run([sys.executable, "-c", script], cwd=Path(__file__).parents[2], capture_output=True, check=False)
+    assert done.returncode == 9, done.stderr.decode()
+    bench = Bench.open(path)
+    assert [e.note for e in bench.events()] == ["confirmed"]
+    assert bench.setup().name == "Survivor"
+    assert bench.logs() == []
+    bench.close()

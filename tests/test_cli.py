@@ -1,0 +1,122 @@
+"""The headless contract, as a process: good files, spoilt files, exit status, one line and no traceback."""
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from nipper.core.presets import new_setup
+from nipper.core.setup import dumps
+from tests.conftest import FILES
+
+ROOT = Path(__file__).parents[1]
+
+
+def nipper(*arguments: object) -> subprocess.CompletedProcess[str]:
+    env = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
+    return subprocess.run([sys.executable, "-m", "nipper", *map(str, arguments)], capture_output=True, text=True, check=False, cwd=ROOT, env=env)
+
+
+@pytest.fixture
+def setup_file(tmp_path):
+    path = tmp_path / "pack.json"
+    path.write_text(dumps(new_setup("lfp", 16, 280.0)))
+    return path
+
+
+def test_check_prints_one_document(setup_file):
+    done = nipper("check", setup_file, "--json")
+    document = json.loads(done.stdout)
+    assert (done.returncode, done.stderr) == (0, "")
+    assert (document["format"], document["version"], document["verdict"]) == ("nipper-check", 1, "ok")
+
+
+def test_check_finds_what_is_wrong_and_still_ends_well(tmp_path):
+    document = json.loads(dumps(new_setup("lfp", 16, 280.0)))
+    document["protection"]["cell_over_voltage"]["release_v"] = 3.70
+    path = tmp_path / "bad.json"
+    path.write_text(json.dumps(document))
+    done = nipper("check", path, "--json")
+    first = json.loads(done.stdout)["findings"][0]
+    assert done.returncode == 0
+    assert first["code"] == "over-voltage-release-above-trip"
+    assert first["severity"] == "error"
+    assert first["suggestion"]["protection.cell_over_voltage.release_v"] < 3.65
+    assert "verdict: fix" in nipper("check", path).stdout
+
+
+def test_diagnose_prints_the_contracts_document():
+    done = nipper("diagnose", FILES / "synthetic_06.csv.gz", "--setup", FILES / "synthetic_06.setup.json", "--json")
+    document = json.loads(done.stdout)
+    assert done.returncode == 0
+    assert document["findings"][0]["cause"] == "soc_offset"
+    assert document["findings"][0]["cells"] == [7]
+    assert document["verdict"] == "act"
+
+
+def test_several_logs_of_one_pack_are_read_together(tmp_path):
+    from nipper.core.logs.reader import read_log
+    from nipper.core.logs.writer import write_plain
+
+    log = read_log(FILES / "synthetic_07.csv.gz")
+    parts = [tmp_path / "b.csv", tmp_path / "a.csv.gz"]
+    write_plain(log.select(slice(700, log.rows)), parts[0])
+    write_plain(log.select(slice(0, 720)), parts[1])
+    whole, split = (json.loads(nipper("diagnose", *files, "--setup", FILES / "synthetic_07.setup.json", "--json").stdout) for files in ([FILES / "synthetic_07.csv.gz"], parts))
+    assert len(split["charges"]) == len(whole["charges"])
+    assert split["charges"][0]["deviation_top_mv"] == whole["charges"][0]["deviation_top_mv"]
+
+
+def test_trial_writes_a_log_that_diagnose_reads(setup_file, tmp_path):
+    scenario, out = tmp_path / "s.json", tmp_path / "out.csv"
+    scenario.write_text(json.dumps({"days": 2, "weather": "clear"}))
+    done = nipper("trial", setup_file, "--scenario", scenario, "--log", out, "--json")
+    assert done.returncode == 0, done.stderr
+    assert json.loads(done.stdout)["format"] == "nipper-trial"
+    again = nipper("diagnose", out, "--setup", setup_file, "--json")
+    assert json.loads(again.stdout)["verdict"] in ("healthy", "not_enough_data")
+
+
+def test_the_schema_can_be_had():
+    assert json.loads(nipper("schema").stdout) == json.loads((ROOT / "docs" / "setup.schema.json").read_text())
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (["check", "missing.json", "--json"], ["missing.json", "the file", "expected"]),
+        (["check", "{bad}", "--json"], ["bad.json", "line 1 column 2", "expected JSON"]),
+        (["diagnose", "{log}", "--setup", "{other}", "--json"], ["synthetic_06.csv.gz", "expected 20 cells", "found 16"]),
+        (["diagnose", "{bad}", "--setup", "{other}", "--json"], ["bad.json", "expected"]),
+        (["diagnose", "{log}", "--setup", "{other}", "--zone", "Mars/Base"], ["Mars/Base", "expected"]),
+        (["trial", "{other}", "--scenario", "{bad}"], ["bad.json", "line 1"]),
+        (["diagnose", "{log}"], ["--setup"]),
+        (["check"], ["SETUP.json"]),
+    ],
+)
+def test_unusable_input_ends_with_2_and_one_line(tmp_path, arguments, words):
+    bad = tmp_path / "bad.json"
+    bad.write_text("{nonsense")
+    places = {"{bad}": bad, "{log}": FILES / "synthetic_06.csv.gz", "{other}": FILES / "synthetic_15.setup.json"}
+    done = nipper(*[places.get(a, a) for a in arguments])
+    assert done.returncode == 2
+    assert done.stdout == ""
+    assert len(done.stderr.strip().splitlines()) == 1
+    assert "Traceback" not in done.stderr
+    for word in words:
+        assert word in done.stderr
+
+
+def test_without_a_screen_the_window_says_so():
+    done = nipper("some.nipper")
+    assert done.returncode == 2
+    assert "expected a display" in done.stderr
+
+
+def test_check_starts_without_tables_numerics_or_qt():
+    code = "import sys; from nipper import cli; cli.main(['check', sys.argv[1], '--json']); print({'PySide6','polars','scipy','numba','pyqtgraph'} & set(sys.modules), file=sys.stderr)"
+    done = subprocess.run([sys.executable, "-c", code, str(FILES / "synthetic_06.setup.json")], capture_output=True, text=True, check=True, cwd=ROOT)
+    assert done.stderr.strip() == "set()"
