@@ -18,7 +18,7 @@ lint: setup
 	$(RUN)/lint-imports
 
 bench: setup
-	$(RUN)/pytest -q tests/bench --benchmark-only --benchmark-sort=name -p no:randomly
+	$(RUN)/pytest -q tests/bench --override-ini addopts= --benchmark-only --benchmark-sort=name --benchmark-columns=min,median,max,rounds
 
 pictures: setup
 	$(RUN)/nipper --demo --pictures docs/screenshots

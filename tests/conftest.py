@@ -5,11 +5,11 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-import pytest  # noqa: E402 - the platform must be chosen before Qt is loaded
-from hypothesis import HealthCheck, settings  # noqa: E402
+import pytest
+from hypothesis import HealthCheck, settings
 
-from nipper.core.presets import new_setup  # noqa: E402
-from nipper.core.setup import Setup, put  # noqa: E402
+from nipper.core.presets import new_setup
+from nipper.core.setup import Setup, put
 
 settings.register_profile("nipper", deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture])
 settings.load_profile("nipper")

@@ -65,7 +65,9 @@ def test_several_logs_of_one_pack_are_read_together(tmp_path):
     parts = [tmp_path / "b.csv", tmp_path / "a.csv.gz"]
     write_plain(log.select(slice(700, log.rows)), parts[0])
     write_plain(log.select(slice(0, 720)), parts[1])
-    whole, split = (json.loads(nipper("diagnose", *files, "--setup", FILES / "synthetic_07.setup.json", "--json").stdout) for files in ([FILES / "synthetic_07.csv.gz"], parts))
+    whole, split = (
+        json.loads(nipper("diagnose", *files, "--setup", FILES / "synthetic_07.setup.json", "--json").stdout) for files in ([FILES / "synthetic_07.csv.gz"], parts)
+    )
     assert len(split["charges"]) == len(whole["charges"])
     assert split["charges"][0]["deviation_top_mv"] == whole["charges"][0]["deviation_top_mv"]
 
@@ -117,6 +119,9 @@ def test_without_a_screen_the_window_says_so():
 
 
 def test_check_starts_without_tables_numerics_or_qt():
-    code = "import sys; from nipper import cli; cli.main(['check', sys.argv[1], '--json']); print({'PySide6','polars','scipy','numba','pyqtgraph'} & set(sys.modules), file=sys.stderr)"
+    code = (
+        "import sys; from nipper import cli; cli.main(['check', sys.argv[1], '--json'])\n"
+        "print({'PySide6', 'polars', 'scipy', 'numba', 'pyqtgraph'} & set(sys.modules), file=sys.stderr)"
+    )
     done = subprocess.run([sys.executable, "-c", code, str(FILES / "synthetic_06.setup.json")], capture_output=True, text=True, check=True, cwd=ROOT)
     assert done.stderr.strip() == "set()"

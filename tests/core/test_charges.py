@@ -68,7 +68,13 @@ def test_a_trip_ends_a_full_charge():
     offsets = np.array([1.2, 0.0, 0.0, 0.0])
     log = charge_log(setup, offsets, hold_min=60.0, interval_s=10.0)
     at = int(np.argmax(log.cell_v.max(axis=1) >= 3.645))
-    tripped = Log(log.time_s[: at + 40], np.r_[log.current_a[: at + 1], np.zeros(39)], log.pack_v[: at + 40], np.r_[log.cell_v[: at + 1], np.repeat(log.cell_v[at : at + 1], 39, axis=0) - 0.05], log.temp_c[: at + 40])
+    tripped = Log(
+        log.time_s[: at + 40],
+        np.r_[log.current_a[: at + 1], np.zeros(39)],
+        log.pack_v[: at + 40],
+        np.r_[log.cell_v[: at + 1], np.repeat(log.cell_v[at : at + 1], 39, axis=0) - 0.05],
+        log.temp_c[: at + 40],
+    )
     (charge,) = find_charges(tripped, setup)
     assert charge.ended_by == "trip"
     assert charge.full

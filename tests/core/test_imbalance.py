@@ -89,7 +89,11 @@ def test_what_the_balancer_moved_is_taken_out():
     volts = log.cell_v.copy()
     volts[:, 3] += 0.02
     flags[100:400, 5] = True
-    active = balanced_ah(Log(log.time_s, log.current_a, log.pack_v, volts, log.temp_c, balancing=flags), Balancer(kind="active", current_a=2.0, start_v=3.0, delta_mv=5.0, when="always"), at)
+    active = balanced_ah(
+        Log(log.time_s, log.current_a, log.pack_v, volts, log.temp_c, balancing=flags),
+        Balancer(kind="active", current_a=2.0, start_v=3.0, delta_mv=5.0, when="always"),
+        at,
+    )
     np.testing.assert_allclose(active[-1, [3, 5]], [-10.0, 10.0], atol=1e-9)
     assert balanced_ah(log, None, at) is None
     assert balancer_use(log, put(setup, {"balancer.start_v": 3.39})).above_start_h == pytest.approx(999 / 60)

@@ -50,7 +50,7 @@ def test_what_was_kept_is_found_again(bench, path, setup, log):
     bench.close()
     again = Bench.open(path)
     assert again.setup() == changed
-    assert [(r.kind, r.note, r.setup) for r in again.revisions()][0] == ("typed in", "first", setup)
+    assert next((r.kind, r.note, r.setup) for r in again.revisions()) == ("typed in", "first", setup)
     assert [(e.note, e.pack) for e in again.events()] == [("bars retorqued", 2)]
     assert again.mapping("abc") == {"time": "t"}
     assert again.mapping("other") is None

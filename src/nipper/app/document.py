@@ -159,6 +159,11 @@ class Document(QObject):
         """Whether logs are still being read."""
         return bool(self._jobs) or self._judge.busy
 
+    @property
+    def reading_log(self) -> bool:
+        """Whether the shown pack's log is still being read."""
+        return self.pack.id in self._jobs
+
     def read_all(self) -> None:
         """Read and judge every pack's log, each in a worker thread."""
         for pack in self.packs:
@@ -185,6 +190,8 @@ class Document(QObject):
     def _read(self, record: PackRecord | None) -> None:
         pack_id = self.sender().property("pack")
         self.records[pack_id] = record
+        if self._jobs.get(pack_id) is self.sender():
+            del self._jobs[pack_id]  # done: whoever is told now must not find it still reading
         self.record_changed.emit(pack_id, record)
         if pack_id == self.pack.id:
             self.ask_rules()

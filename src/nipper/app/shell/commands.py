@@ -2,6 +2,7 @@
 
 from nipper.app.actions import Action, Menu
 from nipper.app.shell.window import Window
+from nipper.app.shell.writing import write_copy, write_diagnosis, write_log, write_setup
 
 
 def _has_bench(window: Window) -> bool:
@@ -33,8 +34,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("bench.new", "New bench", Menu.BENCH, "Makes a bench from five answers, or from a log alone.", Window.new_bench, "Ctrl+N"),
     Action("bench.open", "Open …", Menu.BENCH, "Opens a bench, a setup file or a log.", Window.ask_open, "Ctrl+O"),
     Action("bench.demo", "Open the demo", Menu.BENCH, "Opens a made-up workshop with two packs and three months of logs.", Window.open_demo),
-    Action("bench.copy", "Save a copy …", Menu.BENCH, "Writes the bench as it stands to another file.", Window.ask_copy, "Ctrl+Shift+S", _has_bench),
-    Action("bench.export-setup", "Write the setup file …", Menu.BENCH, "Writes the settings as an open JSON file.", Window.ask_export, "", _has_bench),
+    Action("bench.copy", "Save a copy …", Menu.BENCH, "Writes the bench as it stands to another file.", write_copy, "Ctrl+Shift+S", _has_bench),
+    Action("bench.export-setup", "Write the setup file …", Menu.BENCH, "Writes the settings as an open JSON file.", write_setup, "", _has_bench),
     Action("bench.quit", "Quit", Menu.BENCH, "Closes the window; everything is already kept.", Window.quit, "Ctrl+Q"),
     Action("settings.undo", "Undo", Menu.SETTINGS, "Takes back the last change of the settings.", Window.undo, "Ctrl+Z", _can_undo),
     Action("settings.redo", "Redo", Menu.SETTINGS, "Makes the change again that was taken back.", Window.redo, "Ctrl+Shift+Z", _can_redo),
@@ -57,13 +58,13 @@ ACTIONS: tuple[Action, ...] = (
         _has_bench,
     ),
     Action("record.import", "Import a log …", Menu.RECORD, "Reads a CSV or spreadsheet from the BMS into this bench.", Window.ask_import, "Ctrl+I", _has_bench),
-    Action("record.write-log", "Write the log …", Menu.RECORD, "Writes this pack's samples as a plain CSV log.", Window.ask_write_log, "", _has_log),
+    Action("record.write-log", "Write the log …", Menu.RECORD, "Writes this pack's samples as a plain CSV log.", write_log, "", _has_log),
     Action(
         "record.write-diagnosis",
         "Write the diagnosis …",
         Menu.RECORD,
         "Writes charges, cells and findings as an open JSON file.",
-        Window.ask_write_diagnosis,
+        write_diagnosis,
         "",
         _has_log,
     ),

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWi
 
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, button, label, rule
-from nipper.core.report.sentences import Consequence
+from nipper.core.report.consequence import Consequence
 
 WIDTH = 292
 

@@ -73,7 +73,7 @@ class StartPage(QWidget):
         for box in (self.cells, self.packs):
             box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         for field in (self.name, self.chemistry, self.cells, self.capacity, self.packs, self.balancer):
-            field.setMinimumWidth(280)
+            field.setMinimumWidth(180)
             field.setMaximumWidth(280)
         rows = (
             ("Name", self.name),

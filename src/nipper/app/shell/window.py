@@ -1,12 +1,11 @@
 """The window: top line, rail, the stage, What follows. It opens and closes benches and passes work on; it computes nothing."""
 
-from collections.abc import Callable
 from datetime import datetime, tzinfo
 from pathlib import Path
 
 from PySide6.QtCore import QSettings, Slot
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
-from PySide6.QtWidgets import QButtonGroup, QFileDialog, QFrame, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QFileDialog, QFrame, QHBoxLayout, QMainWindow, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
 from nipper.app.actions import Action, Menu
 from nipper.app.document import Document, PackRecord
@@ -20,8 +19,8 @@ from nipper.app.theme.marks import icon
 from nipper.app.widgets.basic import SEMI, button, clear, label
 from nipper.core.errors import NipperError
 from nipper.core.findings import Finding
-from nipper.core.report.sentences import Consequence, of_finding, protect_sentence
-from nipper.core.setup import Setup, dumps, load
+from nipper.core.report.consequence import Consequence, of_finding, protect_sentence
+from nipper.core.setup import Setup, load
 from nipper.store import Bench
 
 STAGES = (("protect", "Protect", "2"), ("record", "Record", "8"), ("diagnose", "Diagnose", "9"))
@@ -103,6 +102,7 @@ class Window(QMainWindow):
         self._packs.setSpacing(3)
         self._pack_group.idClicked.connect(self._choose_pack)
         self._revision = label("", "soft")
+        self._revision.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self._find = button("Find a command   Ctrl+K", "bare", "Finds a command by a few letters")
         self._find.clicked.connect(self.find_command)
         self._undo, self._redo = button("", "bare", "Undo"), button("", "bare", "Redo")
@@ -383,58 +383,6 @@ class Window(QMainWindow):
         event.acceptProposedAction()
         self.open_path(event.mimeData().urls()[0].toLocalFile())
 
-    # writing
-
-    def _write(self, title: str, proposed: str, kinds: str, data: Callable[[], bytes]) -> None:
-        file, _ = QFileDialog.getSaveFileName(self, title, proposed, kinds)
-        if file:
-            try:
-                Path(file).write_bytes(data())
-            except OSError as error:
-                self.say(f"{file}: {error.strerror}")
-
-    @Slot()
-    def ask_export(self) -> None:
-        """Write the setup as a file."""
-        assert self.document
-        setup = self.document.setup
-        self._write("Write the setup file", f"{setup.name}.setup.json", "Setup files (*.json)", lambda: dumps(setup).encode())
-
-    @Slot()
-    def ask_write_log(self) -> None:
-        """Write the pack's samples as a plain log."""
-        from nipper.core.logs.writer import plain_csv
-
-        assert self.document and self.document.record
-        log = self.document.record.log
-        self._write("Write the log", f"{self.document.pack.name}.csv", "Plain logs (*.csv)", lambda: plain_csv(log))
-
-    @Slot()
-    def ask_write_diagnosis(self) -> None:
-        """Write the diagnosis as the JSON of the headless contract."""
-        import json
-
-        from nipper.core.imbalance.diagnosis import to_json
-
-        assert self.document and self.document.record
-        record, setup = self.document.record, self.document.setup
-        text = json.dumps(to_json(record.diagnosis, record.log, setup), indent=2, ensure_ascii=False)
-        self._write("Write the diagnosis", f"{self.document.pack.name}.diagnosis.json", "Diagnoses (*.json)", text.encode)
-
-    @Slot()
-    def ask_copy(self) -> None:
-        """Write the bench to another file."""
-        assert self.document
-        self.document.save()
-        file, _ = QFileDialog.getSaveFileName(
-            self, "Save a copy", str(self.document.bench.path.with_stem(self.document.bench.path.stem + " copy")), f"Benches (*{BENCH_SUFFIX})"
-        )
-        if file:
-            try:
-                self.document.bench.copy_to(Path(file))
-            except NipperError as error:
-                self.say(str(error))
-
     # stages
 
     @Slot(str)
@@ -528,7 +476,7 @@ class Window(QMainWindow):
 
         assert self.document
         record = self.document.record
-        if record is None and self.document.busy:
+        if record is None and self.document.reading_log:
             return
         log, diagnosis = (record.log, record.diagnosis) if record else (None, None)
         for stage, (status, sentence) in (

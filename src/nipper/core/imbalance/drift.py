@@ -56,11 +56,11 @@ class Drift:
         return _nanmedian_rows(self._sure_rows(self.sd_ah), self.sd_ah.shape[1])
 
     def _sure_rows(self, table: Floats) -> Floats:
-        """The last three of the charges that tell most: those that left every cell high on the knee."""
+        """The last three charges that tell: of the last eight, those not much less sure than usual."""
         if len(table) <= 3:
             return table
         worst = np.nanmax(np.where(np.isfinite(self.sd_ah), self.sd_ah, np.inf), axis=1)[-8:]
-        return table[-worst.size :][np.sort(np.argsort(worst, kind="stable")[:3])]
+        return table[-worst.size :][worst <= 2.0 * np.median(worst)][-3:]
 
 
 def _nanmedian_rows(table: Floats, cells: int) -> Floats:

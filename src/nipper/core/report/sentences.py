@@ -1,71 +1,16 @@
 """The one sentence a stage says about this pack, and what follows from its records."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import UTC, datetime, tzinfo
-from enum import StrEnum
 
 import numpy as np
 
-from nipper.core.findings import Finding, Severity
 from nipper.core.imbalance.diagnosis import Diagnosis
 from nipper.core.logs.charges import ChargeReadings, readings
 from nipper.core.logs.model import Log
+from nipper.core.report.consequence import Consequence, Status, count
 from nipper.core.setup import Setup
 
-
-class Status(StrEnum):
-    """How things stand: told by shape, word and colour."""
-
-    OK = "ok"
-    WATCH = "watch"
-    ACT = "act"
-    NONE = "none"  # nothing known yet
-
-
-@dataclass(frozen=True, slots=True)
-class Consequence:
-    """One entry of What follows: a bold beginning, the rest, where it comes from, why, and an action by name."""
-
-    status: Status
-    lead: str
-    text: str = ""
-    place: str = ""
-    why: str = ""
-    settings: tuple[str, ...] = ()
-    suggestion: tuple[tuple[str, object], ...] = ()
-    label: str = ""
-    goto: str = ""  # a stage
-
-
-SEVERITY_STATUS = {Severity.ERROR: Status.ACT, Severity.WARNING: Status.WATCH, Severity.NOTE: Status.OK}
 VERDICT_STATUS = {"healthy": Status.OK, "watch": Status.WATCH, "act": Status.ACT, "not_enough_data": Status.NONE}
-
-
-def of_finding(finding: Finding) -> Consequence:
-    """A rule's finding as a consequence: its first sentence leads."""
-    lead, dot, rest = finding.message.partition(". ")
-    return Consequence(
-        status=SEVERITY_STATUS[finding.severity],
-        lead=lead + (dot and "."),
-        text=rest,
-        place=finding.source,
-        why=finding.why,
-        settings=finding.settings,
-        suggestion=tuple(finding.suggestion.items()),
-        label=finding.suggestion_label,
-    )
-
-
-def protect_sentence(findings: Sequence[Finding]) -> tuple[Status, str]:
-    """How the limits stand."""
-    errors = sum(f.severity is Severity.ERROR for f in findings)
-    doubts = sum(f.severity is Severity.WARNING for f in findings)
-    if errors:
-        return Status.ACT, _count(errors, "contradiction") + (f", {_count(doubts, 'doubt')}" if doubts else "")
-    if doubts:
-        return Status.WATCH, _count(doubts, "doubt")
-    return Status.OK, "limits hold together"
 
 
 def record_sentence(log: Log | None, setup: Setup, diagnosis: Diagnosis | None) -> tuple[Status, str]:
@@ -76,7 +21,7 @@ def record_sentence(log: Log | None, setup: Setup, diagnosis: Diagnosis | None) 
     if not full:
         return Status.NONE, f"no full charge in {log.days:.1f} days"
     first, last = (readings(log, setup, c).end.deviation_mv for c in (full[0], full[-1]))
-    return Status.OK, f"{_count(len(full), 'full charge')} · {first:.0f} → {last:.0f} mV"
+    return Status.OK, f"{count(len(full), 'full charge')} · {first:.0f} → {last:.0f} mV"
 
 
 def diagnose_sentence(diagnosis: Diagnosis | None) -> tuple[Status, str]:
@@ -104,9 +49,9 @@ def of_record(log: Log, setup: Setup, diagnosis: Diagnosis, zone: tzinfo = UTC) 
                 Consequence(
                     Status.ACT if diagnosis.verdict == "act" else Status.WATCH,
                     f"Cell {worst + 1} {verb} {abs(per_charge):.0f} mAh from charge to charge.",
-                    f"{_count(drift.time_s.size, 'full charge')} in {drift.days:.0f} days, the balancer's part taken out."
+                    f"{count(drift.time_s.size, 'full charge')} in {drift.days:.0f} days, the balancer's part taken out."
                     if drift.moved_known
-                    else f"{_count(drift.time_s.size, 'full charge')} in {drift.days:.0f} days.",
+                    else f"{count(drift.time_s.size, 'full charge')} in {drift.days:.0f} days.",
                     goto="diagnose",
                     label="Diagnose",
                 )
@@ -118,7 +63,7 @@ def of_record(log: Log, setup: Setup, diagnosis: Diagnosis, zone: tzinfo = UTC) 
         out.append(
             Consequence(
                 Status.OK,
-                f"{_count(len(short), 'charge')} did not reach the top and {'is' if len(short) == 1 else 'are'} not shown.",
+                f"{count(len(short), 'charge')} did not reach the top and {'is' if len(short) == 1 else 'are'} not shown.",
                 days,
                 why="Below the knee the deviation says nothing about charge; showing it beside the others would mislead.",
             )
@@ -187,10 +132,6 @@ def _cost(diagnosis: Diagnosis) -> list[Consequence]:
             why="Usable charge is what fits between the fullest cell's top and the emptiest cell's bottom, if both limits are reached.",
         )
     ]
-
-
-def _count(number: int, noun: str) -> str:
-    return f"{number} {noun}{'' if number == 1 else 's'}"
 
 
 def _day(time_s: float, zone: tzinfo) -> str:

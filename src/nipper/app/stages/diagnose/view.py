@@ -128,7 +128,7 @@ class DiagnoseView(QWidget):
         if record is not None:
             self._empty.setText("\n\n".join(record.diagnosis.advice))
         else:
-            self._empty.setText("Reading the log …" if self._document.busy else "Drop a log of this pack on the window, or open one.")
+            self._empty.setText("Reading the log …" if self._document.reading_log else "Drop a log of this pack on the window, or open one.")
 
     # the picture
 

@@ -162,7 +162,7 @@ class RecordView(QWidget):
         if record is None:
             self._title.setText("No log yet")
             self._subtitle.setText("")
-            reading = "Reading the log …" if self._document.busy else "Drop a log of this pack on the window, or open one: a CSV or spreadsheet from the BMS."
+            reading = "Reading the log …" if self._document.reading_log else "Drop a log of this pack on the window, or open one: a CSV or spreadsheet from the BMS."
             self._empty.setText(reading)
             return
         short = len(record.diagnosis.estimate.charges)

@@ -1,0 +1,64 @@
+"""Writing files out of the bench: setup, log, diagnosis, a copy. All open forms."""
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QFileDialog
+
+from nipper.core.errors import NipperError
+from nipper.core.setup import dumps
+
+if TYPE_CHECKING:
+    from nipper.app.shell.window import Window
+
+
+def _write(window: "Window", title: str, proposed: str, kinds: str, data: Callable[[], bytes]) -> None:
+    file, _ = QFileDialog.getSaveFileName(window, title, proposed, kinds)
+    if file:
+        try:
+            Path(file).write_bytes(data())
+        except OSError as error:
+            window.say(f"{file}: {error.strerror}")
+
+
+def write_setup(window: "Window") -> None:
+    """Write the settings as a setup file."""
+    assert window.document
+    setup = window.document.setup
+    _write(window, "Write the setup file", f"{setup.name}.setup.json", "Setup files (*.json)", lambda: dumps(setup).encode())
+
+
+def write_log(window: "Window") -> None:
+    """Write the shown pack's samples as a plain log."""
+    from nipper.core.logs.writer import plain_csv
+
+    assert window.document
+    assert window.document.record
+    log = window.document.record.log
+    _write(window, "Write the log", f"{window.document.pack.name}.csv", "Plain logs (*.csv)", lambda: plain_csv(log))
+
+
+def write_diagnosis(window: "Window") -> None:
+    """Write the diagnosis as the JSON of the headless contract."""
+    from nipper.core.imbalance.diagnosis import to_json
+
+    assert window.document
+    assert window.document.record
+    record, setup = window.document.record, window.document.setup
+    text = json.dumps(to_json(record.diagnosis, record.log, setup), indent=2, ensure_ascii=False)
+    _write(window, "Write the diagnosis", f"{window.document.pack.name}.diagnosis.json", "Diagnoses (*.json)", text.encode)
+
+
+def write_copy(window: "Window") -> None:
+    """Write the bench as it stands to another file."""
+    assert window.document
+    window.document.save()
+    path = window.document.bench.path
+    file, _ = QFileDialog.getSaveFileName(window, "Save a copy", str(path.with_stem(path.stem + " copy")), "Benches (*.nipper)")
+    if file:
+        try:
+            window.document.bench.copy_to(Path(file))
+        except NipperError as error:
+            window.say(str(error))

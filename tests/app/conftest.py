@@ -1,0 +1,92 @@
+"""A window on a small bench, and nothing left behind."""
+
+import gc
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QSettings, QThreadPool
+
+from nipper.app.document import Document
+from nipper.app.jobs import wait_for_jobs
+from nipper.app.shell.window import Window
+from nipper.app.start import make_window
+from nipper.app.theme import Theme, load_fonts
+from nipper.core.presets import new_setup
+from nipper.core.setup import put
+from nipper.store import Bench
+from tests.builders import charge_log
+
+
+@pytest.fixture(scope="session")
+def small_log():
+    drift = np.zeros(8)
+    drift[2] = -0.08
+    return charge_log(new_setup("lfp", 8, 100.0), np.zeros(8), charges=9, drift_pct=drift, interval_s=120.0, depth_pct=15.0, hold_min=45.0)
+
+
+@pytest.fixture
+def bench(tmp_path, small_log):
+    setup = put(new_setup("lfp", 8, 100.0, 2, name="Test bench"), {"balancer.delta_mv": 1.0})
+    bench = Bench.create(tmp_path / "test.nipper", setup)
+    bench.import_log(1, small_log, "one.csv")
+    bench.add_event(float(small_log.time_s[0]) + 4 * 86400, "note", "bars retorqued", 1)
+    yield bench
+    bench.close()
+
+
+@pytest.fixture
+def theme(qapp):
+    load_fonts()
+    theme = Theme("light")
+    theme.apply()
+    yield theme
+    theme.deleteLater()
+
+
+@pytest.fixture
+def document(qapp, bench):
+    document = Document(bench)
+    yield document
+    document.close()
+
+
+@pytest.fixture
+def read_document(qtbot, document):
+    document.ask_rules()
+    document.read_all()
+    qtbot.waitUntil(lambda: not document.busy and len(document.records) == 2, timeout=30_000)
+    return document
+
+
+@pytest.fixture
+def settings(tmp_path):
+    settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
+    settings.setValue("ask", "no")
+    return settings
+
+
+@pytest.fixture
+def window(qtbot, tmp_path, settings) -> Window:
+    window = make_window(settings, "light", tmp_path / "benches")
+    qtbot.addWidget(window)
+    window.show()
+    return window
+
+
+@pytest.fixture
+def open_window(qtbot, window, bench):
+    window.open_bench(bench)
+    document = window.document
+    assert document
+    qtbot.waitUntil(lambda: not document.busy and len(document.records) == 2, timeout=30_000)
+    return window
+
+
+@pytest.fixture(autouse=True)
+def nothing_left_behind(qapp):
+    """A test ends with no thread at work and no window of its own still open."""
+    yield
+    wait_for_jobs()
+    qapp.processEvents()
+    gc.collect()
+    assert QThreadPool.globalInstance().activeThreadCount() == 0

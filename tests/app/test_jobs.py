@@ -1,0 +1,89 @@
+"""Work off the window's thread."""
+
+import threading
+import time
+
+from nipper.app.jobs import Job, Latest
+from nipper.core.errors import RangeError
+
+
+def test_a_job_answers_in_the_windows_thread(qtbot):
+    answers = []
+    job = Job(lambda: threading.current_thread().name)
+    job.done.connect(lambda name: answers.append((name, threading.current_thread().name)))
+    with qtbot.waitSignal(job.ended):
+        job.start()
+    worker, here = answers[0]
+    assert here == threading.current_thread().name
+    assert worker != here
+
+
+def test_progress_is_told_and_a_cancelled_job_never_says_done(qtbot):
+    seen, done = [], []
+
+    def work(tick):
+        for i in range(500):
+            tick(i / 500)
+            time.sleep(0.002)
+        return "late"
+
+    job = Job(work, ticks=True)
+    job.done.connect(done.append)
+    job.progressed.connect(seen.append)
+    with qtbot.waitSignal(job.ended):
+        job.start()
+        qtbot.waitUntil(lambda: len(seen) > 3)
+        job.cancel()
+    assert done == []
+    assert job.cancelled
+
+
+def test_an_answer_already_on_its_way_is_dropped_when_cancelled(qtbot):
+    done = []
+    job = Job(lambda: 1)
+    job.done.connect(done.append)
+    with qtbot.waitSignal(job.ended):
+        job.start()
+        time.sleep(0.05)
+        job.cancel()
+    assert done == []
+
+
+def test_an_expected_error_is_told_in_words(qtbot):
+    def work():
+        raise RangeError("expected something else")
+
+    told = []
+    job = Job(work)
+    job.failed.connect(told.append)
+    with qtbot.waitSignal(job.ended):
+        job.start()
+    assert told == ["expected something else"]
+
+
+def test_of_many_questions_the_first_and_the_last_are_answered(qtbot):
+    answers = []
+    gate = threading.Event()
+
+    def work(n):
+        if n == 0:
+            gate.wait(5)
+        return n
+
+    latest = Latest(work)
+    latest.answered.connect(answers.append)
+    for n in range(50):
+        latest.ask(n)
+    gate.set()
+    qtbot.waitUntil(lambda: not latest.busy)
+    assert answers == [0, 49]
+
+
+def test_many_quick_jobs_all_answer(qtbot):
+    answers = []
+    jobs = [Job(lambda n=n: n) for n in range(300)]
+    for job in jobs:
+        job.done.connect(answers.append)
+        job.start()
+    qtbot.waitUntil(lambda: len(answers) == 300, timeout=20_000)
+    assert sorted(answers) == list(range(300))

@@ -1,0 +1,264 @@
+"""The window on a small bench: stages, What follows, undo, packs, actions, and what goes wrong."""
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+from PySide6.QtWidgets import QApplication, QFileDialog, QLabel
+
+from nipper.app.actions import Menu
+from nipper.app.shell.commands import ACTIONS
+from nipper.app.shell.finder import matches
+from nipper.app.shell.writing import write_copy, write_diagnosis, write_log, write_setup
+from nipper.app.stages.diagnose.view import DiagnoseView
+from nipper.app.stages.protect.view import ProtectView
+from nipper.app.stages.record.view import RecordView
+from nipper.core.setup import get, loads
+from nipper.store import Bench
+from tests.conftest import FILES
+
+
+def words(widget) -> str:
+    """All text a user sees in a widget: of labels that nobody has hidden."""
+    QApplication.processEvents()  # widgets just put into a layout are shown by an event
+    return "\n".join(w.text() for w in widget.findChildren(QLabel) if w.isVisibleTo(widget))
+
+
+def test_every_action_has_an_id_keys_and_a_help_sentence_of_its_own():
+    assert len({a.id for a in ACTIONS}) == len(ACTIONS)
+    keys = [a.keys for a in ACTIONS if a.keys]
+    assert len(set(keys)) == len(keys)
+    assert all(a.help.endswith(".") and a.title for a in ACTIONS)
+    assert {a.menu for a in ACTIONS} == set(Menu)
+
+
+def test_the_rail_tells_the_packs_story(open_window):
+    entries = open_window.rail.entries
+    assert list(entries) == ["protect", "record", "diagnose"]
+    assert entries["record"].sentence.startswith("9 full charges")
+    assert "Cell 3 loses" in entries["diagnose"].sentence
+    assert entries["diagnose"].status == "act"
+    assert "doubt" in entries["protect"].sentence
+
+
+def test_a_suggestion_is_applied_and_undone(qtbot, open_window):
+    open_window.go("protect")
+    qtbot.waitUntil(lambda: open_window.first_suggestion() is not None)
+    entry = next(e for e in open_window.follows.entries() if "trigger of 1 mV" in e.consequence.lead)
+    entry.applied.emit(entry.consequence)
+    assert get(open_window.document.setup, "balancer.delta_mv") == 10.0
+    qtbot.waitUntil(lambda: not any("trigger of 1 mV" in c.lead for c in open_window.follows.shown))
+    open_window.undo()
+    assert get(open_window.document.setup, "balancer.delta_mv") == 1.0
+    open_window.redo()
+    assert get(open_window.document.setup, "balancer.delta_mv") == 10.0
+
+
+def test_typing_a_limit_moves_the_ladder_and_what_follows(qtbot, open_window):
+    view = open_window.view("protect")
+    assert isinstance(view, ProtectView)
+    field = view.forms[0].field("protection.cell_over_voltage.release_v")
+    view.type_into("protection.cell_over_voltage.release_v")
+    field.setText("3.70")
+    field.setModified(True)
+    field.editingFinished.emit()
+    assert open_window.document.setup.protection.cell_over_voltage.release_v == 3.70
+    qtbot.waitUntil(lambda: any("Charging returns at 3.700 V" in c.lead for c in open_window.follows.shown))
+    assert open_window.rail.entries["protect"].status == "act"
+    assert any(r.path == "protection.cell_over_voltage.release_v" and r.cell_v == 3.70 for r in view.ladder._rungs)
+
+
+def test_the_drag_of_a_limit_is_followed_and_is_one_undo_step(qtbot, open_window):
+    view = open_window.view("protect")
+    for value in (3.60, 3.58, 3.56):
+        view.ladder.dragged.emit("protection.cell_over_voltage.trip_v", value)
+    view.ladder.dropped.emit()
+    assert open_window.document.setup.protection.cell_over_voltage.trip_v == 3.56
+    assert open_window.document.undo_stack.count() == 1
+
+
+def test_all_settings_of_the_contract_can_be_typed(open_window):
+    view = open_window.view("protect")
+    paths = {p for form in view.forms for p in form.paths}
+    setup = open_window.document.setup
+    for part, values in setup.protection.model_dump().items():
+        expected = {f"protection.{part}.{name}" for name in values} if isinstance(values, dict) else {f"protection.{part}"}
+        assert expected <= paths
+    assert {f"balancer.{n}" for n in ("kind", "current_a", "start_v", "delta_mv", "when")} <= paths
+    assert {"charging.absorption_v", "charging.equalise_every_days", "wiring.fuse_a", "cell.max_charge_a", "capacity_ah", "chemistry"} <= paths
+
+
+def test_a_charge_is_opened_and_put_beside_another(qtbot, open_window):
+    view = open_window.view("record")
+    assert isinstance(view, RecordView)
+    assert "Nine full charges" in words(view)
+    view.pick(4, False)
+    view.pick(1, True)
+    assert "mV =" in words(view.panel)
+    assert view.panel.plots[1].isVisible()
+    view.alone.click()
+    assert not view.panel.plots[1].isVisible()
+    assert not view.other_pack.isEnabled()
+    view.as_mv.click()
+    assert view.heat._unit == "mV"
+
+
+def test_an_event_is_noted_and_stands_on_the_time_line(qtbot, open_window):
+    view = open_window.view("record")
+    view.event_note.setText("BMS swapped")
+    view.note_event()
+    assert [e.note for e in open_window.document.events()] == ["bars retorqued", "BMS swapped"]
+    assert "BMS swapped" in [e.note for e in view.heat._events]
+    assert view.event_note.text() == ""
+
+
+def test_the_stray_is_named_with_evidence_and_cure(qtbot, open_window):
+    view = open_window.view("diagnose")
+    assert isinstance(view, DiagnoseView)
+    told = words(view)
+    assert "Cell 3 loses" in told
+    assert "One drifts, the others do not" in told
+    assert "Feed cell 3 with" in told
+    assert "Leave the pack disconnected" in told
+    view.pick(5)
+    assert "Cell 5, all that is known" in words(view)
+    view.pick(None)
+
+
+def test_a_pack_without_a_log_says_what_to_do(qtbot, open_window):
+    open_window.next_pack()
+    assert open_window.document.pack.name == "Pack B"
+    assert "Drop a log of this pack" in words(open_window.view("record"))
+    assert "Nothing to judge yet" in words(open_window.view("diagnose"))
+    assert open_window.rail.entries["record"].sentence == "no log yet"
+
+
+def test_the_finder_finds_and_runs(qtbot, open_window):
+    open_window.find_command()
+    finder = open_window._finder
+    qtbot.keyClicks(finder.line, "diagn")
+    offered = [finder.list.item(i).text() for i in range(finder.list.count())]
+    assert any(text.startswith("Diagnose") for text in offered)
+    action = next(a for a in ACTIONS if a.id == "go.diagnose")
+    assert matches(action, "diagnose stray")
+    finder.chosen.emit(action)
+    assert isinstance(open_window.pages.currentWidget(), DiagnoseView)
+    finder.hide()
+
+
+def test_help_lists_every_action(open_window):
+    open_window.show_help()
+    told = words(open_window.pages.currentWidget())
+    assert all(action.help in told for action in ACTIONS)
+
+
+def test_the_theme_can_be_turned_over(open_window):
+    for stage in ("protect", "record", "diagnose"):
+        open_window.go(stage)
+    open_window.set_theme("dark")
+    dark = open_window.grab().toImage().pixelColor(300, 400).lightness()
+    open_window.set_theme("light")
+    assert dark < 80 < 200 < open_window.grab().toImage().pixelColor(300, 400).lightness()
+
+
+def drop(window, path: Path) -> None:
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path))])
+    window.dropEvent(QDropEvent(QPointF(300, 300), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier))
+
+
+@pytest.mark.parametrize(
+    ("name", "data", "told"),
+    [
+        ("a.nipper", b"not a bench", "another kind of file"),
+        ("b.json", b"{broken", "expected JSON"),
+        ("c.json", b'{"chemistry": "lead"}', "expected"),
+        ("missing.nipper", None, "there is none"),
+    ],
+)
+def test_a_file_that_cannot_be_used_is_told_in_one_line(qtbot, open_window, tmp_path, name, data, told):
+    path = tmp_path / name
+    if data is not None:
+        path.write_bytes(data)
+    drop(open_window, path)
+    assert told in open_window._message.text()
+    assert open_window.document is not None
+
+
+def test_a_bench_open_elsewhere_is_told(qtbot, window, bench):
+    window.open_path(str(bench.path))
+    assert "no other window has open" in window._message.text()
+    assert window.document is None
+
+
+def test_files_are_written(qtbot, open_window, tmp_path, monkeypatch):
+    def answer(name):
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / name), ""))
+
+    answer("setup.json")
+    write_setup(open_window)
+    assert loads((tmp_path / "setup.json").read_text()) == open_window.document.setup
+    answer("log.csv")
+    write_log(open_window)
+    assert (tmp_path / "log.csv").read_text().startswith("time,current_a,pack_v,cell_01_v")
+    answer("diagnosis.json")
+    write_diagnosis(open_window)
+    assert json.loads((tmp_path / "diagnosis.json").read_text())["format"] == "nipper-diagnosis"
+    answer("copy.nipper")
+    write_copy(open_window)
+    copy = Bench.open(tmp_path / "copy.nipper")
+    assert copy.setup() == open_window.document.setup
+    copy.close()
+    answer("no/such/folder.json")
+    write_setup(open_window)
+    assert "No such file" in open_window._message.text()
+
+
+def test_typed_in_is_a_dated_revision(open_window):
+    open_window.note_typed_in()
+    assert "revision 1 · typed in" in open_window._revision.text()
+    open_window.document.change({"balancer.delta_mv": 5.0}, "Set")
+    assert "changed since" in open_window._revision.text()
+
+
+def test_long_names_do_not_break_the_window(qtbot, open_window):
+    open_window.document.change({"name": "A very long name of a pack " * 7}, "Set")
+    open_window.document.bench.rename_pack(1, "An equally long pack name that nobody would type")
+    open_window.document.packs = open_window.document.bench.packs()
+    open_window._show_packs()
+    assert open_window._name.text().endswith("…")
+    assert open_window.minimumSizeHint().width() <= 1280
+
+
+def test_the_start_loads_nothing_heavy():
+    """Tables, numerics, plots and the compiler cost 0.4 to 1.0 s each: not before the first paint."""
+    code = (
+        "import os; os.environ['QT_QPA_PLATFORM']='offscreen'\n"
+        "import sys, tempfile\n"
+        "from pathlib import Path\n"
+        "from PySide6.QtCore import QSettings\n"
+        "from PySide6.QtWidgets import QApplication\n"
+        "app = QApplication([])\n"
+        "from nipper.app.start import make_window\n"
+        "folder = Path(tempfile.mkdtemp())\n"
+        "window = make_window(QSettings(str(folder / 's.ini'), QSettings.Format.IniFormat), 'light', folder)\n"
+        "window.show(); window.grab()\n"
+        "print(sorted({'numba', 'scipy', 'polars', 'pyqtgraph'} & set(sys.modules)))\n"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True, cwd=FILES.parents[1])
+    assert done.stdout.strip() == "[]"
+
+
+def test_points_on_what_follows_show_their_setting(qtbot, open_window):
+    view = open_window.view("protect")
+    qtbot.waitUntil(lambda: bool(open_window.follows.entries()))
+    entry = next(e for e in open_window.follows.entries() if "balancer.delta_mv" in e.consequence.settings)
+    entry.pointed.emit(entry.consequence)
+    assert view._stack.currentIndex() == 3
+    assert entry.why_button.isCheckable()
+    entry.why_button.click()
+    assert entry._why.isVisibleTo(entry)

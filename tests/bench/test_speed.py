@@ -1,0 +1,119 @@
+"""Speed as ratios: run with ``make bench``; the numbers are compared between runs, nothing here fails on a slow machine."""
+
+import os
+import subprocess
+import sys
+import time
+
+import numpy as np
+import polars as pl
+import pytest
+
+from nipper.core.imbalance.diagnosis import diagnose
+from nipper.core.logs.charges import find_charges
+from nipper.core.logs.reader import read_log
+from nipper.core.logs.writer import write_plain
+from nipper.core.presets import new_setup
+from nipper.core.rules import check
+from nipper.core.setup import put
+from nipper.core.simulate.scenario import Scenario
+from nipper.core.simulate.trial import run
+from nipper.store import Bench
+
+
+@pytest.fixture(scope="session")
+def month(tmp_path_factory):
+    """2.6 million rows: 30 days of 16 cells at 1 s."""
+    setup = new_setup("lfp", 16, 280.0)
+    path = tmp_path_factory.mktemp("big") / "month.csv"
+    write_plain(run(setup, Scenario(days=30, step_s=1.0, log_every_s=1.0)).logs[0], path)
+    return setup, path
+
+
+def test_import_of_a_month_against_the_tables_own_read(benchmark, month, tmp_path):
+    setup, path = month
+    start = time.perf_counter()
+    pl.read_csv(path)
+    plain_s = time.perf_counter() - start
+
+    def take_in():
+        file = tmp_path / f"{time.perf_counter_ns()}.nipper"
+        bench = Bench.create(file, setup)
+        bench.import_log(1, read_log(path), path.name)
+        bench.close()
+
+    benchmark.pedantic(take_in, rounds=2)
+    benchmark.extra_info["times polars' own read (to reach: < 2)"] = round(benchmark.stats["min"] / plain_s, 2)
+
+
+def test_segmentation_of_a_month(benchmark, month):
+    setup, path = month
+    log = read_log(path)
+    charges = benchmark.pedantic(lambda: find_charges(log, setup), rounds=3)
+    benchmark.extra_info["charges"] = len(charges)
+
+
+def test_judgement_of_a_month(benchmark, month):
+    setup, path = month
+    log = read_log(path)
+    benchmark.pedantic(lambda: diagnose(log, setup), rounds=2)
+    benchmark.extra_info["to reach"] = "< 5 s"
+
+
+def test_simulating_a_year(benchmark):
+    setup = new_setup("lfp", 16, 280.0)
+    run(setup, Scenario(days=1))
+    benchmark.pedantic(lambda: run(setup, Scenario(days=365, step_s=10.0, log_every_s=300.0)), rounds=2)
+    benchmark.extra_info["times real time"] = round(365 * 86400 / benchmark.stats["min"])
+
+
+def test_judging_the_settings_as_a_limit_is_dragged(benchmark):
+    setups = [put(new_setup("lfp", 16, 280.0), {"protection.cell_over_voltage.trip_v": v}) for v in np.linspace(3.5, 3.65, 20)]
+    benchmark(lambda: [check(s) for s in setups])
+    benchmark.extra_info["ms a move"] = round(1e3 * benchmark.stats["min"] / 20, 2)
+
+
+def test_a_frame_while_a_limit_is_dragged(benchmark, qtbot, tmp_path):
+    """One move of the hand until consequences and figure are painted; to reach: 16 ms."""
+    from PySide6.QtCore import QSettings
+
+    from nipper.app.start import make_window
+
+    window = make_window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), "light", tmp_path)
+    qtbot.addWidget(window)
+    window.open_bench(Bench.create(tmp_path / "b.nipper", new_setup("lfp", 16, 280.0)))
+    view = window.view("protect")
+    window.show()
+    document = window.document
+    qtbot.waitUntil(lambda: not document.busy)
+    values = iter(np.tile(np.arange(3.56, 3.66, 0.01), 10_000))
+
+    def move():
+        view.ladder.dragged.emit("protection.cell_over_voltage.trip_v", round(float(next(values)), 2))
+        qtbot.waitUntil(lambda: not document.busy)
+        view.ladder.repaint()
+        window.follows.repaint()
+
+    benchmark.pedantic(move, rounds=40, warmup_rounds=3)
+
+
+def test_cold_start_against_a_bare_window(benchmark, tmp_path):
+    """Process start to a painted window, against the least PySide6 window; to reach: < 5 times."""
+    bare = "from PySide6.QtWidgets import QApplication, QWidget; a = QApplication([]); w = QWidget(); w.show(); w.grab()"
+    ours = (
+        "from pathlib import Path; from PySide6.QtCore import QSettings; from PySide6.QtWidgets import QApplication; a = QApplication([])\n"
+        "from nipper.app.start import make_window\n"
+        f"w = make_window(QSettings({str(tmp_path / 's.ini')!r}, QSettings.Format.IniFormat), 'light', Path({str(tmp_path)!r}))\n"
+        f"from nipper.store import Bench; w.open_bench(Bench.open({str(tmp_path / 'b.nipper')!r})); w.show(); w.grab()\n"
+    )
+    Bench.create(tmp_path / "b.nipper", new_setup("lfp", 16, 280.0, 2)).close()
+    env = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+
+    def start(code: str) -> float:
+        begin = time.perf_counter()
+        subprocess.run([sys.executable, "-c", code], check=True, env=env, capture_output=True)
+        return time.perf_counter() - begin
+
+    bare_s = min(start(bare) for _ in range(3))
+    benchmark.pedantic(lambda: start(ours), rounds=3, warmup_rounds=1)
+    benchmark.extra_info["times a bare window (to reach: < 5)"] = round(benchmark.stats["min"] / bare_s, 2)
