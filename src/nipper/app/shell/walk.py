@@ -41,6 +41,7 @@ class Walk(QObject):
 
             view = window.view("record")
             assert isinstance(view, RecordView)
+            view.pick(44, False)
             view.other_pack.click()
 
         def cell() -> None:

@@ -32,7 +32,7 @@ QPushButton:disabled {{ color: {p.faint}; border-color: {p.line}; }}
 QPushButton[kind="main"] {{ background: {p.copper}; color: {p.on_copper}; }}
 QPushButton[kind="main"]:disabled {{ background: {p.line}; color: {p.soft}; border-color: {p.line}; }}
 QPushButton[kind="quiet"] {{ border: 1px solid {p.line}; color: {p.ink}; font-weight: 400; }}
-QPushButton[kind="quiet"]:checked {{ background: {p.copper_wash}; border-color: {p.copper}; font-weight: 600; }}
+QPushButton[kind="quiet"]:checked {{ background: {p.copper_wash}; border-color: {p.copper}; }}
 QPushButton[kind="quiet"]:focus {{ border: 1px solid {p.copper}; padding: 3px 10px; }}
 QPushButton[kind="bare"] {{ border: none; color: {p.soft}; font-weight: 400; padding: 3px 6px; }}
 QPushButton[kind="bare"]:hover {{ color: {p.copper}; background: transparent; }}

@@ -3,7 +3,7 @@
 import re
 
 from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QFont, QPainter, QPaintEvent
+from PySide6.QtGui import QFont, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from nipper.app.theme import BASE_PT, Theme, font
@@ -13,18 +13,32 @@ MINUS = re.compile(r"(?<![\w.,)])-(?=\d)")  # a hyphen before a number is a minu
 SEMI, BOLD = QFont.Weight.DemiBold, QFont.Weight.Bold
 
 
+class Paragraph(QLabel):
+    """Wrapped text exactly as high as its words need. Layouts in a scroll area ask for a height before they know the width."""
+
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802 - Qt's name
+        super().resizeEvent(event)
+        self._fit()
+
+    def setText(self, text: str) -> None:  # noqa: N802 - Qt's name
+        super().setText(text)
+        self._fit()
+
+    def _fit(self) -> None:
+        if self.width() > 0:
+            self.setFixedHeight(max(0, self.heightForWidth(self.width())))
+
+
 def label(text: str = "", role: str = "", size: float = BASE_PT, weight: QFont.Weight = QFont.Weight.Normal, wrap: bool = False) -> QLabel:
     """A line or paragraph of plain text (never read as markup)."""
-    out = QLabel(MINUS.sub("−", text))
+    out = (Paragraph if wrap else QLabel)(MINUS.sub("−", text))
     out.setTextFormat(Qt.TextFormat.PlainText)
     out.setFont(font(size, weight))
     if role:
         out.setProperty("role", role)
     out.setWordWrap(wrap)
     if wrap:
-        policy = out.sizePolicy()  # keeps what word wrap has set: its height depends on its width
-        policy.setHorizontalPolicy(QSizePolicy.Policy.Ignored)
-        out.setSizePolicy(policy)
+        out.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
     return out
 
 

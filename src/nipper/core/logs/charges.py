@@ -183,7 +183,9 @@ def _with_rest(log: Log, setup: Setup, mean_v: NDArray[np.floating], charge: Cha
     after_s = log.time_s[charge.stop : until] - log.time_s[charge.stop - 1]
     still = np.abs(np.nan_to_num(log.current_a[charge.stop : until], nan=np.inf)) <= idle_a
     window = np.flatnonzero(still & (after_s >= REST_AFTER_S[0]) & (after_s <= REST_AFTER_S[1]))
-    rest = (charge.stop + int(window[0]), charge.stop + int(window[-1]) + 1) if window.size >= 3 else None
+    runs = np.split(window, np.flatnonzero(np.diff(window) > 1) + 1)
+    longest = max(runs, key=len)  # loads come and go: the longest stretch without any is the rest
+    rest = (charge.stop + int(longest[0]), charge.stop + int(longest[-1]) + 1) if longest.size >= 3 else None
     float_stop = charge.stop
     if charge.full and setup.charging and setup.charging.float_v:
         float_v = setup.charging.float_v / setup.cells
