@@ -10,6 +10,7 @@ from nipper.app.shell.window import Window
 
 POLL_MS = 60
 PATIENCE_MS = 180_000
+TURNS = 4  # of the loop: words that wrap settle their height when they know their width
 
 
 class Walk(QObject):
@@ -20,6 +21,7 @@ class Walk(QObject):
         self._window, self._folder = window, folder
         self._written: list[Path] = []
         self._waited_ms = 0
+        self._shown, self._turns = "", 0
         self._steps = self._plan()
         self._timer = QTimer(self, interval=POLL_MS)
         self._timer.timeout.connect(self._look)
@@ -78,10 +80,12 @@ class Walk(QObject):
             self._end(0)
             return
         name, show = self._steps[0]
-        if getattr(self, "_shown", "") != name:
-            self._shown = name
+        if self._shown != name:
+            self._shown, self._turns = name, 0
             show()
-            return  # one turn of the loop for painting and layout
+        self._turns += 1
+        if self._turns <= TURNS:
+            return
         self._steps.pop(0)
         self._picture(name)
 

@@ -41,6 +41,7 @@ QLineEdit, QComboBox, QDateEdit, QSpinBox {{ background: {p.card}; border: 1px s
   selection-background-color: {p.copper}; selection-color: {p.on_copper}; }}
 QLineEdit:focus, QComboBox:focus, QDateEdit:focus {{ border: 1px solid {p.copper}; }}
 QLineEdit[wrong="true"] {{ border: 1px solid {p.act}; background: {p.act_wash}; }}
+QAbstractSpinBox QLineEdit {{ border: none; padding: 0; background: transparent; }}
 QLineEdit:disabled, QComboBox:disabled {{ color: {p.faint}; }}
 QComboBox::drop-down, QDateEdit::drop-down {{ border: none; width: 18px; subcontrol-position: center right; }}
 QComboBox::down-arrow, QDateEdit::down-arrow {{ image: url({CHEVRON}); width: 12px; height: 12px; }}

@@ -2,7 +2,7 @@
 
 import re
 
-from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtCore import QRect, QRectF, QSize, Qt
 from PySide6.QtGui import QFont, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
@@ -25,8 +25,10 @@ class Paragraph(QLabel):
         self._fit()
 
     def _fit(self) -> None:
+        # measured by the font: the label's own answer never falls below the height it was last given
+        words = self.fontMetrics().boundingRect(QRect(0, 0, max(1, self.width()), 100_000), Qt.TextFlag.TextWordWrap, self.text())
         if self.width() > 0:
-            self.setFixedHeight(max(0, self.heightForWidth(self.width())))
+            self.setFixedHeight(words.height() + 1 if self.text() else 0)
 
 
 def label(text: str = "", role: str = "", size: float = BASE_PT, weight: QFont.Weight = QFont.Weight.Normal, wrap: bool = False) -> QLabel:

@@ -15,8 +15,8 @@ class Bars(QWidget):
     def __init__(self, theme: Theme, proof: Proof, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._theme, self._proof = theme, proof
-        self.setMinimumSize(QSize(140, 64))
-        self.setMaximumHeight(84)
+        self.setMinimumSize(QSize(140, 56))
+        self.setMaximumHeight(72)
         self.setMouseTracking(True)
         self.setAccessibleName(f"{proof.title}. {proof.text}")
         theme.changed.connect(self.update)

@@ -33,7 +33,7 @@ class DiagnoseView(QWidget):
         self._mark = StatusMark(theme)
         self.plot = Plot(theme, time_axis=True, zone=zone, unit="% of capacity against the median")
         self.plot.setMinimumHeight(190)
-        self.plot.setMaximumHeight(330)
+        self.plot.setMaximumHeight(300)
         self._proofs, self._advice = QHBoxLayout(), QHBoxLayout()
         self._cell = QVBoxLayout()
         self._empty = label("", "soft", wrap=True, size=12)
@@ -234,6 +234,7 @@ class DiagnoseView(QWidget):
         columns.setSpacing(24)
         for title, sentences in (("Do now", now), ("To be sure", sure)):
             column = QVBoxLayout()
+            column.setSpacing(6)
             column.addWidget(label(title, weight=SEMI, size=BASE_PT + 1))
             for sentence in dict.fromkeys(sentences):
                 column.addWidget(label(sentence, size=BASE_PT + 0.5, wrap=True))
