@@ -262,3 +262,19 @@ def test_points_on_what_follows_show_their_setting(qtbot, open_window):
     assert entry.why_button.isCheckable()
     entry.why_button.click()
     assert entry._why.isVisibleTo(entry)
+
+
+def test_name_and_number_of_packs_can_be_typed(qtbot, open_window):
+    form = open_window.view("protect").forms[4]
+    name, packs = form.field("name"), form.field("packs_in_parallel")
+    name.setText("Boat house")
+    name.setModified(True)
+    name.editingFinished.emit()
+    assert open_window._name.text() == "Boat house"
+    for text, expected in (("3", 3), ("2.5", 3)):
+        packs.setText(text)
+        packs.setModified(True)
+        packs.editingFinished.emit()
+        assert open_window.document.setup.packs_in_parallel == expected
+    assert "valid integer" in open_window._message.text()
+    assert len(open_window.document.packs) == 3

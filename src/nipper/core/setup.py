@@ -136,12 +136,12 @@ class Setup(Part):
 
     format: Literal["nipper-setup"] = "nipper-setup"
     version: Literal[1] = 1
-    name: str = Field(default="My pack", max_length=200)
-    chemistry: Literal["lfp", "nmc", "lto"]
-    cells_in_series: int = Field(ge=1, le=200)
+    name: str = Field(default="My pack", max_length=200, title="name")
+    chemistry: Literal["lfp", "nmc", "lto"] = Field(title="chemistry")
+    cells_in_series: int = Field(ge=1, le=200, title="cells in series")
     cells_in_parallel: int = Field(default=1, ge=1, le=1000)
-    capacity_ah: float = Field(gt=0, le=1e6)
-    packs_in_parallel: int = Field(default=1, ge=1, le=64)
+    capacity_ah: float = Field(gt=0, le=1e6, title="capacity")
+    packs_in_parallel: int = Field(default=1, ge=1, le=64, title="packs in parallel")
     cell: Cell = Cell()
     protection: Protection
     balancer: Balancer | None = None

@@ -3,7 +3,7 @@
 from typing import Any, Literal, get_args, get_origin
 
 from PySide6.QtCore import Qt, Signal, Slot
-from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 
 from nipper.app.widgets.basic import SEMI, label
 from nipper.app.widgets.field import UnitField
@@ -24,14 +24,14 @@ class SettingsForm(QWidget):
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setHorizontalSpacing(8)
         self._grid.setVerticalSpacing(4)
-        self._fields: dict[str, UnitField | QComboBox] = {}
+        self._fields: dict[str, UnitField | QComboBox | QLineEdit] = {}
 
     @property
     def paths(self) -> list[str]:
         """The settings that can be typed here."""
         return list(self._fields)
 
-    def field(self, path: str) -> UnitField | QComboBox:
+    def field(self, path: str) -> UnitField | QComboBox | QLineEdit:
         """The field of a setting."""
         return self._fields[path]
 
@@ -80,15 +80,36 @@ class SettingsForm(QWidget):
             self._fields[path] = box
             self._grid.addWidget(box, row, column)
             return
+        if info.annotation is str:
+            line = QLineEdit()
+            line.setMaxLength(200)
+            line.setMaximumWidth(200)
+            line.setAccessibleName(info.title or name)
+            line.setProperty("path", path)
+            line.editingFinished.connect(self._written)
+            self._fields[path] = line
+            self._grid.addWidget(line, row, column)
+            return
         field = UnitField(unit_of(name), info.title or name, info.description or "", optional=not info.is_required() and info.default is None)
         field.setProperty("path", path)
+        field.setProperty("whole", info.annotation is int)
         field.entered.connect(self._entered)
         self._fields[path] = field
         self._grid.addWidget(field, row, column)
 
     @Slot(object)
     def _entered(self, value: float | None) -> None:
-        self.entered.emit(self.sender().property("path"), value)
+        field = self.sender()
+        whole = field.property("whole") and value is not None and value == int(value)
+        self.entered.emit(field.property("path"), int(value) if whole and value is not None else value)
+
+    @Slot()
+    def _written(self) -> None:
+        line = self.sender()
+        assert isinstance(line, QLineEdit)
+        if line.isModified() and line.text().strip():
+            line.setModified(False)
+            self.entered.emit(line.property("path"), line.text().strip())
 
     @Slot(int)
     def _chosen(self, _: int) -> None:
@@ -106,8 +127,11 @@ class SettingsForm(QWidget):
             if isinstance(field, UnitField):
                 field.context = Context(setup.capacity_ah)
                 field.set_value(value)
-            else:
+            elif isinstance(field, QComboBox):
                 field.setCurrentText(str(value))
+            elif not field.isModified():
+                field.setText(str(value))
+                field.setCursorPosition(0)
 
 
 def _model(annotation: Any) -> type[Part] | None:

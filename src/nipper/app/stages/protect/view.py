@@ -63,7 +63,7 @@ class ProtectView(QWidget):
         other.add_part("charging", Charging, "Equalise", ("equalise_v", "equalise_every_days"), 4)
         self._add(tabs, "Charger and balancer", other)
         pack = SettingsForm()
-        pack.add_part("", Setup, "Pack", ("chemistry", "capacity_ah"), 0)
+        pack.add_part("", Setup, "Pack", ("name", "chemistry", "cells_in_series", "capacity_ah", "packs_in_parallel"), 0)
         pack.add_part("cell", Cell, "Cell, by its sheet", ("max_v", "min_v", "max_charge_a", "max_discharge_a", "resistance_mohm"), 2)
         pack.add_part("wiring", Wiring, "Wiring of one pack", ("fuse_a", "cable_mm2", "cable_length_m", "standby_w"), 4)
         self._add(tabs, "Pack and wiring", pack)
