@@ -5,12 +5,13 @@ thresholds are of common practice and from the spread of healthy cells (0 to 0.5
 """
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
-from math import exp
 
 import numpy as np
 from numpy.typing import NDArray
 
+from nipper.core.chemistry import chemistry
+from nipper.core.imbalance import electrical
+from nipper.core.imbalance.causes_base import Cause, names, sure
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.remedies import CAUTION, bleed, feed
 from nipper.core.setup import Setup
@@ -20,62 +21,36 @@ Floats = NDArray[np.floating]
 OFFSET_PCT = 1.6  # of capacity: below it an offset is that of a healthy pack
 DRIFT_PCT_MONTH = 0.12  # of capacity a month against the median: healthy cells of one batch usually stay within it (common practice)
 DRIFT_TOTAL_PCT = 0.25  # of capacity over the log: less cannot be seen at the knee
+STARVED_PCT = 0.8  # of capacity: how much further apart the cells must be at the end of the log than at its start
 FLAT_SHARE = 0.4  # of balancing hours on the flat part
 RESISTANCE_SHARE = 0.35  # of the herd's: above it a cell's offset is no longer read from charge alone
 
 
-@dataclass(frozen=True, eq=False, slots=True)
-class Cause:
-    """One finding of the diagnosis, in the form of the headless contract. ``serious`` asks for action, else for watching."""
-
-    cause: str
-    cells: tuple[int, ...]
-    confidence: float
-    quantity: str
-    value: float
-    low: float
-    high: float
-    unit: str
-    summary: str
-    evidence: tuple[str, ...]
-    actions: tuple[str, ...]
-    confirm: str = ""
-    serious: bool = False
-
-    def to_json(self) -> dict[str, object]:
-        """As the contract has it."""
-        return {
-            "cause": self.cause,
-            "cells": list(self.cells),
-            "confidence": round(self.confidence, 3),
-            "magnitude": {
-                "quantity": self.quantity,
-                "value": round(self.value, 3),
-                "low": round(self.low, 3),
-                "high": round(self.high, 3),
-                "unit": self.unit,
-            },
-            "summary": self.summary,
-            "evidence": list(self.evidence),
-            "actions": list(self.actions),
-            "confirm": self.confirm,
-        }
-
-
 def find_causes(known: Estimate, setup: Setup) -> list[Cause]:
-    """All causes the estimates speak for, strongest first; a cell explained by one is not blamed by a weaker one."""
-    found = [cause for judge in JUDGES for cause in judge(known, setup)]
-    found.sort(key=lambda c: -c.confidence)
+    """All causes the estimates speak for, strongest first; what a better explanation covers is not named again."""
+    found = sorted((cause for judge in JUDGES for cause in judge(known, setup)), key=lambda c: -c.confidence)
     kept: list[Cause] = []
     for cause in found:
-        if not any(cause.cause == "soc_offset" and set(cause.cells) <= set(k.cells) for k in kept):
+        if not any(k.cause in OVERRULED.get(cause.cause, ()) and _covers(k, cause) and k.confidence > 0.5 for k in kept):
             kept.append(cause)
     return kept
 
 
-def _sure(ratio: float, steep: float = 3.0) -> float:
-    """0..1 from how many times a size stands above its threshold: 0.5 at once, 0.9 at twice."""
-    return 0.98 / (1.0 + exp(-steep * (ratio - 1.0)))
+# a finding gives way to one of these on the same cells (or on the whole pack): the reading, or the balancer, explains it
+OVERRULED = {
+    "soc_offset": ("low_capacity", "sense_bias", "sense_lead", "self_discharge", "group_drain", "plateau_balancing", "balancer_starved"),
+    "self_discharge": ("sense_bias", "sense_lead", "group_drain", "plateau_balancing", "balancer_starved"),
+    "balancer_starved": ("plateau_balancing", "self_discharge", "group_drain"),
+    "high_resistance": ("loose_joint", "temperature_gradient", "sense_lead"),
+    "loose_joint": ("sense_lead", "temperature_gradient"),
+    "sense_bias": ("sense_lead", "low_capacity"),
+    "low_capacity": ("sense_lead",),
+}
+WHOLE_PACK = ("plateau_balancing", "balancer_starved")
+
+
+def _covers(better: Cause, other: Cause) -> bool:
+    return better.cause in WHOLE_PACK or other.cause in WHOLE_PACK or set(other.cells) <= set(better.cells)
 
 
 def losing(known: Estimate, setup: Setup) -> Iterator[Cause]:
@@ -99,13 +74,16 @@ def losing(known: Estimate, setup: Setup) -> Iterator[Cause]:
 
 
 def _blocks(cells: NDArray[np.intp], mah: Floats) -> list[NDArray[np.intp]]:
-    """Runs of neighbours that lose about alike (each at least half of the run's median)."""
+    """Runs of neighbours that lose about alike. A neighbour less sure than the rest, between or beside them, belongs to the run too."""
     if not cells.size:
         return []
+    usual = float(np.median(mah[cells]))
+    alike = np.flatnonzero(np.nan_to_num(mah) < 0.35 * usual)
     out = []
-    for run in np.split(cells, np.flatnonzero(np.diff(cells) > 1) + 1):
-        alike = np.abs(mah[run] / np.median(mah[run]) - 1.0) < 0.5
-        out += [run] if run.size >= 3 and alike.mean() > 0.7 else [np.array([i]) for i in run]
+    for run in np.split(alike, np.flatnonzero(np.diff(alike) > 1) + 1):
+        sure_ones = np.intersect1d(run, cells)
+        together = run.size >= 3 and sure_ones.size >= 0.6 * run.size and np.abs(mah[run] / np.median(mah[run]) - 1.0).max() < 0.75
+        out += [run] if together else [np.array([i]) for i in sure_ones]
     return out
 
 
@@ -121,7 +99,7 @@ def _leak(known: Estimate, setup: Setup, i: int, mah: Floats, sd: Floats, ratio:
     return Cause(
         cause="self_discharge",
         cells=(cell,),
-        confidence=_sure(float(ratio[i])),
+        confidence=sure(float(ratio[i])),
         quantity="drift",
         value=float(mah[i]),
         low=float(low),
@@ -153,7 +131,7 @@ def _group(known: Estimate, setup: Setup, block: NDArray[np.intp], mah: Floats, 
     return Cause(
         cause="group_drain",
         cells=tuple(int(i) + 1 for i in block),
-        confidence=_sure(float(np.median(ratio[block]))),
+        confidence=sure(float(np.median(ratio[block]))),
         quantity="drift",
         value=value,
         low=value - 1.645 * error,
@@ -214,7 +192,7 @@ def _standing(known: Estimate, setup: Setup, cells: list[int], offset: Floats, s
     mean = float(np.mean(offset[cells])) * pct
     error = 1.645 * float(np.mean(sd[cells])) * pct
     word = "fuller" if mean > 0 else "emptier"
-    names = _names(cells)
+    who = names(cells)
     steady = known.drift.ah_per_day[cells]
     moves = "; over the log it stands still" if np.isfinite(steady).all() and np.all(np.abs(steady) * known.drift.days < 0.5 * np.abs(offset[cells])) else ""
     actions = [bleed(float(offset[i]), setup).sentence(i + 1) if mean > 0 else feed(-float(offset[i]), setup).sentence(i + 1) for i in cells[:4]]
@@ -222,13 +200,13 @@ def _standing(known: Estimate, setup: Setup, cells: list[int], offset: Floats, s
     return Cause(
         cause="soc_offset",
         cells=tuple(i + 1 for i in cells),
-        confidence=_sure(float(np.max(ratio[cells]))),
+        confidence=sure(float(np.max(ratio[cells]))),
         quantity="soc_offset",
         value=mean,
         low=mean - error,
         high=mean + error,
         unit="%",
-        summary=f"{names} {'is' if len(cells) == 1 else 'are'} {abs(mean):.1f} % {word} than the others and {'was' if len(cells) == 1 else 'were'} never levelled.",
+        summary=f"{who} {'is' if len(cells) == 1 else 'are'} {abs(mean):.1f} % {word} than the others and {'was' if len(cells) == 1 else 'were'} never levelled.",
         evidence=(
             "; ".join(f"cell {i + 1}: {offset[i] * pct:+.1f} % ({offset[i]:+.1f} Ah)" for i in cells)
             + f", read along the pack's own charge curve at {known.drift.time_s.size} full charges{moves}.",
@@ -256,7 +234,7 @@ def chasing(known: Estimate, setup: Setup) -> Iterator[Cause]:
     yield Cause(
         cause="plateau_balancing",
         cells=tuple(i + 1 for i in worst),
-        confidence=_sure(min(2.5, share / FLAT_SHARE * min(1.5, moved_pct / 5.0))),
+        confidence=sure(min(2.5, share / FLAT_SHARE * min(1.5, moved_pct / 5.0))),
         quantity="drift",
         value=value,
         low=0.3 * value,
@@ -273,19 +251,56 @@ def chasing(known: Estimate, setup: Setup) -> Iterator[Cause]:
     )
 
 
+def starved(known: Estimate, setup: Setup) -> Iterator[Cause]:
+    """The cells drift apart, many of them, faster than the balancer brings them together."""
+    drift, use, balancer = known.drift, known.balancer, setup.balancer
+    if balancer is None or drift.time_s.size < 6 or drift.days < 10.0 or not np.isfinite(drift.ah_per_day).any():
+        return
+    part = max(2, drift.time_s.size // 8)
+    first, last = np.nanmedian(drift.offset_ah[:part], axis=0), np.nanmedian(drift.offset_ah[-part:], axis=0)
+    days = drift.days * (1.0 - 1.0 / 8.0)
+    growth_ah = float(np.ptp(last) - np.ptp(first))
+    # without the worst cell it must still grow: one stray alone is that cell's fault, not the balancer's
+    worst = int(np.argmax(np.abs(last - first)))
+    others = float(np.ptp(np.delete(last, worst)) - np.ptp(np.delete(first, worst)))
+    sd = float(np.nanmedian(drift.last_sd_ah))
+    share = others / growth_ah if growth_ah > 0 else 0.0
+    ratio = min(100.0 * growth_ah / setup.capacity_ah / STARVED_PCT, growth_ah / (4.0 * sd), share / 0.5)
+    if ratio < 0.6:
+        return
+    value = 1e3 * growth_ah / days
+    behind = [int(i) for i in np.flatnonzero(last < -0.003 * setup.capacity_ah)]
+    can = 1e3 * balancer.current_a * use.allowed_h / max(use.days, 1e-6)
+    ran = f", and ran {use.ran_h:.1f} h" if use.ran_h is not None else ""
+    yield Cause(
+        cause="balancer_starved",
+        cells=tuple(i + 1 for i in behind),
+        confidence=sure(ratio),
+        quantity="shortfall",
+        value=value,
+        low=0.5 * value,
+        high=1.4 * value,
+        unit="mAh/day",
+        summary=f"The balancer cannot keep up: the cells drift apart by {value:.0f} mAh a day.",
+        evidence=(
+            f"Fullest and emptiest cell stood {np.ptp(first):.1f} Ah apart at the first charges and {np.ptp(last):.1f} Ah at the last, {drift.days:.0f} days later.",
+            f"It starts at {balancer.start_v:.2f} V; in its permitted phase it could run {use.allowed_h:.1f} h in {use.days:.0f} days{ran}: at most {can:.0f} mAh a day.",
+        ),
+        actions=(
+            f"Give it time at the top: start it at the knee ({_knee(setup):.2f} V), hold absorption longer, let it run whenever a cell is above the start.",
+            "Level once by hand or by a long hold, then see whether the longer time keeps it.",
+        ),
+        confirm="After two weeks with more time at the top, the deviation at the end of absorption must shrink.",
+        serious=100.0 * np.ptp(last) / setup.capacity_ah > 3.0,
+    )
+
+
 def _knee(setup: Setup) -> float:
-    from nipper.core.chemistry import chemistry
-
     return chemistry(setup.chemistry).usual["balance_start_v"].value
-
-
-def _names(cells: list[int]) -> str:
-    numbers = [str(i + 1) for i in cells]
-    return f"Cell {numbers[0]}" if len(numbers) == 1 else "Cells " + ", ".join(numbers[:-1]) + " and " + numbers[-1]
 
 
 def _pct(ah: float, setup: Setup) -> str:
     return f"{100.0 * ah / setup.capacity_ah:+.1f} %"
 
 
-JUDGES: tuple[Callable[[Estimate, Setup], Iterator[Cause]], ...] = (losing, standing, chasing)
+JUDGES: tuple[Callable[[Estimate, Setup], Iterator[Cause]], ...] = (losing, standing, chasing, starved, *electrical.JUDGES)

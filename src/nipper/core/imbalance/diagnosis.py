@@ -11,7 +11,8 @@ from datetime import UTC, datetime
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.causes import Cause, find_causes
+from nipper.core.imbalance.causes import find_causes
+from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.estimate import Estimate, estimate
 from nipper.core.logs.charges import Charge, readings
 from nipper.core.logs.model import Log
@@ -90,17 +91,19 @@ def to_json(diagnosis: Diagnosis, log: Log, setup: Setup) -> dict[str, object]:
 def _cells_json(known: Estimate, setup: Setup) -> list[dict[str, object]]:
     offset_pct = 100.0 * known.drift.last_ah / setup.capacity_ah
     drift = 1e3 * known.drift.ah_per_day
-    resistance = 1e3 * (known.resistances.herd_ohm + known.resistances.excess_ohm)
+    resistance = 1e3 * known.to_25_c * (known.resistances.herd_ohm + known.resistances.excess_ohm)
+    capacity = setup.capacity_ah + known.capacities.deficit_ah
+    bias = 1e3 * known.signals.bias_v
     return [
         {
             "cell": i + 1,
             "soc_offset_pct": _number(offset_pct[i], 3),
             "soc_offset_sd_pct": _number(100.0 * known.drift.last_sd_ah[i] / setup.capacity_ah, 3),
-            "capacity_ah": None,
+            "capacity_ah": _number(capacity[i], 2),
             "resistance_mohm": _number(resistance[i], 4),
             "drift_mah_per_day": _number(drift[i], 2),
             "drift_sd_mah_per_day": _number(1e3 * known.drift.sd_ah_per_day[i], 2),
-            "bias_mv": None,
+            "bias_mv": _number(bias[i], 2),
         }
         for i in range(setup.cells)
     ]

@@ -1,20 +1,25 @@
 """Everything a log says about each cell, in one pass: charges, resistances, offsets, drift, what the balancer did."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
+from nipper.core.imbalance.capacity import Capacities, capacities
 from nipper.core.imbalance.drift import Drift, balanced_ah, fit
 from nipper.core.imbalance.offsets import offsets_at, resistance_prior
 from nipper.core.imbalance.resistance import Resistances, step_resistances
+from nipper.core.imbalance.signals import Signals, signals
 from nipper.core.logs.charges import Charge, find_charges
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
+
+ARRHENIUS_K = 25_000.0 / 8.314  # 15 to 40 kJ/mol, from memory; published sets give 19 to 29
+TELLING_BIAS_V = 0.006  # smaller ones are left as they are: they may as well be charge
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,6 +42,16 @@ class Estimate:
     resistances: Resistances
     drift: Drift
     balancer: BalancerUse
+    capacities: Capacities
+    signals: Signals
+    sensors_c: Floats  # mean of each temperature sensor; may be empty
+
+    @property
+    def to_25_c(self) -> float:
+        """What a cell's resistance at the log's temperature is to be multiplied by for 25 degC (Arrhenius, 25 kJ/mol); 1 without sensors."""
+        if not self.sensors_c.size:
+            return 1.0
+        return float(np.exp(-ARRHENIUS_K * (1.0 / (float(np.median(self.sensors_c)) + 273.15) - 1.0 / 298.15)))
 
     @property
     def full(self) -> list[Charge]:
@@ -57,16 +72,33 @@ def estimate(log: Log, setup: Setup, tick: Callable[[float], None] = lambda _sha
     full = [c for c in charges if c.full]
     resistances = step_resistances(log, setup)
     tick(0.4)
+    told = signals(log, setup, resistances)
+    log = _freed_of_bias(log, told)
     prior = resistance_prior(setup, resistances.herd_ohm, resistances.excess_ohm, resistances.sd_ohm)
     offsets = []
     for i, charge in enumerate(full):
         offsets.append(offsets_at(log, setup, charge, prior))
         tick(0.5 + 0.4 * (i + 1) / len(full))
+    held = capacities(log, setup, full, offsets, prior)
     offsets = [o for o in offsets if np.isfinite(o.offset_ah).any()]
     rows = np.searchsorted(log.time_s, [o.time_s for o in offsets])
     drift = fit(offsets, balanced_ah(log, setup.balancer, rows), log.cells)
     tick(1.0)
-    return Estimate(charges, resistances, drift, balancer_use(log, setup))
+    return Estimate(charges, resistances, drift, balancer_use(log, setup), held, told, _sensors(log))
+
+
+def _freed_of_bias(log: Log, told: Signals) -> Log:
+    """The log with readings put right that are wrong by the same amount at every state: at the knee they would pass for charge."""
+    with np.errstate(invalid="ignore"):
+        wrong = (np.abs(told.bias_v) > TELLING_BIAS_V) & (np.abs(told.bias_v) > 4.0 * told.bias_sd_v)
+    if not wrong.any():
+        return log
+    return replace(log, cell_v=(log.cell_v - np.where(wrong, told.bias_v, 0.0).astype(np.float32)))
+
+
+def _sensors(log: Log) -> Floats:
+    read = np.isfinite(log.temp_c).any(axis=0)
+    return np.nanmean(log.temp_c[:, read], axis=0) if read.any() else np.empty(0)
 
 
 def balancer_use(log: Log, setup: Setup) -> BalancerUse:

@@ -33,8 +33,11 @@ INDEPENDENT = 16  # so many readings at most count as independent: what the mode
 RESISTANCE_DOUBT = 0.5  # of R: pulse tables differ that much over state of charge
 OWN_SHARE = 0.08  # of R: healthy cells differ by that much in resistance
 MODEL_SHARE = 0.08  # of the shift itself: two cells' curves are not quite the same
+SLOW_SHARE = 0.10  # more of it at a row every three minutes: the knee is passed in a handful of rows
 LONG_FACTOR = 1.5  # R of a long charge against a step within a minute, from pulse tables; against the sheet's value 2
 KNOT_SHARE = 0.0002  # of capacity: the herd's curve is learnt in steps this fine, some 2 mV at the knee
+SLOPED_TOP_V = 0.06  # below the end of the charge, where the curve has no knee
+LOW_KNEE_PCT = 14.0  # below it the curve falls steeply enough to tell charge, in all chemistries here
 LEAST_ROWS = 4
 MOST_ROWS = 600  # more only repeat each other
 
@@ -93,12 +96,22 @@ def offsets_at(log: Log, setup: Setup, charge: Charge, prior: Prior | None = Non
     nothing = np.full(log.cells, np.nan)
     prior = prior or resistance_prior(setup, float("nan"), nothing, nothing)
     time_s = float(log.time_s[charge.top])
-    walk = _Walk.of(log, setup, charge, prior)
+    return _offsets(_Walk.up(log, setup, charge, prior), time_s, setup, prior)
+
+
+def low_offsets_at(log: Log, setup: Setup, rows: NDArray[np.intp], prior: Prior) -> Offsets:
+    """Charge left in each cell against the median cell at the low end of a discharge; NaN where it does not leave the plateau."""
+    return _offsets(_Walk.down(log, setup, rows, prior), float(log.time_s[rows[-1]]), setup, prior)
+
+
+def _offsets(walk: "_Walk | None", time_s: float, setup: Setup, prior: Prior) -> Offsets:
     if walk is None:
+        nothing = np.full(prior.excess_ohm.size, np.nan)
         return Offsets(time_s, nothing, nothing)
     offset, sd = walk.best_shifts(SHIFTS_PCT / 100.0 * setup.capacity_ah, prior)
     offset -= np.nanmedian(offset)
-    return Offsets(time_s, offset, np.hypot(sd, MODEL_SHARE * np.abs(offset)))
+    share = MODEL_SHARE + SLOW_SHARE * min(1.0, walk.interval_s / 180.0)
+    return Offsets(time_s, offset, np.hypot(sd, share * np.abs(offset)))
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -109,37 +122,61 @@ class _Walk:
     current_a: Floats
     counted_ah: Floats
     curve: "_HerdCurve"
+    interval_s: float
 
     @classmethod
-    def of(cls, log: Log, setup: Setup, charge: Charge, prior: Prior) -> "_Walk | None":
+    def up(cls, log: Log, setup: Setup, charge: Charge, prior: Prior) -> "_Walk | None":
+        """The upper knee of a charge."""
         if charge.absorption is None:
             return None
-        chem = chemistry(setup.chemistry)
         rows = np.arange(charge.start, charge.stop)
-        current = np.nan_to_num(log.current_a[rows])
-        counted = np.cumsum(current * log.steps_s[rows]) / 3600.0
-        keep = np.isfinite(log.cell_v[rows]).all(axis=1) & (current > -0.01 * setup.capacity_ah)
-        if keep.sum() < LEAST_ROWS:
+        chem = chemistry(setup.chemistry)
+
+        def steep(freed: Floats) -> NDArray[np.bool_]:
+            herd = np.median(freed, axis=1)
+            top_v = float(herd.max())
+            # on a sloped curve only the end: further down a cell of other capacity stands elsewhere without being off at the top
+            least = chem.knee_v - 0.04 if setup.chemistry == "lfp" else max(chem.knee_v - 0.04, top_v - SLOPED_TOP_V)
+            return herd > min(least, top_v - 0.03)
+
+        return cls._of(log, setup, rows[log.current_a[rows] > -0.01 * setup.capacity_ah], prior, steep)
+
+    @classmethod
+    def down(cls, log: Log, setup: Setup, rows: NDArray[np.intp], prior: Prior) -> "_Walk | None":
+        """The lower knee of a discharge: from where the first cell leaves the plateau."""
+        low_v = float(chemistry(setup.chemistry).curve.ocv(LOW_KNEE_PCT))
+        # the rows begin at a full charge, so counting tells how far down the herd is; its voltage under load would tell it badly
+        drawn_ah = float(log.charge_ah[rows[0]] - log.charge_ah[rows].min())
+        left_pct = max(0.0, 100.0 * (1.0 - drawn_ah / setup.capacity_ah))
+        loaded = rows[log.current_a[rows] < 0.01 * setup.capacity_ah]
+        return cls._of(log, setup, loaded, prior, lambda freed: freed.min(axis=1) < low_v, left_pct)
+
+    @classmethod
+    def _of(
+        cls, log: Log, setup: Setup, rows: NDArray[np.intp], prior: Prior, steep: Callable[[Floats], NDArray[np.bool_]], bottom_pct: float | None = None
+    ) -> "_Walk | None":
+        rows = rows[np.isfinite(log.cell_v[rows]).all(axis=1)]
+        if rows.size < LEAST_ROWS:
             return None
-        cell_v, current, counted = log.cell_v[rows[keep]].astype(float), current[keep], counted[keep]
-        herd = np.median(cell_v, axis=1)
-        curve = _HerdCurve.of(herd, counted, current, setup, prior.herd_ohm)
-        top_v = float(np.max(herd - current * prior.herd_ohm))
-        steep = np.flatnonzero(herd - current * prior.herd_ohm > min(chem.knee_v - 0.04, top_v - 0.03))
-        steep = steep[:: max(1, steep.size // MOST_ROWS)]
-        if steep.size < LEAST_ROWS:
+        # each row's current taken as that of the interval before it: in a taper a trapezoid would count too much (tried on slow logs)
+        flow = np.nan_to_num(log.current_a[rows[0] : rows[-1] + 1]) * log.steps_s[rows[0] : rows[-1] + 1]
+        current, counted = np.nan_to_num(log.current_a[rows]), np.cumsum(flow)[rows - rows[0]] / 3600.0
+        cell_v = log.cell_v[rows].astype(float)
+        curve = _HerdCurve.of(np.median(cell_v, axis=1), counted, current, setup, prior.herd_ohm, bottom_pct)
+        telling = np.flatnonzero(steep(cell_v - current[:, None] * prior.herd_ohm))
+        telling = telling[:: max(1, telling.size // MOST_ROWS)]
+        if telling.size < LEAST_ROWS:
             return None
-        return cls(cell_v[steep], current[steep], counted[steep], curve)
+        return cls(cell_v[telling], current[telling], counted[telling], curve, log.interval_s)
 
     def best_shifts(self, shifts_ah: Floats, prior: Prior) -> tuple[Floats, Floats]:
         """Most likely shift of each cell and its standard deviation, Ah: float64[cells] each."""
         misfit = self._misfit(shifts_ah, prior)  # [cells, shifts]
-        cells = np.arange(misfit.shape[0])
         best = np.clip(np.argmin(misfit, axis=1), 1, shifts_ah.size - 2)
         likely = _vertex(shifts_ah, misfit, best)
         # the width from the whole likelihood over the grid: on the flat part of the curve it is no parabola but a long tail
         step = np.gradient(shifts_ah)
-        weight = np.exp(-0.5 * (misfit - misfit[cells, best][:, None])) * step
+        weight = np.exp(-0.5 * (misfit - misfit.min(axis=1, keepdims=True))) * step
         weight /= weight.sum(axis=1, keepdims=True)
         spread = weight @ shifts_ah**2 - 2.0 * likely * (weight @ shifts_ah) + likely**2
         return likely, np.sqrt(np.maximum(spread, (0.3 * step[best]) ** 2))
@@ -190,9 +227,11 @@ class _HerdCurve:
     herd_ohm: float
     beyond_ah: Floats
     beyond_v: Floats
+    below_ah: Floats
+    below_v: Floats
 
     @classmethod
-    def of(cls, herd: Floats, counted: Floats, current: Floats, setup: Setup, herd_ohm: float) -> "_HerdCurve":
+    def of(cls, herd: Floats, counted: Floats, current: Floats, setup: Setup, herd_ohm: float, bottom_pct: float | None = None) -> "_HerdCurve":
         """Means over bins of charge: where charge stands still (a held voltage), many readings make one knot.
 
         Freed of the current's drop the best rising curve is taken; with the drop added again it is the voltage that was seen.
@@ -203,18 +242,30 @@ class _HerdCurve:
         _, first, count = np.unique(bins, return_index=True, return_counts=True)
         ah, v, amps = (np.add.reduceat(x, first) / count for x in (ah, herd[order], current[order]))
         freed = isotonic_regression(v - amps * herd_ohm, weights=count.astype(float)).x
-        chem = chemistry(setup.chemistry)
-        top_pct = float(chem.curve.soc(freed[-1]))
+        ocv = chemistry(setup.chemistry).curve
+        top_pct = float(ocv.soc(freed[-1]))
+        bottom_pct = float(ocv.soc(freed[0])) if bottom_pct is None else bottom_pct
         more_pct = np.linspace(0.0, 20.0, 401)
-        rise = chem.curve.ocv(top_pct + more_pct) - chem.curve.ocv(top_pct)
-        return cls(ah, _between(ah, freed), amps, herd_ohm, ah[-1] + more_pct / 100.0 * setup.capacity_ah, freed[-1] + amps[-1] * herd_ohm + rise)
+        rise, fall = ocv.ocv(top_pct + more_pct) - ocv.ocv(top_pct), ocv.ocv(bottom_pct - more_pct[::-1]) - ocv.ocv(bottom_pct)
+        below_ah = ah[0] - more_pct[::-1] / 100.0 * setup.capacity_ah
+        return cls(
+            ah,
+            _between(ah, freed),
+            amps,
+            herd_ohm,
+            ah[-1] + more_pct / 100.0 * setup.capacity_ah,
+            freed[-1] + amps[-1] * herd_ohm + rise,
+            below_ah,
+            freed[0] + amps[0] * herd_ohm + fall,
+        )
 
     def at(self, ah: Floats) -> tuple[Floats, Floats]:
         """Voltage and current of the herd when it had counted that charge."""
         current = np.interp(ah, self.ah, self.current_a)
         inside = np.clip(ah, self.ah[0], self.ah[-1])
-        v = np.where(ah > self.ah[-1], np.interp(ah, self.beyond_ah, self.beyond_v), self.between(inside) + current * self.herd_ohm)
-        return v, current
+        v = self.between(inside) + current * self.herd_ohm
+        v = np.where(ah > self.ah[-1], np.interp(ah, self.beyond_ah, self.beyond_v), v)
+        return np.where(ah < self.ah[0], np.interp(ah, self.below_ah, self.below_v), v), current
 
 
 def _between(ah: Floats, v: Floats) -> Callable[[Floats], Floats]:

@@ -9,6 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from nipper.core.chemistry import chemistry
+from nipper.core.logs.charges import cell_resistance_ohm
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
@@ -17,6 +19,15 @@ Floats = NDArray[np.floating]
 LEAST_STEP_RATE = 0.015  # of capacity per hour: smaller changes of current drown in the meter's steps
 LONGEST_STEP_S = 240.0
 LEAST_STEPS = 12
+
+
+def _off_the_knees(log: Log, setup: Setup) -> NDArray[np.bool_]:
+    """Rows at which every cell, freed of the setup's drop, is between the knees."""
+    chem = chemistry(setup.chemistry)
+    drop = np.nan_to_num(log.current_a) * cell_resistance_ohm(setup)
+    with np.errstate(invalid="ignore"):
+        high, low = np.nanmax(log.cell_v, axis=1) - drop, np.nanmin(log.cell_v, axis=1) - drop
+    return (high < chem.knee_v - 0.02) & (low > float(chem.curve.ocv(15.0)))
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -37,6 +48,9 @@ def step_resistances(log: Log, setup: Setup) -> Resistances:
     """Least squares over all steps of current in the log, outliers clipped; float64[cells]."""
     step_a = np.diff(log.current_a)
     near = (np.diff(log.time_s) <= LONGEST_STEP_S) & (np.abs(step_a) >= LEAST_STEP_RATE * setup.capacity_ah)
+    flat = _off_the_knees(log, setup)
+    if np.count_nonzero(near & flat[1:] & flat[:-1]) >= LEAST_STEPS:  # at the knees a step of current is also a step of charge
+        near &= flat[1:] & flat[:-1]
     rows = np.flatnonzero(near)
     nothing = np.full(log.cells, np.nan)
     if rows.size < LEAST_STEPS:

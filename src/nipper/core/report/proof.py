@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.causes import Cause
+from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.diagnosis import Diagnosis
 from nipper.core.setup import Setup
 

@@ -183,8 +183,8 @@ def _cells(setup: Setup, faults: list[CellFault], spread: _Spread) -> kernel.Cel
         tau2_s=900.0,
         arrhenius_k=ACTIVATION_J_MOL / GAS_J_MOL_K,
         heat_j_k=1000.0 * mass_kg,  # 1000 J/(kg K), from memory
-        loss_w_k=0.25 * mass_kg ** (2 / 3) * 0.15,
-        neighbour_w_k=1.0,
+        loss_w_k=0.25 * mass_kg ** (2 / 3),  # some W/K of a cell's share of the case to the air: a guess, from memory of small cases
+        neighbour_w_k=0.3,
         efficiency=1.0,
     )
 

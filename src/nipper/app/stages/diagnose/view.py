@@ -11,7 +11,7 @@ from nipper.app.stages.diagnose.proof import Bars
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, label
 from nipper.app.widgets.plot import Plot
-from nipper.core.imbalance.causes import Cause
+from nipper.core.imbalance.causes_base import Cause
 from nipper.core.report.proof import Paths, about_cell, paths, proofs
 from nipper.core.report.sentences import VERDICT_STATUS
 

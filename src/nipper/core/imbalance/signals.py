@@ -1,0 +1,133 @@
+"""What each cell's reading does against the herd on the plateau, where charge hardly shows: steady bias, jumps, and resistance that comes and goes.
+
+On the flat part a difference is not charge. What is left is the reading itself (bias, a loose sense lead) or resistance (cell, joint).
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.chemistry import chemistry
+from nipper.core.imbalance.resistance import Resistances
+from nipper.core.logs.charges import cell_resistance_ohm
+from nipper.core.logs.model import Log
+from nipper.core.setup import Setup
+
+Floats = NDArray[np.floating]
+Ints = NDArray[np.intp]
+
+STEP_S = 300.0  # neighbours further apart are not compared
+CALM_RATE = 0.02  # of capacity per hour: a smaller step of current explains no jump
+JUMP_V = 0.004  # the least jump: four times the resolution of most meters
+JUMP_SDS = 5.0
+REST_RATE = 0.05  # of capacity per hour: below it the current's drop is small
+LEAST_ROWS = 200
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Signals:
+    """Against the herd, per cell; NaN where the log has no calm plateau.
+
+    Parameters
+    ----------
+    bias_v, bias_sd_v : part of the reading that is the same at every state
+    jumps : steps of the reading on the plateau without a step of current, alone: [cells]
+    jump_ohm : median size of those, over the current they happened at
+    pair_jumps : the same, but with the next cell jumping the other way: [cells - 1]
+    pair_jump_v : median size of those
+    rows : plateau rows looked at
+    """
+
+    bias_v: Floats
+    bias_sd_v: Floats
+    jumps: Ints
+    jump_ohm: Floats
+    pair_jumps: Ints
+    pair_jump_v: Floats
+    rows: int
+
+
+def signals(log: Log, setup: Setup, resistances: Resistances) -> Signals:
+    """Look at the plateau of a whole log."""
+    herd = np.nanmedian(log.cell_v, axis=1).astype(float)
+    r_ohm = resistances.herd_ohm if np.isfinite(resistances.herd_ohm) else cell_resistance_ohm(setup)
+    freed = herd - np.nan_to_num(log.current_a) * r_ohm
+    chem = chemistry(setup.chemistry)
+    low, high = float(chem.curve.ocv(18.0)), chem.knee_v - 0.02 if setup.chemistry == "lfp" else chem.knee_v + 0.1
+    plateau = (freed > low) & (freed < high) & (herd < high)
+    bias, sd = _bias(log, setup, resistances, herd, freed, plateau, (low, high))
+    jumps, jump_ohm, pairs, pair_v = _jumps(log, setup, herd, plateau)
+    return Signals(bias, sd, jumps, jump_ohm, pairs, pair_v, int(plateau.sum()))
+
+
+def _bias(
+    log: Log, setup: Setup, resistances: Resistances, herd: Floats, freed: Floats, plateau: NDArray[np.bool_], window_v: tuple[float, float]
+) -> tuple[Floats, Floats]:
+    """Least squares of the difference on a constant, the curve's slope (charge), slope times charge drawn (capacity) and the current.
+
+    Weighted twice more against outliers. Only the constant is the reading's own.
+    """
+    nothing = np.full(log.cells, np.nan)
+    rows = np.flatnonzero(plateau & (np.abs(log.current_a) < REST_RATE * setup.capacity_ah))
+    if rows.size < LEAST_ROWS:
+        return nothing, nothing
+    rows = rows[:: max(1, rows.size // 4000)]
+    slope = chemistry(setup.chemistry).curve.slope_at_voltage(freed[rows]) * 1e-3  # V per %
+    drawn = log.charge_ah[rows] / setup.capacity_ah
+    drawn = drawn - np.median(drawn)
+    x = np.column_stack([np.ones(rows.size), slope, slope * drawn, log.current_a[rows]])
+    # charge may differ by some per cent, capacity by some more, resistance by what steps show: ridge terms keep short logs honest
+    ridge = np.diag([0.0, 1 / 8.0**2, 1 / 20.0**2, 1 / max(0.3 * (resistances.herd_ohm if np.isfinite(resistances.herd_ohm) else 1e-3), 1e-5) ** 2]) * 1e-6 * 4
+    bias, sd = nothing.copy(), nothing.copy()
+    for i in range(log.cells):
+        y = log.cell_v[rows, i].astype(float) - herd[rows]
+        own = y + freed[rows]
+        good = np.isfinite(y) & (own > window_v[0] - 0.02) & (own < window_v[1] + 0.05)  # a weak cell leaves the plateau before the herd
+        if good.sum() < LEAST_ROWS / 2:
+            continue
+        a, b = x[good], y[good]
+        weight = np.ones(b.size)
+        for _ in range(3):
+            gram = a.T @ (a * weight[:, None]) + ridge
+            beta = np.linalg.solve(gram, a.T @ (weight * b))
+            residual = b - a @ beta
+            usual = 1.4826 * float(np.median(np.abs(residual))) + 2e-4
+            weight = np.minimum(1.0, 2.0 * usual / np.maximum(np.abs(residual), 1e-9))
+        bias[i] = beta[0]
+        independent = min(b.size, 60)  # what the model leaves out lasts for hours
+        # on a sloped curve charge and capacity move the reading at every state: what the fit leaves is less sure
+        sd[i] = np.sqrt(np.linalg.inv(gram)[0, 0] * b.size / independent) * usual + (5e-4 if setup.chemistry == "lfp" else 4e-3)
+    return bias - np.nanmedian(bias), sd
+
+
+def _at_strong_current(ohm: Floats, amps: Floats) -> float:
+    """Median over the jumps at the stronger currents, where the meter's steps matter least; NaN for none."""
+    return float(np.median(ohm[amps >= np.median(amps)])) if ohm.size else float("nan")
+
+
+def _jumps(log: Log, setup: Setup, herd: Floats, plateau: NDArray[np.bool_]) -> tuple[Ints, Floats, Ints, Floats]:
+    near = (np.diff(log.time_s) <= STEP_S) & plateau[1:] & plateau[:-1]
+    calm = near & (np.abs(np.diff(log.current_a)) < CALM_RATE * setup.capacity_ah)
+    rows = np.flatnonzero(calm)
+    if rows.size < LEAST_ROWS:
+        zeros = np.zeros(log.cells, np.intp)
+        return zeros, np.full(log.cells, np.nan), zeros[:-1], np.full(log.cells - 1, np.nan)
+    step = (log.cell_v[rows + 1] - herd[rows + 1, None] - log.cell_v[rows] + herd[rows, None]).astype(float)
+    step = np.nan_to_num(step)
+    usual = 1.4826 * np.median(np.abs(step), axis=0) + 3e-4
+    big = np.abs(step) > np.maximum(JUMP_SDS * usual, JUMP_V)
+    left, right = step[:, :-1], step[:, 1:]
+    against = big[:, :-1] & big[:, 1:] & (np.abs(left + right) < 0.35 * np.maximum(np.abs(left), np.abs(right)))
+    pairs = against.sum(axis=0)
+    size = np.array([np.median(np.abs(step[against[:, i], i])) if pairs[i] else np.nan for i in range(log.cells - 1)])
+    paired = np.zeros_like(big)
+    paired[:, :-1] |= against
+    paired[:, 1:] |= against
+    # a jump of one cell counts when it stands against a current: resistance that comes and goes
+    loaded = np.abs(log.current_a[rows + 1]) > 0.02 * setup.capacity_ah
+    alone = big & ~paired & (big.sum(axis=1) == 1)[:, None] & loaded[:, None]
+    ohm = np.abs(step) / np.maximum(np.abs(log.current_a[rows + 1]), 1e-3)[:, None]
+    amps = np.abs(log.current_a[rows + 1])
+    jump_ohm = np.array([_at_strong_current(ohm[alone[:, i], i], amps[alone[:, i]]) for i in range(log.cells)])
+    return alone.sum(axis=0), jump_ohm, pairs, size
