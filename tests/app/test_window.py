@@ -39,7 +39,7 @@ def test_every_action_has_an_id_keys_and_a_help_sentence_of_its_own():
 def test_the_rail_tells_the_packs_story(open_window):
     entries = open_window.rail.entries
     assert list(entries) == ["protect", "record", "diagnose"]
-    assert entries["record"].sentence.startswith("9 full charges")
+    assert entries["record"].sentence.startswith("12 full charges")
     assert "Cell 3 loses" in entries["diagnose"].sentence
     assert entries["diagnose"].status == "act"
     assert "doubt" in entries["protect"].sentence
@@ -95,7 +95,7 @@ def test_all_settings_of_the_contract_can_be_typed(open_window):
 def test_a_charge_is_opened_and_put_beside_another(qtbot, open_window):
     view = open_window.view("record")
     assert isinstance(view, RecordView)
-    assert "Nine full charges" in words(view)
+    assert "Twelve full charges" in words(view)
     view.pick(4, False)
     view.pick(1, True)
     assert "mV =" in words(view.panel)

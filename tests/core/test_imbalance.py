@@ -34,7 +34,7 @@ def test_offsets_come_back_as_they_were_put_in(offsets, chemistry):
     found = offsets_at(log, setup, charge)
     expected = np.array(offsets) - np.median(offsets)
     error = np.abs(found.offset_ah - expected)
-    assert np.all(error < np.maximum(0.12, 2.5 * found.sd_ah)), (found.offset_ah, expected, found.sd_ah)
+    assert np.all(error < np.maximum(0.12, 3.0 * found.sd_ah)), (found.offset_ah, expected, found.sd_ah)
 
 
 @pytest.mark.parametrize("case", ["synthetic_06", "synthetic_07", "synthetic_15"])
@@ -69,7 +69,7 @@ def test_drift_is_found_within_its_interval_and_the_bound_is_kept():
     errors = []
     for _ in range(60):
         table = np.outer(np.arange(10) * 10.0, true) + rng.normal(0, 0.1, (10, 8))
-        found = fit([Offsets(i * 864000.0, row, np.full(8, 0.1)) for i, row in enumerate(table)], None, 8)
+        found = fit([Offsets(i * 864000.0, row, np.full(8, 0.1), row - 0.16, row + 0.16) for i, row in enumerate(table)], None, 8)
         errors.append((found.ah_per_day[0] - np.median(found.ah_per_day[1:]) - true[0]) / found.sd_ah_per_day[0])
     bound = 0.1 * np.sqrt(12.0 / (10 * 99)) / 10.0
     assert found.sd_ah_per_day[0] >= bound
@@ -234,3 +234,85 @@ def test_feeding_never_exceeds_the_sheet():
         plan = feed(5.0, setup)
         assert plan.supply_v <= top - 0.1
         assert plan.hours == pytest.approx(5.0 / plan.current_a)
+
+
+# faults put into the simulated pack: the estimator does not know the simulator, and its curve is not asked for
+FAULTS = {
+    "healthy": ([], None),
+    "self_discharge": ([{"cell": 5, "leak_mah_per_day": 90.0}], -90.0),
+    "high_resistance": ([{"cell": 3, "resistance_mohm": 0.8}], None),
+    "sense_bias": ([{"cell": 7, "bias_mv": 18.0}], 18.0),
+    "low_capacity": ([{"cell": 2, "capacity_pct": 85.0}], 85.0),
+    "group_drain": ([{"cell": c, "leak_mah_per_day": 90.0} for c in (4, 5, 6, 7)], -90.0),
+    "temperature_gradient": ([{"cell": c, "colder_c": 13.0} for c in (1, 2, 3, 4)], None),
+}
+
+
+@pytest.mark.parametrize("cause", FAULTS)
+def test_each_cause_is_told_from_a_simulated_log(cause):
+    from nipper.core.simulate.scenario import CellFault, Loads, Scenario
+    from nipper.core.simulate.trial import run
+
+    faults, size = FAULTS[cause]
+    setup = new_setup("lfp", 16, 100.0)
+    deep = Loads(base_w=120.0, fridge_w=60.0, evening_w=640.0, kettle_w=700.0)
+    plan = Scenario(
+        days=21,
+        seed=4,
+        weather="clear" if cause == "low_capacity" else "mixed",
+        pv_w=6000.0 if cause == "low_capacity" else 2600.0,
+        cells=[CellFault(**f) for f in faults],
+    )
+    plan = plan.model_copy(update={"loads": deep if cause == "low_capacity" else None, "start_soc_pct": 70.0})
+    log = run(setup, plan).logs[0]
+    found = [f for f in diagnose(log, setup).findings if f.confidence > 0.5]
+    if not faults:
+        assert found == []
+        return
+    assert found, "nothing named"
+    assert found[0].cause == cause
+    assert sorted(found[0].cells) == sorted({f["cell"] for f in faults})
+    if size is not None:
+        assert found[0].value == pytest.approx(size, rel=0.25)
+    assert found[0].evidence
+    assert found[0].actions
+    assert found[0].confirm
+
+
+def plateau_log(step_v: np.ndarray, current: np.ndarray, cells: int = 8, seed: int = 1) -> Log:
+    """Readings on the plateau: noise, a resistance of 1 mohm, and what ``step_v`` [rows, cells] adds."""
+    rng = np.random.default_rng(seed)
+    volts = 3.31 + 1e-3 * current[:, None] + step_v + rng.normal(0, 6e-4, (current.size, cells))
+    return Log(np.arange(current.size) * 60.0, current, volts.sum(axis=1), np.round(volts, 3).astype(np.float32), np.empty((current.size, 0), np.float32))
+
+
+def test_a_loose_lead_jumps_two_neighbours_against_each_other():
+    from nipper.core.imbalance.signals import signals
+
+    rng = np.random.default_rng(2)
+    rows = 3000
+    loose = np.repeat(rng.random(rows // 20) < 0.3, 20) * 0.03
+    step = np.zeros((rows, 8))
+    step[:, 3], step[:, 4] = loose, -loose
+    setup = new_setup("lfp", 8, 100.0)
+    log = plateau_log(step, np.full(rows, -3.0))
+    told = signals(log, setup, step_resistances(log, setup))
+    assert told.pair_jumps[3] > 20
+    assert np.delete(told.pair_jumps, 3).max() == 0
+    assert told.pair_jump_v[3] == pytest.approx(0.03, abs=0.002)
+
+
+def test_a_loose_joint_jumps_alone_and_with_the_current():
+    from nipper.core.imbalance.signals import signals
+
+    rng = np.random.default_rng(3)
+    rows = 4000
+    current = np.repeat(rng.choice([-25.0, -12.0, 8.0], rows // 50), 50)
+    step = np.zeros((rows, 8))
+    step[:, 5] = np.repeat(rng.random(rows // 25) < 0.5, 25) * 0.9e-3 * current
+    setup = new_setup("lfp", 8, 100.0)
+    log = plateau_log(step, current)
+    told = signals(log, setup, step_resistances(log, setup))
+    assert told.jumps[5] >= 10
+    assert np.delete(told.jumps, 5).max() <= 1
+    assert 1e3 * told.jump_ohm[5] == pytest.approx(0.9, rel=0.15)

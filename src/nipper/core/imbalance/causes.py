@@ -1,4 +1,4 @@
-"""The causes this form can name, each a small function from estimates to findings; kept in a static list.
+"""Causes that show as charge: drift, standing offsets, and what the balancer does about them. Those that show otherwise: ``electrical``.
 
 Confidence is a logistic function of how far the size stands above its own uncertainty and above what healthy packs show. The
 thresholds are of common practice and from the spread of healthy cells (0 to 0.5 % a month between cells of one batch).
@@ -155,18 +155,22 @@ def _group(known: Estimate, setup: Setup, block: NDArray[np.intp], mah: Floats, 
 def standing(known: Estimate, setup: Setup) -> Iterator[Cause]:
     """Cells that stand at another charge and stay there: never levelled."""
     drift = known.drift
-    offset, sd = drift.last_ah, drift.last_sd_ah
+    offset = drift.last_ah
     if not np.isfinite(offset).any():
         return
     doubt = _resistance_doubt_ah(known, setup)
     threshold = OFFSET_PCT / 100.0 * setup.capacity_ah
+    low, high = drift.last_range_ah
     with np.errstate(invalid="ignore"):
-        ratio = np.minimum(np.abs(offset) / threshold, np.abs(offset) / (3.0 * np.hypot(sd, doubt)))
+        # sure of *some* offset is enough: on the flat of the curve how much may stay open on the far side
+        least = np.where(offset < 0, np.maximum(0.0, -high), np.maximum(0.0, low))
+        least = np.maximum(0.0, least - 1.645 * doubt)
+        ratio = np.minimum(np.abs(offset) / threshold, least / (0.45 * threshold))
     out = np.flatnonzero((np.nan_to_num(ratio, nan=0.0) > 0.6) & ~_moving(known))
     for sign in (-1, 1):
         cells = [int(i) for i in out if np.sign(offset[i]) == sign]
         if cells:
-            yield _standing(known, setup, cells, offset, np.hypot(sd, doubt), ratio)
+            yield _standing(known, setup, cells, offset, (low, high), ratio)
 
 
 def _moving(known: Estimate) -> NDArray[np.bool_]:
@@ -187,10 +191,10 @@ def _resistance_doubt_ah(known: Estimate, setup: Setup) -> Floats:
     return np.where(share > RESISTANCE_SHARE, 0.01 * setup.capacity_ah * share / RESISTANCE_SHARE, 0.0)
 
 
-def _standing(known: Estimate, setup: Setup, cells: list[int], offset: Floats, sd: Floats, ratio: Floats) -> Cause:
+def _standing(known: Estimate, setup: Setup, cells: list[int], offset: Floats, between: tuple[Floats, Floats], ratio: Floats) -> Cause:
     pct = 100.0 / setup.capacity_ah
     mean = float(np.mean(offset[cells])) * pct
-    error = 1.645 * float(np.mean(sd[cells])) * pct
+    low, high = (float(np.mean(end[cells])) * pct for end in between)
     word = "fuller" if mean > 0 else "emptier"
     who = names(cells)
     steady = known.drift.ah_per_day[cells]
@@ -203,8 +207,8 @@ def _standing(known: Estimate, setup: Setup, cells: list[int], offset: Floats, s
         confidence=sure(float(np.max(ratio[cells]))),
         quantity="soc_offset",
         value=mean,
-        low=mean - error,
-        high=mean + error,
+        low=low,
+        high=high,
         unit="%",
         summary=f"{who} {'is' if len(cells) == 1 else 'are'} {abs(mean):.1f} % {word} than the others and {'was' if len(cells) == 1 else 'were'} never levelled.",
         evidence=(
@@ -291,7 +295,7 @@ def starved(known: Estimate, setup: Setup) -> Iterator[Cause]:
             "Level once by hand or by a long hold, then see whether the longer time keeps it.",
         ),
         confirm="After two weeks with more time at the top, the deviation at the end of absorption must shrink.",
-        serious=100.0 * np.ptp(last) / setup.capacity_ah > 3.0,
+        serious=bool(np.ptp(last) > 0.03 * setup.capacity_ah),
     )
 
 

@@ -1,7 +1,6 @@
 """The judgement: what is wrong with which cell, how much, how sure, why, and what to do.
 
-This first form judges by the full charges: charge offsets, their drift, and the balancer's part in them. A cause that needs more
-than that (a knee at the low end, load steps) is not named; where the estimates speak of one, the finding says so.
+The estimates are made once (``estimate``), each cause looks at them by itself (``causes``, ``electrical``), and here they are weighed.
 """
 
 from collections.abc import Callable, Sequence

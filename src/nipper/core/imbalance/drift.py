@@ -25,6 +25,7 @@ class Drift:
     time_s : float64[charges], of the full charges used
     offset_ah : float64[charges, cells], as read
     sd_ah : float64[charges, cells]
+    low_ah, high_ah : float64[charges, cells], nine in ten lie between
     moved_ah : float64[charges, cells], by the balancer since the first charge, against the median cell; zeros where unknown
     moved_known : whether the log tells what was balanced
     ah_per_day, sd_ah_per_day : float64[cells], against the median; NaN where there are too few charges or days
@@ -34,6 +35,8 @@ class Drift:
     time_s: Floats
     offset_ah: Floats
     sd_ah: Floats
+    low_ah: Floats
+    high_ah: Floats
     moved_ah: Floats
     moved_known: bool
     ah_per_day: Floats
@@ -54,6 +57,12 @@ class Drift:
     def last_sd_ah(self) -> Floats:
         """Standard deviation that goes with :attr:`last_ah`."""
         return _nanmedian_rows(self._sure_rows(self.sd_ah), self.sd_ah.shape[1])
+
+    @property
+    def last_range_ah(self) -> tuple[Floats, Floats]:
+        """Between what the newest offset of each cell lies, nine times in ten."""
+        cells = self.offset_ah.shape[1]
+        return _nanmedian_rows(self._sure_rows(self.low_ah), cells), _nanmedian_rows(self._sure_rows(self.high_ah), cells)
 
     def _sure_rows(self, table: Floats) -> Floats:
         """The last three charges that tell: of the last eight, those not much less sure than usual."""
@@ -95,8 +104,12 @@ def balanced_ah(log: Log, balancer: Balancer | None, rows: NDArray[np.intp]) -> 
     return total[np.searchsorted(busy, rows, side="right")]
 
 
-def fit(offsets: list[Offsets], moved_ah: Floats | None, cells: int) -> Drift:
-    """Weighted least squares per cell; the scatter about the line widens its uncertainty where the readings' own is too small."""
+def fit(offsets: list[Offsets], moved_ah: Floats | None, cells: int, floor_ah: float = 0.0) -> Drift:
+    """Weighted least squares per cell; the scatter about the line widens its uncertainty where the readings' own is too small.
+
+    ``floor_ah`` is added to each reading's uncertainty for the weights: most of the error of a large offset is of scale, the same in
+    all charges, and readings near zero must not outweigh the rest for lacking it.
+    """
     time_s = np.array([o.time_s for o in offsets])
     table = np.array([o.offset_ah for o in offsets]).reshape(-1, cells)
     sd = np.array([o.sd_ah for o in offsets]).reshape(-1, cells)
@@ -107,9 +120,11 @@ def fit(offsets: list[Offsets], moved_ah: Floats | None, cells: int) -> Drift:
     if time_s.size >= LEAST_CHARGES and time_s[-1] - time_s[0] >= LEAST_DAYS * 86400.0:
         days = (time_s - time_s[0]) / 86400.0
         for i in range(cells):
-            slope[i], slope_sd[i], start[i] = _line(days, table[:, i] - moved[:, i], sd[:, i])
+            slope[i], slope_sd[i], start[i] = _line(days, table[:, i] - moved[:, i], np.hypot(sd[:, i], floor_ah))
         slope -= np.nanmedian(slope)
-    return Drift(time_s, table, sd, moved, known, slope, slope_sd, start)
+    low = np.array([o.low_ah for o in offsets]).reshape(-1, cells)
+    high = np.array([o.high_ah for o in offsets]).reshape(-1, cells)
+    return Drift(time_s, table, sd, low, high, moved, known, slope, slope_sd, start)
 
 
 def _line(days: Floats, y: Floats, sd: Floats) -> tuple[float, float, float]:

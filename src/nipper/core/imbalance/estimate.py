@@ -19,6 +19,7 @@ from nipper.core.setup import Setup
 Floats = NDArray[np.floating]
 
 ARRHENIUS_K = 25_000.0 / 8.314  # 15 to 40 kJ/mol, from memory; published sets give 19 to 29
+LEAST_DOUBT = 0.0006  # of capacity, of any offset read at a knee
 TELLING_BIAS_V = 0.006  # smaller ones are left as they are: they may as well be charge
 
 
@@ -82,7 +83,7 @@ def estimate(log: Log, setup: Setup, tick: Callable[[float], None] = lambda _sha
     held = capacities(log, setup, full, offsets, prior)
     offsets = [o for o in offsets if np.isfinite(o.offset_ah).any()]
     rows = np.searchsorted(log.time_s, [o.time_s for o in offsets])
-    drift = fit(offsets, balanced_ah(log, setup.balancer, rows), log.cells)
+    drift = fit(offsets, balanced_ah(log, setup.balancer, rows), log.cells, LEAST_DOUBT * setup.capacity_ah)
     tick(1.0)
     return Estimate(charges, resistances, drift, balancer_use(log, setup), held, told, _sensors(log))
 

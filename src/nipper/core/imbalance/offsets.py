@@ -54,11 +54,14 @@ class Offsets:
     time_s : when (end of the charge), Unix seconds
     offset_ah : float64[cells], + = fuller; NaN where it cannot be told
     sd_ah : float64[cells], one standard deviation
+    low_ah, high_ah : float64[cells], nine in ten lie between; lopsided where one side is the flat of the curve
     """
 
     time_s: float
     offset_ah: Floats
     sd_ah: Floats
+    low_ah: Floats
+    high_ah: Floats
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -107,11 +110,13 @@ def low_offsets_at(log: Log, setup: Setup, rows: NDArray[np.intp], prior: Prior)
 def _offsets(walk: "_Walk | None", time_s: float, setup: Setup, prior: Prior) -> Offsets:
     if walk is None:
         nothing = np.full(prior.excess_ohm.size, np.nan)
-        return Offsets(time_s, nothing, nothing)
-    offset, sd = walk.best_shifts(SHIFTS_PCT / 100.0 * setup.capacity_ah, prior)
-    offset -= np.nanmedian(offset)
+        return Offsets(time_s, nothing, nothing, nothing, nothing)
+    offset, sd, low, high = walk.best_shifts(SHIFTS_PCT / 100.0 * setup.capacity_ah, prior)
+    middle = np.nanmedian(offset)
+    offset, low, high = offset - middle, low - middle, high - middle
     share = MODEL_SHARE + SLOW_SHARE * min(1.0, walk.interval_s / 180.0)
-    return Offsets(time_s, offset, np.hypot(sd, share * np.abs(offset)))
+    model = share * np.abs(offset)
+    return Offsets(time_s, offset, np.hypot(sd, model), offset - np.hypot(offset - low, 1.645 * model), offset + np.hypot(high - offset, 1.645 * model))
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -169,8 +174,8 @@ class _Walk:
             return None
         return cls(cell_v[telling], current[telling], counted[telling], curve, log.interval_s)
 
-    def best_shifts(self, shifts_ah: Floats, prior: Prior) -> tuple[Floats, Floats]:
-        """Most likely shift of each cell and its standard deviation, Ah: float64[cells] each."""
+    def best_shifts(self, shifts_ah: Floats, prior: Prior) -> tuple[Floats, Floats, Floats, Floats]:
+        """Most likely shift of each cell, its standard deviation, and the ends of its 90 % interval, Ah: float64[cells] each."""
         misfit = self._misfit(shifts_ah, prior)  # [cells, shifts]
         best = np.clip(np.argmin(misfit, axis=1), 1, shifts_ah.size - 2)
         likely = _vertex(shifts_ah, misfit, best)
@@ -179,7 +184,9 @@ class _Walk:
         weight = np.exp(-0.5 * (misfit - misfit.min(axis=1, keepdims=True))) * step
         weight /= weight.sum(axis=1, keepdims=True)
         spread = weight @ shifts_ah**2 - 2.0 * likely * (weight @ shifts_ah) + likely**2
-        return likely, np.sqrt(np.maximum(spread, (0.3 * step[best]) ** 2))
+        below = np.cumsum(weight, axis=1)
+        low, high = (np.array([np.interp(q, row, shifts_ah) for row in below]) for q in (0.05, 0.95))
+        return likely, np.sqrt(np.maximum(spread, (0.3 * step[best]) ** 2)), np.minimum(low, likely), np.maximum(high, likely)
 
     def _misfit(self, shifts_ah: Floats, prior: Prior) -> Floats:
         """Twice the negative log likelihood, [cells, shifts], with both resistances integrated out.

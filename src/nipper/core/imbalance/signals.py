@@ -87,7 +87,8 @@ def _bias(
         if good.sum() < LEAST_ROWS / 2:
             continue
         a, b = x[good], y[good]
-        weight = np.ones(b.size)
+        weight, usual = np.ones(b.size), 0.0
+        beta, gram = np.zeros(x.shape[1]), np.eye(x.shape[1])
         for _ in range(3):
             gram = a.T @ (a * weight[:, None]) + ridge
             beta = np.linalg.solve(gram, a.T @ (weight * b))
@@ -95,6 +96,11 @@ def _bias(
             usual = 1.4826 * float(np.median(np.abs(residual))) + 2e-4
             weight = np.minimum(1.0, 2.0 * usual / np.maximum(np.abs(residual), 1e-9))
         bias[i] = beta[0]
+        # a reading that is wrong is wrong in both halves of the plateau; one that only falls away further down is not
+        halves = [float(np.median(b[part])) for part in (drawn[good] >= 0, drawn[good] < 0) if part.any()]
+        if min(np.sign(bias[i]) * h for h in halves) < 0.5 * abs(bias[i]):
+            sd[i] = abs(bias[i])
+            continue
         independent = min(b.size, 60)  # what the model leaves out lasts for hours
         # on a sloped curve charge and capacity move the reading at every state: what the fit leaves is less sure
         sd[i] = np.sqrt(np.linalg.inv(gram)[0, 0] * b.size / independent) * usual + (5e-4 if setup.chemistry == "lfp" else 4e-3)

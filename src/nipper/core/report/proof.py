@@ -1,5 +1,6 @@
 """The picture behind a judgement: each cell's charge over time, and small proofs that speak for or against a cause."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -55,18 +56,71 @@ class Proof:
     unit: str
 
 
+# which three pictures speak for or against a cause, the telling one first
+TELLING = {
+    "self_discharge": ("drift", "resistance", "offset"),
+    "group_drain": ("drift", "resistance", "offset"),
+    "soc_offset": ("offset", "capacity", "resistance"),
+    "low_capacity": ("capacity", "offset", "resistance"),
+    "high_resistance": ("resistance", "bias", "offset"),
+    "loose_joint": ("resistance", "bias", "offset"),
+    "temperature_gradient": ("resistance", "offset", "drift"),
+    "sense_bias": ("bias", "resistance", "offset"),
+    "sense_lead": ("bias", "resistance", "offset"),
+}
+
+
 def proofs(diagnosis: Diagnosis, setup: Setup, finding: Cause | None) -> list[Proof]:
-    """Three pictures: the drift of every cell, its resistance, its standing offset; each with what it says about the finding."""
-    known = diagnosis.estimate
-    marked = finding.cells if finding else ()
-    drift, sd = 1e3 * known.drift.ah_per_day, 1e3 * known.drift.sd_ah_per_day
-    offset, offset_sd = 100.0 * known.drift.last_ah / setup.capacity_ah, 100.0 * known.drift.last_sd_ah / setup.capacity_ah
-    resistance = 1e3 * (known.resistances.herd_ohm + known.resistances.excess_ohm)
-    return [
-        _proof_drift(drift, sd, known.drift.time_s.size, known.drift.days, marked),
-        Proof(*_resistance_words(resistance, 1e3 * known.resistances.sd_ohm, known.resistances.steps, marked), resistance, 1e3 * known.resistances.sd_ohm, marked, "mΩ"),
-        Proof(*_offset_words(offset, marked), offset, offset_sd, marked, "%"),
-    ]
+    """Three pictures, one bar a cell, each with what it says about the finding."""
+    chosen = TELLING.get(finding.cause if finding else "", ("drift", "resistance", "offset"))
+    return [_PROOFS[name](diagnosis, setup, finding.cells if finding else ()) for name in chosen]
+
+
+def _drift(diagnosis: Diagnosis, _: Setup, marked: tuple[int, ...]) -> Proof:
+    drift = diagnosis.estimate.drift
+    return _proof_drift(1e3 * drift.ah_per_day, 1e3 * drift.sd_ah_per_day, drift.time_s.size, drift.days, marked)
+
+
+def _resistance(diagnosis: Diagnosis, _: Setup, marked: tuple[int, ...]) -> Proof:
+    found = diagnosis.estimate.resistances
+    each, sd = 1e3 * (found.herd_ohm + found.excess_ohm), 1e3 * found.sd_ohm
+    return Proof(*_resistance_words(each, sd, found.steps, marked), each, sd, marked, "mΩ")
+
+
+def _offset(diagnosis: Diagnosis, setup: Setup, marked: tuple[int, ...]) -> Proof:
+    drift, scale = diagnosis.estimate.drift, 100.0 / setup.capacity_ah
+    return Proof(*_offset_words(scale * drift.last_ah, marked), scale * drift.last_ah, scale * drift.last_sd_ah, marked, "%")
+
+
+def _capacity(diagnosis: Diagnosis, setup: Setup, marked: tuple[int, ...]) -> Proof:
+    found = diagnosis.estimate.capacities
+    pct, sd = 100.0 * found.deficit_ah / setup.capacity_ah, 100.0 * found.sd_ah / setup.capacity_ah
+    if not np.isfinite(pct).any():
+        return Proof("Capacity cannot be told yet", "It takes a discharge to the low knee after a full charge.", pct, sd, marked, "%")
+    low = int(np.nanargmin(pct))
+    title = f"Cell {low + 1} holds less" if pct[low] < -4.0 else "Not capacity" if marked else "All hold about the same"
+    text = f"Cell {low + 1}: {pct[low]:+.1f} % of the median; the others within {np.nanmax(np.abs(np.delete(pct, low))):.1f} %."
+    return Proof(title, text.replace("-", "−"), pct, sd, marked, "%")
+
+
+def _bias(diagnosis: Diagnosis, _: Setup, marked: tuple[int, ...]) -> Proof:
+    found = diagnosis.estimate.signals
+    mv, sd = 1e3 * found.bias_v, 1e3 * found.bias_sd_v
+    if not np.isfinite(mv).any():
+        return Proof("Readings cannot be checked", "It takes some hours on the plateau with little current.", mv, sd, marked, "mV")
+    far = int(np.nanargmax(np.abs(mv)))
+    title = f"Cell {far + 1} reads wrong" if abs(mv[far]) > 6.0 and far + 1 in marked else "The readings agree" if abs(mv[far]) <= 6.0 else "One reading is off"
+    text = f"On the plateau at rest cell {far + 1} stands {mv[far]:+.1f} mV off; there 1 % of charge is under a millivolt on LFP."
+    return Proof(title, text.replace("-", "−"), mv, sd, marked, "mV")
+
+
+_PROOFS: dict[str, Callable[[Diagnosis, Setup, tuple[int, ...]], Proof]] = {
+    "drift": _drift,
+    "resistance": _resistance,
+    "offset": _offset,
+    "capacity": _capacity,
+    "bias": _bias,
+}
 
 
 def _proof_drift(drift: Floats, sd: Floats, charges: int, days: float, marked: tuple[int, ...]) -> Proof:
@@ -126,6 +180,9 @@ def about_cell(diagnosis: Diagnosis, setup: Setup, cell: int) -> list[tuple[str,
             _with_error(1e3 * (known.resistances.herd_ohm + known.resistances.excess_ohm[i]), 1e3 * known.resistances.sd_ohm[i], "mΩ", 3),
         ),
     ]
+    capacity = diagnosis.estimate.capacities
+    rows.append(("capacity against the median", _with_error(100 * capacity.deficit_ah[i] / setup.capacity_ah, 100 * capacity.sd_ah[i] / setup.capacity_ah, "%", 1)))
+    rows.append(("reading against the others", _with_error(1e3 * known.signals.bias_v[i], 1e3 * known.signals.bias_sd_v[i], "mV", 1)))
     named = [f.summary for f in diagnosis.findings if cell in f.cells and f.confidence > 0.5]
     return rows + [("judged", text) for text in named]
 
