@@ -9,7 +9,8 @@ from PySide6.QtWidgets import QButtonGroup, QFileDialog, QFrame, QHBoxLayout, QM
 
 from nipper.app.actions import Action, Menu
 from nipper.app.document import Document, PackRecord
-from nipper.app.jobs import Job, wait_for_jobs
+from nipper.app.jobs import wait_for_jobs
+from nipper.app.shell.demo import DemoMaker
 from nipper.app.shell.finder import Finder
 from nipper.app.shell.follows import Follows
 from nipper.app.shell.rail import Rail
@@ -21,7 +22,7 @@ from nipper.core.errors import NipperError
 from nipper.core.findings import Finding
 from nipper.core.report.consequence import Consequence, of_finding, protect_sentence
 from nipper.core.setup import Setup, load
-from nipper.store import Bench
+from nipper.store import Bench, Revision
 
 STAGES = (("protect", "Protect", "2"), ("record", "Record", "8"), ("diagnose", "Diagnose", "9"))
 BENCH_SUFFIX = ".nipper"
@@ -40,7 +41,10 @@ class Window(QMainWindow):
         self._import: QWidget | None = None
         self._help: QWidget | None = None
         self._waiting_log = ""
-        self._demo_job: Job | None = None
+        self._typed: list[Revision] = []
+        self._demo = DemoMaker(data_folder, self)
+        self._demo.told.connect(self.say)
+        self._demo.made.connect(self.open_path)
         self.setWindowTitle("Nipper")
         self.setMinimumSize(1020, 640)
         self.resize(1280, 800)
@@ -217,6 +221,7 @@ class Window(QMainWindow):
         recent = [str(bench.path), *(f for f in self._recent() if f != str(bench.path))]
         self._settings.setValue("recent", recent[:8])
         self._show_packs()
+        self._read_revisions()
         self._setup_changed(document.setup)
         self._undo_changed()
         for stage, _, _ in STAGES:
@@ -258,30 +263,7 @@ class Window(QMainWindow):
     @Slot()
     def open_demo(self) -> None:
         """Open a fresh copy of the demo bench, made on first use."""
-        from nipper.app.shell.demo import demo_copy
-
-        if self._demo_job is not None:
-            return
-        self.say("Making the demo: three months of two packs are simulated once, which takes some seconds.")
-        job = Job(demo_copy, self._data, ticks=True)
-        job.progressed.connect(self._demo_progress)
-        job.done.connect(self._demo_made)
-        job.failed.connect(self.say)
-        job.ended.connect(self._demo_ended)
-        self._demo_job = job
-        job.start()
-
-    @Slot(float)
-    def _demo_progress(self, share: float) -> None:
-        self.say(f"Making the demo: three months of two packs are simulated once. {share:.0%}")
-
-    @Slot(object)
-    def _demo_made(self, path: Path) -> None:
-        self.open_path(str(path))
-
-    @Slot()
-    def _demo_ended(self) -> None:
-        self._demo_job = None
+        self._demo.start()
 
     def _close_document(self) -> None:
         if self.document is None:
@@ -446,8 +428,7 @@ class Window(QMainWindow):
     def _setup_changed(self, setup: Setup) -> None:
         self._name.setText(_short(setup.name))
         self._name.setToolTip(setup.name)
-        assert self.document
-        typed = [r for r in self.document.bench.revisions() if r.kind == "typed in"]
+        typed = self._typed
         if not typed:
             self._revision.setText("draft, not typed in yet")
             return
@@ -577,11 +558,17 @@ class Window(QMainWindow):
         self._undo.setEnabled(bool(stack and stack.canUndo()))
         self._redo.setEnabled(bool(stack and stack.canRedo()))
 
+    def _read_revisions(self) -> None:
+        """What was typed in so far; read when it changes, since each drag asks."""
+        assert self.document
+        self._typed = [r for r in self.document.bench.revisions() if r.kind == "typed in"]
+
     def note_typed_in(self) -> None:
         """Keep the settings as typed in today."""
         assert self.document
         self.document.save()
         self.document.bench.add_revision("typed in", "noted as typed in", self.document.setup)
+        self._read_revisions()
         self._setup_changed(self.document.setup)
 
     def set_theme(self, mode: str) -> None:

@@ -33,6 +33,8 @@ class UnitField(QLineEdit):
 
     def set_value(self, value: float | None) -> None:
         """Show a value, unless the user is just typing another."""
+        if value == self._value and not self.trouble and self.text():
+            return
         self._value = value
         if not (self.hasFocus() and self.isModified()):
             self._show()
@@ -43,9 +45,13 @@ class UnitField(QLineEdit):
         self._say("")
 
     def _say(self, trouble: str) -> None:
-        self.setProperty("wrong", "true" if trouble else "false")
-        self.style().unpolish(self)
-        self.style().polish(self)
+        wrong = "true" if trouble else "false"
+        if self.property("wrong") != wrong:  # dressing a widget anew costs far more than setting its text
+            self.setProperty("wrong", wrong)
+            self.style().unpolish(self)
+            self.style().polish(self)
+        elif not trouble and self.toolTip():
+            return
         hint = "Takes arithmetic and units, e.g. 55.2/16 or 3450 mV." if self.unit == "V" else "Takes arithmetic and units."
         parts = [f"{self._title}: {self._help}" if self._help else self._title, trouble or hint]
         self.setToolTip("\n".join(p for p in parts if p))

@@ -1,5 +1,6 @@
 """The voltage ladder: limits as handles beside the charge curve, the cells of the last charge as ticks. Drag, or select and type."""
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
@@ -15,7 +16,7 @@ KIND_ROLE = {"trip": "act", "alarm": "watch", "release": "ok", "target": "copper
 TAG_W, TAG_H, TAG_GAP = 212.0, 20.0, 3.0
 LEFT, TOP, BOTTOM, TICKS_W, LEADER_W = 50.0, 10.0, 26.0, 74.0, 30.0
 STEP_V = 0.01
-BEND = 1.6
+BEND = 1.6  # > 1 widens the upper end, where the limits crowd
 
 
 class VoltageLadder(QWidget):
@@ -29,6 +30,7 @@ class VoltageLadder(QWidget):
         super().__init__(parent)
         self._theme = theme
         self._setup: Setup | None = None
+        self._span = (0.0, 1.0)
         self._reading: Reading | None = None
         self._rungs: list[Rung] = []
         self._tags: dict[str, QRectF] = {}
@@ -45,11 +47,14 @@ class VoltageLadder(QWidget):
     def show_setup(self, setup: Setup) -> None:
         """Show the limits of a setup."""
         self._setup, self._rungs = setup, ladder(setup)
+        if self._grab is None:  # the ladder must not grow under the hand that drags
+            self._span = self._range()
         self.update()
 
     def show_cells(self, reading: Reading | None) -> None:
         """Show the cells as read at the top of the last full charge."""
         self._reading = reading
+        self._span = self._range()
         self.update()
 
     def show_wrong(self, paths: frozenset[str]) -> None:
@@ -70,6 +75,9 @@ class VoltageLadder(QWidget):
         return chemistry(self._setup.chemistry)
 
     def _range(self) -> tuple[float, float]:
+        """Lowest and highest voltage shown; kept, since every point painted asks for it."""
+        if self._setup is None:
+            return 0.0, 1.0
         values = [r.cell_v for r in self._rungs] + [self._chem.min_v, self._chem.max_v]
         if self._reading is not None:
             values.append(float(self._reading.cell_v.max()))
@@ -82,16 +90,15 @@ class VoltageLadder(QWidget):
 
     def _stretch(self, cell_v: float) -> float:
         """0..1 up the ladder; the top, where the limits crowd, gets more room than the plateau's underside."""
-        low, high = self._range()
-        bend = BEND  # exponent > 1 widens the upper end
-        return ((cell_v - low) / (high - low)) ** bend if cell_v > low else 0.0
+        low, high = self._span
+        return ((cell_v - low) / (high - low)) ** BEND if cell_v > low else 0.0
 
     def _y(self, cell_v: float) -> float:
         plot = self._plot()
         return plot.bottom() - plot.height() * self._stretch(cell_v)
 
     def _v(self, y: float) -> float:
-        plot, (low, high) = self._plot(), self._range()
+        plot, (low, high) = self._plot(), self._span
         share = min(max((plot.bottom() - y) / plot.height(), 0.0), 1.0)
         return low + (high - low) * share ** (1 / BEND)
 
@@ -123,7 +130,7 @@ class VoltageLadder(QWidget):
         painter.end()
 
     def _paint_grid(self, painter: QPainter) -> None:
-        plot, (low, high) = self._plot(), self._range()
+        plot, (low, high) = self._plot(), self._span
         wash = self._theme.colour("act_wash")
         over, under = self._trip("over"), self._trip("under")
         painter.fillRect(QRectF(plot.left(), plot.top(), plot.width(), max(0.0, self._y(over) - plot.top())), wash)
@@ -151,9 +158,10 @@ class VoltageLadder(QWidget):
         plot, curve = self._plot(), self._chem.curve
         painter.setClipRect(plot)
         path = QPainterPath()
-        for i, (soc, volts) in enumerate(zip(curve.soc_pct, curve.ocv_v, strict=True)):
-            point = QPointF(plot.left() + plot.width() * float(soc) / 100, self._y(float(volts)))
-            path.lineTo(point) if i else path.moveTo(point)
+        low, high = self._span
+        height = np.clip((curve.ocv_v - low) / (high - low), 0.0, None) ** BEND
+        points = np.column_stack([plot.left() + plot.width() * curve.soc_pct / 100, plot.bottom() - plot.height() * height])
+        path.addPolygon(QPolygonF([QPointF(x, y) for x, y in points.tolist()]))
         painter.setPen(QPen(self._theme.colour("ink"), 2.0))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPath(path)
