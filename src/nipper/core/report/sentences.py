@@ -121,8 +121,10 @@ def _cost(diagnosis: Diagnosis) -> list[Consequence]:
     offset = diagnosis.estimate.drift.last_ah
     if not np.isfinite(offset).any():
         return []
-    high, low = int(np.nanargmax(offset)), int(np.nanargmin(offset))
-    lost_ah = float(offset[high] - offset[low])
+    # when the fullest cell is full, each has this much less to give than a median one that is full: charge missing, or capacity
+    lacks = np.nanmax(offset) - offset - np.nan_to_num(diagnosis.estimate.capacities.deficit_ah)
+    high, low = int(np.nanargmax(offset)), int(np.nanargmax(lacks))
+    lost_ah = float(lacks[low])
     return [
         Consequence(
             Status.OK,

@@ -28,8 +28,10 @@ BY_TIME = np.array([False, False, True, False, False, False, False, True, False,
 
 # numpy errors: a division gives inf instead of a test and a branch each time; the arrays are never empty nor zero
 COMPILED = numba.njit(cache=True, nogil=True, error_model="numpy")
+INLINED = numba.njit(inline="always", error_model="numpy")
 
 PASSIVE, ACTIVE = 1, 2
+NOISE_MASK = (1 << 21) - 1  # length of the table of normal numbers, less one: nine days of sixteen cells at 10 s before it repeats
 WHILE_CHARGING, AT_REST, ALWAYS = 0, 1, 2
 BULK, ABSORPTION, FLOAT = 0, 1, 2
 BY_NOTHING, BY_SUN, BY_CHARGER, BY_ABSORPTION, BY_FLOAT, BY_BMS = 0, 1, 2, 3, 4, 5
@@ -138,7 +140,13 @@ class Record(NamedTuple):
     events: Floats  # [events, 5]: step, pack, protection (or -1 - protection on release), cell, value
 
 
-@COMPILED
+@INLINED
+def whole(x):
+    """To the nearest whole number; Python's round would make an integer of it and back."""
+    return math.floor(x + 0.5)
+
+
+@INLINED
 def _rest_voltage(table, share):
     """Rest voltage at a share of charge (0..1); beyond the ends the last slope goes on."""
     x = share * 1000.0
@@ -147,7 +155,7 @@ def _rest_voltage(table, share):
 
 
 @COMPILED
-def run(cells, bms, charger, state, inputs, record, first_step, steps, step_s, seed):
+def run(cells, bms, charger, state, inputs, record, noise, first_step, steps, step_s, seed):
     """Advance ``steps`` steps from ``first_step``; state and record are changed in place.
 
     Notes
@@ -157,10 +165,12 @@ def run(cells, bms, charger, state, inputs, record, first_step, steps, step_s, s
     far below their time constants; charge by the current times the step, so that charge is conserved to rounding.
     """
     np.random.seed(seed)
+    start = np.random.randint(0, NOISE_MASK)
     packs, n = cells.capacity_ah.shape
     kept1, kept2 = math.exp(-step_s / cells.tau1_s), math.exp(-step_s / cells.tau2_s)
     hours = step_s / 3600.0
-    warmth = np.empty((packs, n))  # resistance relative to 25 degC
+    r0, r1, r2 = np.empty((packs, n)), np.empty((packs, n)), np.empty((packs, n))  # at the cells' own temperature, joints included
+    heat_j, fixed, per_ah, per_step = np.zeros((packs, n)), np.empty(packs), 1.0 / cells.capacity_ah, 1.0 / bms.step_v
     emf = np.empty(packs)
     inner = np.empty(packs)
     current = np.zeros(packs)
@@ -174,44 +184,41 @@ def run(cells, bms, charger, state, inputs, record, first_step, steps, step_s, s
     for k in range(steps):
         step = first_step + k
         if k % refresh == 0:
+            _warm(cells, state, inputs.ambient_c[step], heat_j, r0, r1, r2, refresh * step_s if k > 0 else 0.0)
             for p in range(packs):
+                fixed[p] = charger.lead_ohm
                 for i in range(n):
-                    warmth[p, i] = math.exp(cells.arrhenius_k * (1.0 / (state.temp_c[p, i] + 273.15) - 1.0 / 298.15))
+                    fixed[p] += r0[p, i] + r1[p, i] * (1.0 - kept1) + r2[p, i] * (1.0 - kept2)
         # sources with inner resistance
         for p in range(packs):
-            emf[p], inner[p] = 0.0, charger.lead_ohm
+            total, inner[p] = 0.0, fixed[p]
             for i in range(n):
-                share = state.charge_ah[p, i] / cells.capacity_ah[p, i]
-                rest_v[p, i] = _rest_voltage(cells.ocv_v, share) + cells.hysteresis_v * state.hysteresis[p, i]
-                emf[p] += rest_v[p, i] + state.slow1_v[p, i] * kept1 + state.slow2_v[p, i] * kept2
-                inner[p] += (
-                    cells.r0_ohm[p, i] * warmth[p, i]
-                    + cells.joint_ohm[p, i]
-                    + cells.r1_ohm[p, i] * warmth[p, i] * (1.0 - kept1)
-                    + cells.r2_ohm[p, i] * warmth[p, i] * (1.0 - kept2)
-                )
+                rest = _rest_voltage(cells.ocv_v, state.charge_ah[p, i] * per_ah[p, i]) + cells.hysteresis_v * state.hysteresis[p, i]
+                rest_v[p, i] = rest
+                total += rest + state.slow1_v[p, i] * kept1 + state.slow2_v[p, i] * kept2
+            emf[p] = total
         limiter = _share_current(cells, bms, charger, state, inputs, step, step_s, emf, inner, current, blocked)
         # cells
         for p in range(packs):
             amps = current[p]
+            # sixteen normal numbers a step would cost a third of the run: a long table is walked through, from another place each pack
+            at = (start + (step * packs + p) * n) & NOISE_MASK
+            effect = amps * hours * (cells.efficiency if amps > 0.0 else 1.0)
+            side, swing = 1.0 if amps > 0.0 else -1.0, abs(amps) * hours * 40.0
             for i in range(n):
-                r_warm = warmth[p, i]
-                state.slow1_v[p, i] = kept1 * state.slow1_v[p, i] + (1.0 - kept1) * amps * cells.r1_ohm[p, i] * r_warm
-                state.slow2_v[p, i] = kept2 * state.slow2_v[p, i] + (1.0 - kept2) * amps * cells.r2_ohm[p, i] * r_warm
-                ohmic = amps * (cells.r0_ohm[p, i] * r_warm + cells.joint_ohm[p, i])
-                true_v[p, i] = rest_v[p, i] + state.slow1_v[p, i] + state.slow2_v[p, i] + ohmic
-                state.charge_ah[p, i] += (amps * (cells.efficiency if amps > 0.0 else 1.0) - cells.leak_a[p, i]) * hours
+                slow1 = kept1 * state.slow1_v[p, i] + (1.0 - kept1) * amps * r1[p, i]
+                slow2 = kept2 * state.slow2_v[p, i] + (1.0 - kept2) * amps * r2[p, i]
+                drop = amps * r0[p, i] + slow1 + slow2
+                volts = rest_v[p, i] + drop
+                state.slow1_v[p, i], state.slow2_v[p, i] = slow1, slow2
+                true_v[p, i] = volts
+                state.charge_ah[p, i] += effect - cells.leak_a[p, i] * hours
                 # hysteresis follows the charge moved: full swing within about 5 % of capacity
-                moved = amps * hours / cells.capacity_ah[p, i] * 40.0
-                state.hysteresis[p, i] += abs(moved) * ((1.0 if moved > 0.0 else -1.0) - state.hysteresis[p, i]) / (1.0 + abs(moved))
-                heat = amps * (ohmic + state.slow1_v[p, i] + state.slow2_v[p, i])
-                left = state.temp_c[p, i - 1] if i > 0 else state.temp_c[p, i]
-                right = state.temp_c[p, i + 1] if i < n - 1 else state.temp_c[p, i]
-                flow = cells.neighbour_w_k * (left + right - 2.0 * state.temp_c[p, i])
-                flow += cells.loss_w_k * (inputs.ambient_c[step] + cells.ambient_offset_c[p, i] - state.temp_c[p, i])
-                state.temp_c[p, i] += (heat + flow) * step_s / cells.heat_j_k
-                read_v[p, i] = round((true_v[p, i] + cells.bias_v[p, i] + np.random.normal() * bms.noise_v) / bms.step_v) * bms.step_v
-            read_a = round((amps + bms.offset_a) / bms.step_a) * bms.step_a
+                follow = min(swing * per_ah[p, i], 1.0)
+                state.hysteresis[p, i] += follow * (side - state.hysteresis[p, i])
+                heat_j[p, i] += amps * drop * step_s
+                read_v[p, i] = math.floor((volts + cells.bias_v[p, i] + noise[(at + i) & NOISE_MASK] * bms.noise_v) * per_step + 0.5) * bms.step_v
+            read_a = whole((amps + bms.offset_a) / bms.step_a) * bms.step_a
             if abs(read_a) < bms.rest_a:
                 read_a = 0.0
             _balance(cells, bms, state, p, read_v, read_a, hours, step_s)
@@ -227,7 +234,7 @@ def run(cells, bms, charger, state, inputs, record, first_step, steps, step_s, s
             record.time_step[row] = step
             record.limiter[row] = limiter
             for p in range(packs):
-                read_a = round((current[p] + bms.offset_a) / bms.step_a) * bms.step_a
+                read_a = whole((current[p] + bms.offset_a) / bms.step_a) * bms.step_a
                 record.current_a[row, p] = 0.0 if abs(read_a) < bms.rest_a else read_a
                 total = 0.0
                 for i in range(n):
@@ -235,14 +242,33 @@ def run(cells, bms, charger, state, inputs, record, first_step, steps, step_s, s
                     record.balancing[row, p, i] = state.balancing[p, i]
                     record.true_pct[row, p, i] = 100.0 * state.charge_ah[p, i] / cells.capacity_ah[p, i]
                     total += true_v[p, i]
-                record.pack_v[row, p] = round(total / 0.01) * 0.01
-                record.soc_pct[row, p] = round(state.counted_pct[p])
+                record.pack_v[row, p] = whole(total / 0.01) * 0.01
+                record.soc_pct[row, p] = whole(state.counted_pct[p])
                 for s in range(sensors):
-                    record.temp_c[row, p, s] = round(state.temp_c[p, s * (n - 1) // max(1, sensors - 1)])
+                    record.temp_c[row, p, s] = whole(state.temp_c[p, s * (n - 1) // max(1, sensors - 1)])
     return 0
 
 
-@COMPILED
+@INLINED
+def _warm(cells, state, ambient_c, heat_j, r0, r1, r2, passed_s):
+    """Once a minute: temperatures from the heat since the last time, and what resistance they make. Far below the hours heat takes."""
+    packs, n = heat_j.shape
+    for p in range(packs):
+        before = state.temp_c[p, 0]
+        for i in range(n):
+            here = state.temp_c[p, i]
+            after = state.temp_c[p, i + 1] if i < n - 1 else here
+            flow_w = cells.neighbour_w_k * ((before if i > 0 else here) + after - 2.0 * here)
+            flow_w += cells.loss_w_k * (ambient_c + cells.ambient_offset_c[p, i] - here)
+            before = here
+            state.temp_c[p, i] = here + (heat_j[p, i] + flow_w * passed_s) / cells.heat_j_k
+            heat_j[p, i] = 0.0
+            warmth = math.exp(cells.arrhenius_k * (1.0 / (state.temp_c[p, i] + 273.15) - 1.0 / 298.15))
+            r0[p, i] = cells.r0_ohm[p, i] * warmth + cells.joint_ohm[p, i]
+            r1[p, i], r2[p, i] = cells.r1_ohm[p, i] * warmth, cells.r2_ohm[p, i] * warmth
+
+
+@INLINED
 def _share_current(cells, bms, charger, state, inputs, step, step_s, emf, inner, current, blocked):
     """One bus current that fits sun, charger and voltage, shared by the packs; writes ``current`` and returns who limited it."""
     packs = emf.size
@@ -294,7 +320,7 @@ def _share_current(cells, bms, charger, state, inputs, step, step_s, emf, inner,
     return limiter
 
 
-@COMPILED
+@INLINED
 def _charger_stage(charger, state, stage, bus_v, target_v, charge_a, sun_a, net_a, step_s):
     """Bulk until the target, absorption until its time or the tail, then float; a deep draw or a new day starts over."""
     state.charger[2] += step_s
@@ -314,7 +340,7 @@ def _charger_stage(charger, state, stage, bus_v, target_v, charge_a, sun_a, net_
         state.charger[3] = 1.0
 
 
-@COMPILED
+@INLINED
 def _charge_open(state, p):
     for j in range(5):
         if state.active_s[p, j] >= 0.0:
@@ -322,7 +348,7 @@ def _charge_open(state, p):
     return state.active_s[p, SHORT] >= 0.0
 
 
-@COMPILED
+@INLINED
 def _discharge_open(state, p):
     for j in range(5, 11):
         if state.active_s[p, j] >= 0.0:
@@ -330,7 +356,7 @@ def _discharge_open(state, p):
     return state.off[p]
 
 
-@COMPILED
+@INLINED
 def _balance(cells, bms, state, p, read_v, read_a, hours, step_s):
     """Bleed the highest cells, or move from the highest to the lowest, where voltage, difference and phase allow it."""
     n = read_v.shape[1]
@@ -371,7 +397,7 @@ def _balance(cells, bms, state, p, read_v, read_a, hours, step_s):
         state.moved_ah[p, best] -= moved
 
 
-@COMPILED
+@INLINED
 def _protect(bms, state, record, p, step, step_s, read_v, read_a):
     """Advance every protection of one pack by a step: pending while beyond its trip, active after its delay, until released."""
     n = read_v.shape[1]
@@ -423,7 +449,7 @@ def _protect(bms, state, record, p, step, step_s, read_v, read_a):
             _note(state, record, step, p, -1 - j, cell, value)
 
 
-@COMPILED
+@INLINED
 def _note(state, record, step, p, code, cell, value):
     if state.rows[1] < record.events.shape[0]:
         row = state.rows[1]
@@ -432,12 +458,16 @@ def _note(state, record, step, p, code, cell, value):
         state.rows[1] += 1
 
 
-@COMPILED
+@INLINED
 def _count(cells, bms, state, p, read_v, read_a, hours):
     """The BMS's own charge counter: counts what it reads, set to 100 or 0 % at the references, so it drifts between them."""
-    state.counted_pct[p] += 100.0 * read_a * hours / cells.capacity_ah[p].mean()
-    if not math.isnan(bms.full_v) and read_v[p].min() >= bms.full_v:
+    lowest, mean_ah = read_v[p, 0], 0.0
+    for i in range(read_v.shape[1]):
+        lowest = min(lowest, read_v[p, i])
+        mean_ah += cells.capacity_ah[p, i]
+    state.counted_pct[p] += 100.0 * read_a * hours / (mean_ah / read_v.shape[1])
+    if not math.isnan(bms.full_v) and lowest >= bms.full_v:
         state.counted_pct[p] = 100.0
-    if not math.isnan(bms.empty_v) and read_v[p].min() <= bms.empty_v:
+    if not math.isnan(bms.empty_v) and lowest <= bms.empty_v:
         state.counted_pct[p] = 0.0
     state.counted_pct[p] = min(max(state.counted_pct[p], 0.0), 100.0)

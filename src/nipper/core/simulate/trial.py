@@ -73,11 +73,12 @@ def run(setup: Setup, scenario: Scenario, tick: Callable[[float], None] = lambda
     cells = _cells(setup, faults, spread)
     state = _state(setup, scenario, cells, spread, inputs)
     record = _record(setup, scenario, steps)
+    noise = rng.standard_normal(kernel.NOISE_MASK + 1).astype(np.float32)
     done = 0
     for until, change in _stretches(scenario, steps):
         while done < until:
             length = min(until - done, 200_000)
-            kernel.run(cells, _bms(setup), _charger(setup), state, inputs, record, done, length, scenario.step_s, scenario.seed + done)
+            kernel.run(cells, _bms(setup), _charger(setup), state, inputs, record, noise, done, length, scenario.step_s, scenario.seed + done)
             done += length
             tick(done / steps)
         if change is not None:

@@ -116,7 +116,8 @@ class DiagnoseView(QWidget):
         drift = record.diagnosis.estimate.drift
         first, last = (datetime.fromtimestamp(float(t), self._zone) for t in (drift.time_s[0], drift.time_s[-1]))
         count = drift.time_s.size
-        span = f"{count} full charges between {first.day} {first:%b} and {last.day} {last:%b}" if count > 1 else f"one full charge, {last.day} {last:%b}"
+        days = f"on {last.day} {last:%b}" if first.date() == last.date() else f"between {first.day} {first:%b} and {last.day} {last:%b}"
+        span = f"{count} full charge{'s' if count > 1 else ''} {days}"
         sure = f" Confidence {lead.confidence:.0%}." if lead else ""
         return f"Charge of each cell against the pack's median, from {span}.{sure} Click a line for all that is known of its cell."
 
