@@ -78,7 +78,7 @@ def run(setup: Setup, scenario: Scenario, tick: Callable[[float], None] = lambda
     for until, change in _stretches(scenario, steps):
         while done < until:
             length = min(until - done, 200_000)
-            kernel.run(cells, _bms(setup), _charger(setup), state, inputs, record, noise, done, length, scenario.step_s, scenario.seed + done)
+            kernel.run(cells, _limits(setup), _bms(setup), _charger(setup), state, inputs, record, noise, done, length, scenario.step_s, scenario.seed + done)
             done += length
             tick(done / steps)
         if change is not None:
@@ -214,21 +214,22 @@ def _state(setup: Setup, scenario: Scenario, cells: kernel.Cells, spread: _Sprea
     )
 
 
-def _bms(setup: Setup) -> kernel.Bms:
-    limits = {name: getattr(setup.protection, name) for name in kernel.PROTECTIONS}
+def _limits(setup: Setup) -> kernel.Limits:
     table = np.full((3, len(kernel.PROTECTIONS)), np.nan)
-    for j, limit in enumerate(limits.values()):
+    for j, name in enumerate(kernel.PROTECTIONS):
+        limit = getattr(setup.protection, name)
         if limit is None:
             continue
         values = limit.model_dump()
         table[0, j] = next(v for k, v in values.items() if k.startswith("trip"))
         table[1, j] = next(v for k, v in values.items() if k.startswith("release"))
         table[2, j] = values.get("delay_s", values.get("delay_us", 2e6) / 1e6)
+    return kernel.Limits(*table)
+
+
+def _bms(setup: Setup) -> kernel.Bms:
     balancer = setup.balancer
     return kernel.Bms(
-        trip=table[0],
-        release=table[1],
-        delay_s=table[2],
         power_off_v=setup.protection.power_off_v or 0.0,
         balancer_kind=0 if balancer is None else {"passive": kernel.PASSIVE, "active": kernel.ACTIVE}[balancer.kind],
         balance_a=balancer.current_a if balancer else 0.0,
