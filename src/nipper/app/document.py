@@ -190,11 +190,21 @@ class Document(QObject):
     def _read(self, record: PackRecord | None) -> None:
         pack_id = self.sender().property("pack")
         self.records[pack_id] = record
+        if record is not None:
+            self._keep(record)
         if self._jobs.get(pack_id) is self.sender():
             del self._jobs[pack_id]  # done: whoever is told now must not find it still reading
         self.record_changed.emit(pack_id, record)
         if pack_id == self.pack.id:
             self.ask_rules()
+
+    def _keep(self, record: PackRecord) -> None:
+        """Keep the judgement with its date when it is another than the last one."""
+        from nipper.core.imbalance.diagnosis import changed, summary
+
+        now, kept = summary(record.diagnosis), self.bench.diagnoses(record.pack.id)
+        if not kept or changed(kept[-1][1], now):
+            self.bench.add_diagnosis(record.pack.id, now)
 
     @Slot()
     def _read_ended(self) -> None:

@@ -504,7 +504,7 @@ class Window(QMainWindow):
         if self._stage == "protect":
             self.follows.show_all([of_finding(f) for f in document.findings])
             return
-        from nipper.core.report.sentences import of_diagnosis, of_record
+        from nipper.core.report.sentences import of_diagnosis, of_history, of_record
 
         record = document.record
         if record is None:
@@ -512,7 +512,7 @@ class Window(QMainWindow):
         elif self._stage == "record":
             self.follows.show_all(of_record(record.log, document.setup, record.diagnosis, self.zone))
         else:
-            self.follows.show_all(of_diagnosis(record.diagnosis))
+            self.follows.show_all(of_diagnosis(record.diagnosis) + of_history(document.bench.diagnoses(record.pack.id), self.zone))
 
     # settings
 

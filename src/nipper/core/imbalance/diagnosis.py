@@ -3,9 +3,10 @@
 The estimates are made once (``estimate``), each cause looks at them by itself (``causes``, ``electrical``), and here they are weighed.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -135,6 +136,18 @@ def _number(value: float, digits: int) -> float | None:
     return round(float(value), digits) if np.isfinite(value) else None
 
 
-def check_cells(logs: Sequence[Log], setup: Setup, files: Sequence[str]) -> str | None:
-    """The first file whose cells are not the setup's, or None."""
-    return next((f for log, f in zip(logs, files, strict=True) if log.cells != setup.cells), None)
+def summary(diagnosis: Diagnosis) -> dict[str, object]:
+    """What is kept of a diagnosis, so that the next one can tell what changed: the verdict and the findings above half."""
+    return {"verdict": diagnosis.verdict, "findings": [f.to_json() for f in diagnosis.findings if f.confidence > 0.5]}
+
+
+def changed(before: Mapping[str, Any], now: Mapping[str, Any]) -> bool:
+    """Whether two kept summaries differ in verdict, causes or cells, or in a size by more than a fifth."""
+    if before.get("verdict") != now.get("verdict") or len(before["findings"]) != len(now["findings"]):
+        return True
+    for old, new in zip(before["findings"], now["findings"], strict=True):
+        if (old["cause"], old["cells"]) != (new["cause"], new["cells"]):
+            return True
+        if abs(new["magnitude"]["value"] - old["magnitude"]["value"]) > 0.2 * abs(old["magnitude"]["value"]):
+            return True
+    return False

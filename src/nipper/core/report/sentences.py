@@ -1,6 +1,8 @@
 """The one sentence a stage says about this pack, and what follows from its records."""
 
+from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime, tzinfo
+from typing import Any
 
 import numpy as np
 
@@ -114,6 +116,15 @@ def of_diagnosis(diagnosis: Diagnosis) -> list[Consequence]:
         out.insert(0, Consequence(Status.OK, "The cells keep together.", "No cell stands apart or drifts beyond what healthy ones do."))
     out += [Consequence(Status.NONE, "To tell more:", text) for text in diagnosis.advice]
     return out
+
+
+def of_history(kept: Sequence[tuple[float, Mapping[str, Any]]], zone: tzinfo = UTC) -> list[Consequence]:
+    """What the judgement before the present one was; nothing when there is none."""
+    if len(kept) < 2:
+        return []
+    time_s, before = kept[-2]
+    said = " ".join(f["summary"] for f in before["findings"]) or {"healthy": "The cells kept together."}.get(before["verdict"], "Not enough was recorded.")
+    return [Consequence(Status.NONE, f"Before, on {_day(time_s, zone)}:", said, place="kept when the judgement changed")]
 
 
 def _cost(diagnosis: Diagnosis) -> list[Consequence]:
