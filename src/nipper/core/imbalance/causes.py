@@ -29,11 +29,14 @@ RESISTANCE_SHARE = 0.35  # of the herd's: above it a cell's offset is no longer 
 def find_causes(known: Estimate, setup: Setup) -> list[Cause]:
     """All causes the estimates speak for, strongest first; what a better explanation covers is not named again."""
     found = sorted((cause for judge in JUDGES for cause in judge(known, setup)), key=lambda c: -c.confidence)
-    kept: list[Cause] = []
-    for cause in found:
-        if not any(k.cause in OVERRULED.get(cause.cause, ()) and _covers(k, cause) and k.confidence > 0.5 for k in kept):
-            kept.append(cause)
-    return kept
+    return [cause for cause in found if not any(_overrules(other, cause) for other in found)]
+
+
+def _overrules(better: Cause, cause: Cause) -> bool:
+    """Whether a finding explains another one away; where each could explain the other, the surer one does."""
+    if better.cause not in OVERRULED.get(cause.cause, ()) or better.confidence <= 0.5 or not _covers(better, cause):
+        return False
+    return cause.cause not in OVERRULED.get(better.cause, ()) or better.confidence > cause.confidence
 
 
 # a finding gives way to one of these on the same cells (or on the whole pack): the reading, or the balancer, explains it

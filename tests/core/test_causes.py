@@ -1,0 +1,208 @@
+"""The causes one by one, from estimates made by hand: what each fires on, and what it leaves alone."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from nipper.core.imbalance.capacity import Capacities
+from nipper.core.imbalance.causes import _blocks, find_causes
+from nipper.core.imbalance.drift import Drift
+from nipper.core.imbalance.electrical import cold_end
+from nipper.core.imbalance.estimate import BalancerUse, Estimate
+from nipper.core.imbalance.resistance import Resistances
+from nipper.core.imbalance.signals import Signals
+from nipper.core.presets import new_setup
+
+N, CAP = 16, 100.0
+SETUP = new_setup("lfp", N, CAP)
+NAN = np.full(N, np.nan)
+
+
+def calm(charges: int = 20) -> Estimate:
+    """A healthy pack of 16 cells: everything known, nothing wrong."""
+    rng = np.random.default_rng(1)
+    time_s = 1.75e9 + np.arange(charges) * 2 * 86400.0
+    offset = rng.normal(0, 0.03, (charges, N))
+    drift = Drift(
+        time_s, offset, np.full_like(offset, 0.05), offset - 0.1, offset + 0.1, np.zeros_like(offset), True, rng.normal(0, 5e-4, N), np.full(N, 5e-4), np.zeros(N)
+    )
+    return Estimate(
+        charges=(),
+        resistances=Resistances(1e-3, rng.normal(0, 3e-5, N), np.full(N, 5e-6), 900),
+        drift=drift,
+        balancer=BalancerUse(30.0, 20.0, 10.0, 0.0, 1.0, 40.0),
+        capacities=Capacities(rng.normal(0, 0.3, N), np.full(N, 0.3), np.zeros(N), 3),
+        signals=Signals(rng.normal(0, 1e-3, N), np.full(N, 8e-4), np.zeros(N, int), NAN, np.zeros(N - 1, int), np.full(N - 1, np.nan), 20_000),
+        sensors_c=np.array([20.0, 20.5]),
+    )
+
+
+def at(values: np.ndarray, cells: list[int], value: float) -> np.ndarray:
+    out = values.copy()
+    out[[c - 1 for c in cells]] = value
+    return out
+
+
+def named(known: Estimate) -> list[tuple[str, tuple[int, ...]]]:
+    return [(f.cause, f.cells) for f in find_causes(known, SETUP) if f.confidence > 0.5]
+
+
+def test_a_calm_pack_gets_no_name():
+    assert named(calm()) == []
+
+
+def with_drift(cells: list[int], ah_per_day: float) -> Estimate:
+    known = calm()
+    slope = at(known.drift.ah_per_day, cells, ah_per_day)
+    days = (known.drift.time_s - known.drift.time_s[0]) / 86400.0
+    offset = known.drift.offset_ah + np.outer(days, at(np.zeros(N), cells, ah_per_day))
+    return replace(known, drift=replace(known.drift, ah_per_day=slope, offset_ah=offset, low_ah=offset - 0.1, high_ah=offset + 0.1))
+
+
+@pytest.mark.parametrize(("cells", "cause"), [([4], "self_discharge"), ([4, 5, 6, 7], "group_drain"), ([1, 2, 3], "group_drain")])
+def test_drift_alone_or_of_a_block(cells, cause):
+    assert named(with_drift(cells, -0.05)) == [(cause, tuple(cells))]
+
+
+def test_two_leaking_cells_apart_are_two():
+    assert set(named(with_drift([3, 12], -0.05))) == {("self_discharge", (3,)), ("self_discharge", (12,))}
+
+
+def test_drift_within_what_healthy_cells_differ_by_is_left_alone():
+    assert named(with_drift([4], -0.003)) == []
+
+
+def test_a_less_sure_neighbour_belongs_to_the_block():
+    mah = at(np.zeros(N), [13, 14, 15, 16], -70.0)
+    mah[14] = -35.0
+    (block,) = _blocks(np.array([12, 13, 15]), mah)
+    assert block.tolist() == [12, 13, 14, 15]
+
+
+def with_offset(cells: list[int], ah: float, low: float | None = None, high: float | None = None) -> Estimate:
+    known = calm()
+    offset = known.drift.offset_ah.copy()
+    offset[:, [c - 1 for c in cells]] = ah
+    low_ah, high_ah = offset - 0.2, offset + 0.2
+    if low is not None:
+        low_ah[:, [c - 1 for c in cells]] = low
+        high_ah[:, [c - 1 for c in cells]] = high
+    return replace(known, drift=replace(known.drift, offset_ah=offset, low_ah=low_ah, high_ah=high_ah))
+
+
+def test_a_standing_offset_is_named_with_its_side():
+    found = [f for f in find_causes(with_offset([2, 9], 4.0), SETUP) if f.confidence > 0.5]
+    assert [(f.cause, f.cells, f.unit) for f in found] == [("soc_offset", (2, 9), "%")]
+    assert found[0].value == pytest.approx(4.0)
+    assert sum("Bleed" in a for a in found[0].actions) == 2
+
+
+def test_an_offset_that_may_be_nothing_is_not_named_and_one_that_is_surely_large_is():
+    assert named(with_offset([5], -3.0, -9.0, -0.2)) == []
+    assert named(with_offset([5], -3.0, -14.0, -1.8)) == [("soc_offset", (5,))]
+
+
+def with_resistance(cells: list[int], share: float, **signals: object) -> Estimate:
+    known = calm()
+    return replace(
+        known,
+        resistances=replace(known.resistances, excess_ohm=at(known.resistances.excess_ohm, cells, share * 1e-3)),
+        signals=replace(known.signals, **signals),
+    )
+
+
+def test_a_resistive_cell_and_a_loose_joint_are_told_apart_by_jumps():
+    assert named(with_resistance([6], 0.8)) == [("high_resistance", (6,))]
+    jumps, size = at(np.zeros(N, int), [6], 12), at(NAN, [6], 1.2e-3)
+    found = [f for f in find_causes(with_resistance([6], 0.5, jumps=jumps, jump_ohm=size), SETUP) if f.confidence > 0.5]
+    assert [(f.cause, f.cells) for f in found] == [("loose_joint", (6,))]
+    assert found[0].low < 1.2 < found[0].high
+
+
+def test_ten_per_cent_of_resistance_is_what_healthy_cells_differ_by():
+    assert named(with_resistance([6], 0.12)) == []
+
+
+def test_a_cold_end_needs_the_sensors_to_agree():
+    known = with_resistance([1, 2, 3], 0.45)
+    assert named(replace(known, sensors_c=np.array([8.0, 20.0]))) == [("temperature_gradient", (1, 2, 3))]
+    agreed = replace(known, sensors_c=np.array([20.0, 20.0]))
+    assert {cause for cause, _ in named(agreed)} == {"high_resistance"}
+    (found,) = [f for f in find_causes(replace(known, sensors_c=np.array([8.0, 20.0])), SETUP) if f.confidence > 0.5]
+    assert found.value == pytest.approx(-12.0)
+
+
+@pytest.mark.parametrize(("high", "expected"), [([0, 1, 2], [0, 1, 2]), ([13, 14, 15], [13, 14, 15]), ([0], []), ([4, 5, 6], []), (list(range(14)), [])])
+def test_a_cold_end_is_a_run_from_an_end(high, expected):
+    share = np.zeros(N)
+    share[high] = 0.4
+    assert cold_end(share, np.full(N, 0.01)).tolist() == expected
+
+
+def test_resistance_is_given_for_25_degrees():
+    """25 kJ/mol: at 0 degC a cell has 2.517 times the resistance it has at 25 degC (worked by hand from the Arrhenius law)."""
+    cold = replace(with_resistance([6], 0.8), sensors_c=np.array([0.0]))
+    assert cold.to_25_c == pytest.approx(1 / 2.517, rel=1e-3)
+    here, there = (next(f for f in find_causes(k, SETUP) if f.cause == "high_resistance") for k in (with_resistance([6], 0.8), cold))
+    assert there.value == pytest.approx(here.value / calm().to_25_c / 2.517, rel=1e-3)
+    assert replace(cold, sensors_c=np.empty(0)).to_25_c == 1.0
+
+
+def test_a_loose_lead_names_its_two_cells():
+    pairs, size = np.zeros(N - 1, int), np.full(N - 1, np.nan)
+    pairs[7], size[7] = 40, 0.045
+    known = calm()
+    found = [f for f in find_causes(replace(known, signals=replace(known.signals, pair_jumps=pairs, pair_jump_v=size)), SETUP) if f.confidence > 0.5]
+    assert [(f.cause, f.cells, f.unit) for f in found] == [("sense_lead", (8, 9), "mV")]
+    assert found[0].low < 45.0 < found[0].high
+
+
+def test_a_wrong_reading_is_named_and_takes_its_offset_with_it():
+    known = with_offset([10], 3.0)
+    biased = replace(known, signals=replace(known.signals, bias_v=at(known.signals.bias_v, [10], 0.017)))
+    assert named(biased) == [("sense_bias", (10,))]
+    small = replace(calm(), signals=replace(calm().signals, bias_v=at(np.zeros(N), [10], 0.003)))
+    assert named(small) == []
+
+
+def test_a_weak_cell_is_named_with_its_share_and_takes_its_offset_with_it():
+    known = with_offset([7], -2.5)
+    weak = replace(known, capacities=replace(known.capacities, deficit_ah=at(known.capacities.deficit_ah, [7], -13.5), low_offset_ah=at(np.zeros(N), [7], -16.0)))
+    found = [f for f in find_causes(weak, SETUP) if f.confidence > 0.5]
+    assert [(f.cause, f.cells) for f in found] == [("low_capacity", (7,))]
+    assert found[0].value == pytest.approx(86.5)
+    assert "86" in found[0].actions[0]
+
+
+def test_a_balancer_on_the_flat_is_named_before_what_it_makes():
+    known = with_drift([3], -0.05)
+    use = BalancerUse(500.0, 500.0, 480.0, 400.0, 60.0, 38.0)
+    assert named(replace(known, balancer=use)) == [("plateau_balancing", (3,))]
+    assert named(replace(known, balancer=replace(use, flat_h=5.0))) == [("self_discharge", (3,))]
+
+
+def test_a_starved_balancer_is_many_cells_apart_not_one():
+    known = calm(30)
+    days = (known.drift.time_s - known.drift.time_s[0]) / 86400.0
+    rates = np.linspace(-0.012, 0.012, N)
+    offset = known.drift.offset_ah + np.outer(days, rates)
+    spread = replace(known, drift=replace(known.drift, offset_ah=offset, ah_per_day=rates, low_ah=offset - 0.1, high_ah=offset + 0.1))
+    (found,) = [f for f in find_causes(spread, SETUP) if f.confidence > 0.5]
+    assert found.cause == "balancer_starved"
+    assert found.value == pytest.approx(24.0, rel=0.15)
+    assert set(found.cells) <= set(range(1, 9))
+    assert "balancer_starved" not in dict(named(with_drift([4], -0.05)))
+    without = SETUP.model_copy(update={"balancer": None})
+    assert not [f for f in find_causes(spread, without) if f.cause == "balancer_starved"]
+
+
+def test_findings_come_strongest_first_and_are_json():
+    import json
+
+    both = with_resistance([6], 2.0)
+    both = replace(both, drift=with_drift([12], -0.02).drift)
+    found = find_causes(both, SETUP)
+    assert [f.confidence for f in found] == sorted((f.confidence for f in found), reverse=True)
+    assert {("high_resistance", (6,)), ("self_discharge", (12,))} <= set(named(both))
+    assert json.loads(json.dumps([f.to_json() for f in found], allow_nan=False))
