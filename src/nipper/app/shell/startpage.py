@@ -70,8 +70,6 @@ class StartPage(QWidget):
         self.capacity = UnitField("Ah", "Capacity of one pack", "of the pack, not of the bank")
         self.capacity.set_value(280.0)
         self.capacity.setAlignment(Qt.AlignmentFlag.AlignLeft)
-        for box in (self.cells, self.packs):
-            box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         for field in (self.name, self.chemistry, self.cells, self.capacity, self.packs, self.balancer):
             field.setMinimumWidth(180)
             field.setMaximumWidth(280)

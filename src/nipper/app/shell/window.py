@@ -179,6 +179,7 @@ class Window(QMainWindow):
         self.start_page.start_plain()
         self.start_page.show_recent([f for f in self._recent() if Path(f).is_file()])
         self._show_page(self.start_page)
+        self._undo_changed()
 
     def _recent(self) -> list[str]:
         value = self._settings.value("recent", [])

@@ -37,11 +37,11 @@ QPushButton[kind="quiet"]:focus {{ border: 1px solid {p.copper}; padding: 3px 10
 QPushButton[kind="bare"] {{ border: none; color: {p.soft}; font-weight: 400; padding: 3px 6px; }}
 QPushButton[kind="bare"]:hover {{ color: {p.copper}; background: transparent; }}
 QPushButton[kind="bare"]:focus {{ border: 1px solid {p.line}; padding: 2px 5px; }}
-QLineEdit, QComboBox, QDateEdit, QSpinBox {{ background: {p.card}; border: 1px solid {p.line}; border-radius: 3px; padding: 3px 6px;
+QLineEdit, QComboBox, QDateEdit {{ background: {p.card}; border: 1px solid {p.line}; border-radius: 3px; padding: 3px 6px;
   selection-background-color: {p.copper}; selection-color: {p.on_copper}; }}
 QLineEdit:focus, QComboBox:focus, QDateEdit:focus {{ border: 1px solid {p.copper}; }}
 QLineEdit[wrong="true"] {{ border: 1px solid {p.act}; background: {p.act_wash}; }}
-QAbstractSpinBox QLineEdit {{ border: none; padding: 0; background: transparent; }}
+QSpinBox QLineEdit, QDateEdit QLineEdit {{ border: none; padding: 0; background: transparent; }}
 QLineEdit:disabled, QComboBox:disabled {{ color: {p.faint}; }}
 QComboBox::drop-down, QDateEdit::drop-down {{ border: none; width: 18px; subcontrol-position: center right; }}
 QComboBox::down-arrow, QDateEdit::down-arrow {{ image: url({CHEVRON}); width: 12px; height: 12px; }}

@@ -19,6 +19,7 @@ from nipper.core.setup import Setup
 Floats = NDArray[np.floating]
 
 ARRHENIUS_K = 25_000.0 / 8.314  # 15 to 40 kJ/mol, from memory; published sets give 19 to 29
+MOST_ROWS = 200_000  # rows looked at off the knees: more only repeat each other
 LEAST_DOUBT = 0.0006  # of capacity, of any offset read at a knee
 TELLING_BIAS_V = 0.006  # smaller ones are left as they are: they may as well be charge
 
@@ -71,9 +72,10 @@ def estimate(log: Log, setup: Setup, tick: Callable[[float], None] = lambda _sha
     charges = tuple(find_charges(log, setup))
     tick(0.3)
     full = [c for c in charges if c.full]
-    resistances = step_resistances(log, setup)
+    plain = log.select(slice(None, None, max(1, log.rows // MOST_ROWS)))  # resistance and the plateau need no row a second
+    resistances = step_resistances(plain, setup)
     tick(0.4)
-    told = signals(log, setup, resistances)
+    told = signals(plain, setup, resistances)
     log = _freed_of_bias(log, told)
     prior = resistance_prior(setup, resistances.herd_ohm, resistances.excess_ohm, resistances.sd_ohm)
     offsets = []
