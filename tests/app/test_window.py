@@ -1,5 +1,6 @@
 """The window on a small bench: stages, What follows, undo, packs, actions, and what goes wrong."""
 
+import gzip
 import json
 import subprocess
 import sys
@@ -11,6 +12,7 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QLabel
 
 from nipper.app.actions import Menu
+from nipper.app.jobs import wait_for_jobs
 from nipper.app.shell.commands import ACTIONS
 from nipper.app.shell.finder import matches
 from nipper.app.shell.writing import write_copy, write_diagnosis, write_log, write_setup
@@ -165,9 +167,9 @@ def test_the_theme_can_be_turned_over(open_window):
     assert dark < 80 < 200 < open_window.grab().toImage().pixelColor(300, 400).lightness()
 
 
-def drop(window, path: Path) -> None:
+def drop(window, *paths: Path) -> None:
     data = QMimeData()
-    data.setUrls([QUrl.fromLocalFile(str(path))])
+    data.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
     window.dropEvent(QDropEvent(QPointF(300, 300), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier))
 
 
@@ -199,12 +201,18 @@ def test_files_are_written(qtbot, open_window, tmp_path, monkeypatch):
     def answer(name):
         monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / name), ""))
 
+    def log_written(name):
+        answer(name)
+        write_log(open_window)
+        wait_for_jobs()
+        return (tmp_path / name).read_bytes()
+
     answer("setup.json")
     write_setup(open_window)
     assert loads((tmp_path / "setup.json").read_text()) == open_window.document.setup
-    answer("log.csv")
-    write_log(open_window)
-    assert (tmp_path / "log.csv").read_text().startswith("time,current_a,pack_v,cell_01_v")
+    plain = log_written("log.csv")
+    assert plain.startswith(b"time,current_a,pack_v,cell_01_v")
+    assert gzip.decompress(log_written("log.csv.gz")) == plain
     answer("diagnosis.json")
     write_diagnosis(open_window)
     assert json.loads((tmp_path / "diagnosis.json").read_text())["format"] == "nipper-diagnosis"
@@ -216,6 +224,29 @@ def test_files_are_written(qtbot, open_window, tmp_path, monkeypatch):
     answer("no/such/folder.json")
     write_setup(open_window)
     assert "No such file" in open_window._message.text()
+    open_window.say("")
+    answer("no/such/folder.csv")
+    write_log(open_window)
+    qtbot.waitUntil(lambda: "No such file" in open_window._message.text())
+
+
+def test_a_new_bench_never_takes_the_place_of_a_file(window, settings, make_setup, tmp_path, monkeypatch):
+    taken = tmp_path / "taken.nipper"
+    taken.write_text("precious")
+    settings.setValue("ask", "yes")
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(taken), ""))
+    window._make_bench(make_setup())
+    assert "a name that is not taken" in window._message.text()
+    assert taken.read_text() == "precious"
+    assert window.document is None
+
+
+def test_of_several_files_dropped_the_rest_is_named(open_window, tmp_path):
+    files = [tmp_path / f"{name}.csv" for name in ("march", "april", "may")]
+    for file in files:
+        file.write_text("time,current_a,pack_v,cell_01_v\n")
+    drop(open_window, *files)
+    assert "this is march.csv. Drop the other 2" in open_window._message.text()
 
 
 def test_typed_in_is_a_dated_revision(open_window):
@@ -223,6 +254,10 @@ def test_typed_in_is_a_dated_revision(open_window):
     assert "revision 1 · typed in" in open_window._revision.text()
     open_window.document.change({"balancer.delta_mv": 5.0}, "Set")
     assert "changed since" in open_window._revision.text()
+    assert open_window._revision.property("role") == "copper"
+    open_window.undo()
+    assert "changed since" not in open_window._revision.text()
+    assert open_window._revision.property("role") == "soft"
 
 
 def test_long_names_do_not_break_the_window(qtbot, open_window):

@@ -201,6 +201,29 @@ def test_a_copy_is_a_bench_of_its_own(bench, tmp_path, log, setup):
         bench.copy_to(tmp_path / "no such folder" / "copy.nipper")
 
 
+def test_a_copy_never_costs_what_stood_there(bench, tmp_path, setup, monkeypatch):
+    with pytest.raises(InputError, match="another name than the open bench's own"):
+        bench.copy_to(bench.path)
+    assert bench.setup() == setup
+    assert bench.path.is_file()
+    taken = tmp_path / "taken.nipper"
+    taken.write_text("precious")
+
+    def full(*_):
+        raise OSError("no space left")
+
+    with monkeypatch.context() as patch:
+        patch.setattr(type(taken), "replace", full)
+        with pytest.raises(InputError, match="no space left"):
+            bench.copy_to(taken)
+    assert taken.read_text() == "precious"
+    bench.copy_to(taken)
+    other = Bench.open(taken)
+    assert other.setup() == setup
+    other.close()
+    assert not list(tmp_path.glob("*.partial"))
+
+
 def test_packs_are_added_and_never_taken_away(bench):
     bench.ensure_packs(4)
     bench.ensure_packs(1)

@@ -9,7 +9,6 @@ from dataclasses import dataclass
 from nipper.core.errors import RangeError
 
 MAX_LENGTH = 80
-MAX_POWER = 8
 
 OPERATORS: dict[type, Callable[[float, float], float]] = {
     ast.Add: operator.add,
@@ -101,9 +100,6 @@ SUFFIX_UNITS = (
 def unit_of(name: str) -> str:
     """The unit a setting's name ends in, as it is written for people; empty for a plain number."""
     return next((unit for suffix, unit in SUFFIX_UNITS if name.endswith(suffix)), "")
-
-
-DIGITS = {"V": 3, "A": 1, "mV": 0, "mΩ": 2}
 
 
 def format_quantity(value: float, unit: str, cells_at_least: int = 0) -> str:

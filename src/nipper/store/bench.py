@@ -5,7 +5,7 @@ import sqlite3
 import threading
 import time
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -144,19 +144,23 @@ class Bench:
             self._connection.close()
 
     def copy_to(self, path: Path) -> None:
-        """Write the bench as it stands to another file.
+        """Write the bench as it stands to another file; what stood there is replaced once the copy is whole.
 
         Raises
         ------
         InputError
-            The file cannot be written.
+            The file is the bench itself, or cannot be written.
         """
+        if path.resolve() == self.path.resolve():
+            raise InputError(str(path), "the file", "another name than the open bench's own")
+        partial = path.with_name(path.name + ".partial")
         try:
-            path.unlink(missing_ok=True)
-            with self._lock:
-                target = sqlite3.connect(path)
+            partial.unlink(missing_ok=True)
+            with self._lock, closing(sqlite3.connect(partial)) as target:
                 self._connection.backup(target)
-                target.close()
+            partial.replace(path)
+            # a journal left by a crash belongs to the file replaced, and would be rolled back into the copy
+            path.with_name(path.name + "-journal").unlink(missing_ok=True)
         except (OSError, sqlite3.Error) as error:
             raise InputError(str(path), "the file", f"a place that can be written ({error})") from None
 

@@ -313,13 +313,6 @@ class ImportPage(QWidget):
         self.progress.setRange(0, 0)
         self._again.ask(self.draft.table, mapping, False, self._setup)
 
-    def use_bench(self, bench: Bench, setup: Setup, packs: list[Pack]) -> None:
-        """A bench was made for this log in the meantime."""
-        self._bench, self._setup = bench, setup
-        self.pack.clear()
-        for pack in packs:
-            self.pack.addItem(pack.name, pack.id)
-
     @Slot()
     def confirm(self) -> None:
         """Take the log over, in one transaction, off the window's thread."""

@@ -240,8 +240,6 @@ class Window(QMainWindow):
                 return
             path = Path(chosen)
         try:
-            if path.exists() and path != self._free_name(setup.name):
-                path.unlink()  # the file dialog has asked
             self.open_bench(Bench.create(path, setup))
         except (NipperError, OSError) as error:
             self.say(str(error))
@@ -251,7 +249,9 @@ class Window(QMainWindow):
             self.read_log(waiting)
 
     def _ask_save(self, proposed: str) -> tuple[str, str]:
-        return QFileDialog.getSaveFileName(self, "Where to keep the bench", proposed, f"Benches (*{BENCH_SUFFIX})")
+        # no offer to overwrite: a bench is records of months, and may be open elsewhere; a taken name is said by the store
+        kept = QFileDialog.Option.DontConfirmOverwrite
+        return QFileDialog.getSaveFileName(self, "Where to keep the bench", proposed, f"Benches (*{BENCH_SUFFIX})", options=kept)
 
     def _free_name(self, name: str) -> Path:
         clean = "".join(c if c.isalnum() or c in " -_" else "_" for c in name).strip()[:60] or "bench"
@@ -364,7 +364,10 @@ class Window(QMainWindow):
     def dropEvent(self, event: QDropEvent) -> None:  # noqa: N802 - Qt's name
         """A bench, a setup or a log was dropped."""
         event.acceptProposedAction()
-        self.open_path(event.mimeData().urls()[0].toLocalFile())
+        first, *others = [url.toLocalFile() for url in event.mimeData().urls()]
+        self.open_path(first)
+        if others and not self._message.text():
+            self.say(f"One file at a time: this is {Path(first).name}. Drop the other {len(others)} after it.")
 
     # stages
 
@@ -429,14 +432,13 @@ class Window(QMainWindow):
     def _setup_changed(self, setup: Setup) -> None:
         self._name.setText(_short(setup.name))
         self._name.setToolTip(setup.name)
-        typed = self._typed
-        if not typed:
-            self._revision.setText("draft, not typed in yet")
-            return
-        last = typed[-1]
-        moment = datetime.fromtimestamp(last.time_s, self.zone)
-        changed = last.setup != setup
-        self._revision.setText(f"revision {len(typed)} · typed in {moment.day} {moment:%b}" + (" · changed since" if changed else ""))
+        text, changed = "draft, not typed in yet", False
+        if self._typed:
+            last = self._typed[-1]
+            moment = datetime.fromtimestamp(last.time_s, self.zone)
+            changed = last.setup != setup
+            text = f"revision {len(self._typed)} · typed in {moment.day} {moment:%b}" + (" · changed since" if changed else "")
+        self._revision.setText(text)
         self._revision.setProperty("role", "copper" if changed else "soft")
         self._revision.style().unpolish(self._revision)
         self._revision.style().polish(self._revision)

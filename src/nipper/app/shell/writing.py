@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QFileDialog
 
+from nipper.app.jobs import Job
 from nipper.core.errors import NipperError
 from nipper.core.setup import dumps
 
@@ -31,13 +32,17 @@ def write_setup(window: "Window") -> None:
 
 
 def write_log(window: "Window") -> None:
-    """Write the shown pack's samples as a plain log."""
-    from nipper.core.logs.writer import plain_csv
+    """Write the shown pack's samples as a plain log, off the window's thread: a year of them takes seconds."""
+    from nipper.core.logs.writer import write_plain
 
     assert window.document
     assert window.document.record
     log = window.document.record.log
-    _write(window, "Write the log", f"{window.document.pack.name}.csv", "Plain logs (*.csv)", lambda: plain_csv(log))
+    file, _ = QFileDialog.getSaveFileName(window, "Write the log", f"{window.document.pack.name}.csv", "Plain logs (*.csv *.csv.gz)")
+    if file:
+        job = Job(write_plain, log, Path(file))
+        job.failed.connect(window.say)
+        job.start()
 
 
 def write_diagnosis(window: "Window") -> None:

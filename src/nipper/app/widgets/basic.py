@@ -10,7 +10,7 @@ from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.theme.marks import STATUS_ROLE, STATUS_WORD, draw_status
 
 MINUS = re.compile(r"(?<![\w.,)])-(?=\d)")  # a hyphen before a number is a minus sign
-SEMI, BOLD = QFont.Weight.DemiBold, QFont.Weight.Bold
+SEMI = QFont.Weight.DemiBold
 
 
 class Paragraph(QLabel):

@@ -18,13 +18,11 @@ class Evidence:
 
     above_mean_mv: float | None = None  # of the highest cell at the end of the last full charge
     at_mean_v: float | None = None  # the mean cell voltage at which that was read
-    at_current_a: float | None = None
     highest_cell: int | None = None
     when: str = ""  # of that charge, as words
     worst_drift_mah_per_day: float | None = None
     worst_cell: int | None = None
-    above_start_h_per_day: float | None = None  # with a cell above the balancer's start
-    allowed_h_per_day: float | None = None  # of these in the permitted phase
+    allowed_h_per_day: float | None = None  # with a cell above the balancer's start, in the permitted phase
     coldest_c: float | None = None
 
 

@@ -7,7 +7,6 @@ from nipper.core.rules.base import COMMON, Evidence, Rule, chem, down, error, no
 from nipper.core.setup import Setup
 
 LONG_ABSORPTION_MIN = 180.0
-PHASES = {"charging": "only while charging", "rest": "only at rest", "always": "always"}
 
 
 def start_reached(setup: Setup, _: Evidence) -> Iterator[Finding]:

@@ -24,12 +24,10 @@ def measured(log: Log, setup: Setup, known: Estimate) -> Evidence:
     return Evidence(
         above_mean_mv=1e3 * float(np.nanmax(read.cell_v) - read.mean_v) if read else None,
         at_mean_v=read.mean_v if read else None,
-        at_current_a=read.current_a if read else None,
         highest_cell=read.highest if read else None,
         when=_day(read.time_s, read.current_a) if read else "",
         worst_drift_mah_per_day=None if worst is None else float(1e3 * known.drift.ah_per_day[worst]),
         worst_cell=None if worst is None else worst + 1,
-        above_start_h_per_day=use.above_start_h / days if setup.balancer and enough else None,
         allowed_h_per_day=use.allowed_h / days if setup.balancer and enough else None,
         coldest_c=float(np.nanmin(log.temp_c)) if np.isfinite(log.temp_c).any() else None,
     )

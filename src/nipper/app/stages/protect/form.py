@@ -75,25 +75,24 @@ class SettingsForm(QWidget):
             box.addItems(choices)
             box.setToolTip(info.description or "")
             box.setAccessibleName(info.title or name)
-            box.setProperty("path", path)
             box.activated.connect(self._chosen)
-            self._fields[path] = box
-            self._grid.addWidget(box, row, column)
+            self._place(box, path, row, column)
             return
         if info.annotation is str:
             line = QLineEdit()
             line.setMaxLength(200)
             line.setMaximumWidth(200)
             line.setAccessibleName(info.title or name)
-            line.setProperty("path", path)
             line.editingFinished.connect(self._written)
-            self._fields[path] = line
-            self._grid.addWidget(line, row, column)
+            self._place(line, path, row, column)
             return
         field = UnitField(unit_of(name), info.title or name, info.description or "", optional=not info.is_required() and info.default is None)
-        field.setProperty("path", path)
         field.setProperty("whole", info.annotation is int)
         field.entered.connect(self._entered)
+        self._place(field, path, row, column)
+
+    def _place(self, field: UnitField | QComboBox | QLineEdit, path: str, row: int, column: int) -> None:
+        field.setProperty("path", path)
         self._fields[path] = field
         self._grid.addWidget(field, row, column)
 
