@@ -31,6 +31,13 @@ BAD: dict[str, list[dict[str, object]]] = {
     "short-circuit-window": [{P + "short_circuit.delay_us": 5000.0}, {P + "short_circuit.delay_us": 10.0}, {P + "short_circuit.trip_a": 100.0}],
     "power-off-order": [{P + "power_off_v": 2.7}, {P + "power_off_v": 2.2}],
     "charge-counter-reference": [{P + "soc_full_v": 3.5}, {P + "soc_empty_v": 2.4}, {P + "soc_full_v": 2.7}],
+    "alarm-after-trip": [
+        {P + "discharge_over_current.alarm_a": 500.0},
+        {P + "charge_over_temperature.alarm_c": 70.0},
+        {P + "charge_under_temperature.alarm_c": -5.0},
+        {P + "pack_over_voltage.alarm_v": 60.0},
+        {P + "pack_under_voltage.alarm_v": 30.0},
+    ],
     "charging-below-freezing": [{P + "charge_under_temperature.trip_c": -40.0}, {P + "charge_under_temperature": None}],
     "temperature-release-order": [{P + "charge_over_temperature.release_c": 50.0}, {P + "discharge_under_temperature.release_c": -20.0}],
     "discharge-cutoff-too-cold": [{P + "discharge_under_temperature.trip_c": -40.0}],

@@ -23,7 +23,6 @@ class Evidence:
     worst_drift_mah_per_day: float | None = None
     worst_cell: int | None = None
     allowed_h_per_day: float | None = None  # with a cell above the balancer's start, in the permitted phase
-    coldest_c: float | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -29,7 +29,6 @@ def measured(log: Log, setup: Setup, known: Estimate) -> Evidence:
         worst_drift_mah_per_day=None if worst is None else float(1e3 * known.drift.ah_per_day[worst]),
         worst_cell=None if worst is None else worst + 1,
         allowed_h_per_day=use.allowed_h / days if setup.balancer and enough else None,
-        coldest_c=float(np.nanmin(log.temp_c)) if np.isfinite(log.temp_c).any() else None,
     )
 
 
