@@ -127,6 +127,9 @@ class Link(Part):
     bit_rate: int | None = Field(default=None, gt=0, title="bit rate")
     address: int | None = Field(default=None, ge=0, le=255, title="address")
     loss_timeout_s: float | None = Field(default=None, ge=0, title="time-out")
+    on_loss: Literal["fallback", "stop"] | None = Field(
+        default=None, title="when the link is lost", description="fallback: the inverter goes on with its own voltages; stop: it stops after the time-out"
+    )
     inverter_max_charge_a: float | None = Field(default=None, gt=0, title="inverter's most charge current")
     inverter_max_discharge_a: float | None = Field(default=None, gt=0, title="inverter's most discharge current")
 

@@ -5,14 +5,14 @@ from collections import Counter
 import numpy as np
 
 from nipper.core.setup import Setup
-from nipper.core.simulate.kernel import LIMITERS
+from nipper.core.simulate.layout import LIMITERS
 from nipper.core.simulate.scenario import Scenario
 from nipper.core.simulate.trial import Trial
 
 
 def to_json(trial: Trial, setup: Setup, scenario: Scenario) -> dict[str, object]:
     """Trips, balancing, what was charged and what was left of the sun."""
-    trips = [e for e in trial.events if not e.ended]
+    trips = trial.trips
     counts = Counter(e.protection for e in trips)
     spread = (trial.true_pct.max(axis=2) - trial.true_pct.min(axis=2)) if trial.true_pct.size else np.zeros((1, 1))
     shares = np.bincount(trial.limiter, minlength=len(LIMITERS)) / max(1, trial.limiter.size)
@@ -22,8 +22,8 @@ def to_json(trial: Trial, setup: Setup, scenario: Scenario) -> dict[str, object]
         "name": setup.name,
         "days": scenario.days,
         "trips": len(trips),
-        "charged_ah": round(trial.charged_ah, 1),
-        "discharged_ah": round(trial.discharged_ah, 1),
+        "charged_ah": round(float(trial.charged_ah.sum()), 1),
+        "discharged_ah": round(float(trial.discharged_ah.sum()), 1),
         "energy_not_taken_wh": round(trial.not_taken_wh, 0),
         "balancing_h": round(trial.balancing_h, 2),
         "above_balance_start_h": round(trial.above_start_h, 2),
@@ -33,6 +33,6 @@ def to_json(trial: Trial, setup: Setup, scenario: Scenario) -> dict[str, object]
         "limited_by": {name: round(float(share), 4) for name, share in zip(LIMITERS, shares, strict=True)},
         "moved_ah": [[round(float(v), 3) for v in pack] for pack in trial.moved_ah],
         "events": [
-            {"time_s": e.time_s, "pack": e.pack, "protection": e.protection, "ended": e.ended, "cell": e.cell, "value": round(e.value, 3)} for e in trial.events[:1000]
+            {"time_s": e.time_s, "pack": e.pack, "protection": e.protection, "kind": e.kind, "cell": e.cell, "value": round(e.value, 3)} for e in trial.events[:1000]
         ],
     }

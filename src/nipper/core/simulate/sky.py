@@ -1,9 +1,10 @@
-"""Sun, clouds, temperature and house loads over the days of a scenario, one value a step."""
+"""Sun, clouds, temperature and house loads over the days of a scenario, one value a minute."""
 
 import numpy as np
 from numpy.typing import NDArray
 
 Floats = NDArray[np.floating]
+MINUTES_A_DAY = 1440
 CLEARNESS = {"clear": (0.95, 0.03), "mixed": (0.75, 0.22), "cloudy": (0.35, 0.15)}  # share of clear-sky power: mean and spread of days
 
 
@@ -26,18 +27,13 @@ def clear_sky_w_m2(cos_z: Floats) -> Floats:
     return np.where(up, 1098.0 * cos_z * np.exp(-0.057 / np.where(up, cos_z, 1.0)), 0.0)
 
 
-def clouds(rng: np.random.Generator, steps: int, step_s: float, weather: str) -> Floats:
-    """Share of the clear-sky power that comes through at each step: a level for the day, and clouds that pass in minutes."""
+def clouds(rng: np.random.Generator, minutes: int, weather: str) -> Floats:
+    """Share of the clear-sky power that comes through each minute: a level for the day, and clouds that pass in minutes."""
     mean, spread = CLEARNESS[weather]
-    steps_a_day = round(86400.0 / step_s)
-    level = np.clip(rng.normal(mean, spread, steps // steps_a_day + 1), 0.08, 1.0)
-    minutes = max(1, round(60.0 / step_s))
-    passing = rng.random(steps // minutes + 1)
-    kernel = np.ones(6) / 6.0  # clouds last some minutes
-    passing = np.convolve(passing, kernel, mode="same")
-    share = np.repeat(level, steps_a_day)[:steps]
-    flutter = np.repeat(passing, minutes)[:steps] - 0.5
-    return np.clip(share + 1.2 * flutter * np.minimum(share, 1.0 - share) * 2.0, 0.03, 1.0)
+    level = np.clip(rng.normal(mean, spread, minutes // MINUTES_A_DAY + 1), 0.08, 1.0)
+    share = np.repeat(level, MINUTES_A_DAY)[:minutes]
+    passing = np.convolve(rng.random(minutes + 6), np.ones(6) / 6.0, mode="valid")[:minutes] - 0.5  # clouds last some minutes
+    return np.clip(share + 2.4 * passing * np.minimum(share, 1.0 - share), 0.03, 1.0)
 
 
 def ambient_c(day_of_year: Floats, hour: Floats, mean_c: float, season_c: float, day_c: float) -> Floats:
@@ -45,17 +41,14 @@ def ambient_c(day_of_year: Floats, hour: Floats, mean_c: float, season_c: float,
     return mean_c - season_c * np.cos(2 * np.pi * (day_of_year - 15.0) / 365.0) - day_c * np.cos(2 * np.pi * (hour - 4.0) / 24.0)
 
 
-def loads_w(rng: np.random.Generator, hour: Floats, step_s: float, base_w: float, fridge_w: float, evening_w: float, kettle_w: float) -> Floats:
-    """House loads at each step, W: always on, a compressor that cycles, an evening, and a kettle a few times a day."""
-    steps = hour.size
-    fridge_steps = max(2, round(3600.0 / step_s))
-    fridge = np.where((np.arange(steps) + int(rng.integers(fridge_steps))) % fridge_steps < fridge_steps * 0.35, fridge_w, 0.0)
+def loads_w(rng: np.random.Generator, hour: Floats, base_w: float, fridge_w: float, evening_w: float, kettle_w: float) -> tuple[Floats, NDArray[np.bool_]]:
+    """House loads each minute, W, and when the compressor starts: always on, a compressor that cycles, an evening, a kettle some times a day."""
+    minutes = hour.size
+    cycle = (np.arange(minutes) + int(rng.integers(60))) % 60
     evening = np.where((hour > 17.5) & (hour < 22.5), evening_w, 0.0) + np.where((hour > 6.5) & (hour < 8.0), 0.5 * evening_w, 0.0)
-    wobble = np.repeat(rng.uniform(0.6, 1.4, steps // max(1, round(900.0 / step_s)) + 1), max(1, round(900.0 / step_s)))[:steps]
-    total = base_w + fridge + evening * wobble
-    kettle_steps = max(1, round(240.0 / step_s))
-    for _ in range(int(steps * step_s / 86400.0 * 4)):
-        at = int(rng.integers(steps))
+    wobble = np.repeat(rng.uniform(0.6, 1.4, minutes // 15 + 1), 15)[:minutes]
+    total = base_w + np.where(cycle < 21, fridge_w, 0.0) + evening * wobble
+    for at in rng.integers(0, minutes, int(minutes / MINUTES_A_DAY * 4)):
         if 6.0 < hour[at] < 22.0:
-            total[at : at + kettle_steps] += kettle_w
-    return total
+            total[at : at + 4] += kettle_w
+    return total, cycle == 0

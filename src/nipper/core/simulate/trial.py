@@ -1,36 +1,33 @@
-"""Run a setup through a scenario: builds the pack, hands it to the kernel event by event, and gives logs, truth and events."""
+"""Run a setup through a scenario: hands the pack to the kernel from event to event, and gives logs, truth and what happened.
 
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
-from datetime import UTC, datetime
+A run keeps its state every few hours, so that any moment can be run again in steps of a second.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.chemistry import chemistry
 from nipper.core.errors import InputError
-from nipper.core.logs.charges import cell_resistance_ohm
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup, put
-from nipper.core.simulate import kernel, sky
+from nipper.core.simulate import build, kernel, layout
+from nipper.core.simulate.layout import Floats
 from nipper.core.simulate.scenario import CellFault, Event, Scenario
 
-Floats = NDArray[np.floating]
-MAX_EVENTS = 200_000
-GAS_J_MOL_K = 8.314462618
-ACTIVATION_J_MOL = 25_000.0  # 15 to 40 kJ/mol, from memory; published sets give 19 to 29
-BLEEDS_AT_ONCE = 3  # how many cells a passive balancer bleeds together: common practice
-REST_DEAD_BAND_A = 0.2  # below this many meters read 0.0 A: common practice
+MOST_STEPS_AT_ONCE = 200_000  # between two looks at whether the user still wants it
+KEEP_EVERY_S = 12 * 3600.0
 
 
 @dataclass(frozen=True, eq=False, slots=True)
 class BmsEvent:
-    """A protection that acted (``ended`` false) or released."""
+    """A protection that tripped, released, or an alarm."""
 
     time_s: float
     pack: int
     protection: str
-    ended: bool
+    kind: str  # trip, release, alarm
     cell: int | None
     value: float
 
@@ -39,16 +36,61 @@ class BmsEvent:
 class Trial:
     """What came of it: one log a pack as its BMS would have recorded it, the truth beside it, and what happened."""
 
+    setup: Setup  # as it stood at the start
+    scenario: Scenario
+    start_s: float
     logs: tuple[Log, ...]
     true_pct: NDArray[np.floating]  # [rows, packs, cells] charge, % of the cell's own capacity
-    limiter: NDArray[np.int8]  # [rows] index into kernel.LIMITERS
+    limiter: NDArray[np.int8]  # [rows] index into layout.LIMITERS
+    bus_a: NDArray[np.floating]  # [rows, 3] what the sun could give, what all chargers gave, loads
     events: tuple[BmsEvent, ...]
     moved_ah: Floats  # [packs, cells] by the balancer
-    charged_ah: float
-    discharged_ah: float
+    leaked_ah: Floats  # [packs, cells] by themselves and to electronics
+    gained_ah: Floats  # [packs, cells] charge at the end less at the start
+    charged_ah: Floats  # [packs]
+    discharged_ah: Floats  # [packs]
+    into_packs_wh: float  # net
+    heat_wh: float
     not_taken_wh: float
+    not_served_wh: float
+    dark_h: float
     balancing_h: float
     above_start_h: float
+    kept: tuple["Moment", ...] = field(default=(), repr=False)
+
+    @property
+    def trips(self) -> list[BmsEvent]:
+        """Protections that acted."""
+        return [e for e in self.events if e.kind == "trip"]
+
+
+@dataclass(eq=False, slots=True)
+class Moment:
+    """A run at one moment; going on from it changes it, so that who keeps one keeps a copy."""
+
+    step_s: float
+    done_s: float
+    setup: Setup
+    faults: list[CellFault]
+    state: layout.State
+    by_hand: list[Event]  # sensors
+    offline: list[int]
+    link_up: bool
+
+    def copy(self) -> "Moment":
+        """The same moment with arrays of its own."""
+        state = layout.State._make(a.copy() for a in self.state)
+        return replace(self, faults=list(self.faults), state=state, by_hand=list(self.by_hand), offline=list(self.offline))
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class _World:
+    """What a scenario draws once, whatever the step."""
+
+    scenario: Scenario
+    minutes: layout.Minutes
+    healthy: build.Spread
+    noise: Floats
 
 
 def run(setup: Setup, scenario: Scenario, tick: Callable[[float], None] = lambda _share: None) -> Trial:
@@ -62,233 +104,135 @@ def run(setup: Setup, scenario: Scenario, tick: Callable[[float], None] = lambda
     Raises
     ------
     InputError
-        An event changes a setting to something no setup can hold, or names a pack or cell that is not there.
+        An event changes a setting to something no setup can hold, or names a pack, cell or sensor that is not there.
     """
-    rng = np.random.default_rng(scenario.seed)
-    start_s = _start(scenario)
-    steps = max(1, round(scenario.days * 86400.0 / scenario.step_s))
-    inputs = _inputs(setup, scenario, rng, steps, start_s)
+    begin_s = build.start_s(scenario)
+    world = _world(setup, scenario)
     faults = list(scenario.cells)
-    spread = _spread(setup, scenario, rng)
-    cells = _cells(setup, faults, spread)
-    state = _state(setup, scenario, cells, spread, inputs)
-    record = _record(setup, scenario, steps)
-    noise = rng.standard_normal(kernel.NOISE_MASK + 1).astype(np.float32)
-    done = 0
-    for until, change in _stretches(scenario, steps):
-        while done < until:
-            length = min(until - done, 200_000)
-            kernel.run(cells, _limits(setup), _bms(setup), _charger(setup), state, inputs, record, noise, done, length, scenario.step_s, scenario.seed + done)
-            done += length
-            tick(done / steps)
-        if change is not None:
-            setup = put(setup, change.settings) if change.settings else setup
-            faults += change.cells
-            cells = _cells(setup, faults, spread)
-            for fault in change.cells:
-                if fault.offset_pct:
-                    state.charge_ah[_place(setup, fault)] += fault.offset_pct / 100.0 * setup.capacity_ah
-    return _result(setup, scenario, state, record, start_s)
+    cells = build.cells(setup, faults, world.healthy)
+    state = build.state(setup, scenario, cells, world.healthy, world.minutes.ambient_c[0])
+    before_ah = state.charge_ah.copy()
+    now = Moment(scenario.step_s, 0.0, setup, faults, state, [], [], True)
+    steps = max(1, round(scenario.days * 86400.0 / scenario.step_s))
+    record = build.record(setup, scenario.step_s, scenario.log_every_s, steps, scenario.sensors)
+    kept: list[Moment] = []
+    leaked = np.zeros_like(before_ah)
+    _advance(now, world, record, steps, kept, leaked, tick)
+    return _result(setup, scenario, now, record, begin_s, kept, leaked, before_ah)
 
 
-def _stretches(scenario: Scenario, steps: int) -> Iterator[tuple[int, Event | None]]:
+def zoom(trial: Trial, from_s: float, to_s: float, step_s: float = 1.0) -> Trial:
+    """The same run between two moments again, in steps of a second, under the same sky, every step a row.
+
+    Parameters
+    ----------
+    from_s, to_s : Unix seconds, within the trial
+    """
+    scenario = trial.scenario
+    first = max(0.0, from_s - trial.start_s)
+    last = min(max(to_s - trial.start_s, first + step_s), scenario.days * 86400.0)
+    world = _world(trial.setup, scenario)
+    now = next(m for m in reversed(trial.kept) if m.done_s <= first).copy()
+    now.state.rows[:] = 0
+    coarse = build.record(now.setup, now.step_s, 3600.0, 1, scenario.sensors)
+    leaked = np.zeros_like(now.state.charge_ah)
+    _advance(now, world, coarse, int(first / now.step_s), [], leaked)
+    now.step_s = step_s
+    now.state.rows[:] = 0
+    start, stop = round(now.done_s / step_s), round(last / step_s)
+    fine = build.record(now.setup, step_s, step_s, stop - start, scenario.sensors)
+    before_ah = now.state.charge_ah.copy()
+    _advance(now, world, fine, stop, [], leaked)
+    return _result(now.setup, scenario.model_copy(update={"step_s": step_s}), now, fine, trial.start_s, [], leaked, before_ah)
+
+
+def _world(setup: Setup, scenario: Scenario) -> _World:
+    rng = np.random.default_rng(scenario.seed)
+    healthy = build.spread(setup, scenario, rng)
+    minutes = build.minutes(setup, scenario, rng)
+    noise = np.random.default_rng(scenario.seed + 1).standard_normal(layout.NOISE_MASK + 1 + layout.NOISE_EXTRA).astype(np.float32)
+    return _World(scenario, minutes, healthy, noise)
+
+
+def _advance(
+    now: Moment,
+    world: _World,
+    record: layout.Record,
+    until_step: int,
+    kept: list[Moment],
+    leaked: Floats,
+    tick: Callable[[float], None] = lambda _share: None,
+) -> None:
+    """Go on to a step, from event to event."""
+    scenario, step_s = world.scenario, now.step_s
+    done = round(now.done_s / step_s)
+    turns = _turns(scenario, step_s)
+    keep_every = round(KEEP_EVERY_S / step_s)
+    tables: _Tables | None = None
+    while done < until_step:
+        if done % keep_every == 0:
+            kept.append(now.copy())
+        for event, begins in turns.get(done, ()):
+            _turn(now, world, event, begins)
+        ahead = [at for at in turns if at > done]
+        stop = min([until_step, done + MOST_STEPS_AT_ONCE, (done // keep_every + 1) * keep_every, *ahead])
+        if tables is None or done in turns:
+            tables = _tables(now, world)
+        now.state.offline[:] = False
+        now.state.offline[[p - 1 for p in now.offline]] = True
+        cells, limits, bms, chargers, wires, work, sensors = tables
+        link = build.link(now.setup, now.link_up)
+        length = stop - done
+        kernel.run(cells, limits, bms, chargers, wires, link, now.state, work, world.minutes, sensors, record, world.noise, scenario.seed, done, length, step_s)
+        leaked += cells.leak_a * (stop - done) * step_s / 3600.0
+        done = stop
+        now.done_s = done * step_s
+        tick(done / until_step)
+
+
+_Tables = tuple[layout.Cells, Floats, layout.Bms, Floats, layout.Wires, layout.Work, Floats]
+
+
+def _tables(now: Moment, world: _World) -> _Tables:
+    """What the kernel needs besides the state; made anew when something has changed."""
+    setup, scenario = now.setup, world.scenario
+    cells, chargers = build.cells(setup, now.faults, world.healthy), build.chargers(setup, scenario)
+    work = build.work(cells, len(chargers))
+    return cells, build.limits(setup), build.bms(setup), chargers, build.wires(setup, scenario), work, build.sensors(setup, scenario, now.by_hand)
+
+
+def _turns(scenario: Scenario, step_s: float) -> dict[int, list[tuple[Event, bool]]]:
+    """At which step which event begins (true) or ends."""
+    out: dict[int, list[tuple[Event, bool]]] = {}
     for event in sorted(scenario.events, key=lambda e: e.day):
-        at = round(event.day * 86400.0 / scenario.step_s)
-        if at < steps:
-            yield at, event
-    yield steps, None
+        out.setdefault(round(event.day * 86400.0 / step_s), []).append((event, True))
+        if event.minutes is not None:
+            out.setdefault(round((event.day * 86400.0 + event.minutes * 60.0) / step_s), []).append((event, False))
+    return out
 
 
-def _start(scenario: Scenario) -> float:
-    try:
-        return datetime.fromisoformat(scenario.start).timestamp()
-    except ValueError:
-        raise InputError("scenario", "start", "a time such as 2026-06-01T00:00:00+00:00") from None
+def _turn(now: Moment, world: _World, event: Event, begins: bool) -> None:
+    if event.sensor_c is not None:
+        (now.by_hand.append if begins else now.by_hand.remove)(event)
+    if event.offline is not None:
+        if event.offline > now.setup.packs_in_parallel:
+            raise InputError("scenario", "events.offline", f"a pack up to {now.setup.packs_in_parallel}")
+        (now.offline.append if begins else now.offline.remove)(event.offline)
+    if event.link_lost:
+        now.link_up = not begins
+    if not begins:
+        return
+    now.setup = put(now.setup, event.settings) if event.settings else now.setup
+    now.faults += event.cells
+    for fault in event.cells:
+        if fault.offset_pct:
+            now.state.charge_ah[build.place(now.setup, fault)] += fault.offset_pct / 100.0 * now.setup.capacity_ah
 
 
-def _inputs(setup: Setup, scenario: Scenario, rng: np.random.Generator, steps: int, start_s: float) -> kernel.Inputs:
-    seconds = np.arange(steps) * scenario.step_s
-    begin = datetime.fromtimestamp(start_s, UTC)
-    hour = (begin.hour + begin.minute / 60.0 + seconds / 3600.0) % 24.0
-    day = begin.timetuple().tm_yday + seconds / 86400.0
-    nominal_v = chemistry(setup.chemistry).nominal_v * setup.cells
-    bank_wh = nominal_v * setup.capacity_ah * setup.packs_in_parallel
-    pv_w = scenario.pv_w if scenario.pv_w is not None else bank_wh / 4.0
-    sun = pv_w * sky.clear_sky_w_m2(sky.cos_zenith(day, hour, scenario.latitude_deg)) / 1000.0
-    sun *= sky.clouds(rng, steps, scenario.step_s, scenario.weather)
-    if scenario.loads is not None:
-        base, fridge, evening, kettle = scenario.loads.base_w, scenario.loads.fridge_w, scenario.loads.evening_w, scenario.loads.kettle_w
-    else:
-        base, fridge, evening, kettle = (share * bank_wh for share in (0.012, 0.008, 0.035, 0.11))
-    load = sky.loads_w(rng, hour, scenario.step_s, base, fridge, evening, kettle)
-    if setup.wiring and setup.wiring.standby_w:
-        load = load + setup.wiring.standby_w * setup.packs_in_parallel
-    return kernel.Inputs(sun, load, sky.ambient_c(day, hour, scenario.ambient_c, scenario.season_c, scenario.day_c))
-
-
-@dataclass(frozen=True, slots=True)
-class _Spread:
-    """How healthy cells differ: [packs, cells] each."""
-
-    offset_pct: Floats
-    capacity: Floats
-    resistance: Floats
-    leak_mah_day: Floats
-
-
-def _spread(setup: Setup, scenario: Scenario, rng: np.random.Generator) -> _Spread:
-    shape = (setup.packs_in_parallel, setup.cells)
-    return _Spread(
-        offset_pct=rng.normal(0.0, 1.0, shape) * scenario.spread_offset_pct,
-        capacity=1.0 + rng.normal(0.0, 0.01, shape) * scenario.spread_capacity_pct,
-        resistance=1.0 + np.abs(rng.normal(0.0, 0.01, shape)) * scenario.spread_resistance_pct,
-        leak_mah_day=np.abs(rng.normal(0.0, 1.0, shape)) * scenario.spread_leak_mah_per_day,
-    )
-
-
-def _place(setup: Setup, fault: CellFault) -> tuple[slice, slice]:
-    if (fault.pack or 1) > setup.packs_in_parallel or (fault.cell or 1) > setup.cells:
-        raise InputError("scenario", "cells", f"pack up to {setup.packs_in_parallel} and cell up to {setup.cells}")
-    packs = slice(fault.pack - 1, fault.pack) if fault.pack else slice(None)
-    return packs, slice(fault.cell - 1, fault.cell) if fault.cell else slice(None)
-
-
-def _cells(setup: Setup, faults: list[CellFault], spread: _Spread) -> kernel.Cells:
-    chem = chemistry(setup.chemistry)
-    shape = spread.capacity.shape
-    total_ohm = cell_resistance_ohm(setup) * spread.resistance
-    own = {name: np.zeros(shape) for name in ("resistance", "joint", "leak", "bias", "ambient")}
-    capacity = setup.capacity_ah * spread.capacity
-    for fault in faults:  # a later one replaces an earlier one of the same cell: that is how a repair is written
-        at = _place(setup, fault)
-        own["resistance"][at] = fault.resistance_mohm * 1e-3
-        own["joint"][at] = fault.joint_mohm * 1e-3
-        own["leak"][at] = fault.leak_mah_per_day / 24e3
-        own["bias"][at] = fault.bias_mv * 1e-3
-        own["ambient"][at] = -fault.colder_c
-        capacity[at] = (setup.capacity_ah * spread.capacity * fault.capacity_pct / 100.0)[at]
-    mass_kg = chem.nominal_v * setup.capacity_ah / 160.0  # 160 Wh/kg, from memory of LFP cells
-    return kernel.Cells(
-        capacity_ah=capacity,
-        # direct-current resistance after some ten seconds, split as pulse tables show: half at once, the rest within minutes
-        r0_ohm=0.55 * total_ohm + own["resistance"],
-        r1_ohm=0.25 * total_ohm,
-        r2_ohm=0.60 * total_ohm,
-        joint_ohm=own["joint"],
-        leak_a=spread.leak_mah_day / 24e3 + own["leak"],
-        bias_v=own["bias"],
-        ambient_offset_c=own["ambient"],
-        ocv_v=chem.curve.ocv(np.linspace(0.0, 100.0, 1001)),
-        hysteresis_v=0.008 if setup.chemistry == "lfp" else 0.0,  # 10 to 20 mV between the branches, from memory
-        tau1_s=30.0,
-        tau2_s=900.0,
-        arrhenius_k=ACTIVATION_J_MOL / GAS_J_MOL_K,
-        heat_j_k=1000.0 * mass_kg,  # 1000 J/(kg K), from memory
-        loss_w_k=0.25 * mass_kg ** (2 / 3),  # some W/K of a cell's share of the case to the air: a guess, from memory of small cases
-        neighbour_w_k=0.3,
-        efficiency=1.0,
-    )
-
-
-def _state(setup: Setup, scenario: Scenario, cells: kernel.Cells, spread: _Spread, inputs: kernel.Inputs) -> kernel.State:
-    shape = cells.capacity_ah.shape
-    pct = scenario.start_soc_pct + spread.offset_pct
-    for fault in scenario.cells:
-        pct[_place(setup, fault)] += fault.offset_pct
-    return kernel.State(
-        # an offset is charge missing to full, so that cells of other capacity start level at the top
-        charge_ah=cells.capacity_ah - (100.0 - pct) / 100.0 * setup.capacity_ah,
-        slow1_v=np.zeros(shape),
-        slow2_v=np.zeros(shape),
-        hysteresis=np.zeros(shape),
-        temp_c=inputs.ambient_c[0] + cells.ambient_offset_c,
-        moved_ah=np.zeros(shape),
-        balancing=np.zeros(shape, bool),
-        pending_s=np.zeros((shape[0], len(kernel.PROTECTIONS))),
-        active_s=np.full((shape[0], len(kernel.PROTECTIONS)), -1.0),
-        counted_pct=np.full(shape[0], scenario.start_soc_pct),
-        off=np.zeros(shape[0], bool),
-        charger=np.zeros(4),
-        totals=np.zeros(5),
-        rows=np.zeros(2, np.int64),
-    )
-
-
-def _limits(setup: Setup) -> kernel.Limits:
-    table = np.full((3, len(kernel.PROTECTIONS)), np.nan)
-    for j, name in enumerate(kernel.PROTECTIONS):
-        limit = getattr(setup.protection, name)
-        if limit is None:
-            continue
-        values = limit.model_dump()
-        table[0, j] = next(v for k, v in values.items() if k.startswith("trip"))
-        table[1, j] = next(v for k, v in values.items() if k.startswith("release"))
-        table[2, j] = values.get("delay_s", values.get("delay_us", 2e6) / 1e6)
-    return kernel.Limits(*table)
-
-
-def _bms(setup: Setup) -> kernel.Bms:
-    balancer = setup.balancer
-    return kernel.Bms(
-        power_off_v=setup.protection.power_off_v or 0.0,
-        balancer_kind=0 if balancer is None else {"passive": kernel.PASSIVE, "active": kernel.ACTIVE}[balancer.kind],
-        balance_a=balancer.current_a if balancer else 0.0,
-        balance_start_v=balancer.start_v if balancer else 9.0,
-        balance_delta_v=balancer.delta_mv / 1e3 if balancer else 9.0,
-        balance_when=kernel.ALWAYS if balancer is None else {"charging": kernel.WHILE_CHARGING, "rest": kernel.AT_REST, "always": kernel.ALWAYS}[balancer.when],
-        balance_at_once=BLEEDS_AT_ONCE,
-        active_efficiency=0.85,  # common practice, no source
-        rest_a=REST_DEAD_BAND_A,
-        full_v=setup.protection.soc_full_v or np.nan,
-        empty_v=setup.protection.soc_empty_v or np.nan,
-        noise_v=0.0006,
-        step_v=0.001,
-        step_a=0.1,
-        offset_a=0.04,
-    )
-
-
-def _charger(setup: Setup) -> kernel.Charger:
-    chem, charging, wiring = chemistry(setup.chemistry), setup.charging, setup.wiring
-    absorption_v = charging.absorption_v if charging else chem.usual["absorption_v"].value * setup.cells
-    lead_ohm = 2e-3  # joints, fuse and switch of one pack: common practice
-    if wiring and wiring.cable_mm2 and wiring.cable_length_m:
-        lead_ohm += 2 * wiring.cable_length_m / (58.0 * wiring.cable_mm2)  # IEC 60028 annealed copper, 58 m/(ohm mm2)
-    max_a = charging.max_charge_a if charging and charging.max_charge_a else 0.2 * setup.capacity_ah * setup.packs_in_parallel
-    return kernel.Charger(
-        absorption_v=absorption_v,
-        absorption_s=60.0 * charging.absorption_min if charging else 3600.0,
-        float_v=charging.float_v if charging and charging.float_v else 0.0,
-        tail_a=charging.tail_a if charging and charging.tail_a else 0.0,
-        max_charge_a=max_a,
-        equalise_v=charging.equalise_v if charging and charging.equalise_v else absorption_v,
-        equalise_every_s=86400.0 * charging.equalise_every_days if charging and charging.equalise_every_days and charging.equalise_v else 0.0,
-        lead_ohm=lead_ohm,
-        inverter_efficiency=0.92,  # common practice
-    )
-
-
-def _record(setup: Setup, scenario: Scenario, steps: int) -> kernel.Record:
-    every = max(1, round(scenario.log_every_s / scenario.step_s))
-    rows, packs, n = (steps - 1) // every + 1, setup.packs_in_parallel, setup.cells
-    return kernel.Record(
-        every=every,
-        time_step=np.zeros(rows, np.int64),
-        current_a=np.zeros((rows, packs)),
-        pack_v=np.zeros((rows, packs)),
-        cell_v=np.zeros((rows, packs, n), np.float32),
-        temp_c=np.zeros((rows, packs, scenario.sensors), np.float32),
-        soc_pct=np.zeros((rows, packs), np.float32),
-        balancing=np.zeros((rows, packs, n), bool),
-        limiter=np.zeros(rows, np.int8),
-        true_pct=np.zeros((rows, packs, n), np.float32),
-        events=np.zeros((MAX_EVENTS, 5)),
-    )
-
-
-def _result(setup: Setup, scenario: Scenario, state: kernel.State, record: kernel.Record, start_s: float) -> Trial:
+def _result(setup: Setup, scenario: Scenario, now: Moment, record: layout.Record, begin_s: float, kept: list[Moment], leaked: Floats, before_ah: Floats) -> Trial:
+    state = now.state
     rows = int(state.rows[0])
-    time_s = start_s + record.time_step[:rows] * scenario.step_s
+    time_s = begin_s + record.time_step[:rows] * scenario.step_s
     logs = tuple(
         Log(
             time_s=time_s,
@@ -301,23 +245,41 @@ def _result(setup: Setup, scenario: Scenario, state: kernel.State, record: kerne
         )
         for p in range(setup.packs_in_parallel)
     )
-    events = tuple(_event(row, scenario, start_s) for row in record.events[: int(state.rows[1])])
+    not_taken_wh, balancing_s, above_s, not_served_wh, dark_s, into_wh, heat_wh = (float(v) for v in state.totals)
     return Trial(
+        setup=setup,
+        scenario=scenario,
+        start_s=begin_s,
         logs=logs,
         true_pct=record.true_pct[:rows],
         limiter=record.limiter[:rows],
-        events=events,
+        bus_a=record.bus[:rows],
+        events=tuple(_event(row, scenario, begin_s) for row in record.events[: int(state.rows[1])]),
         moved_ah=state.moved_ah,
-        charged_ah=float(state.totals[0]),
-        discharged_ah=float(state.totals[1]),
-        not_taken_wh=float(state.totals[2]),
-        balancing_h=float(state.totals[3]) / 3600.0,
-        above_start_h=float(state.totals[4]) / 3600.0,
+        leaked_ah=leaked,
+        gained_ah=state.charge_ah - before_ah,
+        charged_ah=state.through_ah[:, 0],
+        discharged_ah=state.through_ah[:, 1],
+        into_packs_wh=into_wh,
+        heat_wh=heat_wh,
+        not_taken_wh=not_taken_wh,
+        not_served_wh=not_served_wh,
+        dark_h=dark_s / 3600.0,
+        balancing_h=balancing_s / 3600.0,
+        above_start_h=above_s / 3600.0,
+        kept=tuple(kept),
     )
 
 
-def _event(row: Floats, scenario: Scenario, start_s: float) -> BmsEvent:
-    step, pack, code, cell, value = row
-    ended = bool(code < 0)
-    protection = kernel.PROTECTIONS[int(-1 - code if ended else code)]
-    return BmsEvent(float(start_s + step * scenario.step_s), int(pack) + 1, protection, ended, int(cell) + 1 if cell >= 0 else None, float(value))
+def _event(row: Floats, scenario: Scenario, begin_s: float) -> BmsEvent:
+    step, pack, protection, kind, cell, value = row
+    kinds = ("trip", "release", "alarm")
+    # at the end of the step in which it happened
+    return BmsEvent(
+        float(begin_s + (step + 1) * scenario.step_s),
+        int(pack) + 1,
+        layout.PROTECTIONS[int(protection)],
+        kinds[int(kind)],
+        int(cell) + 1 if cell >= 0 else None,
+        float(value),
+    )

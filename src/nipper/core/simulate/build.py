@@ -1,0 +1,330 @@
+"""From a setup and a scenario to the kernel's arrays. Each number that is not the setup's carries where it comes from."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+import numpy as np
+
+from nipper.core.chemistry import chemistry
+from nipper.core.errors import InputError
+from nipper.core.logs.charges import cell_resistance_ohm
+from nipper.core.setup import Setup
+from nipper.core.simulate import layout, sky
+from nipper.core.simulate.layout import Floats
+from nipper.core.simulate.scenario import CellFault, Event, Scenario
+
+GAS_J_MOL_K = 8.314462618
+ACTIVATION_J_MOL = 25_000.0  # 15 to 40 kJ/mol, from memory; published sets give 19 to 29
+BLEEDS_AT_ONCE = 3  # how many cells a passive balancer bleeds together: common practice
+REST_DEAD_BAND_A = 0.2  # below this many meters read 0.0 A: common practice
+MAX_EVENTS = 200_000
+LEAD_JOINTS_OHM = 2e-3  # joints, fuse and switch of one pack: common practice
+COPPER_M_OHM_MM2 = 58.0  # IEC 60028 annealed copper
+SWITCH_OHM, SWITCH_K_W, SWITCH_TAU_S = 0.5e-3, 4.0, 120.0  # of the BMS's switches on their sheet of metal: from memory
+
+
+@dataclass(frozen=True, slots=True)
+class Spread:
+    """How healthy cells differ: [packs, cells] each."""
+
+    offset_pct: Floats
+    capacity: Floats
+    resistance: Floats
+    leak_mah_day: Floats
+
+
+def spread(setup: Setup, scenario: Scenario, rng: np.random.Generator) -> Spread:
+    """Draw healthy cells."""
+    shape = (setup.packs_in_parallel, setup.cells)
+    return Spread(
+        offset_pct=rng.normal(0.0, 1.0, shape) * scenario.spread_offset_pct,
+        capacity=1.0 + rng.normal(0.0, 0.01, shape) * scenario.spread_capacity_pct,
+        resistance=1.0 + np.abs(rng.normal(0.0, 0.01, shape)) * scenario.spread_resistance_pct,
+        leak_mah_day=np.abs(rng.normal(0.0, 1.0, shape)) * scenario.spread_leak_mah_per_day,
+    )
+
+
+def start_s(scenario: Scenario) -> float:
+    """When the scenario begins, Unix seconds."""
+    try:
+        return datetime.fromisoformat(scenario.start).timestamp()
+    except ValueError:
+        raise InputError("scenario", "start", "a time such as 2026-06-01T00:00:00+00:00") from None
+
+
+def bank_wh(setup: Setup) -> float:
+    """Nominal energy of all packs."""
+    return chemistry(setup.chemistry).nominal_v * setup.cells * setup.capacity_ah * setup.packs_in_parallel
+
+
+def pv_w(setup: Setup, scenario: Scenario) -> float:
+    """Peak power of the sun's charger."""
+    return scenario.pv_w if scenario.pv_w is not None else bank_wh(setup) / 4.0
+
+
+def minutes(setup: Setup, scenario: Scenario, rng: np.random.Generator) -> layout.Minutes:
+    """Sun, loads, air and other chargers, minute by minute; events of the sky and the loads are in it."""
+    count = int(np.ceil(scenario.days * sky.MINUTES_A_DAY)) + 1
+    since = np.arange(count) / 60.0
+    begin = datetime.fromtimestamp(start_s(scenario), UTC)
+    hour = (begin.hour + begin.minute / 60.0 + since) % 24.0
+    day = begin.timetuple().tm_yday + since / 24.0
+    sun = pv_w(setup, scenario) * sky.clear_sky_w_m2(sky.cos_zenith(day, hour, scenario.latitude_deg)) / 1000.0
+    sun *= sky.clouds(rng, count, scenario.weather)
+    house = scenario.loads
+    shares = (house.base_w, house.fridge_w, house.evening_w, house.kettle_w) if house else tuple(s * bank_wh(setup) for s in (0.012, 0.008, 0.035, 0.11))
+    load, starts = sky.loads_w(rng, hour, *shares)
+    if setup.wiring and setup.wiring.standby_w:
+        load = load + setup.wiring.standby_w * setup.packs_in_parallel
+    air = sky.ambient_c(day, hour, scenario.ambient_c, scenario.season_c, scenario.day_c)
+    for event in scenario.events:
+        part = slice(round(event.day * sky.MINUTES_A_DAY), None if event.minutes is None else round(event.day * sky.MINUTES_A_DAY + event.minutes))
+        if event.sun_share is not None:
+            sun[part] *= event.sun_share
+        load[part] += event.extra_load_w
+        air[part] -= event.colder_c
+    other = np.zeros((count, len(scenario.chargers)))
+    for s, charger in enumerate(scenario.chargers):
+        on = (hour >= charger.from_hour) & (hour < charger.to_hour)
+        if charger.from_hour > charger.to_hour:  # over midnight
+            on = (hour >= charger.from_hour) | (hour < charger.to_hour)
+        other[on, s] = charger.max_a
+    return layout.Minutes(sun, load, starts * (house.surge_w if house else 0.0), air, other)
+
+
+def place(setup: Setup, fault: CellFault) -> tuple[slice, slice]:
+    """Which packs and cells a fault names."""
+    last = fault.to_cell or fault.cell or 1
+    if (fault.pack or 1) > setup.packs_in_parallel or max(fault.cell or 1, last) > setup.cells or last < (fault.cell or 1):
+        raise InputError("scenario", "cells", f"pack up to {setup.packs_in_parallel} and cell up to {setup.cells}, a block from its first to its last cell")
+    packs = slice(fault.pack - 1, fault.pack) if fault.pack else slice(None)
+    return packs, slice(fault.cell - 1, last) if fault.cell else slice(None)
+
+
+def cells(setup: Setup, faults: list[CellFault], healthy: Spread) -> layout.Cells:
+    """The cells with what is wrong with them."""
+    chem = chemistry(setup.chemistry)
+    shape = healthy.capacity.shape
+    total_ohm = cell_resistance_ohm(setup) * healthy.resistance
+    own = {name: np.zeros(shape) for name in ("resistance", "joint", "leak", "bias", "ambient")}
+    capacity = setup.capacity_ah * healthy.capacity
+    for fault in faults:  # a later one replaces an earlier one of the same cell: that is how a repair is written
+        at = place(setup, fault)
+        own["resistance"][at] = fault.resistance_mohm * 1e-3
+        own["joint"][at] = fault.joint_mohm * 1e-3
+        own["leak"][at] = fault.leak_mah_per_day / 24e3
+        own["bias"][at] = fault.bias_mv * 1e-3
+        own["ambient"][at] = -fault.colder_c
+        capacity[at] = (setup.capacity_ah * healthy.capacity * fault.capacity_pct / 100.0)[at]
+    mass_kg = chem.nominal_v * setup.capacity_ah / 160.0  # 160 Wh/kg, from memory of LFP cells
+    curve = chem.curve.ocv(np.linspace(0.0, 100.0, 1001))
+    return layout.Cells(
+        capacity_ah=capacity,
+        # direct-current resistance after some ten seconds, split as pulse tables show: half at once, the rest within minutes
+        r0_ohm=0.55 * total_ohm + own["resistance"],
+        r1_ohm=0.25 * total_ohm,
+        r2_ohm=0.60 * total_ohm,
+        joint_ohm=own["joint"],
+        leak_a=healthy.leak_mah_day / 24e3 + own["leak"],
+        bias_v=own["bias"],
+        ambient_offset_c=own["ambient"],
+        ocv_v=np.r_[curve, curve[-1]],
+        hysteresis_v=0.008 if setup.chemistry == "lfp" else 0.0,  # 10 to 20 mV between the branches, from memory
+        tau1_s=30.0,
+        tau2_s=900.0,
+        arrhenius_k=ACTIVATION_J_MOL / GAS_J_MOL_K,
+        heat_j_k=1000.0 * mass_kg,  # 1000 J/(kg K), from memory
+        loss_w_k=0.25 * mass_kg ** (2 / 3),  # some W/K of a cell's share of the case to the air: a guess, from memory of small cases
+        neighbour_w_k=0.3,
+        efficiency=1.0,
+    )
+
+
+def state(setup: Setup, scenario: Scenario, made: layout.Cells, healthy: Spread, air_c: float) -> layout.State:
+    """Where everything stands at the start."""
+    shape = made.capacity_ah.shape
+    packs, count = shape[0], len(layout.PROTECTIONS)
+    pct = scenario.start_soc_pct + healthy.offset_pct
+    for fault in scenario.cells:
+        pct[place(setup, fault)] += fault.offset_pct
+    return layout.State(
+        # an offset is charge missing to full, so that cells of other capacity start level at the top
+        charge_ah=made.capacity_ah - (100.0 - pct) / 100.0 * setup.capacity_ah,
+        slow1_v=np.zeros(shape),
+        slow2_v=np.zeros(shape),
+        hysteresis=np.zeros(shape),
+        temp_c=air_c + made.ambient_offset_c,
+        moved_ah=np.zeros(shape),
+        balancing=np.zeros(shape, bool),
+        pending_s=np.zeros((packs, count)),
+        active_s=np.full((packs, count), -1.0),
+        alarmed=np.zeros((packs, count), bool),
+        counted_pct=np.full(packs, scenario.start_soc_pct),
+        switch_k=np.zeros(packs),
+        asked_share=np.ones((packs, 2)),
+        off=np.zeros(packs, bool),
+        offline=np.zeros(packs, bool),
+        stages=np.zeros((1 + len(scenario.chargers), 4)),
+        lost_s=np.zeros(1),
+        seen_w=np.zeros(1),
+        heat_j=np.zeros(shape),
+        through_ah=np.zeros((packs, 2)),
+        totals=np.zeros(7),
+        rows=np.zeros(2, np.int64),
+    )
+
+
+def limits(setup: Setup) -> Floats:
+    """The table of protections: rows trip, release, delay, alarm."""
+    never = np.where(layout.RISING, np.inf, -np.inf)
+    table = np.array([never, never, np.zeros(never.size), never])
+    for j, name in enumerate(layout.PROTECTIONS):
+        limit = getattr(setup.protection, name)
+        if limit is None:
+            continue
+        values = limit.model_dump(exclude_none=True)
+        table[layout.TRIP, j] = next(v for k, v in values.items() if k.startswith("trip"))
+        table[layout.RELEASE, j] = next(v for k, v in values.items() if k.startswith("release"))
+        table[layout.DELAY, j] = values.get("delay_s", values.get("delay_us", 2e6) / 1e6)
+        table[layout.ALARM, j] = next((v for k, v in values.items() if k.startswith("alarm")), never[j])
+    return table
+
+
+def bms(setup: Setup) -> layout.Bms:
+    """Balancer and meter."""
+    balancer = setup.balancer
+    kinds = {"passive": layout.PASSIVE, "active": layout.ACTIVE}
+    phases = {"charging": layout.WHILE_CHARGING, "rest": layout.AT_REST, "always": layout.ALWAYS}
+    return layout.Bms(
+        power_off_v=setup.protection.power_off_v or 0.0,
+        balancer_kind=kinds[balancer.kind] if balancer else 0,
+        balance_a=balancer.current_a if balancer else 0.0,
+        balance_start_v=balancer.start_v if balancer else 9.0,
+        balance_delta_v=balancer.delta_mv / 1e3 if balancer else 9.0,
+        balance_when=phases[balancer.when] if balancer else layout.ALWAYS,
+        balance_at_once=BLEEDS_AT_ONCE,
+        active_efficiency=0.85,  # common practice, no source
+        rest_a=REST_DEAD_BAND_A,
+        full_v=setup.protection.soc_full_v or np.inf,
+        empty_v=setup.protection.soc_empty_v or -np.inf,
+        noise_v=0.0006,
+        step_v=0.001,
+        step_a=0.1,
+        offset_a=0.04,
+        switch_k_a2=SWITCH_OHM * SWITCH_K_W,
+        switch_tau_s=SWITCH_TAU_S,
+    )
+
+
+def charge_rate_a(setup: Setup) -> float:
+    """What the charger may give the whole bank."""
+    charging = setup.charging
+    return charging.max_charge_a if charging and charging.max_charge_a else 0.2 * setup.capacity_ah * setup.packs_in_parallel
+
+
+def chargers(setup: Setup, scenario: Scenario) -> Floats:
+    """The table of chargers: the sun's after the setup, then the others."""
+    charging = setup.charging
+    target_v = charging.absorption_v if charging else chemistry(setup.chemistry).usual["absorption_v"].value * setup.cells
+    periodic = charging is not None and charging.equalise_v is not None and charging.equalise_every_days is not None
+    first = [
+        target_v,
+        60.0 * charging.absorption_min if charging else 3600.0,
+        (charging.float_v or 0.0) if charging else 0.0,
+        (charging.tail_a or 0.0) if charging else 0.0,
+        charge_rate_a(setup),
+        (charging.equalise_v if charging else None) or target_v,
+        86400.0 * charging.equalise_every_days if charging and charging.equalise_every_days and periodic else 0.0,
+    ]
+    return np.array([first, *([c.absorption_v, 60.0 * c.absorption_min, c.float_v, 0.0, c.max_a, c.absorption_v, 0.0] for c in scenario.chargers)])
+
+
+def wires(setup: Setup, scenario: Scenario) -> layout.Wires:
+    """Leads and inverter."""
+    wiring = setup.wiring
+    lead_ohm = LEAD_JOINTS_OHM
+    if wiring and wiring.cable_mm2 and wiring.cable_length_m:
+        lead_ohm += 2 * wiring.cable_length_m / (COPPER_M_OHM_MM2 * wiring.cable_mm2)
+    return layout.Wires(
+        lead_ohm=lead_ohm,
+        inverter_efficiency=0.92,  # common practice
+        surge_s=scenario.loads.surge_s if scenario.loads else 0.0,
+        follow_s=6.0,  # "the sun follows late": common practice; seconds: from memory of trackers
+        flicker=0.03,  # from memory of house loads
+    )
+
+
+def link(setup: Setup, up: bool) -> layout.Link:
+    """What a pack asks for when the loop is closed: the least of its charger's share, its cell's sheet and nine tenths of its trip."""
+    asked, protection = setup.link, setup.protection
+    closed = asked is not None and asked.mode == "closed"
+    charge = [charge_rate_a(setup) / setup.packs_in_parallel, setup.cell.max_charge_a, _below(protection.charge_over_current)]
+    draw = [setup.cell.max_discharge_a, _below(protection.discharge_over_current)]
+    return layout.Link(
+        closed=closed,
+        up=up,
+        timeout_s=asked.loss_timeout_s if asked and asked.loss_timeout_s is not None else 10.0,  # common practice
+        stops=asked is not None and asked.on_loss == "stop",
+        ask_charge_a=min(v for v in charge if v),
+        ask_discharge_a=min((v for v in draw if v), default=np.inf),
+        own_charge_a=asked.inverter_max_charge_a if asked and asked.inverter_max_charge_a else np.inf,
+        own_discharge_a=asked.inverter_max_discharge_a if asked and asked.inverter_max_discharge_a else np.inf,
+    )
+
+
+def _below(limit: object) -> float | None:
+    trip_a = getattr(limit, "trip_a", None)
+    return 0.9 * trip_a if trip_a else None  # a tenth of room so that the request itself does not trip it: common practice
+
+
+def sensors(setup: Setup, scenario: Scenario, by_hand: list[Event]) -> Floats:
+    """Temperatures put on sensors by hand, NaN where they read their cell."""
+    table = np.full((setup.packs_in_parallel, scenario.sensors), np.nan)
+    for event in by_hand:
+        if event.sensor > scenario.sensors:
+            raise InputError("scenario", "events.sensor", f"a sensor up to {scenario.sensors}")
+        if event.sensor_c is not None:
+            table[:, event.sensor - 1] = event.sensor_c
+    return table
+
+
+def work(made: layout.Cells, charger_count: int) -> layout.Work:
+    """Room to work in."""
+    shape = made.capacity_ah.shape
+    packs = np.zeros((10, shape[0]))
+    packs[layout.HIGH] = packs[layout.LOW] = np.nan  # nothing read yet: no comparison with it is true
+    packs[layout.MEAN_AH] = made.capacity_ah.mean(axis=1)
+    return layout.Work(
+        per_ah=1.0 / made.capacity_ah,
+        r0_ohm=np.empty(shape),
+        r1_ohm=np.empty(shape),
+        r2_ohm=np.empty(shape),
+        rest_v=np.empty(shape),
+        true_v=np.empty(shape),
+        read_v=np.empty(shape),
+        packs=packs,
+        flags=np.ones((5, shape[0]), bool),
+        given_a=np.zeros(charger_count),
+        bus=np.zeros(3),
+        watch=np.zeros(len(layout.PROTECTIONS)),
+    )
+
+
+def record(setup: Setup, step_s: float, log_every_s: float, steps: int, sensor_count: int) -> layout.Record:
+    """Empty room for the rows and events of a run."""
+    every = max(1, round(log_every_s / step_s))
+    rows, packs, n = (steps - 1) // every + 1, setup.packs_in_parallel, setup.cells
+    return layout.Record(
+        every=every,
+        time_step=np.zeros(rows, np.int64),
+        current_a=np.zeros((rows, packs)),
+        pack_v=np.zeros((rows, packs)),
+        cell_v=np.zeros((rows, packs, n), np.float32),
+        temp_c=np.zeros((rows, packs, sensor_count), np.float32),
+        soc_pct=np.zeros((rows, packs), np.float32),
+        balancing=np.zeros((rows, packs, n), bool),
+        limiter=np.zeros(rows, np.int8),
+        bus=np.zeros((rows, 3), np.float32),
+        true_pct=np.zeros((rows, packs, n), np.float32),
+        events=np.zeros((MAX_EVENTS, 6)),
+    )
