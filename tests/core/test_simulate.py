@@ -60,6 +60,17 @@ def test_the_step_does_not_decide_the_result(step, chemistry):
     assert coarse.charged_ah == pytest.approx(fine.charged_ah, rel=0.01)
 
 
+@pytest.mark.parametrize("step_s", [10.0, 30.0, 60.0])
+def test_packs_in_parallel_do_not_rock_on_the_knee(step_s):
+    """Held at the top, two packs share a small current whatever the step: none charges the other in turn."""
+    setup = put(new_setup("lfp", 16, 230.0, 2, "none"), {"charging.absorption_v": 56.6, "charging.tail_a": None})
+    trial = run(setup, Scenario(days=2, weather="clear", start_soc_pct=85.0, step_s=step_s, log_every_s=60.0, **CALM))
+    top = trial.logs[0].pack_v > 56.4
+    assert top.sum() > 20
+    assert np.abs(trial.logs[0].current_a - trial.logs[1].current_a)[top].max() < 1.0
+    assert not trial.trips
+
+
 def test_the_same_seed_gives_the_same_run():
     setup, plan = new_setup("lfp", 8, 100.0), Scenario(days=2, seed=11)
     one, two = run(setup, plan), run(setup, plan)

@@ -291,7 +291,7 @@ def sensors(setup: Setup, scenario: Scenario, by_hand: list[Event]) -> Floats:
 def work(made: layout.Cells, charger_count: int) -> layout.Work:
     """Room to work in."""
     shape = made.capacity_ah.shape
-    packs = np.zeros((10, shape[0]))
+    packs = np.zeros((11, shape[0]))
     packs[layout.HIGH] = packs[layout.LOW] = np.nan  # nothing read yet: no comparison with it is true
     packs[layout.MEAN_AH] = made.capacity_ah.mean(axis=1)
     return layout.Work(
@@ -300,6 +300,7 @@ def work(made: layout.Cells, charger_count: int) -> layout.Work:
         r1_ohm=np.empty(shape),
         r2_ohm=np.empty(shape),
         rest_v=np.empty(shape),
+        rise_v_ah=np.empty(shape),
         true_v=np.empty(shape),
         read_v=np.empty(shape),
         packs=packs,

@@ -8,10 +8,9 @@ import math
 
 from nipper.core.simulate.bus import request, share_current
 from nipper.core.simulate.compiled import compiled
-from nipper.core.simulate.layout import AMPS, COLD, EMF, FIXED, HIGH, HOT, INNER, LOW, MEAN_AH, STRING_V
+from nipper.core.simulate.layout import AMPS, COLD, EMF, FIXED, HIGH, HOT, INNER, LOW, MEAN_AH, RISE, STRING_V
 from nipper.core.simulate.physics import (
     extremes,
-    gather_heat,
     measure,
     move_charge,
     noise_place,
@@ -68,9 +67,10 @@ def run(cells, limits, bms, chargers, wires, link, state, work, minutes, sensor_
                 pack[FIXED, p] = wires.lead_ohm + r0[p].sum() + r1[p].sum() * (1.0 - kept1) + r2[p].sum() * (1.0 - kept2)
                 pack[HOT, p], pack[COLD, p] = _sensed(sensor_c, temp_c, p, n)
         for p in range(packs):
-            rest_voltages(ocv_v, charge_ah, per_ah, cells.hysteresis_v, swing, rest_v, p)
+            # the rest voltage rises with the current within the step: as if it were resistance, or packs in parallel would rock on the knee
+            pack[RISE, p] = rest_voltages(ocv_v, charge_ah, per_ah, cells.hysteresis_v, swing, rest_v, work.rise_v_ah, p) * hours
             pack[EMF, p] = source_voltage(rest_v, slow1_v, slow2_v, kept1, kept2, p)
-            pack[INNER, p] = pack[FIXED, p]
+            pack[INNER, p] = pack[FIXED, p] + pack[RISE, p]
             if link.closed:
                 request(limits, flags, asked_share, p, pack[HIGH, p], pack[LOW, p], step_s)
         state.lost_s[0] = 0.0 if link.up else state.lost_s[0] + step_s
@@ -85,12 +85,12 @@ def run(cells, limits, bms, chargers, wires, link, state, work, minutes, sensor_
             amps = current[p]
             relax(slow1_v, r1, kept1, amps, p)
             relax(slow2_v, r2, kept2, amps, p)
-            pack[STRING_V, p] = terminal_voltages(rest_v, r0, slow1_v, slow2_v, amps, true_v, p)
+            pack[STRING_V, p], heat_w = terminal_voltages(rest_v, work.rise_v_ah, r0, slow1_v, slow2_v, amps, hours, true_v, heat_j, p)
             through = abs(amps) * hours
             effect = amps * hours * (cells.efficiency if amps > 0.0 else 1.0)
             move_charge(charge_ah, leak_a, swing, per_ah, effect, hours, through, 1.0 if amps > 0.0 else -1.0, p)
-            totals[6] += gather_heat(heat_j, true_v, rest_v, amps * step_s, p) / 3600.0
-            totals[5] += amps * pack[STRING_V, p] * hours
+            totals[6] += heat_w * hours
+            totals[5] += amps * (pack[STRING_V, p] - 0.5 * amps * pack[RISE, p]) * hours
             through_ah[p, 0 if amps > 0.0 else 1] += through
             measure(true_v, bias_v, noise, noise_place(seed, step, packs, p, n), bms.noise_v, bms.step_v, read_v, p)
             high, low, total = extremes(read_v, p)

@@ -146,9 +146,10 @@ class Work(NamedTuple):
     r1_ohm: Floats
     r2_ohm: Floats
     rest_v: Floats
+    rise_v_ah: Floats
     true_v: Floats
     read_v: Floats
-    packs: Floats  # [10, packs] see the constants
+    packs: Floats  # [11, packs] see the constants
     flags: Flags  # [5, packs] see the constants
     given_a: Floats  # [chargers]
     bus: Floats  # [3]
@@ -156,7 +157,7 @@ class Work(NamedTuple):
 
 
 STUCK, BUSY, RUNNING, CHARGE_OPEN, DISCHARGE_OPEN = range(5)
-EMF, INNER, FIXED, AMPS, STRING_V, HIGH, LOW, HOT, COLD, MEAN_AH = range(10)
+EMF, INNER, FIXED, AMPS, STRING_V, HIGH, LOW, HOT, COLD, MEAN_AH, RISE = range(11)
 
 
 class Minutes(NamedTuple):

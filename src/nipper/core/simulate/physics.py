@@ -7,12 +7,17 @@ from nipper.core.simulate.layout import NOISE_MASK
 
 
 @vectorised
-def rest_voltages(ocv_v, charge_ah, per_ah, hysteresis_v, swing, out_v, p):
-    """Rest voltage at each cell's charge; beyond the ends the last slope goes on."""
+def rest_voltages(ocv_v, charge_ah, per_ah, hysteresis_v, swing, out_v, rise_v_ah, p):
+    """Rest voltage at each cell's charge and how it rises with it; beyond the ends the last slope goes on. Returns the string's rise, V/Ah."""
+    total = 0.0
     for i in range(charge_ah.shape[1]):
         x = charge_ah[p, i] * per_ah[p, i] * 1000.0
         k = int(min(max(x, 0.0), 999.0))
-        out_v[p, i] = ocv_v[k] + (x - k) * (ocv_v[k + 1] - ocv_v[k]) + hysteresis_v * swing[p, i]
+        step_v = ocv_v[k + 1] - ocv_v[k]
+        out_v[p, i] = ocv_v[k] + (x - k) * step_v + hysteresis_v * swing[p, i]
+        rise_v_ah[p, i] = step_v * 1000.0 * per_ah[p, i]
+        total += rise_v_ah[p, i]
+    return total
 
 
 @vectorised
@@ -33,13 +38,16 @@ def relax(slow_v, resistance_ohm, kept, amps, p):
 
 
 @vectorised
-def terminal_voltages(rest_v, r0_ohm, slow1_v, slow2_v, amps, out_v, p):
-    """Voltage of each cell with its joint; the sum is the string's."""
-    total = 0.0
+def terminal_voltages(rest_v, rise_v_ah, r0_ohm, slow1_v, slow2_v, amps, hours, out_v, heat_j, p):
+    """Voltage of each cell with its joint at the step's end, and the heat of the step. Returns the sums: V, and W of heat."""
+    total, watts, effect, seconds = 0.0, 0.0, amps * hours, 3600.0 * hours
     for i in range(rest_v.shape[1]):
-        out_v[p, i] = rest_v[p, i] + amps * r0_ohm[p, i] + slow1_v[p, i] + slow2_v[p, i]
+        drop = amps * r0_ohm[p, i] + slow1_v[p, i] + slow2_v[p, i]
+        out_v[p, i] = rest_v[p, i] + effect * rise_v_ah[p, i] + drop
+        heat_j[p, i] += amps * drop * seconds
         total += out_v[p, i]
-    return total
+        watts += amps * drop
+    return total, watts
 
 
 @vectorised
@@ -49,17 +57,6 @@ def move_charge(charge_ah, leak_a, swing, per_ah, amps_h, hours, throughput_ah, 
         charge_ah[p, i] += amps_h - leak_a[p, i] * hours
         follow = min(40.0 * throughput_ah * per_ah[p, i], 1.0)
         swing[p, i] += follow * (side - swing[p, i])
-
-
-@vectorised
-def gather_heat(heat_j, true_v, rest_v, amps_s, p):
-    """Heat of the current against everything but the rest voltage; the sum is the string's, J."""
-    total = 0.0
-    for i in range(heat_j.shape[1]):
-        heat = amps_s * (true_v[p, i] - rest_v[p, i])
-        heat_j[p, i] += heat
-        total += heat
-    return total
 
 
 @vectorised

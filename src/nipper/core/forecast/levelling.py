@@ -1,0 +1,130 @@
+"""Whether the balancer catches up: the spread of charge over the coming weeks, under these settings and under each school."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.chemistry import chemistry
+from nipper.core.errors import InputError
+from nipper.core.forecast.outcome import Outcome, apart_ah, outcome
+from nipper.core.forecast.schools import School, schools
+from nipper.core.forecast.twin import Known, Plan, scenario
+from nipper.core.imbalance.remedies import bleed, feed
+from nipper.core.setup import Setup, put
+from nipper.core.simulate.trial import run
+
+Floats = NDArray[np.floating]
+WEEKS = 12
+STEP_S = 30.0
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Course:
+    """One way of doing it and what comes of it."""
+
+    school: School | None  # None: the settings as they are
+    week: Floats  # [days]
+    apart_ah: Floats  # [days] at the end of each day, worst pack
+    moved_ah_per_week: float  # out of the busiest cell
+    outcome: Outcome
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Levelling:
+    """All courses under one sky, the present settings first, and what the log says of the balancer."""
+
+    courses: tuple[Course, ...]
+    need_ah_per_week: float | None  # the fastest drift measured; None when no cell drifts
+    need_cell: int | None
+    above_h_per_week: float | None  # in the log
+    allowed_h_per_week: float | None
+    can_ah_per_week: float | None  # in the hours allowed
+
+
+@dataclass(frozen=True, slots=True)
+class ByHand:
+    """One cell to level by hand."""
+
+    cell: int
+    ah: float  # + = too full
+    sentence: str
+
+
+def levelling(setup: Setup, known: Mapping[int, Known], pack: int, plan: Plan, tick: Callable[[float], None] = lambda _share: None) -> Levelling:
+    """Run every school for some weeks on a copy of this bank.
+
+    Parameters
+    ----------
+    known : what is measured, by pack number from 1
+    pack : whose log tells about the balancer's hours
+    tick : called with the fraction done
+    """
+    plan = replace(plan, days=7.0 * WEEKS)
+    ways: list[tuple[School | None, Setup]] = [(None, setup)]
+    for school in schools(setup):
+        try:
+            ways.append((school, put(setup, school.changes)))
+        except InputError:
+            continue
+    courses = []
+    for i, (school, settings) in enumerate(ways):
+        courses.append(_course(school, settings, known, plan))
+        tick((i + 1) / len(ways))
+    worst, above, allowed = _from_log(setup, known.get(pack))
+    can = None if allowed is None or setup.balancer is None else setup.balancer.current_a * allowed
+    need = None if worst is None else 7.0 * abs(worst[1])
+    return Levelling(tuple(courses), need, worst[0] if worst else None, above, allowed, can)
+
+
+def _course(school: School | None, setup: Setup, known: Mapping[int, Known], plan: Plan) -> Course:
+    planned = scenario(setup, known, plan).model_copy(update={"step_s": STEP_S, "log_every_s": 1800.0})
+    trial = run(setup, planned)
+    days = int(planned.days)
+    last_rows = np.minimum((np.arange(1, days + 1) * 48) - 1, trial.logs[0].rows - 1)
+    apart = apart_ah(trial).max(axis=1)
+    return Course(
+        school=school,
+        week=np.r_[0.0, np.arange(1, days + 1) / 7.0],
+        apart_ah=np.r_[apart[0], apart[last_rows]],
+        moved_ah_per_week=float(np.abs(trial.moved_ah).max()) / (planned.days / 7.0),
+        outcome=outcome(trial),
+    )
+
+
+def _from_log(setup: Setup, known: Known | None) -> tuple[tuple[int, float] | None, float | None, float | None]:
+    """The cell that drifts fastest with its Ah a day, and hours a week above the start and in the permitted phase."""
+    if known is None:
+        return None, None, None
+    drift = known.estimate.drift
+    with np.errstate(invalid="ignore"):
+        real = np.flatnonzero(np.abs(drift.ah_per_day) > 3.0 * drift.sd_ah_per_day)
+    worst = int(real[np.argmax(np.abs(drift.ah_per_day[real]))]) if real.size else None
+    use = known.estimate.balancer
+    weeks = use.days / 7.0
+    hours = (use.above_start_h / weeks, use.allowed_h / weeks) if setup.balancer and use.days >= 3 else (None, None)
+    return (None if worst is None else (worst + 1, float(drift.ah_per_day[worst]))), *hours
+
+
+def by_hand(setup: Setup, known: Known | None, least_pct: float = 0.15) -> list[ByHand]:
+    """Which cells to bleed or feed, and how much, from the last full charges; only what is beyond doubt, the largest first."""
+    if known is None:
+        return []
+    offset, sd = known.estimate.drift.last_ah, known.estimate.drift.last_sd_ah
+    out = []
+    for i in np.argsort(-np.abs(np.nan_to_num(offset))):
+        ah = float(offset[i])
+        if not np.isfinite(ah) or abs(ah) < max(2.0 * float(sd[i]), least_pct / 100.0 * setup.capacity_ah):
+            continue
+        cell = int(i) + 1
+        sentence = bleed(ah, setup).sentence(cell) if ah > 0 else feed(-ah, setup).sentence(cell)
+        out.append(ByHand(cell, ah, sentence))
+    return out
+
+
+def slope_along(setup: Setup) -> tuple[Floats, Floats]:
+    """mV per % of charge against cell voltage, over what a cell sees in use."""
+    chem = chemistry(setup.chemistry)
+    volts = np.linspace(float(chem.curve.ocv(15.0)), chem.max_v, 400)
+    return volts, chem.curve.slope_at_voltage(volts)
