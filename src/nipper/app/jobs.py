@@ -85,13 +85,18 @@ class _Runner(QRunnable):
 
 
 class Latest(QObject):
-    """For questions asked ever anew, as by a drag: one job runs, and only the newest question waits."""
+    """For questions asked ever anew, as by a drag: one job runs, and only the newest question waits.
+
+    With ``ticks`` a running answer that nobody waits for any more is stopped at its next tick.
+    """
 
     answered = Signal(object)
+    failed = Signal(str)
+    progressed = Signal(float)
 
-    def __init__(self, work: Callable[..., object], parent: QObject | None = None) -> None:
+    def __init__(self, work: Callable[..., object], parent: QObject | None = None, ticks: bool = False) -> None:
         super().__init__(parent)
-        self._work = work
+        self._work, self._ticks = work, ticks
         self._running: Job | None = None
         self._waiting: tuple[object, ...] | None = None
 
@@ -99,9 +104,13 @@ class Latest(QObject):
         """Put a question; an older one that still waits is dropped."""
         if self._running is not None:
             self._waiting = question
+            if self._ticks:
+                self._running.cancel()
             return
-        job = Job(self._work, *question)
+        job = Job(self._work, *question, ticks=self._ticks)
         job.done.connect(self.answered)
+        job.failed.connect(self.failed)
+        job.progressed.connect(self.progressed)
         job.ended.connect(self._next)
         self._running = job
         job.start()

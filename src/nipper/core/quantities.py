@@ -29,6 +29,7 @@ UNITS: dict[str, dict[str, float | Callable[[float], float]]] = {
     "°C": {"°C": 1.0, "C": 1.0, "K": lambda k: k - 273.15, "F": lambda f: (f - 32.0) / 1.8, "°F": lambda f: (f - 32.0) / 1.8},
     "mΩ": {"mΩ": 1.0, "mohm": 1.0, "Ω": 1e3, "ohm": 1e3, "µΩ": 1e-3},
     "W": {"W": 1.0, "kW": 1e3},
+    "kWh": {"kWh": 1.0, "Wh": 1e-3},
     "mm²": {"mm²": 1.0, "mm2": 1.0},
     "m": {"m": 1.0, "cm": 1e-2, "mm": 1e-3, "ft": 0.3048},
     "days": {"days": 1.0, "d": 1.0, "weeks": 7.0},

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QButtonGroup, QFileDialog, QFrame, QHBoxLayout, QM
 
 from nipper.app.actions import Action, Menu
 from nipper.app.document import Document, PackRecord
+from nipper.app.forecasts import Forecasts
 from nipper.app.jobs import wait_for_jobs
 from nipper.app.shell.demo import DemoMaker
 from nipper.app.shell.finder import Finder
@@ -24,7 +25,7 @@ from nipper.core.report.consequence import Consequence, of_finding, protect_sent
 from nipper.core.setup import Setup, load
 from nipper.store import Bench, Revision
 
-STAGES = (("protect", "Protect", "2"), ("record", "Record", "8"), ("diagnose", "Diagnose", "9"))
+STAGES = (("protect", "Protect", "2"), ("level", "Level", "3"), ("rehearse", "Rehearse", "7"), ("record", "Record", "8"), ("diagnose", "Diagnose", "9"))
 BENCH_SUFFIX = ".nipper"
 LOG_SUFFIXES = (".csv", ".gz", ".tsv", ".txt", ".xlsx", ".xlsm", ".ods")
 
@@ -36,6 +37,7 @@ class Window(QMainWindow):
         super().__init__()
         self.theme, self.zone, self._settings, self._data = theme, zone, settings, data_folder
         self.document: Document | None = None
+        self.forecasts: Forecasts | None = None
         self._stage = "protect"
         self._views: dict[str, QWidget] = {}
         self._import: QWidget | None = None
@@ -218,6 +220,9 @@ class Window(QMainWindow):
         document.pack_changed.connect(self._pack_changed)
         document.trouble.connect(self.say)
         document.undo_stack.indexChanged.connect(self._undo_changed)
+        self.forecasts = Forecasts(document, document)
+        self.forecasts.rehearsed.connect(self._forecast_changed)
+        self.forecasts.levelled.connect(self._forecast_changed)
         self.say("")
         recent = [str(bench.path), *(f for f in self._recent() if f != str(bench.path))]
         self._settings.setValue("recent", recent[:8])
@@ -273,7 +278,7 @@ class Window(QMainWindow):
             self.pages.removeWidget(view)
             view.deleteLater()
         self._views = {}
-        document, self.document = self.document, None
+        document, self.document, self.forecasts = self.document, None, None
         document.disconnect(self)
         wait_for_jobs()
         document.close()
@@ -393,6 +398,12 @@ class Window(QMainWindow):
             from nipper.app.stages.record.view import RecordView
 
             return RecordView(document, self.theme, self.zone)
+        if stage in ("level", "rehearse"):
+            from nipper.app.stages.level.view import LevelView
+            from nipper.app.stages.rehearse.view import RehearseView
+
+            assert self.forecasts
+            return (LevelView if stage == "level" else RehearseView)(document, self.forecasts, self.theme)
         from nipper.app.stages.diagnose.view import DiagnoseView
 
         return DiagnoseView(document, self.theme, self.zone)
@@ -447,8 +458,19 @@ class Window(QMainWindow):
     def _findings_changed(self, findings: list[Finding]) -> None:
         status, sentence = protect_sentence(findings)
         self.rail.say("protect", str(status), sentence)
-        if self._stage == "protect":
+        if self._stage in ("protect", "level"):
             self._show_follows()
+
+    @Slot()
+    def _forecast_changed(self) -> None:
+        """A forecast has come: its stage's sentence and what follows."""
+        from nipper.core.report.forecasts import rehearse_sentence
+
+        if self.forecasts is not None:
+            status, sentence = rehearse_sentence(self.forecasts.rehearsal)
+            self.rail.say("rehearse", str(status), sentence)
+            if self._stage in ("level", "rehearse"):
+                self._show_follows()
 
     @Slot(int, object)
     def _record_changed(self, pack_id: int, _: PackRecord | None) -> None:
@@ -456,9 +478,12 @@ class Window(QMainWindow):
             self._show_record()
 
     def _show_record(self) -> None:
+        from nipper.core.forecast.levelling import from_log
+        from nipper.core.report.forecasts import level_sentence, rehearse_sentence
         from nipper.core.report.sentences import diagnose_sentence, record_sentence
 
         assert self.document
+        assert self.forecasts
         record = self.document.record
         if record is None and self.document.reading_log:
             return
@@ -466,6 +491,8 @@ class Window(QMainWindow):
         for stage, (status, sentence) in (
             ("record", record_sentence(log, self.document.setup, diagnosis)),
             ("diagnose", diagnose_sentence(diagnosis)),
+            ("level", level_sentence(self.document.setup, from_log(self.document.setup, self.forecasts.known.get(self.forecasts.pack_number)))),
+            ("rehearse", rehearse_sentence(self.forecasts.rehearsal)),
         ):
             self.rail.say(stage, str(status), sentence)
         self._show_follows()
@@ -507,8 +534,17 @@ class Window(QMainWindow):
         if self._stage == "protect":
             self.follows.show_all([of_finding(f) for f in document.findings])
             return
+        from nipper.core.report.forecasts import of_levelling, of_rehearsal
         from nipper.core.report.sentences import of_diagnosis, of_history, of_record
 
+        forecasts = self.forecasts
+        assert forecasts
+        if self._stage == "rehearse":
+            self.follows.show_all(of_rehearsal(forecasts.rehearsal) if forecasts.rehearsal else [])
+            return
+        if self._stage == "level":
+            self.follows.show_all(of_levelling(document.setup, forecasts.levelling, document.findings))
+            return
         record = document.record
         if record is None:
             self.follows.show_all([])

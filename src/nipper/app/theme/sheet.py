@@ -23,6 +23,11 @@ QLabel[role="soft"] {{ color: {p.soft}; }}
 QLabel[role="faint"] {{ color: {p.faint}; }}
 QLabel[role="copper"] {{ color: {p.copper}; }}
 QLabel[role="act"] {{ color: {p.act}; }}
+QLabel[role="ok"] {{ color: {p.ok}; }}
+QLabel[role="watch"] {{ color: {p.watch}; }}
+QLabel[role="herd"] {{ color: {p.herd}; }}
+QLabel[role="highest"] {{ color: {p.highest}; }}
+QLabel[role="lowest"] {{ color: {p.lowest}; }}
 QToolTip {{ background: {p.card}; color: {p.ink}; border: 1px solid {p.line}; padding: 4px; }}
 QPushButton {{ background: transparent; color: {p.copper}; border: 1px solid {p.copper}; border-radius: 4px; padding: 3px 10px; font-weight: 600; }}
 QPushButton:hover, QPushButton:checked {{ background: {p.copper_wash}; }}

@@ -43,11 +43,38 @@ class DayAxis(pg.AxisItem):
         return out
 
 
+class RunAxis(pg.AxisItem):
+    """Hours since midnight of a run's first day, as times of day, days, or weeks."""
+
+    def __init__(self) -> None:
+        super().__init__("bottom")
+        self.enableAutoSIPrefix(False)
+
+    def tickValues(self, minVal: float, maxVal: float, size: float) -> Any:  # noqa: N802, N803 - pyqtgraph's names
+        """Round steps."""
+        span = max(maxVal - minVal, 1e-3)
+        steps = (1 / 60, 2 / 60, 5 / 60, 0.25, 0.5, 1.0, 2.0, 3.0, 6.0, 12.0, 24.0, 48.0, 168.0, 336.0, 728.0, 1456.0)
+        step = next((s for s in steps if span / s <= max(2, size / 80)), steps[-1])
+        return [(step, list(np.arange(np.ceil(minVal / step - 1e-9) * step, maxVal, step)))]
+
+    def tickStrings(self, values: Sequence[float], scale: float, spacing: float) -> list[str]:  # noqa: N802 - pyqtgraph's name
+        """Midnight is named by the day that begins."""
+        out = []
+        for value in values:
+            minutes = round(value * 60.0)
+            day, rest = divmod(minutes, 1440)
+            if spacing >= 168.0:
+                out.append(f"week {day // 7 + 1}")
+            else:
+                out.append(f"day {day + 1}" if rest == 0 else f"{rest // 60:02d}:{rest % 60:02d}")
+        return out
+
+
 class Plot(pg.PlotWidget):
     """A plot with a quiet grid, no frame, axes in the soft tone; pans and zooms with the mouse, double-click shows all."""
 
-    def __init__(self, theme: Theme, time_axis: bool = False, zone: tzinfo = UTC, unit: str = "") -> None:
-        axis = {"bottom": DayAxis(zone)} if time_axis else {}
+    def __init__(self, theme: Theme, time_axis: bool = False, zone: tzinfo = UTC, unit: str = "", run_axis: bool = False) -> None:
+        axis = {"bottom": RunAxis()} if run_axis else {"bottom": DayAxis(zone)} if time_axis else {}
         super().__init__(axisItems=axis)
         self._theme, self._unit = theme, unit
         item = self.item
@@ -117,9 +144,9 @@ class Plot(pg.PlotWidget):
         self.addItem(item)
         return item
 
-    def level(self, y: float, role: str = "line") -> pg.InfiniteLine:
+    def level(self, y: float, role: str = "line", width: float = 1.0) -> pg.InfiniteLine:
         """A thin horizontal line."""
-        item = pg.InfiniteLine(y, angle=0, pen=pg.mkPen(self._theme.colour(role), width=1))
+        item = pg.InfiniteLine(y, angle=0, pen=pg.mkPen(self._theme.colour(role), width=width))
         self.addItem(item)
         return item
 

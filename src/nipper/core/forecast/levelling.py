@@ -36,11 +36,7 @@ class Levelling:
     """All courses under one sky, the present settings first, and what the log says of the balancer."""
 
     courses: tuple[Course, ...]
-    need_ah_per_week: float | None  # the fastest drift measured; None when no cell drifts
-    need_cell: int | None
-    above_h_per_week: float | None  # in the log
-    allowed_h_per_week: float | None
-    can_ah_per_week: float | None  # in the hours allowed
+    told: "FromLog"
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,10 +68,7 @@ def levelling(setup: Setup, known: Mapping[int, Known], pack: int, plan: Plan, t
     for i, (school, settings) in enumerate(ways):
         courses.append(_course(school, settings, known, plan))
         tick((i + 1) / len(ways))
-    worst, above, allowed = _from_log(setup, known.get(pack))
-    can = None if allowed is None or setup.balancer is None else setup.balancer.current_a * allowed
-    need = None if worst is None else 7.0 * abs(worst[1])
-    return Levelling(tuple(courses), need, worst[0] if worst else None, above, allowed, can)
+    return Levelling(tuple(courses), from_log(setup, known.get(pack)))
 
 
 def _course(school: School | None, setup: Setup, known: Mapping[int, Known], plan: Plan) -> Course:
@@ -93,18 +86,31 @@ def _course(school: School | None, setup: Setup, known: Mapping[int, Known], pla
     )
 
 
-def _from_log(setup: Setup, known: Known | None) -> tuple[tuple[int, float] | None, float | None, float | None]:
-    """The cell that drifts fastest with its Ah a day, and hours a week above the start and in the permitted phase."""
+@dataclass(frozen=True, slots=True)
+class FromLog:
+    """What the log says of need and chance, a week; None where it does not say."""
+
+    need_cell: int | None = None
+    need_ah: float | None = None
+    above_h: float | None = None
+    allowed_h: float | None = None
+    can_ah: float | None = None
+
+
+def from_log(setup: Setup, known: Known | None) -> FromLog:
+    """The fastest drift, and the hours above the start voltage and in the permitted phase."""
     if known is None:
-        return None, None, None
-    drift = known.estimate.drift
+        return FromLog()
+    drift, use = known.estimate.drift, known.estimate.balancer
     with np.errstate(invalid="ignore"):
         real = np.flatnonzero(np.abs(drift.ah_per_day) > 3.0 * drift.sd_ah_per_day)
     worst = int(real[np.argmax(np.abs(drift.ah_per_day[real]))]) if real.size else None
-    use = known.estimate.balancer
+    need = None if worst is None else 7.0 * abs(float(drift.ah_per_day[worst]))
+    cell = None if worst is None else worst + 1
+    if setup.balancer is None or use.days < 3.0:
+        return FromLog(cell, need)
     weeks = use.days / 7.0
-    hours = (use.above_start_h / weeks, use.allowed_h / weeks) if setup.balancer and use.days >= 3 else (None, None)
-    return (None if worst is None else (worst + 1, float(drift.ah_per_day[worst]))), *hours
+    return FromLog(cell, need, use.above_start_h / weeks, use.allowed_h / weeks, setup.balancer.current_a * use.allowed_h / weeks)
 
 
 def by_hand(setup: Setup, known: Known | None, least_pct: float = 0.15) -> list[ByHand]:

@@ -140,8 +140,9 @@ def trip_text(event: BmsEvent) -> str:
     """A trip in a few words: which cell, and at what value."""
     unit = "A" if "current" in event.protection or event.protection == "short_circuit" else "V" if "voltage" in event.protection else "°C"
     digits = 3 if event.cell else 1
-    where = f"cell {event.cell}, " if event.cell else ""
-    return f"{where}{TITLES[event.protection]} at {event.value:.{digits}f} {unit}"
+    title = TITLES[event.protection]
+    what = f"cell {event.cell}, {title.removeprefix('cell ')}" if event.cell else title
+    return f"{what} at {event.value:.{digits}f} {unit}"
 
 
 def moment(trial: Trial, time_s: float) -> str:

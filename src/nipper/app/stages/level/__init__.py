@@ -1,0 +1,1 @@
+"""Level: whether the balancer catches up."""

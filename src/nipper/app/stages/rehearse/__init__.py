@@ -1,0 +1,1 @@
+"""Rehearse: run the settings before typing them in."""

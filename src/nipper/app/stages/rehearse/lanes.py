@@ -1,0 +1,223 @@
+"""The time-lapse: lanes of sun and loads, pack, cells, and who limits, with a playhead over all of them."""
+
+import numpy as np
+import pyqtgraph as pg
+from numpy.typing import NDArray
+from PySide6.QtCore import Qt, Signal, Slot
+from PySide6.QtGui import QBrush
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
+
+from nipper.app.theme import BASE_PT, Theme
+from nipper.app.widgets.basic import SEMI, clear, label
+from nipper.app.widgets.plot import Plot
+from nipper.core.forecast.outcome import Span
+from nipper.core.forecast.rehearsal import lanes_of
+from nipper.core.setup import Setup
+from nipper.core.simulate.trial import Trial
+
+LANES = (("Sun, loads", "A", 3), ("Pack", "V", 2), ("Cells", "V", 5), ("Who limits", "", 3))
+KIND_ROLE = {
+    "sun": "herd", "charger": "soft", "absorption": "ok", "float": "ok", "BMS": "act", "the BMS's request": "watch", "inverter": "watch",
+    "cold": "lowest", "balance": "copper",
+}  # fmt: skip
+KIND_WORD = {"absorption": "full, held at absorption", "balance": "balancing", "sun": "sun is the limit"}
+LANE_Y = {"limit": 2.0, "balance": 1.0, "trip": 0.0}
+CELL_PT = 9.5
+NO_PEN = pg.mkPen(None)
+
+
+class Lanes(QWidget):
+    """Draws a trial; ``scrubbed`` carries the hour the user pulled the playhead to."""
+
+    scrubbed = Signal(float)
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self._trial: Trial | None = None
+        self._other: Trial | None = None
+        self._pack = 1
+        self.hour = 0.0
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(2)
+        self.plots: list[Plot] = []
+        self._heads: list[pg.InfiniteLine] = []
+        self._covers: list[pg.LinearRegionItem] = []
+        for row, (title, unit, stretch) in enumerate(LANES):
+            side = QWidget()
+            inside = QGridLayout(side)
+            inside.setContentsMargins(0, 2, 0, 0)
+            inside.setSpacing(0)
+            inside.addWidget(label(title, weight=SEMI, size=BASE_PT - 0.5, wrap=True), 0, 0)
+            inside.addWidget(label(unit, "soft", BASE_PT - 1), 1, 0)
+            inside.setRowStretch(2, 1)
+            side.setFixedWidth(52)
+            last = row == len(LANES) - 1
+            plot = Plot(theme, run_axis=True)
+            plot.item.getAxis("bottom").setStyle(showValues=last)
+            plot.item.getAxis("left").setWidth(52)
+            plot.item.setMouseEnabled(x=True, y=False)
+            plot.item.getAxis("bottom").setHeight(None if last else 4)
+            plot.setMinimumHeight(34 * stretch // 2)
+            if self.plots:
+                plot.item.setXLink(self.plots[0].item)
+            grid.addWidget(side, row, 0)
+            grid.addWidget(plot, row, 1)
+            grid.setRowStretch(row, stretch)
+            self.plots.append(plot)
+        self.plots[3].item.getAxis("left").setTicks([[(LANE_Y["limit"], "charge"), (LANE_Y["balance"], "balancer"), (LANE_Y["trip"], "trips")]])
+        self.plots[3].item.showGrid(x=False, y=False)
+        self._legend = QHBoxLayout()
+        self._legend.setSpacing(14)
+        grid.addLayout(self._legend, len(LANES), 1)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        theme.changed.connect(self._redraw)
+
+    def show_trial(self, trial: Trial, pack: int, other: Trial | None = None) -> None:
+        """Draw a run as one pack saw it, and another under it, dashed."""
+        self._trial, self._pack, self._other = trial, min(pack, len(trial.logs)), other
+        self._redraw()
+
+    @property
+    def hours(self) -> tuple[float, float]:
+        """First and last hour shown, from midnight of the first day."""
+        if self._trial is None:
+            return 0.0, 0.0
+        hours = self._hours(self._trial)
+        return float(hours[0]), float(hours[-1])
+
+    def _hours(self, trial: Trial) -> NDArray[np.floating]:
+        return (trial.logs[0].time_s - _midnight(trial)) / 3600.0
+
+    @Slot()
+    def _redraw(self) -> None:
+        trial = self._trial
+        for plot in self.plots:
+            plot.clear()
+        self._heads, self._covers = [], []
+        if trial is None:
+            return
+        hours = self._hours(trial)
+        log = trial.logs[self._pack - 1]
+        self._nights(trial, hours)
+        sun, pack, cells, who = self.plots
+        sun.line(hours, trial.bus_a[:, 0], "watch", 1.2, dashed=True, alpha=150)
+        sun.line(hours, trial.bus_a[:, 1], "copper", 1.6)
+        sun.line(hours, -trial.bus_a[:, 2], "soft", 1.0)
+        pack.line(hours, log.pack_v, "ink", 1.6)
+        self._draw_cells(cells, trial, hours)
+        self._limits(cells, trial.setup)
+        self._draw_spans(who, lanes_of(trial, self._pack), _midnight(trial), float(hours[-1] - hours[0]))
+        first, last = self.hours
+        for plot in self.plots:
+            plot.item.setXRange(first, last, padding=0.005)
+            cover = pg.LinearRegionItem((last, last), movable=False, pen=NO_PEN, brush=self._cover_brush())
+            cover.setZValue(40)
+            plot.addItem(cover)
+            self._covers.append(cover)
+            head = pg.InfiniteLine(last, angle=90, movable=True, pen=pg.mkPen(self._theme.colour("copper"), width=1.6))
+            head.setZValue(50)
+            head.sigDragged.connect(self._dragged)
+            plot.addItem(head)
+            self._heads.append(head)
+        self.set_hour(min(max(self.hour, first), last) if self.hour else last)
+
+    def _cover_brush(self) -> QBrush:
+        colour = self._theme.colour("paper")
+        colour.setAlpha(225)
+        return QBrush(colour)
+
+    def _nights(self, trial: Trial, hours: NDArray[np.floating]) -> None:
+        if trial.scenario.days > 8:
+            return
+        dark = trial.bus_a[:, 0] <= 0
+        edges = np.flatnonzero(np.diff(dark.astype(int), prepend=0, append=0))
+        shade = self._theme.colour("grid")
+        shade.setAlpha(110)
+        for start, end in zip(edges[::2], edges[1::2], strict=False):
+            for plot in self.plots:
+                night = pg.LinearRegionItem((hours[start], hours[min(end, hours.size - 1)]), movable=False, pen=NO_PEN, brush=shade)
+                night.setZValue(-20)
+                plot.addItem(night)
+
+    def _draw_cells(self, plot: Plot, trial: Trial, hours: NDArray[np.floating]) -> None:
+        log = trial.logs[self._pack - 1]
+        high, low = strays(trial, self._pack)
+        herd = [i for i in range(log.cells) if i not in (high, low)]
+        if herd:  # one path for all of them: sixteen would cost sixteen times the painting
+            blank = np.full((1, len(herd)), np.nan, np.float32)
+            y = np.concatenate([log.cell_v[:, herd], blank]).T.ravel()
+            plot.line(np.tile(np.r_[hours, np.nan], len(herd)), y, "herd", 1.0)
+        if self._other is not None and self._other.logs[0].rows == hours.size:
+            beside = self._other.logs[min(self._pack, len(self._other.logs)) - 1]
+            plot.line(hours, beside.cell_v.max(axis=1), "copper", 1.3, dashed=True)
+        plot.line(hours, log.cell_v[:, low], "lowest", 1.8)
+        plot.line(hours, log.cell_v[:, high], "highest", 1.8)
+
+    def _limits(self, plot: Plot, setup: Setup) -> None:
+        over, under = setup.protection.cell_over_voltage.trip_v, setup.protection.cell_under_voltage.trip_v
+        assert self._trial is not None
+        volts = self._trial.logs[self._pack - 1].cell_v
+        low, high = float(volts.min()), float(volts.max())
+        if high > over - 0.25:
+            plot.level(over, "act", 1.4)
+            plot.note(self.hours[0], over, f"trip {over:.2f}", "act", anchor=(0, 0), size=CELL_PT - 0.5, bold=False)
+            high = max(high, over)
+        if low < under + 0.25:
+            plot.level(under, "act", 1.4)
+            plot.note(self.hours[0], under, f"trip {under:.2f}", "act", anchor=(0, 1), size=CELL_PT - 0.5, bold=False)
+            low = min(low, under)
+        plot.item.setYRange(low, high, padding=0.08)
+
+    def _draw_spans(self, plot: Plot, spans: list[Span], start_s: float, shown_h: float) -> None:
+        plot.item.setYRange(-0.6, 2.7, padding=0)
+        first, last = self.hours
+        for span in spans:
+            role = KIND_ROLE.get(span.kind, "act")
+            colour = self._theme.colour(role)
+            if span.kind == "float":
+                colour.setAlpha(120)
+            x0, x1 = (span.start_s - start_s) / 3600.0, (span.end_s - start_s) / 3600.0
+            x0, x1 = max(x0, first), min(max(x1, x0 + 0.002 * shown_h), last)
+            y = LANE_Y[span.lane]
+            plot.addItem(pg.BarGraphItem(x0=[x0], x1=[x1], y0=[y - 0.34], height=[0.68], brush=colour, pen=None))
+        first_trip = min((s for s in spans if s.lane == "trip"), key=lambda s: s.start_s, default=None)
+        if first_trip is not None:  # the others are told beside; their words would cover each other
+            x0, x1 = (first_trip.start_s - start_s) / 3600.0, (first_trip.end_s - start_s) / 3600.0
+            left = x1 > first + 0.6 * shown_h
+            plot.note(x0 if left else x1, LANE_Y["trip"], first_trip.text, "act", anchor=(1.0 if left else 0.0, 0.5), size=CELL_PT, bold=False)
+        clear(self._legend)
+        for kind in (k for k in KIND_ROLE if any(s.kind == k for s in spans)):
+            entry = QHBoxLayout()
+            entry.setSpacing(4)
+            entry.addWidget(label("■", KIND_ROLE[kind], CELL_PT - 0.5))
+            entry.addWidget(label(KIND_WORD.get(kind, kind), "soft", CELL_PT - 0.5))
+            self._legend.addLayout(entry)
+        self._legend.addStretch(1)
+
+    @Slot(object)
+    def _dragged(self, head: pg.InfiniteLine) -> None:
+        self.set_hour(float(head.getXPos()))
+        self.scrubbed.emit(self.hour)
+
+    def set_hour(self, hour: float, covered: bool = False) -> None:
+        """Move the playhead; while it plays, what comes after it is covered."""
+        first, last = self.hours
+        self.hour = min(max(hour, first), last)
+        for head, cover in zip(self._heads, self._covers, strict=True):
+            head.setValue(self.hour)
+            cover.setRegion((self.hour if covered else last, last))
+
+
+def strays(trial: Trial, pack: int) -> tuple[int, int]:
+    """The cells drawn in colour: the highest where the pack is at its highest, and the lowest there."""
+    log = trial.logs[pack - 1]
+    row = int(np.argmax(log.cell_v.max(axis=1)))
+    return int(np.argmax(log.cell_v[row])), int(np.argmin(log.cell_v[row]))
+
+
+def _midnight(trial: Trial) -> float:
+    """Midnight of the first day, by the run's own sun."""
+    return trial.start_s - trial.start_s % 86400.0

@@ -1,0 +1,330 @@
+"""What follows from a rehearsal and from the catch-up forecast, and the sentences of their stages."""
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from nipper.core.findings import Finding
+from nipper.core.forecast.levelling import Course, FromLog, Levelling
+from nipper.core.forecast.outcome import TITLES, Outcome, moment, trip_text
+from nipper.core.forecast.rehearsal import Rehearsal
+from nipper.core.report.consequence import Consequence, Status, count, of_finding
+from nipper.core.setup import Setup
+from nipper.core.simulate.trial import BmsEvent, Trial
+
+MOST_TRIPS_TOLD = 3
+LEVEL_PATHS = ("balancer.", "charging.absorption_min", "charging.float_v", "charging.equalise")
+
+
+def rehearse_sentence(rehearsal: Rehearsal | None) -> tuple[Status, str]:
+    """What the last rehearsal came to, in a few words."""
+    if rehearsal is None:
+        return Status.NONE, "not rehearsed yet"
+    result = rehearsal.main.outcome
+    days = f"{rehearsal.plan.days:g} day{'' if rehearsal.plan.days == 1 else 's'}"
+    if result.first is None:
+        return Status.OK, f"{days} without a trip"
+    where = f"cell {result.first.cell} trips" if result.first.cell else f"{TITLES[result.first.protection]} trips"
+    return _how_bad(result.first), f"{where} on {moment(rehearsal.main.trial, result.first.time_s)}"
+
+
+def _how_bad(trip: BmsEvent) -> Status:
+    """The cold cutoff doing its work is no trouble; a trip of voltage or current is."""
+    return Status.OK if trip.protection == "charge_under_temperature" else Status.ACT
+
+
+def of_rehearsal(rehearsal: Rehearsal) -> list[Consequence]:
+    """Trips first, with the change that was tried; then balancing, cold, energy, and the other settings beside."""
+    trial, result = rehearsal.main.trial, rehearsal.main.outcome
+    out = _trips(rehearsal)
+    if not out:
+        out.append(Consequence(Status.OK, f"Nothing trips in {result.days:g} days.", _highest(trial)))
+    out += _balancing(trial, result)
+    out += _cold(trial)
+    out += _house(result)
+    if result.not_taken_kwh > 0.1:
+        after = "after the trips and " if any("over_voltage" in t.protection for t in trial.trips) else ""
+        full = f"{result.full_days} full days of {result.days:g}"
+        out.append(Consequence(Status.OK, f"{result.not_taken_kwh:.1f} kWh of sun were not taken,", f"{after}when the bank was full.", place=full))
+    if rehearsal.other is not None:
+        out.append(_beside(result, rehearsal.other.name, rehearsal.other.outcome))
+    out.append(
+        Consequence(
+            Status.NONE,
+            "A copy of this bank, with its measured differences." if rehearsal.measured else "Equal cells: no log says yet how these differ.",
+            "Made-up sky, your loads. Nothing is sent anywhere.",
+            why="Charge, capacity, resistance and drift of each cell come from the last full charges in the log; what is not measured is taken as equal.",
+        )
+    )
+    return out
+
+
+def _highest(trial: Trial) -> str:
+    pack = max(range(len(trial.logs)), key=lambda p: float(trial.logs[p].cell_v.max()))
+    log = trial.logs[pack]
+    row, cell = divmod(int(log.cell_v.argmax()), log.cells)
+    return f"The highest reading is {log.cell_v[row, cell]:.3f} V: cell {cell + 1} on {moment(trial, float(log.time_s[row]))}."
+
+
+def _trips(rehearsal: Rehearsal) -> list[Consequence]:
+    trial = rehearsal.main.trial
+    counts = Counter(t.protection for t in trial.trips)
+    firsts = [next(t for t in trial.trips if t.protection == name) for name in counts if name != "charge_under_temperature"]
+    out = []
+    for trip in firsts[:MOST_TRIPS_TOLD]:
+        cure = rehearsal.cure if trip is rehearsal.main.outcome.first else None
+        many = f" {counts[trip.protection]} times in all." if counts[trip.protection] > 1 else ""
+        out.append(
+            Consequence(
+                _how_bad(trip),
+                f"{moment(trial, trip.time_s).capitalize()}: {trip_text(trip)}" + (f" (pack {trip.pack})." if len(trial.logs) > 1 else "."),
+                _around(trial, trip) + many,
+                place="tried: the same days then go without it" if cure else "simulated",
+                why=_WHY.get(trip.protection, "Find the cause before the limit is moved."),
+                suggestion=tuple(cure.changes.items()) if cure else (),
+                label=cure.text if cure else "",
+            )
+        )
+    return out
+
+
+_WHY = {
+    "cell_over_voltage": "The charger holds the mean; the fullest cell is above it by its offset. A lower target, or levelled cells, keep it off the trip.",
+    "pack_over_voltage": "The pack's own limit is nearer to the charger's target than the cells' limit.",
+    "cell_under_voltage": "The emptiest cell ends the discharge for all: levelled cells, a smaller load or more sun.",
+    "discharge_over_current": "Loads together pass the limit for longer than its delay. Compare with fuse and leads before it is raised.",
+    "short_circuit": "A motor's start can pass it: the delay must be longer than the start, and the switches must bear it. The BMS maker's sheet decides.",
+}
+
+
+def _around(trial: Trial, trip: BmsEvent) -> str:
+    """Mean cell voltage and current at the row before the trip, and who carries on."""
+    log = trial.logs[trip.pack - 1]
+    row = max(0, int(log.time_s.searchsorted(trip.time_s)) - 1)
+    text = f"The mean cell stands at {log.mean_cell_v[row]:.3f} V, {log.current_a[row]:+.0f} A.".replace("-", "−")
+    others = [p for p in range(len(trial.logs)) if p != trip.pack - 1]
+    if others:
+        text += " The other pack carries the house." if len(others) == 1 else " The other packs carry the house."
+    return text
+
+
+def _balancing(trial: Trial, result: Outcome) -> list[Consequence]:
+    balancer = trial.setup.balancer
+    if balancer is None:
+        return []
+    phase = {"charging": "while charging", "rest": "at rest", "always": "at any time"}[balancer.when]
+    lead = f"Balancing ran {_time(result.balancing_h)} in {result.days:g} days and moved {result.levelled_ah:.2f} Ah."
+    text = f"The cells stand {result.apart_start_ah:.2f} Ah apart at first, {result.apart_end_ah:.2f} Ah at the end."
+    grows = result.apart_end_ah > result.apart_start_ah + 0.02
+    return [
+        Consequence(
+            Status.WATCH if grows else Status.OK, lead, text, place=f"{balancer.current_a:g} A from {balancer.start_v:.2f} V {phase}", goto="level", label="Look at Level"
+        )
+    ]
+
+
+def _cold(trial: Trial) -> list[Consequence]:
+    cold = [e for e in trial.events if e.protection == "charge_under_temperature" and e.kind != "alarm"]
+    if not cold:
+        return []
+    hours, since = 0.0, None
+    for event in (e for e in cold if e.pack == cold[0].pack):
+        if event.kind == "trip":
+            since = event.time_s
+        elif since is not None:
+            hours, since = hours + (event.time_s - since) / 3600.0, None
+    if since is not None:
+        hours += (trial.start_s + trial.scenario.days * 86400.0 - since) / 3600.0
+    limit = trial.setup.protection.charge_under_temperature
+    return [
+        Consequence(
+            Status.OK,
+            f"Cold: charging waited {_time(hours)} in all.",
+            f"Stops below {limit.trip_c:g} °C, goes on at {limit.release_c:g} °C." if limit else "",
+            place="at the coldest sensor",
+            why="Nothing charges below freezing. The cell maker's sheet overrides this limit.",
+        )
+    ]
+
+
+def _house(result: Outcome) -> list[Consequence]:
+    if result.dark_h < 0.02:
+        return []
+    return [
+        Consequence(Status.ACT, f"The house is without full power for {_time(result.dark_h)}.", f"{result.not_served_kwh:.1f} kWh were not served.", place="simulated")
+    ]
+
+
+def _beside(here: Outcome, name: str, there: Outcome) -> Consequence:
+    return Consequence(
+        Status.NONE,
+        f"Same sky, {name}:",
+        f"{count(there.trips, 'trip')} against {here.trips}; {_time(there.top_h)} at the top against {_time(here.top_h)}; "
+        f"{there.levelled_ah:.2f} Ah levelled against {here.levelled_ah:.2f}; "
+        f"{_time(there.high_voltage_h)} above {here.high_v:.2f} V against {_time(here.high_voltage_h)}.",
+        place="both run",
+    )
+
+
+def _time(hours: float) -> str:
+    """Hours as a builder says them."""
+    if hours >= 48:
+        return f"{hours:.0f} h"
+    minutes = round(60 * hours)
+    return f"{minutes} min" if minutes < 90 else f"{minutes // 60} h {minutes % 60:02d}"
+
+
+# Level
+
+
+def level_sentence(setup: Setup, told: FromLog) -> tuple[Status, str]:
+    """What the balancer can move a week against what drifts."""
+    if setup.balancer is None:
+        return Status.NONE, "no balancer"
+    if told.can_ah is None:
+        return Status.NONE, f"{setup.balancer.kind}, {setup.balancer.current_a:g} A from {setup.balancer.start_v:.2f} V"
+    if told.need_ah is None:
+        return Status.OK, f"can level {told.can_ah:.2f} Ah a week; no cell drifts"
+    status = Status.OK if told.can_ah >= told.need_ah else Status.WATCH
+    return status, f"levels {told.can_ah:.2f} Ah a week; cell {told.need_cell} loses {told.need_ah:.2f}"
+
+
+def of_levelling(setup: Setup, forecast: Levelling | None, findings: Sequence[Finding]) -> list[Consequence]:
+    """The rules of the balancer, and what the forecast says of the present settings and the best school."""
+    out = [of_finding(f) for f in findings if any(path.startswith(LEVEL_PATHS) for path in f.settings)]
+    if forecast is None:
+        return out
+    now = forecast.courses[0]
+    weeks = now.week[-1]
+    change = now.apart_ah[-1] - now.apart_ah[0]
+    grows = change > 0.05
+    out.insert(
+        0,
+        Consequence(
+            Status.WATCH if grows else Status.OK,
+            f"In {weeks:.0f} weeks the cells are {now.apart_ah[-1]:.1f} Ah apart.",
+            f"{now.apart_ah[0]:.1f} Ah now: " + ("these settings do not hold them." if grows else "these settings hold them."),
+            place="run on a copy of this bank, clear and mixed days",
+            why="The charge between the fullest and the emptiest cell of the worst pack, at the end of each day.",
+        ),
+    )
+    best = best_course(forecast)
+    if best is not None and best.school is not None and best.apart_ah[-1] < now.apart_ah[-1] - 0.05:
+        out.insert(
+            1,
+            Consequence(
+                Status.NONE,
+                f"{best.school.title}: {best.apart_ah[-1]:.1f} Ah apart instead.",
+                f"{best.school.text[0].upper()}{best.school.text[1:]}.",
+                place=f"{count(best.outcome.trips, 'trip')} in {weeks:.0f} weeks, {best.outcome.high_voltage_h:.0f} h above {best.outcome.high_v:.2f} V",
+                why="Run under the same sky as the present settings. Practitioners differ; this is what each costs and brings for this bank.",
+                suggestion=tuple(best.school.changes.items()),
+                label=f"Take {best.school.title.lower()}",
+            ),
+        )
+    return out
+
+
+def best_course(forecast: Levelling) -> Course | None:
+    """The school that leaves the cells nearest together without a trip that the present settings have not; a change of balancer last."""
+    now, *others = forecast.courses
+    settings = [c for c in others if c.school and "balancer.kind" not in c.school.changes and c.outcome.trips <= now.outcome.trips]
+    return min(settings, key=lambda c: float(c.apart_ah[-1]), default=None)
+
+
+# the figures of Rehearse
+
+
+@dataclass(frozen=True, slots=True)
+class Figure:
+    """A number on a card: what it is, its value, and what belongs to it."""
+
+    name: str
+    value: str
+    text: str
+
+
+def figures(rehearsal: Rehearsal) -> list[Figure]:
+    """Trips, hours at the top, what was levelled, what was not taken, time at high voltage; beside them those of the other settings."""
+    here, other = rehearsal.main.outcome, rehearsal.other.outcome if rehearsal.other else None
+
+    def beside(text: str, value: str) -> str:
+        return f"beside: {value}" if other is not None and value else text
+
+    first = here.first
+    named = "none" if first is None else f"first: cell {first.cell}" if first.cell else TITLES[first.protection]
+    return [
+        Figure("trips", str(here.trips), beside(named, str(other.trips) if other else "")),
+        Figure("time at the top", _time(here.top_h), beside(f"balancer ran {_time(here.balancing_h)}", _time(other.top_h) if other else "")),
+        Figure("levelled", f"{here.levelled_ah:.2f} Ah", beside(f"cells {here.apart_end_ah:.1f} Ah apart", f"{other.levelled_ah:.2f} Ah" if other else "")),
+        Figure("sun not taken", f"{here.not_taken_kwh:.1f} kWh", beside(f"{here.full_days} full days", f"{other.not_taken_kwh:.1f} kWh" if other else "")),
+        Figure(f"above {here.high_v:.2f} V", _time(here.high_voltage_h), beside("highest cell", _time(other.high_voltage_h) if other else "")),
+    ]
+
+
+def telling_moment(rehearsal: Rehearsal) -> float:
+    """What to look at first: the first trip, else where a cell is highest."""
+    if rehearsal.main.outcome.first is not None:
+        return rehearsal.main.outcome.first.time_s
+    trial = rehearsal.main.trial
+    return float(trial.logs[0].time_s[int(max(trial.logs, key=lambda log: float(log.cell_v.max())).cell_v.max(axis=1).argmax())])
+
+
+def now_at(trial: Trial, pack: int, row: int, coloured: tuple[int, int]) -> list[tuple[str, str, str]]:
+    """Readings at a row: name, value, and the role of its colour."""
+    log = trial.logs[min(pack, len(trial.logs)) - 1]
+    high, low = coloured
+    moment_text = moment(trial, float(log.time_s[row]))
+    out = [
+        (moment_text.partition(", ")[0], moment_text.partition(", ")[2], ""),
+        ("battery", f"{round(float(log.current_a[row])) + 0:+d} A".replace("-", "−"), ""),
+        ("pack", f"{log.pack_v[row]:.2f} V", ""),
+        ("charge", f"{log.soc_pct[row]:.0f} %" if log.soc_pct is not None else "–", ""),
+        (f"cell {high + 1}, highest", f"{log.cell_v[row, high]:.3f} V", "highest"),
+        (f"cell {low + 1}, lowest", f"{log.cell_v[row, low]:.3f} V", "lowest"),
+    ]
+    if log.temp_c.shape[1]:
+        out.append(("coldest", f"{log.temp_c[row].min():.0f} °C".replace("-", "−"), ""))
+    return [*out, ("who limits", LIMITER_WORDS[int(trial.limiter[row])], "")]
+
+
+LIMITER_WORDS = ("night", "sun", "charger", "full", "float", "BMS", "BMS asks", "inverter", "cold")
+
+
+# the words of Level
+
+
+def level_headline(setup: Setup, forecast: Levelling | None) -> tuple[str, str]:
+    """Title and subtitle of Level."""
+    balancer = setup.balancer
+    if balancer is None:
+        return "No balancer is set", "The forecast shows what drift alone does. Enter a balancer under Protect."
+    phase = {"charging": "while charging", "rest": "at rest", "always": "at any time"}[balancer.when]
+    what = f"{balancer.kind.capitalize()}, {balancer.current_a:g} A from {balancer.start_v:.2f} V, {balancer.delta_mv:g} mV apart, {phase}."
+    if forecast is None:
+        return "Does the balancer catch up?", what + " Running the coming weeks on a copy of this bank …"
+    now = forecast.courses[0]
+    change = float(now.apart_ah[-1] - now.apart_ah[0])
+    if change > 0.05:
+        title = f"The balancer does not catch up: {now.apart_ah[0]:.1f} Ah apart now, {now.apart_ah[-1]:.1f} Ah in {now.week[-1]:.0f} weeks"
+    elif change < -0.05:
+        title = f"The balancer catches up: {now.apart_ah[0]:.1f} Ah apart now, {now.apart_ah[-1]:.1f} Ah in {now.week[-1]:.0f} weeks"
+    else:
+        title = f"The balancer holds the cells {now.apart_ah[-1]:.1f} Ah apart"
+    return title, what
+
+
+def hours_sentences(setup: Setup, told: FromLog, has_log: bool) -> list[str]:
+    """Hours above the start voltage, what of them the phase allows, and the charge that makes."""
+    if not has_log:
+        return ["A log is needed: hours above the start voltage decide what a balancer can do."]
+    out = []
+    if told.above_h is not None and told.allowed_h is not None and setup.balancer is not None:
+        out.append(f"A cell stood above {setup.balancer.start_v:.2f} V for {told.above_h:.1f} h a week; the phase allowed {told.allowed_h:.1f} h of it.")
+        out.append(f"In those hours {setup.balancer.current_a:g} A move at most {told.can_ah:.2f} Ah a week out of a cell.")
+    if told.need_ah is not None:
+        lacking = told.need_ah - told.can_ah if told.can_ah is not None else 0.0
+        out.append(f"Cell {told.need_cell} drifts {told.need_ah:.2f} Ah a week" + (f": {lacking:.2f} Ah more than can be moved." if lacking > 0 else "."))
+    else:
+        out.append("No cell drifts beyond doubt.")
+    return out
