@@ -9,6 +9,9 @@ import numpy as np
 import polars as pl
 import pytest
 
+from nipper.core.forecast.levelling import levelling
+from nipper.core.forecast.rehearsal import rehearse
+from nipper.core.forecast.twin import Plan
 from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.logs.charges import find_charges
 from nipper.core.logs.reader import read_log
@@ -64,7 +67,21 @@ def test_simulating_a_year(benchmark):
     setup = new_setup("lfp", 16, 280.0)
     run(setup, Scenario(days=1))
     benchmark.pedantic(lambda: run(setup, Scenario(days=365, step_s=10.0, log_every_s=300.0)), rounds=2)
+    benchmark.extra_info["to reach"] = "< 3 s"
     benchmark.extra_info["times real time"] = round(365 * 86400 / benchmark.stats["min"])
+
+
+def test_forecasting_every_school(benchmark):
+    """Level: twelve weeks of each school; what a user waits for after a change."""
+    setup = new_setup("lfp", 16, 280.0)
+    levelling(setup, {}, 1, Plan())
+    benchmark.pedantic(lambda: levelling(setup, {}, 1, Plan()), rounds=2)
+
+
+def test_rehearsing_three_days(benchmark):
+    """Rehearse after each move of a limit."""
+    setup = new_setup("lfp", 16, 280.0)
+    benchmark(lambda: rehearse(setup, {}, Plan()))
 
 
 def test_judging_the_settings_as_a_limit_is_dragged(benchmark):

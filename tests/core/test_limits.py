@@ -30,6 +30,14 @@ def expected(values, rising, trip, delay_s, release, by_time):
     return out
 
 
+def _off_the_grid(value):
+    """Limits half a step of the meter off its readings: one exactly at its limit would be a matter of rounding."""
+    if not isinstance(value, dict):
+        return value
+    steps = {"trip_v": 1e-3, "release_v": 1e-3, "trip_a": 0.1}
+    return {k: (round(v / steps[k]) + 0.5) * steps[k] if k in steps else v for k, v in value.items()}
+
+
 @settings(max_examples=25, deadline=None)
 @given(data=st.data())
 def test_every_limit_acts_at_its_value_and_delay(data):
@@ -51,7 +59,7 @@ def test_every_limit_acts_at_its_value_and_delay(data):
         "protection.power_off_v": None,
         "protection.pack_under_voltage": None,
     }
-    setup = put(new_setup("lfp", cells, 60.0), settings_)
+    setup = put(new_setup("lfp", cells, 60.0), {path: _off_the_grid(value) for path, value in settings_.items()})
     wh = cells * 3.2 * 60.0
     plan = Scenario(
         days=1.0, step_s=STEP_S, log_every_s=STEP_S, seed=draw(st.integers(0, 999)), start_soc_pct=draw(st.floats(3.0, 97.0)), pv_w=wh,
@@ -69,10 +77,8 @@ def test_every_limit_acts_at_its_value_and_delay(data):
     for name, (values, rising) in readings.items():
         limit = getattr(setup.protection, name).model_dump()
         trip, release = (next(v for k, v in limit.items() if k.startswith(word)) for word in ("trip", "release"))
-        clear = np.abs(values - trip).min() > 1e-6  # a reading exactly at its limit is a matter of rounding
         got = [(e.kind, round((e.time_s - trial.start_s) / STEP_S) - 1) for e in trial.events if e.protection == name and e.kind != "alarm"]
-        if clear:
-            assert got == expected(values, rising, trip, limit["delay_s"], release, "current" in name), name
+        assert got == expected(values, rising, trip, limit["delay_s"], release, "current" in name), name
 
 
 def test_a_trip_can_be_looked_at_second_by_second():

@@ -149,6 +149,8 @@ def test_the_summary_is_json_and_counts_add_up():
     trial = run(setup, Scenario(days=2))
     document = json.loads(json.dumps(to_json(trial, setup, Scenario(days=2)), allow_nan=False))
     assert sum(document["limited_by"].values()) == pytest.approx(1.0, abs=1e-3)
+    assert document["limited"][0]["by"] == "nothing to charge with"  # it begins at midnight
+    assert np.shape(document["balanced_min"]) == (1, 4)
     assert document["trips"] == sum(document["trips_by_protection"].values())
 
 

@@ -16,10 +16,12 @@ FOLDER_PREFIX = "nipper-demo-"
 def demo_copy(data_folder: Path, tick: Callable[[float], None] = lambda _share: None) -> Path:
     """Path of a fresh copy of the demo bench; the pristine one is made on first use."""
     from nipper import demo  # the simulator is needed only here
+    from nipper.core.simulate.compiled import make_ready
 
     data_folder.mkdir(parents=True, exist_ok=True)
     pristine = data_folder / f"demo-{__version__}.pristine"
     if not pristine.is_file():
+        make_ready()
         demo.make(pristine, tick)
     copy = Path(tempfile.mkdtemp(prefix=FOLDER_PREFIX)) / f"{demo.NAME}.nipper"
     shutil.copy2(pristine, copy)

@@ -16,6 +16,7 @@ WORDS = (
     ("knee", "where the charge curve turns steep near full; only there does a deviation tell charge on LFP"),
     ("offset", "charge of a cell against the median cell, in % of capacity or Ah; + is fuller"),
     ("release", "the voltage or temperature at which a protection lets go again"),
+    ("school", "one of the ways on which practitioners differ; Level runs each on a copy of your bank"),
     ("trip", "the value at which a protection switches off, after its delay"),
 )
 

@@ -53,8 +53,18 @@ class Walk(QObject):
             assert isinstance(view, DiagnoseView)
             view.pick(12)
 
+        def stepped_in() -> None:
+            """A cloud at noon of the second day."""
+            from nipper.core.simulate.scenario import Event
+
+            window.go("rehearse")
+            assert window.forecasts
+            window.forecasts.step_in(Event(day=1.4, minutes=90.0, sun_share=0.1, note="cloud, day 2"))
+
         return [
             ("protect", lambda: window.go("protect")),
+            ("level", lambda: window.go("level")),
+            ("rehearse", stepped_in),
             ("record", lambda: window.go("record")),
             ("record-two-packs", beside_other),
             ("diagnose", lambda: window.go("diagnose")),
@@ -62,6 +72,7 @@ class Walk(QObject):
             ("keys", window.show_help),
             ("protect-dark", lambda: (window.theme.set_mode("dark"), window.go("protect"))[0]),
             ("diagnose-dark", lambda: window.go("diagnose")),
+            ("rehearse-dark", lambda: window.go("rehearse")),
         ]
 
     @Slot()
@@ -84,7 +95,7 @@ class Walk(QObject):
             self._shown, self._turns = name, 0
             show()
         self._turns += 1
-        if self._turns <= TURNS:
+        if self._turns <= TURNS or (self._window.forecasts is not None and self._window.forecasts.busy):
             return
         self._steps.pop(0)
         self._picture(name)

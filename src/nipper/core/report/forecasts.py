@@ -99,13 +99,14 @@ _WHY = {
 
 def _around(trial: Trial, trip: BmsEvent) -> str:
     """Mean cell voltage and current at the row before the trip, and who carries on."""
-    log = trial.logs[trip.pack - 1]
-    row = max(0, int(log.time_s.searchsorted(trip.time_s)) - 1)
-    text = f"The mean cell stands at {log.mean_cell_v[row]:.3f} V, {log.current_a[row]:+.0f} A.".replace("-", "−")
+    log, text = trial.logs[trip.pack - 1], ""
+    if log.interval_s <= 60.0:  # rows further apart would tell of another moment
+        row = max(0, int(log.time_s.searchsorted(trip.time_s)) - 1)
+        text = f"The mean cell stands at {log.mean_cell_v[row]:.3f} V, {log.current_a[row]:+.0f} A.".replace("-", "−")
     others = [p for p in range(len(trial.logs)) if p != trip.pack - 1]
     if others:
         text += " The other pack carries the house." if len(others) == 1 else " The other packs carry the house."
-    return text
+    return text.strip()
 
 
 def _balancing(trial: Trial, result: Outcome) -> list[Consequence]:
@@ -166,6 +167,11 @@ def _beside(here: Outcome, name: str, there: Outcome) -> Consequence:
     )
 
 
+def charge(ah: float) -> str:
+    """Ampere-hours with as many digits as tell something."""
+    return f"{ah:.2f} Ah" if ah < 1.0 else f"{ah:.1f} Ah"
+
+
 def _time(hours: float) -> str:
     """Hours as a builder says them."""
     if hours >= 48:
@@ -202,8 +208,8 @@ def of_levelling(setup: Setup, forecast: Levelling | None, findings: Sequence[Fi
         0,
         Consequence(
             Status.WATCH if grows else Status.OK,
-            f"In {weeks:.0f} weeks the cells are {now.apart_ah[-1]:.1f} Ah apart.",
-            f"{now.apart_ah[0]:.1f} Ah now: " + ("these settings do not hold them." if grows else "these settings hold them."),
+            f"In {weeks:.0f} weeks the cells are {charge(now.apart_ah[-1])} apart.",
+            f"{charge(now.apart_ah[0])} now: " + ("these settings do not hold them." if grows else "these settings hold them."),
             place="run on a copy of this bank, clear and mixed days",
             why="The charge between the fullest and the emptiest cell of the worst pack, at the end of each day.",
         ),
@@ -214,7 +220,7 @@ def of_levelling(setup: Setup, forecast: Levelling | None, findings: Sequence[Fi
             1,
             Consequence(
                 Status.NONE,
-                f"{best.school.title}: {best.apart_ah[-1]:.1f} Ah apart instead.",
+                f"{best.school.title}: {charge(best.apart_ah[-1])} apart instead.",
                 f"{best.school.text[0].upper()}{best.school.text[1:]}.",
                 place=f"{count(best.outcome.trips, 'trip')} in {weeks:.0f} weeks, {best.outcome.high_voltage_h:.0f} h above {best.outcome.high_v:.2f} V",
                 why="Run under the same sky as the present settings. Practitioners differ; this is what each costs and brings for this bank.",
@@ -306,11 +312,11 @@ def level_headline(setup: Setup, forecast: Levelling | None) -> tuple[str, str]:
     now = forecast.courses[0]
     change = float(now.apart_ah[-1] - now.apart_ah[0])
     if change > 0.05:
-        title = f"The balancer does not catch up: {now.apart_ah[0]:.1f} Ah apart now, {now.apart_ah[-1]:.1f} Ah in {now.week[-1]:.0f} weeks"
+        title = f"The balancer does not catch up: {charge(now.apart_ah[0])} apart now, {charge(now.apart_ah[-1])} in {now.week[-1]:.0f} weeks"
     elif change < -0.05:
-        title = f"The balancer catches up: {now.apart_ah[0]:.1f} Ah apart now, {now.apart_ah[-1]:.1f} Ah in {now.week[-1]:.0f} weeks"
+        title = f"The balancer catches up: {charge(now.apart_ah[0])} apart now, {charge(now.apart_ah[-1])} in {now.week[-1]:.0f} weeks"
     else:
-        title = f"The balancer holds the cells {now.apart_ah[-1]:.1f} Ah apart"
+        title = f"The balancer holds the cells {charge(now.apart_ah[-1])} apart"
     return title, what
 
 

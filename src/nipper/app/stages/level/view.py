@@ -16,7 +16,7 @@ from nipper.app.widgets.plot import Plot
 from nipper.core.chemistry import chemistry
 from nipper.core.forecast.levelling import Course, Levelling, by_hand, from_log, slope_along
 from nipper.core.imbalance.remedies import CAUTION
-from nipper.core.report.forecasts import hours_sentences, level_headline
+from nipper.core.report.forecasts import charge, hours_sentences, level_headline
 
 
 class LevelView(QWidget):
@@ -178,7 +178,7 @@ class LevelView(QWidget):
             name.addWidget(label(school.text, "soft", BASE_PT - 1, wrap=True))
         grid.addLayout(name, row, 0)
         cells = (
-            f"{course.apart_ah[-1]:.1f} Ah", f"{course.moved_ah_per_week:.2f} Ah", str(result.trips), f"{result.high_voltage_h:.0f} h", f"{result.full_days}"
+            charge(float(course.apart_ah[-1])), f"{course.moved_ah_per_week:.2f} Ah", str(result.trips), f"{result.high_voltage_h:.0f} h", f"{result.full_days}"
         )  # fmt: skip
         for column, text in enumerate(cells, 1):
             role = "act" if column == 3 and result.trips else ""

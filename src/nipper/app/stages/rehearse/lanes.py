@@ -1,5 +1,8 @@
 """The time-lapse: lanes of sun and loads, pack, cells, and who limits, with a playhead over all of them."""
 
+from collections.abc import Callable
+from itertools import pairwise
+
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
@@ -23,6 +26,7 @@ KIND_ROLE = {
 KIND_WORD = {"absorption": "full, held at absorption", "balance": "balancing", "sun": "sun is the limit"}
 LANE_Y = {"limit": 2.0, "balance": 1.0, "trip": 0.0}
 CELL_PT = 9.5
+BY_DAY = 40.0  # days; longer runs are drawn day by day
 NO_PEN = pg.mkPen(None)
 
 
@@ -103,11 +107,14 @@ class Lanes(QWidget):
         log = trial.logs[self._pack - 1]
         self._nights(trial, hours)
         sun, pack, cells, who = self.plots
-        sun.line(hours, trial.bus_a[:, 0], "watch", 1.2, dashed=True, alpha=150)
-        sun.line(hours, trial.bus_a[:, 1], "copper", 1.6)
-        sun.line(hours, -trial.bus_a[:, 2], "soft", 1.0)
-        pack.line(hours, log.pack_v, "ink", 1.6)
-        self._draw_cells(cells, trial, hours)
+        if trial.scenario.days > BY_DAY:
+            self._draw_by_day(trial)
+        else:
+            sun.line(hours, trial.bus_a[:, 0], "watch", 1.2, dashed=True, alpha=150)
+            sun.line(hours, trial.bus_a[:, 1], "copper", 1.6)
+            sun.line(hours, -trial.bus_a[:, 2], "soft", 1.0)
+            pack.line(hours, log.pack_v, "ink", 1.6)
+            self._draw_cells(cells, trial, hours)
         self._limits(cells, trial.setup)
         self._draw_spans(who, lanes_of(trial, self._pack), _midnight(trial), float(hours[-1] - hours[0]))
         first, last = self.hours
@@ -156,6 +163,24 @@ class Lanes(QWidget):
         plot.line(hours, log.cell_v[:, low], "lowest", 1.8)
         plot.line(hours, log.cell_v[:, high], "highest", 1.8)
 
+    def _draw_by_day(self, trial: Trial) -> None:
+        """A long run as the means, highest and lowest values of its days: every row would only paint a solid block."""
+        sun, pack, cells, _ = self.plots
+        log = trial.logs[self._pack - 1]
+        noon = of_days(trial, self._hours(trial), np.mean)
+        sun.line(noon, of_days(trial, trial.bus_a[:, 0], np.mean), "watch", 1.2, dashed=True, alpha=150)
+        sun.line(noon, of_days(trial, trial.bus_a[:, 1], np.mean), "copper", 1.6)
+        sun.line(noon, -of_days(trial, trial.bus_a[:, 2], np.mean), "soft", 1.0)
+        for choose in (np.max, np.min):
+            pack.line(noon, of_days(trial, log.pack_v, choose), "ink", 1.4)
+        cells.line(noon, of_days(trial, np.median(log.cell_v, axis=1), np.max), "herd", 1.2)
+        cells.line(noon, of_days(trial, np.median(log.cell_v, axis=1), np.min), "herd", 1.2)
+        if self._other is not None and self._other.logs[0].rows == log.rows:
+            beside = self._other.logs[min(self._pack, len(self._other.logs)) - 1]
+            cells.line(noon, of_days(trial, beside.cell_v.max(axis=1), np.max), "copper", 1.3, dashed=True)
+        cells.line(noon, of_days(trial, log.cell_v.min(axis=1), np.min), "lowest", 1.8)
+        cells.line(noon, of_days(trial, log.cell_v.max(axis=1), np.max), "highest", 1.8)
+
     def _limits(self, plot: Plot, setup: Setup) -> None:
         over, under = setup.protection.cell_over_voltage.trip_v, setup.protection.cell_under_voltage.trip_v
         assert self._trial is not None
@@ -184,7 +209,7 @@ class Lanes(QWidget):
             y = LANE_Y[span.lane]
             plot.addItem(pg.BarGraphItem(x0=[x0], x1=[x1], y0=[y - 0.34], height=[0.68], brush=colour, pen=None))
         first_trip = min((s for s in spans if s.lane == "trip"), key=lambda s: s.start_s, default=None)
-        if first_trip is not None:  # the others are told beside; their words would cover each other
+        if first_trip is not None and shown_h < 24.0 * 8.0:  # the others are told beside; their words would cover each other
             x0, x1 = (first_trip.start_s - start_s) / 3600.0, (first_trip.end_s - start_s) / 3600.0
             left = x1 > first + 0.6 * shown_h
             plot.note(x0 if left else x1, LANE_Y["trip"], first_trip.text, "act", anchor=(1.0 if left else 0.0, 0.5), size=CELL_PT, bold=False)
@@ -209,6 +234,13 @@ class Lanes(QWidget):
         for head, cover in zip(self._heads, self._covers, strict=True):
             head.setValue(self.hour)
             cover.setRegion((self.hour if covered else last, last))
+
+
+def of_days(trial: Trial, values: NDArray, choose: Callable[[NDArray], float]) -> NDArray[np.floating]:
+    """One value a day of what has one a row."""
+    day = ((trial.logs[0].time_s - trial.start_s) // 86400.0).astype(int)
+    edges = np.r_[np.flatnonzero(np.diff(day, prepend=-1)), day.size]
+    return np.array([choose(values[a:b]) for a, b in pairwise(edges.tolist())])
 
 
 def strays(trial: Trial, pack: int) -> tuple[int, int]:
