@@ -124,3 +124,14 @@ def test_a_log_without_current_or_rows_has_no_charges():
     log = charge_log(setup, np.zeros(8))
     assert find_charges(Log(log.time_s, np.full(log.rows, np.nan), log.pack_v, log.cell_v, log.temp_c), setup) == []
     assert find_charges(log.select(slice(0, 3)), setup) == []
+
+
+def test_a_log_without_any_charge_has_none_and_is_judged_all_the_same():
+    from nipper.core.imbalance.diagnosis import diagnose
+    from nipper.core.simulate.scenario import Scenario
+    from nipper.core.simulate.trial import run
+
+    setup = new_setup("lfp", 4, 100.0)
+    log = run(setup, Scenario(days=0.5, pv_w=0.0)).logs[0]
+    assert find_charges(log, setup) == []
+    assert diagnose(log, setup).verdict == "not_enough_data"

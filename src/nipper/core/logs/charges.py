@@ -68,8 +68,8 @@ def find_charges(log: Log, setup: Setup) -> list[Charge]:
     counted_ah = log.charge_ah
     charges = [_judge(log, setup, mean_v, counted_ah, first, last) for first, last in _runs(log, setup, counted_ah)]
     found = _top_ups([c for c in charges if c is not None], setup, log.time_s, counted_ah)
-    ends = [c.start for c in found[1:]] + [log.rows]
-    return [_with_rest(log, setup, mean_v, c, until) for c, until in zip(found, ends, strict=True)]
+    ends = [*(c.start for c in found[1:]), log.rows]  # one more than charges where there is none
+    return [_with_rest(log, setup, mean_v, c, until) for c, until in zip(found, ends, strict=False)]
 
 
 def _top_ups(charges: list[Charge], setup: Setup, time_s: NDArray[np.floating], counted_ah: NDArray[np.floating]) -> list[Charge]:

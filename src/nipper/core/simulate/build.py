@@ -101,7 +101,7 @@ def place(setup: Setup, fault: CellFault) -> tuple[slice, slice]:
     return packs, slice(fault.cell - 1, last) if fault.cell else slice(None)
 
 
-def cells(setup: Setup, faults: list[CellFault], healthy: Spread) -> layout.Cells:
+def cells(setup: Setup, scenario: Scenario, faults: list[CellFault], healthy: Spread) -> layout.Cells:
     """The cells with what is wrong with them."""
     chem = chemistry(setup.chemistry)
     shape = healthy.capacity.shape
@@ -117,7 +117,7 @@ def cells(setup: Setup, faults: list[CellFault], healthy: Spread) -> layout.Cell
         own["ambient"][at] = -fault.colder_c
         capacity[at] = (setup.capacity_ah * healthy.capacity * fault.capacity_pct / 100.0)[at]
     mass_kg = chem.nominal_v * setup.capacity_ah / 160.0  # 160 Wh/kg, from memory of LFP cells
-    curve = chem.curve.ocv(np.linspace(0.0, 100.0, 1001))
+    curve = rest_curve(setup, scenario)
     return layout.Cells(
         capacity_ah=capacity,
         # direct-current resistance after some ten seconds, split as pulse tables show: half at once, the rest within minutes
@@ -138,6 +138,16 @@ def cells(setup: Setup, faults: list[CellFault], healthy: Spread) -> layout.Cell
         neighbour_w_k=0.3,
         efficiency=1.0,
     )
+
+
+def rest_curve(setup: Setup, scenario: Scenario) -> Floats:
+    """Rest voltage every 0.1 % of charge, float64[1001]; never falling, and the chemistry's own at both ends."""
+    share = np.linspace(0.0, 1.0, 1001)
+    curve = chemistry(setup.chemistry).curve.ocv(100.0 * share)
+    if scenario.curve_mv:
+        curve = curve + 1e-3 * scenario.curve_mv * np.sin(2.0 * np.pi * 1.5 * share) * np.minimum(1.0, 20.0 * share * (1.0 - share))
+        curve = np.maximum.accumulate(curve) + 1e-7 * np.arange(curve.size)
+    return curve
 
 
 def state(setup: Setup, scenario: Scenario, made: layout.Cells, healthy: Spread, air_c: float) -> layout.State:

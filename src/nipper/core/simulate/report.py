@@ -7,7 +7,7 @@ import numpy as np
 from nipper.core.setup import Setup
 from nipper.core.simulate.layout import LIMITERS
 from nipper.core.simulate.scenario import Scenario
-from nipper.core.simulate.trial import Trial
+from nipper.core.simulate.trial import BmsEvent, Trial
 
 MOST_LISTED = 1000
 
@@ -39,11 +39,14 @@ def to_json(trial: Trial, setup: Setup, scenario: Scenario) -> dict[str, object]
         "limited": _limited(trial),
         "balanced_min": [[round(60.0 * abs(float(v)) / current_a, 1) for v in pack] for pack in trial.moved_ah] if current_a else None,
         "moved_ah": [[round(float(v), 3) for v in pack] for pack in trial.moved_ah],
-        "events": [
-            {"time_s": e.time_s, "pack": e.pack, "protection": e.protection, "kind": e.kind, "cell": e.cell, "value": round(e.value, 3)}
-            for e in trial.events[:MOST_LISTED]
-        ],
+        "events": [_event(e) for e in trial.events[:MOST_LISTED]],
     }
+
+
+def _event(event: BmsEvent) -> dict[str, object]:
+    return {
+        "time_s": event.time_s, "pack": event.pack, "protection": event.protection, "kind": event.kind, "cell": event.cell, "value": round(event.value, 3)
+    }  # fmt: skip
 
 
 def _limited(trial: Trial) -> list[dict[str, object]]:

@@ -91,6 +91,7 @@ class Scenario(Part):
     spread_capacity_pct: float = Field(default=0.5, ge=0, le=10)
     spread_resistance_pct: float = Field(default=3.0, ge=0, le=30)
     spread_leak_mah_per_day: float = Field(default=1.5, ge=0, le=100)
+    curve_mv: float = Field(default=0.0, ge=-30, le=30, description="the cells' own rest curve departs from the chemistry's by so much, in a wave")
     chargers: list[OtherCharger] = Field(default=[], max_length=4)
     cells: list[CellFault] = []
     events: list[Event] = []

@@ -109,7 +109,7 @@ def run(setup: Setup, scenario: Scenario, tick: Callable[[float], None] = lambda
     begin_s = build.start_s(scenario)
     world = _world(setup, scenario)
     faults = list(scenario.cells)
-    cells = build.cells(setup, faults, world.healthy)
+    cells = build.cells(setup, scenario, faults, world.healthy)
     state = build.state(setup, scenario, cells, world.healthy, world.minutes.ambient_c[0])
     before_ah = state.charge_ah.copy()
     now = Moment(scenario.step_s, 0.0, setup, faults, state, [], [], True)
@@ -196,7 +196,7 @@ _Tables = tuple[layout.Cells, Floats, layout.Bms, Floats, layout.Wires, layout.W
 def _tables(now: Moment, world: _World) -> _Tables:
     """What the kernel needs besides the state; made anew when something has changed."""
     setup, scenario = now.setup, world.scenario
-    cells, chargers = build.cells(setup, now.faults, world.healthy), build.chargers(setup, scenario)
+    cells, chargers = build.cells(setup, scenario, now.faults, world.healthy), build.chargers(setup, scenario)
     work = build.work(cells, len(chargers))
     return cells, build.limits(setup), build.bms(setup), chargers, build.wires(setup, scenario), work, build.sensors(setup, scenario, now.by_hand)
 
