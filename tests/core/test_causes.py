@@ -29,10 +29,10 @@ def calm(charges: int = 20) -> Estimate:
     )
     return Estimate(
         charges=(),
-        resistances=Resistances(1e-3, rng.normal(0, 3e-5, N), np.full(N, 5e-6), 900),
+        resistances=Resistances(1e-3, rng.normal(0, 3e-5, N), np.full(N, 5e-6), 900, np.ones(N)),
         drift=drift,
         balancer=BalancerUse(30.0, 20.0, 10.0, 0.0, 1.0, 40.0),
-        capacities=Capacities(rng.normal(0, 0.3, N), np.full(N, 0.3), np.zeros(N), 3),
+        capacities=Capacities(rng.normal(0, 0.3, N), np.full(N, 0.3), np.zeros(N), np.full(N, 0.3), 3),
         signals=Signals(rng.normal(0, 1e-3, N), np.full(N, 8e-4), np.zeros(N, int), NAN, np.zeros(N - 1, int), np.full(N - 1, np.nan), 20_000),
         sensors_c=np.array([20.0, 20.5]),
     )

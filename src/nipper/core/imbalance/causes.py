@@ -61,8 +61,9 @@ def losing(known: Estimate, setup: Setup) -> Iterator[Cause]:
     drift = known.drift
     if not np.isfinite(drift.ah_per_day).any():
         return
-    mah, sd = 1e3 * drift.ah_per_day, 1e3 * drift.sd_ah_per_day
-    spread = 1.4826 * float(np.nanmedian(np.abs(mah - np.nanmedian(mah))))
+    mah, sd = 1e3 * _against_the_rest(drift.ah_per_day), 1e3 * drift.sd_ah_per_day
+    keepers = np.abs(mah[np.abs(mah) <= np.nanquantile(np.abs(mah), 0.5)])  # how much those that keep their charge differ
+    spread = min(1.4826 * float(np.nanmedian(np.abs(mah - np.nanmedian(mah)))), 3.0 * float(np.nanmedian(keepers)) + 1e-6)
     usual = max(spread, DRIFT_PCT_MONTH / 100 / 30.4 * setup.capacity_ah * 1e3)
     total_pct = 100.0 * np.abs(drift.ah_per_day) * drift.days / setup.capacity_ah
     with np.errstate(invalid="ignore"):
@@ -74,6 +75,20 @@ def losing(known: Estimate, setup: Setup) -> Iterator[Cause]:
         else:
             for i in block:
                 yield _leak(known, setup, int(i), mah, sd, ratio, spread)
+
+
+def _against_the_rest(ah_per_day: Floats) -> Floats:
+    """Drift against those that keep their charge: where up to six tenths of the cells lose together, the median lies among or between them."""
+    known = np.sort(ah_per_day[np.isfinite(ah_per_day)])
+    if known.size < 6:
+        return ah_per_day
+    gaps = np.diff(known)
+    split = int(np.argmax(gaps)) + 1
+    losers, rest = known[:split], known[split:]
+    apart = gaps[split - 1] > max(np.ptp(losers), np.ptp(rest))
+    if not apart or losers.size < 3 or losers.size > 0.6 * known.size:
+        return ah_per_day
+    return ah_per_day - float(np.median(rest))
 
 
 def _blocks(cells: NDArray[np.intp], mah: Floats) -> list[NDArray[np.intp]]:

@@ -17,6 +17,7 @@ BLOCK_SHARE = 0.18  # each cell of a cold end at least this much above the herd
 SENSOR_SPAN_C = 5.0  # between temperature sensors before one speaks of a gradient (common practice)
 PER_KELVIN = 0.036  # resistance against temperature near 15 degC for 25 kJ/mol: 25000 / (8.314 * 288^2)
 JUMPS = 4  # steps under load of one cell alone, before resistance is said to come and go
+WANDER = 2.2  # a steady resistance scatters about as the other cells do; one that comes and goes, by its own size
 PAIR_JUMPS = 5
 BIAS_V = 0.006  # common practice: meters agree within some millivolts
 CAPACITY_PCT = 4.0  # cells of one batch differ by 1 to 3 %
@@ -35,7 +36,8 @@ def resistive(known: Estimate, setup: Setup) -> Iterator[Cause]:
         ratio = float(min(share[i] / EXCESS_SHARE, found.excess_ohm[i] / (6.0 * found.sd_ohm[i])))
         jumps = int(known.signals.jumps[i])
         others = np.delete(known.signals.jumps, i)
-        if jumps >= JUMPS and jumps > 4 * (1 + int(others.max(initial=0))):
+        wander = float(found.wander[i])
+        if (jumps >= JUMPS and jumps > 4 * (1 + int(others.max(initial=0)))) or wander > WANDER:
             yield _joint(known, int(i), ratio, jumps)
         else:
             yield _cell(known, int(i), ratio)
@@ -95,13 +97,13 @@ def _gradient(known: Estimate, setup: Setup, block: NDArray[np.intp], share: Flo
 
 def _joint(known: Estimate, i: int, ratio: float, jumps: int) -> Cause:
     found, cell = known.resistances, i + 1
-    size = 1e3 * float(known.signals.jump_ohm[i])
+    size = 1e3 * float(np.nan_to_num(known.signals.jump_ohm[i]))
     excess = 1e3 * float(found.excess_ohm[i])
     value = max(size, 1.4 * excess)  # the mean excess over all steps holds the times at which the joint was sound
     return Cause(
         cause="loose_joint",
         cells=(cell,),
-        confidence=sure(max(ratio, min(2.0, jumps / JUMPS))),
+        confidence=sure(max(ratio, min(2.0, jumps / JUMPS), min(2.0, float(found.wander[i]) / WANDER))),
         quantity="resistance",
         value=value,
         low=0.8 * min(value, excess),
@@ -109,7 +111,9 @@ def _joint(known: Estimate, i: int, ratio: float, jumps: int) -> Cause:
         unit="mΩ",
         summary=f"A joint at cell {cell} is loose: {value:.2f} mΩ come and go.",
         evidence=(
-            f"Its reading jumped {jumps} times under load with no change of current, by about {size:.2f} mΩ; the herd has {1e3 * found.herd_ohm:.2f} mΩ.",
+            f"Its reading jumped {jumps} times under load with no change of current, by about {size:.2f} mΩ; the herd has {1e3 * found.herd_ohm:.2f} mΩ."
+            if jumps
+            else f"Its steps of current scatter {found.wander[i]:.1f} times as much as the other cells': sometimes it is there, sometimes not.",
             "A cell's own resistance does not come and go within a minute.",
         ),
         actions=(

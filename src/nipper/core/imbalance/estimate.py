@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
-from nipper.core.imbalance.capacity import Capacities, capacities
+from nipper.core.imbalance.capacity import Capacities, capacities, with_low_end
 from nipper.core.imbalance.drift import Drift, balanced_ah, fit
 from nipper.core.imbalance.offsets import offsets_at, resistance_prior
 from nipper.core.imbalance.resistance import Resistances, step_resistances
@@ -82,7 +82,7 @@ def estimate(log: Log, setup: Setup, tick: Callable[[float], None] = lambda _sha
     for i, charge in enumerate(full):
         offsets.append(offsets_at(log, setup, charge, prior))
         tick(0.5 + 0.4 * (i + 1) / len(full))
-    held = capacities(log, setup, full, offsets, prior)
+    offsets, held = with_low_end(offsets, capacities(log, setup, full, offsets, prior), setup.capacity_ah)
     offsets = [o for o in offsets if np.isfinite(o.offset_ah).any()]
     rows = np.searchsorted(log.time_s, [o.time_s for o in offsets])
     drift = fit(offsets, balanced_ah(log, setup.balancer, rows), log.cells, LEAST_DOUBT * setup.capacity_ah)

@@ -38,11 +38,13 @@ LONG_FACTOR = 1.5  # R of a long charge against a step within a minute, from pul
 KNOT_SHARE = 0.0002  # of capacity: the herd's curve is learnt in steps this fine, some 2 mV at the knee
 SLOPED_TOP_V = 0.06  # below the end of the charge, where the curve has no knee
 LOW_KNEE_PCT = 14.0  # below it the curve falls steeply enough to tell charge, in all chemistries here
+ABOVE_REST_V = 0.006  # from memory: half of the 10 to 20 mV between the branches of LFP
+MOST_DOUBT_PCT = 8.0
 LEAST_ROWS = 4
 MOST_ROWS = 600  # more only repeat each other
 
-# trial shifts, % of capacity: fine near zero, to 15 % either way
-SHIFTS_PCT = np.sinh(np.linspace(-6.0, 6.0, 241)) / np.sinh(6.0) * 15.0
+# trial shifts, % of capacity: fine near zero, to 32 % either way (a cell with two thirds of its capacity left is that far off at the low end)
+SHIFTS_PCT = np.sinh(np.linspace(-6.6, 6.6, 265)) / np.sinh(6.6) * 32.0
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -186,7 +188,10 @@ class _Walk:
         spread = weight @ shifts_ah**2 - 2.0 * likely * (weight @ shifts_ah) + likely**2
         below = np.cumsum(weight, axis=1)
         low, high = (np.array([np.interp(q, row, shifts_ah) for row in below]) for q in (0.05, 0.95))
-        return likely, np.sqrt(np.maximum(spread, (0.3 * step[best]) ** 2)), np.minimum(low, likely), np.maximum(high, likely)
+        sd = np.sqrt(np.maximum(spread, (0.3 * step[best]) ** 2))
+        # a cell that was further up than the herd ever came: from there on only the chemistry's curve speaks
+        guess = np.where(self.counted_ah.max() + likely > self.curve.ah[-1] + 0.003 * (shifts_ah[-1] - shifts_ah[0]), self.curve.doubt_ah, 0.0)
+        return likely, np.hypot(sd, guess), np.minimum(low, likely - 1.2 * guess), np.maximum(high, likely + 1.645 * guess)
 
     def _misfit(self, shifts_ah: Floats, prior: Prior) -> Floats:
         """Twice the negative log likelihood, [cells, shifts], with both resistances integrated out.
@@ -236,6 +241,7 @@ class _HerdCurve:
     beyond_v: Floats
     below_ah: Floats
     below_v: Floats
+    doubt_ah: float  # how far from full the herd was at its end, where only its voltage tells
 
     @classmethod
     def of(cls, herd: Floats, counted: Floats, current: Floats, setup: Setup, herd_ohm: float, bottom_pct: float | None = None) -> "_HerdCurve":
@@ -250,9 +256,11 @@ class _HerdCurve:
         ah, v, amps = (np.add.reduceat(x, first) / count for x in (ah, herd[order], current[order]))
         freed = isotonic_regression(v - amps * herd_ohm, weights=count.astype(float)).x
         ocv = chemistry(setup.chemistry).curve
-        top_pct = float(ocv.soc(freed[-1]))
+        # on charge a cell stands above its rest by what hysteresis and the slow part of its resistance add: on the flat that is many per cent
+        top_pct = float(ocv.soc(freed[-1] - ABOVE_REST_V))
+        doubt_pct = float(ocv.soc(freed[-1]) - ocv.soc(freed[-1] - 2.0 * ABOVE_REST_V)) / 2.0
         bottom_pct = float(ocv.soc(freed[0])) if bottom_pct is None else bottom_pct
-        more_pct = np.linspace(0.0, 20.0, 401)
+        more_pct = np.linspace(0.0, 36.0, 721)
         rise, fall = ocv.ocv(top_pct + more_pct) - ocv.ocv(top_pct), ocv.ocv(bottom_pct - more_pct[::-1]) - ocv.ocv(bottom_pct)
         below_ah = ah[0] - more_pct[::-1] / 100.0 * setup.capacity_ah
         return cls(
@@ -264,6 +272,7 @@ class _HerdCurve:
             freed[-1] + amps[-1] * herd_ohm + rise,
             below_ah,
             freed[0] + amps[0] * herd_ohm + fall,
+            min(MOST_DOUBT_PCT, doubt_pct) / 100.0 * setup.capacity_ah,
         )
 
     def at(self, ah: Floats) -> tuple[Floats, Floats]:

@@ -42,6 +42,7 @@ class Resistances:
     excess_ohm: Floats
     sd_ohm: Floats
     steps: int
+    wander: Floats  # how much a cell's steps differ among themselves against the usual cell's: 1 is usual; at strong steps
 
 
 def step_resistances(log: Log, setup: Setup) -> Resistances:
@@ -54,7 +55,7 @@ def step_resistances(log: Log, setup: Setup) -> Resistances:
     rows = np.flatnonzero(near)
     nothing = np.full(log.cells, np.nan)
     if rows.size < LEAST_STEPS:
-        return Resistances(float("nan"), nothing, nothing, int(rows.size))
+        return Resistances(float("nan"), nothing, nothing, int(rows.size), nothing)
     step_a = step_a[rows]
     step_v = log.cell_v[rows + 1].astype(float) - log.cell_v[rows]
     herd_v = np.nanmedian(step_v, axis=1)
@@ -67,4 +68,11 @@ def step_resistances(log: Log, setup: Setup) -> Resistances:
     excess = step_a @ own_v / (step_a @ step_a)
     residual = own_v - step_a[:, None] * excess
     sd = np.sqrt(np.sum(residual**2, axis=0) / max(1, rows.size - 1) / (step_a @ step_a))
-    return Resistances(herd, excess - np.median(excess), sd, int(rows.size))
+    return Resistances(herd, excess - np.median(excess), sd, int(rows.size), _wander(step_a, residual))
+
+
+def _wander(step_a: Floats, residual_v: Floats) -> Floats:
+    """Scatter of each cell's steps about its own resistance, against the median cell's; a resistance that comes and goes scatters."""
+    strong = np.abs(step_a) >= np.quantile(np.abs(step_a), 0.5)
+    scatter = np.sqrt(np.mean(residual_v[strong] ** 2, axis=0))
+    return scatter / max(float(np.median(scatter)), 1e-6)

@@ -106,6 +106,9 @@ def _judge(log: Log, setup: Setup, mean_v: NDArray[np.floating], counted_ah: NDA
     moved_ah = float(counted_ah[last - 1] - counted_ah[first])
     peak = float(np.nanmax(mean_v[first:last]))
     if peak < chem.knee_v:
+        stopped = _stopped_by_a_cell(log, setup, first, last)
+        if stopped is not None and moved_ah > 0.0:  # one cell was full long before the rest: this charge gets no further
+            return Charge(first, stopped + 1, (max(first, stopped - 2), stopped + 1), stopped + 1, None, True, "trip", peak, moved_ah)
         if moved_ah < SMALLEST_AH * setup.capacity_ah:
             return None
         return Charge(first, last, None, last, None, False, "short", peak, moved_ah)
@@ -120,6 +123,14 @@ def _judge(log: Log, setup: Setup, mean_v: NDArray[np.floating], counted_ah: NDA
     held_s = float(np.sum(log.steps_s[begin + 1 : end][held]))
     ended_by = _ending(log, setup, v, level, held_s, first, begin, end)
     return Charge(first, end, (begin, end), end, None, ended_by != "short", ended_by, level, moved_ah)
+
+
+def _stopped_by_a_cell(log: Log, setup: Setup, first: int, last: int) -> int | None:
+    """The row at which a cell at its trip ended the charge; None where none did."""
+    last = min(last + 1, log.rows)  # the reading that tripped may be the first without current
+    highest = np.nanmax(log.cell_v[first:last], axis=1)
+    row = first + int(np.nanargmax(highest))
+    return row if highest[row - first] >= setup.protection.cell_over_voltage.trip_v - TRIP_BAND_V else None
 
 
 def _ending(log: Log, setup: Setup, v: NDArray[np.floating], level: float, held_s: float, first: int, begin: int, end: int) -> Ending:
