@@ -21,7 +21,7 @@ Floats = NDArray[np.floating]
 OFFSET_PCT = 1.6  # of capacity: below it an offset is that of a healthy pack
 DRIFT_PCT_MONTH = 0.12  # of capacity a month against the median: healthy cells of one batch usually stay within it (common practice)
 DRIFT_TOTAL_PCT = 0.25  # of capacity over the log: less cannot be seen at the knee
-STARVED_PCT = 0.8  # of capacity: how much further apart the cells must be at the end of the log than at its start
+STARVED_PCT = 0.7  # of capacity: how much further apart the cells must be at the end of the log than at its start
 FLAT_SHARE = 0.4  # of balancing hours on the flat part
 RESISTANCE_SHARE = 0.35  # of the herd's: above it a cell's offset is no longer read from charge alone
 
@@ -80,13 +80,13 @@ def losing(known: Estimate, setup: Setup) -> Iterator[Cause]:
 def _against_the_rest(ah_per_day: Floats) -> Floats:
     """Drift against those that keep their charge: where up to six tenths of the cells lose together, the median lies among or between them."""
     known = np.sort(ah_per_day[np.isfinite(ah_per_day)])
-    if known.size < 6:
+    if known.size < 4:
         return ah_per_day
     gaps = np.diff(known)
     split = int(np.argmax(gaps)) + 1
     losers, rest = known[:split], known[split:]
     apart = gaps[split - 1] > max(np.ptp(losers), np.ptp(rest))
-    if not apart or losers.size < 3 or losers.size > 0.6 * known.size:
+    if not apart or losers.size < 2 or losers.size > 0.6 * known.size:
         return ah_per_day
     return ah_per_day - float(np.median(rest))
 
@@ -286,7 +286,7 @@ def starved(known: Estimate, setup: Setup) -> Iterator[Cause]:
     worst = int(np.argmax(np.abs(last - first)))
     others = float(np.ptp(np.delete(last, worst)) - np.ptp(np.delete(first, worst)))
     sd = float(np.nanmedian(drift.last_sd_ah))
-    share = others / growth_ah if growth_ah > 0 else 0.0
+    share = max(others / growth_ah if growth_ah > 0 else 0.0, _shared(drift.ah_per_day))
     ratio = min(100.0 * growth_ah / setup.capacity_ah / STARVED_PCT, growth_ah / (4.0 * sd), share / 0.5)
     if ratio < 0.6:
         return
@@ -315,6 +315,15 @@ def starved(known: Estimate, setup: Setup) -> Iterator[Cause]:
         confirm="After two weeks with more time at the top, the deviation at the end of absorption must shrink.",
         serious=bool(np.ptp(last) > 0.03 * setup.capacity_ah),
     )
+
+
+def _shared(ah_per_day: Floats) -> float:
+    """How much of the spread of drifts is left without the cell that drifts most: next to nothing where one cell alone strays."""
+    known = ah_per_day[np.isfinite(ah_per_day)]
+    if known.size < 4:
+        return 0.0
+    without = np.delete(known, int(np.argmax(np.abs(known))))
+    return float(np.ptp(without) / max(np.ptp(known), 1e-9))
 
 
 def _knee(setup: Setup) -> float:

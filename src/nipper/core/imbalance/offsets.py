@@ -38,8 +38,9 @@ LONG_FACTOR = 1.5  # R of a long charge against a step within a minute, from pul
 KNOT_SHARE = 0.0002  # of capacity: the herd's curve is learnt in steps this fine, some 2 mV at the knee
 SLOPED_TOP_V = 0.06  # below the end of the charge, where the curve has no knee
 LOW_KNEE_PCT = 14.0  # below it the curve falls steeply enough to tell charge, in all chemistries here
-ABOVE_REST_V = 0.006  # from memory: half of the 10 to 20 mV between the branches of LFP
-MOST_DOUBT_PCT = 8.0
+USUALLY_ABOVE_V = 0.006
+USUAL_OFFSET_PCT = 8.0  # of capacity, of cells that were never levelled: common practice
+ABOVE_REST_V = np.linspace(0.0, 0.020, 21)  # from memory: 10 to 20 mV between the branches of LFP, and some mV of curve
 LEAST_ROWS = 4
 MOST_ROWS = 600  # more only repeat each other
 
@@ -190,8 +191,9 @@ class _Walk:
         low, high = (np.array([np.interp(q, row, shifts_ah) for row in below]) for q in (0.05, 0.95))
         sd = np.sqrt(np.maximum(spread, (0.3 * step[best]) ** 2))
         # a cell that was further up than the herd ever came: from there on only the chemistry's curve speaks
-        guess = np.where(self.counted_ah.max() + likely > self.curve.ah[-1] + 0.003 * (shifts_ah[-1] - shifts_ah[0]), self.curve.doubt_ah, 0.0)
-        return likely, np.hypot(sd, guess), np.minimum(low, likely - 1.2 * guess), np.maximum(high, likely + 1.645 * guess)
+        beyond = self.counted_ah.max() + likely > self.curve.ah[-1] + 0.003 * (shifts_ah[-1] - shifts_ah[0])
+        least, mean, most = (np.where(beyond, ah, 0.0) for ah in self.curve.farther_ah)
+        return likely + mean, np.hypot(sd, 0.5 * (most - least)), np.minimum(low, likely) + least, np.maximum(high, likely) + most
 
     def _misfit(self, shifts_ah: Floats, prior: Prior) -> Floats:
         """Twice the negative log likelihood, [cells, shifts], with both resistances integrated out.
@@ -241,7 +243,7 @@ class _HerdCurve:
     beyond_v: Floats
     below_ah: Floats
     below_v: Floats
-    doubt_ah: float  # how far from full the herd was at its end, where only its voltage tells
+    farther_ah: tuple[float, float, float]  # how much farther from full the herd may have been at its end: least, mean, most
 
     @classmethod
     def of(cls, herd: Floats, counted: Floats, current: Floats, setup: Setup, herd_ohm: float, bottom_pct: float | None = None) -> "_HerdCurve":
@@ -257,8 +259,8 @@ class _HerdCurve:
         freed = isotonic_regression(v - amps * herd_ohm, weights=count.astype(float)).x
         ocv = chemistry(setup.chemistry).curve
         # on charge a cell stands above its rest by what hysteresis and the slow part of its resistance add: on the flat that is many per cent
-        top_pct = float(ocv.soc(freed[-1] - ABOVE_REST_V))
-        doubt_pct = float(ocv.soc(freed[-1]) - ocv.soc(freed[-1] - 2.0 * ABOVE_REST_V)) / 2.0
+        could_be = ocv.soc(freed[-1] - ABOVE_REST_V)
+        top_pct = float(ocv.soc(freed[-1] - USUALLY_ABOVE_V))
         bottom_pct = float(ocv.soc(freed[0])) if bottom_pct is None else bottom_pct
         more_pct = np.linspace(0.0, 36.0, 721)
         rise, fall = ocv.ocv(top_pct + more_pct) - ocv.ocv(top_pct), ocv.ocv(bottom_pct - more_pct[::-1]) - ocv.ocv(bottom_pct)
@@ -272,7 +274,7 @@ class _HerdCurve:
             freed[-1] + amps[-1] * herd_ohm + rise,
             below_ah,
             freed[0] + amps[0] * herd_ohm + fall,
-            min(MOST_DOUBT_PCT, doubt_pct) / 100.0 * setup.capacity_ah,
+            _farther(top_pct - could_be, setup.capacity_ah),
         )
 
     def at(self, ah: Floats) -> tuple[Floats, Floats]:
@@ -282,6 +284,14 @@ class _HerdCurve:
         v = self.between(inside) + current * self.herd_ohm
         v = np.where(ah > self.ah[-1], np.interp(ah, self.beyond_ah, self.beyond_v), v)
         return np.where(ah < self.ah[0], np.interp(ah, self.below_ah, self.below_v), v), current
+
+
+def _farther(pct: Floats, capacity_ah: float) -> tuple[float, float, float]:
+    """Least, mean and most of the distances that could be; the farther, the less likely: few cells are off by many per cent."""
+    weight = np.exp(-(pct - pct.min()) / USUAL_OFFSET_PCT)
+    mean = float(np.average(pct, weights=weight))
+    sd = float(np.sqrt(np.average((pct - mean) ** 2, weights=weight)))
+    return pct.min() / 100.0 * capacity_ah, mean / 100.0 * capacity_ah, (mean + 1.645 * sd) / 100.0 * capacity_ah
 
 
 def _between(ah: Floats, v: Floats) -> Callable[[Floats], Floats]:

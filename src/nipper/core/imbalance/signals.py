@@ -97,7 +97,9 @@ def _bias(
             weight = np.minimum(1.0, 2.0 * usual / np.maximum(np.abs(residual), 1e-9))
         bias[i] = beta[0]
         # a reading that is wrong is wrong in both halves of the plateau; one that only falls away further down is not
-        halves = [float(np.median(b[part])) for part in (drawn[good] >= 0, drawn[good] < 0) if part.any()]
+        # (where the curve is flattest: a step of the curve shows charge, not the reading)
+        flattest = slope[good] <= (np.median(slope[good]) if setup.chemistry == "lfp" else np.inf)
+        halves = [float(np.median(b[part & flattest])) for part in (drawn[good] >= 0, drawn[good] < 0) if (part & flattest).any()]
         if min(np.sign(bias[i]) * h for h in halves) < 0.5 * abs(bias[i]):
             sd[i] = abs(bias[i])
             continue
