@@ -23,6 +23,7 @@ JUMP_V = 0.004  # the least jump: four times the resolution of most meters
 JUMP_SDS = 5.0
 REST_RATE = 0.05  # of capacity per hour: below it the current's drop is small
 LEAST_ROWS = 200
+LEAST_SPAN = 0.12  # of capacity, between the rows a bias is read from
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -83,7 +84,7 @@ def _bias(
     for i in range(log.cells):
         y = log.cell_v[rows, i].astype(float) - herd[rows]
         own = y + freed[rows]
-        good = np.isfinite(y) & (own > window_v[0] - 0.02) & (own < window_v[1] + 0.05)  # a weak cell leaves the plateau before the herd
+        good = np.isfinite(y) & (own > window_v[0] - 0.02) & (own < window_v[1] + 0.02)  # a weak or a full cell leaves the plateau before the herd
         if good.sum() < LEAST_ROWS / 2:
             continue
         a, b = x[good], y[good]
@@ -99,6 +100,9 @@ def _bias(
         # a reading that is wrong is wrong in both halves of the plateau; one that only falls away further down is not
         # (where the curve is flattest: a step of the curve shows charge, not the reading)
         flattest = slope[good] <= (np.median(slope[good]) if setup.chemistry == "lfp" else np.inf)
+        if np.ptp(drawn[good]) < LEAST_SPAN:  # at one state of charge a reading that is wrong and a cell that is fuller look the same
+            sd[i] = abs(bias[i])
+            continue
         halves = [float(np.median(b[part & flattest])) for part in (drawn[good] >= 0, drawn[good] < 0) if (part & flattest).any()]
         if min(np.sign(bias[i]) * h for h in halves) < 0.5 * abs(bias[i]):
             sd[i] = abs(bias[i])
