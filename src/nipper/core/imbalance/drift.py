@@ -120,14 +120,15 @@ def fit(offsets: list[Offsets], moved_ah: Floats | None, cells: int, floor_ah: f
     if time_s.size >= LEAST_CHARGES and time_s[-1] - time_s[0] >= LEAST_DAYS * 86400.0:
         days = (time_s - time_s[0]) / 86400.0
         for i in range(cells):
-            slope[i], slope_sd[i], start[i] = _line(days, table[:, i] - moved[:, i], np.hypot(sd[:, i], floor_ah))
+            slope[i], slope_sd[i], start[i] = straight_line(days, table[:, i] - moved[:, i], np.hypot(sd[:, i], floor_ah))
         slope -= np.nanmedian(slope)
     low = np.array([o.low_ah for o in offsets]).reshape(-1, cells)
     high = np.array([o.high_ah for o in offsets]).reshape(-1, cells)
     return Drift(time_s, table, sd, low, high, moved, known, slope, slope_sd, start)
 
 
-def _line(days: Floats, y: Floats, sd: Floats) -> tuple[float, float, float]:
+def straight_line(days: Floats, y: Floats, sd: Floats) -> tuple[float, float, float]:
+    """Weighted straight line, outliers damped: slope a day, its standard deviation, value at day 0; NaN with too few charges or days."""
     good = np.isfinite(y) & np.isfinite(sd)
     if good.sum() < LEAST_CHARGES or np.ptp(days[good]) < LEAST_DAYS:
         return float("nan"), float("nan"), float("nan")

@@ -255,8 +255,11 @@ def wires(setup: Setup, scenario: Scenario) -> layout.Wires:
     lead_ohm = LEAD_JOINTS_OHM
     if wiring and wiring.cable_mm2 and wiring.cable_length_m:
         lead_ohm += 2 * wiring.cable_length_m / (COPPER_M_OHM_MM2 * wiring.cable_mm2)
+    own = np.zeros(setup.packs_in_parallel)
+    given = np.array(scenario.leads_mohm[: own.size], float)
+    own[: given.size] = np.maximum(given, 0.0) * 1e-3
     return layout.Wires(
-        lead_ohm=lead_ohm,
+        lead_ohm=lead_ohm + own,
         inverter_efficiency=0.92,  # common practice
         surge_s=scenario.loads.surge_s if scenario.loads else 0.0,
         follow_s=6.0,  # "the sun follows late": common practice; seconds: from memory of trackers

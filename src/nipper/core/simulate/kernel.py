@@ -64,7 +64,7 @@ def run(cells, limits, bms, chargers, wires, link, state, work, minutes, sensor_
         if new_minute or k == 0:
             warm(cells, temp_c, ambient_c[minute], heat_j, max(60.0, step_s) if new_minute and step > 0 else 0.0, r0, r1, r2)
             for p in range(packs):
-                pack[FIXED, p] = wires.lead_ohm + r0[p].sum() + r1[p].sum() * (1.0 - kept1) + r2[p].sum() * (1.0 - kept2)
+                pack[FIXED, p] = wires.lead_ohm[p] + r0[p].sum() + r1[p].sum() * (1.0 - kept1) + r2[p].sum() * (1.0 - kept2)
                 pack[HOT, p], pack[COLD, p] = _sensed(sensor_c, temp_c, p, n)
         for p in range(packs):
             # the rest voltage rises with the current within the step: as if it were resistance, or packs in parallel would rock on the knee

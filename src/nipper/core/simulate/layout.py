@@ -91,7 +91,7 @@ class Bms(NamedTuple):
 class Wires(NamedTuple):
     """What is between chargers, loads and packs."""
 
-    lead_ohm: float  # of one pack's leads to the bus
+    lead_ohm: Floats  # [packs] of each pack's leads to the bus
     inverter_efficiency: float  # for loads
     surge_s: float  # how long a motor takes to start
     follow_s: float  # how late chargers follow the loads

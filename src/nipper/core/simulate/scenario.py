@@ -92,6 +92,7 @@ class Scenario(Part):
     spread_resistance_pct: float = Field(default=3.0, ge=0, le=30)
     spread_leak_mah_per_day: float = Field(default=1.5, ge=0, le=100)
     curve_mv: float = Field(default=0.0, ge=-30, le=30, description="the cells' own rest curve departs from the chemistry's by so much, in a wave")
+    leads_mohm: list[float] = Field(default=[], max_length=64, description="added to each pack's way to the bus, first pack first")
     chargers: list[OtherCharger] = Field(default=[], max_length=4)
     cells: list[CellFault] = []
     events: list[Event] = []

@@ -1,0 +1,167 @@
+"""Before and after: did it help, by how much, is it more than chance; and the swap test: did the pattern go with what was exchanged?
+
+Both compare straight lines through the offsets of full charges, and resistances from steps of current, on either side of a moment.
+Chance is that of a normal error beyond the difference, both sides; nothing is called a change below one in a hundred.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from math import erfc, exp, sqrt
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.imbalance.drift import LEAST_CHARGES, LEAST_DAYS, Drift, straight_line
+from nipper.core.imbalance.estimate import Estimate
+from nipper.core.imbalance.resistance import step_resistances
+from nipper.core.logs.model import Log
+from nipper.core.setup import Setup
+
+Floats = NDArray[np.floating]
+
+CHANCE = 0.01  # above it a difference is no change
+RESISTANCE_SHARE = 0.15  # of the herd's resistance: a smaller change means nothing to a builder
+DRIFT_FLOOR_PCT_MONTH = 0.1  # of capacity: drifts wander by that much from month to month (common practice)
+LEAST_SIDE_DAYS = 2.0
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """A quantity before and after a moment. ``chance``: how often an error alone would differ so much."""
+
+    quantity: str  # resistance, drift, spread
+    cell: int | None
+    before: float
+    after: float
+    sd: float  # of the difference
+    unit: str
+    chance: float
+
+    @property
+    def real(self) -> bool:
+        """More than chance."""
+        return self.chance < CHANCE
+
+    @property
+    def helped(self) -> bool:
+        """Whether it is nearer to nothing than before."""
+        return self.real and abs(self.after) < abs(self.before)
+
+
+def _chance(difference: float, sd: float) -> float:
+    return erfc(abs(difference) / max(sd, 1e-12) / sqrt(2.0))
+
+
+def before_after(log: Log, setup: Setup, known: Estimate, time_s: float) -> list[Change]:
+    """What changed at a moment, largest first; empty when one side of it holds too little.
+
+    Parameters
+    ----------
+    log, setup, known : of one pack, ``known`` estimated from the whole log
+    time_s : Unix seconds
+    """
+    return sorted([*_resistance(log, setup, time_s), *_drifts(known.drift, setup, time_s)], key=lambda c: c.chance)
+
+
+def _resistance(log: Log, setup: Setup, time_s: float) -> list[Change]:
+    sides = [log.time_s < time_s, log.time_s >= time_s]
+    if min(float(np.ptp(log.time_s[s])) if s.any() else 0.0 for s in sides) < LEAST_SIDE_DAYS * 86400.0:
+        return []
+    old, new = (step_resistances(log.select(side), setup) for side in sides)
+    if not (np.isfinite(old.herd_ohm) and np.isfinite(new.herd_ohm)):
+        return []
+    difference, sd = new.excess_ohm - old.excess_ohm, np.hypot(new.sd_ohm, old.sd_ohm) + 0.03 * old.herd_ohm
+    out = []
+    for i in np.flatnonzero(np.abs(difference) > RESISTANCE_SHARE * old.herd_ohm):
+        chance = _chance(float(difference[i]), float(sd[i]))
+        if chance < CHANCE:
+            out.append(Change("resistance", int(i) + 1, 1e3 * float(old.excess_ohm[i]), 1e3 * float(new.excess_ohm[i]), 1e3 * float(sd[i]), "mΩ", chance))
+    return out
+
+
+def _drifts(drift: Drift, setup: Setup, time_s: float) -> list[Change]:
+    """The spread of charge, and the cell that moves most: net of nothing, because what the balancer does is what may have changed."""
+    floor = 10.0 * DRIFT_FLOOR_PCT_MONTH / 30.4 * setup.capacity_ah  # mAh a day
+    sides = [drift.time_s < time_s, drift.time_s >= time_s]
+    if any(s.sum() < LEAST_CHARGES or np.ptp(drift.time_s[s]) < LEAST_DAYS * 86400.0 for s in sides):
+        return []
+    out = []
+    spread = np.nanmax(drift.offset_ah, axis=1) - np.nanmin(drift.offset_ah, axis=1)
+    rows = [(None, "spread", spread, np.nanmedian(drift.sd_ah, axis=1))]
+    rows += [(i + 1, "drift", drift.offset_ah[:, i], drift.sd_ah[:, i]) for i in range(drift.offset_ah.shape[1])]
+    for cell, quantity, value, sd in rows:
+        lines = [straight_line((drift.time_s[s] - drift.time_s[0]) / 86400.0, value[s], np.hypot(sd[s], 1e-3 * setup.capacity_ah)) for s in sides]
+        (old, old_sd, _), (new, new_sd, _) = lines
+        if not (np.isfinite(old) and np.isfinite(new)):
+            continue
+        error = float(np.hypot(np.hypot(old_sd, new_sd), floor / 1e3))
+        change = Change(quantity, cell, 1e3 * old, 1e3 * new, 1e3 * error, "mAh/day", _chance(new - old, error))
+        if cell is None or change.real:
+            out.append(change)
+    return out
+
+
+@dataclass(frozen=True, slots=True)
+class SwapResult:
+    """Whether the pattern of drift stayed with the cells or went with what was exchanged between two packs."""
+
+    verdict: str  # stayed, followed, undecided
+    confidence: float
+    sentence: str
+    record_next: str
+
+
+def swap_test(packs: Sequence[tuple[Log, Setup, Estimate]], time_s: float) -> SwapResult:
+    """Two packs whose BMS (or anything else) was exchanged at a moment: did the pattern follow it?
+
+    Each pack's drift per cell is fitted before and after. If it stayed with the cells, each pack is after as it was before; if it went
+    with what was exchanged, each is as the other was. Both are weighed by their misfit; when both patterns are as small as their
+    errors, or alike, nothing can be told.
+
+    Parameters
+    ----------
+    packs : log, setup and estimate of each; as many cells in both
+    """
+    (_, setup, first), (_, _, second) = packs
+    patterns = [_pattern(known.drift, setup, time_s, after) for known in (first, second) for after in (False, True)]
+    if any(p is None for p in patterns) or first.drift.offset_ah.shape[1] != second.drift.offset_ah.shape[1]:
+        return SwapResult("undecided", 0.0, "Too few full charges on one side of the exchange.", _record_next())
+    (a0, sa0), (a1, sa1), (b0, sb0), (b1, sb1) = (p for p in patterns if p is not None)
+    stayed = _misfit(a0, sa0, a1, sa1) + _misfit(b0, sb0, b1, sb1)
+    followed = _misfit(b0, sb0, a1, sa1) + _misfit(a0, sa0, b1, sb1)
+    # the worse of two bad models is no proof: what neither explains counts against both
+    poor = max(0.0, min(stayed, followed) / (2.0 * a0.size) - 2.0)
+    evidence = (followed - stayed) / (1.0 + poor) / 2.0
+    sure = 1.0 / (1.0 + exp(-min(40.0, abs(evidence))))
+    if sure < 0.8:
+        return SwapResult("undecided", 2.0 * sure - 1.0, "The patterns before and after are too small or too alike to tell.", _record_next())
+    worst = int(np.argmax(np.abs(np.r_[a0, b0])))
+    cell = worst % a0.size + 1
+    if evidence > 0:
+        return SwapResult("stayed", 0.98 * sure, f"The pattern stayed with the cells (cell {cell} most): it is the pack's, not what was exchanged.", "")
+    return SwapResult("followed", 0.98 * sure, f"The pattern went with what was exchanged (cell {cell} most): it is not the cells'.", "")
+
+
+def _record_next() -> str:
+    return f"Record at least {LEAST_CHARGES} full charges over {LEAST_DAYS:.0f} days or more on each side of the exchange, in both packs, with the balancing column."
+
+
+def _pattern(drift: Drift, setup: Setup, time_s: float, after: bool) -> tuple[Floats, Floats] | None:
+    """Drift of each cell against the median on one side of a moment, and its error, both in mAh a day."""
+    side = drift.time_s >= time_s if after else drift.time_s < time_s
+    if side.sum() < LEAST_CHARGES or np.ptp(drift.time_s[side]) < LEAST_DAYS * 86400.0:
+        return None
+    days = (drift.time_s[side] - drift.time_s[0]) / 86400.0
+    lines = [
+        straight_line(days, (drift.offset_ah - drift.moved_ah)[side, i], np.hypot(drift.sd_ah[side, i], 1e-3 * setup.capacity_ah))
+        for i in range(drift.offset_ah.shape[1])
+    ]
+    slope, sd = 1e3 * np.array([line[0] for line in lines]), 1e3 * np.array([line[1] for line in lines])
+    if not np.isfinite(slope).all():
+        return None
+    floor = 10.0 * DRIFT_FLOOR_PCT_MONTH / 30.4 * setup.capacity_ah
+    return slope - np.median(slope), np.hypot(sd, floor)
+
+
+def _misfit(one: Floats, one_sd: Floats, other: Floats, other_sd: Floats) -> float:
+    return float(np.sum((one - other) ** 2 / (one_sd**2 + other_sd**2)))

@@ -1,0 +1,170 @@
+"""Before and after, the swap test, packs in parallel, and when it will trip: each against what was put into simulated packs."""
+
+import numpy as np
+import pytest
+
+from nipper.core.chemistry import chemistry
+from nipper.core.forecast.limits import highest_at_top, trip_forecast
+from nipper.core.imbalance.compare import Change, before_after, swap_test
+from nipper.core.imbalance.diagnosis import diagnose
+from nipper.core.imbalance.sharing import sharing
+from nipper.core.presets import new_setup
+from nipper.core.setup import put
+from nipper.core.simulate.scenario import CellFault, Event, Loads, Scenario
+from nipper.core.simulate.trial import run
+
+DAYS, TURN = 40.0, 20.0
+EVEN = {"spread_offset_pct": 0.1, "spread_leak_mah_per_day": 0.5, "weather": "clear", "step_s": 20.0, "start_soc_pct": 70.0}
+
+
+@pytest.fixture(scope="module")
+def setup():
+    return put(new_setup("lfp", 8, 100.0, balancer="none"), {"charging.tail_a": None})
+
+
+def judged(log, setup):
+    return log, setup, diagnose(log, setup).estimate
+
+
+def simulated(setup, before, after=(), seed=1, **more):
+    """Cells differ in one way up to the turn, and in another after it."""
+    plan = Scenario(days=DAYS, seed=seed, cells=list(before), events=[Event(day=TURN, cells=list(after))] if after else [], **{**EVEN, **more})
+    trial = run(setup, plan)
+    return judged(trial.logs[0], setup), trial.start_s + TURN * 86400.0
+
+
+def test_a_joint_that_was_retorqued_helped(setup):
+    (log, _, known), turn = simulated(setup, [CellFault(cell=5, joint_mohm=1.2)], [CellFault(cell=5, joint_mohm=0.0)])
+    first = next(c for c in before_after(log, setup, known, turn) if c.quantity == "resistance")
+    assert first.cell == 5
+    assert first.before == pytest.approx(1.2, rel=0.15)
+    assert first.after == pytest.approx(0.0, abs=0.1)
+    assert first.real
+    assert first.helped
+
+
+def test_a_leak_that_was_ended_helped(setup):
+    (log, _, known), turn = simulated(setup, [CellFault(cell=2, leak_mah_per_day=40.0)], [CellFault(cell=2)])
+    changes = before_after(log, setup, known, turn)
+    cell = next(c for c in changes if c.quantity == "drift" and c.cell == 2)
+    assert cell.before == pytest.approx(-40.0, abs=10.0)
+    assert abs(cell.after) < 12.0
+    assert cell.helped
+    spread = next(c for c in changes if c.quantity == "spread")
+    assert spread.after < spread.before
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_nothing_done_is_no_change(setup, seed):
+    (log, _, known), turn = simulated(setup, [CellFault(cell=2, leak_mah_per_day=25.0)], seed=seed)
+    assert not [c for c in before_after(log, setup, known, turn) if c.real]
+
+
+def test_a_side_that_holds_too_little_is_not_compared(setup):
+    (log, _, known), _ = simulated(setup, [])
+    assert not [c for c in before_after(log, setup, known, float(log.time_s[0]) + 86400.0) if c.quantity != "resistance"]
+
+
+def test_chance_is_that_of_the_normal_distribution():
+    """1.96 standard deviations: one in twenty; 2.58: one in a hundred (tables of the normal distribution)."""
+    from nipper.core.imbalance.compare import _chance
+
+    assert _chance(1.959964, 1.0) == pytest.approx(0.05, abs=1e-6)
+    assert _chance(-2.575829, 1.0) == pytest.approx(0.01, abs=1e-6)
+    assert not Change("drift", 1, -5.0, -1.0, 3.0, "mAh/day", 0.2).real
+
+
+DRAIN = [CellFault(cell=1, to_cell=3, leak_mah_per_day=45.0)]
+GONE = [CellFault(cell=1, to_cell=3)]
+LEAK = [CellFault(cell=6, leak_mah_per_day=45.0)]
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_a_pattern_that_goes_with_the_bms_is_told(setup, seed):
+    """The drain sits in the BMS: after the exchange it feeds on the same cells of the other pack."""
+    a, turn = simulated(setup, DRAIN, GONE, seed=seed)
+    b, _ = simulated(setup, [], DRAIN, seed=seed + 50)
+    result = swap_test([a, b], turn)
+    assert result.verdict == "followed"
+    assert result.confidence > 0.9
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_a_pattern_that_stays_with_the_cells_is_told(setup, seed):
+    a, turn = simulated(setup, LEAK, seed=seed)
+    b, _ = simulated(setup, [], seed=seed + 50)
+    result = swap_test([a, b], turn)
+    assert result.verdict == "stayed"
+    assert "cell 6" in result.sentence
+    assert result.confidence > 0.9
+
+
+def test_two_even_packs_tell_nothing(setup):
+    a, turn = simulated(setup, [], seed=3)
+    b, _ = simulated(setup, [], seed=4)
+    result = swap_test([a, b], turn)
+    assert result.verdict == "undecided"
+    assert "full charges" in result.record_next
+
+
+def test_a_swap_without_enough_on_one_side_is_undecided(setup):
+    a, _ = simulated(setup, LEAK)
+    b, _ = simulated(setup, [], seed=4)
+    assert swap_test([a, b], float(a[0].time_s[0]) + 2 * 86400.0).verdict == "undecided"
+
+
+@pytest.mark.parametrize(("packs", "extra"), [(2, 4.0), (3, 2.5)])
+def test_a_bad_lead_is_found_with_its_milliohms(packs, extra):
+    bank = put(new_setup("lfp", 16, 100.0, packs, "none"), {"charging.max_charge_a": 60.0 * packs})
+    plan = Scenario(days=4.0, weather="clear", pv_w=9000.0, leads_mohm=[0.0, extra], loads=Loads(evening_w=2500.0, kettle_w=3000.0), seed=2, spread_offset_pct=0.05)
+    trial = run(bank, plan)
+    shared = sharing(trial.logs, bank)
+    assert shared is not None
+    assert shared.share.sum() == pytest.approx(1.0)
+    assert shared.guilty == 1
+    # against the mean of all: what one of n has more stands (n - 1)/n above the mean, and 1/n of it below for the others
+    assert shared.way_mohm[1] == pytest.approx(extra * (packs - 1) / packs, rel=0.2)
+    assert shared.share[1] < shared.fair
+
+
+def test_equal_packs_share_alike():
+    bank = new_setup("lfp", 16, 100.0, 2, "none")
+    trial = run(bank, Scenario(days=4.0, weather="clear", seed=5, pv_w=6000.0, spread_offset_pct=0.05, spread_capacity_pct=0.2))
+    shared = sharing(trial.logs, bank)
+    assert shared is not None
+    assert shared.unequal == []
+    assert shared.guilty is None
+    assert sharing(trial.logs[:1], bank) is None
+
+
+def test_the_highest_cell_under_a_held_sum():
+    """By hand: equal cells stand at the target's mean; with one cell lower the others stand above it, and the sum is the target."""
+    bank = put(new_setup("lfp", 8, 100.0), {"charging.absorption_v": 27.6})
+    assert highest_at_top(np.zeros(8), bank)[0] == pytest.approx(3.45, abs=1e-4)
+    offset = np.zeros(8)
+    offset[3] = -1.5
+    volts, _ = highest_at_top(offset, bank)
+    curve = chemistry("lfp").curve
+    low_v = float(curve.ocv(float(curve.soc(volts)) - 1.5))
+    assert 7 * volts + low_v == pytest.approx(27.6, abs=0.002)
+
+
+def test_the_day_of_the_trip_at_the_present_drift():
+    """Four cells held at 14.32 V: once one has sunk to the plateau, near 3.33 V, the others stand at (14.32 - 3.33) / 3 = 3.66 V, over the trip."""
+    bank = put(new_setup("lfp", 4, 100.0, balancer="none"), {"charging.absorption_v": 14.32, "charging.tail_a": None})
+    (_, _, known), _ = simulated(bank, [CellFault(cell=4, leak_mah_per_day=15.0)])
+    found = trip_forecast(known, bank)
+    assert found is not None
+    assert found.cause_cell == 4
+    assert found.cell != 4
+    sinks = np.where(np.arange(4) == 3, known.drift.ah_per_day, 0.0)
+    trip = bank.protection.cell_over_voltage.trip_v
+    assert highest_at_top(known.drift.last_ah + (found.days + 1) * sinks, bank)[0] >= trip - 0.005
+    assert found.days < 10 or highest_at_top(known.drift.last_ah + (found.days - 9) * sinks, bank)[0] < trip
+    lower = put(bank, {"charging.absorption_v": 13.8})
+    assert trip_forecast(known, lower) is None  # (13.8 - 3.33) / 3 = 3.49 V: never
+
+
+def test_no_drift_no_day(setup):
+    (_, _, known), _ = simulated(setup, [])
+    assert trip_forecast(known, setup) is None
