@@ -125,3 +125,28 @@ def test_check_starts_without_tables_numerics_or_qt():
     )
     done = subprocess.run([sys.executable, "-c", code, str(FILES / "synthetic_06.setup.json")], capture_output=True, text=True, check=True, cwd=ROOT)
     assert done.stderr.strip() == "set()"
+
+
+def test_compare_tells_changes_and_shares(tmp_path):
+    from nipper.core.logs.writer import write_plain
+    from nipper.core.simulate.scenario import CellFault, Event, Scenario
+    from nipper.core.simulate.trial import run
+
+    setup = new_setup("lfp", 8, 100.0, 2)
+    (tmp_path / "setup.json").write_text(dumps(setup))
+    events = [Event(day=6.0, cells=[CellFault(pack=1, cell=3, joint_mohm=0.0)])]
+    plan = Scenario(days=12, step_s=20.0, weather="clear", cells=[CellFault(pack=1, cell=3, joint_mohm=1.5)], events=events, leads_mohm=[0.0, 3.0], pv_w=4000.0)
+    logs = [str(tmp_path / f"{p}.csv") for p in "ab"]
+    for log, path in zip(run(setup, plan).logs, logs, strict=True):
+        write_plain(log, Path(path))
+    answer = nipper("compare", *logs, "--setup", str(tmp_path / "setup.json"), "--at", "2026-06-07T00:00:00+00:00", "--json")
+    assert answer.returncode == 0, answer.stderr
+    document = json.loads(answer.stdout)
+    first = document["changes"][0]
+    assert (first["pack"], first["quantity"], first["cell"], first["helped"]) == (1, "resistance", 3, True)
+    assert document["sharing"]["guilty_pack"] == 2
+    for wrong, words in ((["--at", "soon"], "a time such as"), (["--swap"], "two logs and --at"), (["--at", "2026-06-07T00:00:00"], "with its offset")):
+        answer = nipper("compare", *logs, "--setup", str(tmp_path / "setup.json"), *wrong)
+        assert answer.returncode == 2
+        assert words in answer.stderr
+        assert len(answer.stderr.strip().splitlines()) == 1

@@ -8,12 +8,16 @@ import json
 import sys
 from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from nipper import __version__
 from nipper.core.errors import InputError, NipperError
-from nipper.core.setup import load
+from nipper.core.setup import Setup, load
 
-COMMANDS = ("check", "diagnose", "trial", "schema")
+if TYPE_CHECKING:
+    from nipper.core.logs.model import Log
+
+COMMANDS = ("check", "diagnose", "compare", "trial", "schema")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -38,6 +42,14 @@ def _parser() -> argparse.ArgumentParser:
     diagnose.add_argument("--zone", default="UTC", help="time zone of logs whose times carry no offset, e.g. Europe/Vienna")
     diagnose.add_argument("--json", action="store_true", help="print one JSON document")
     diagnose.set_defaults(run=_diagnose)
+    compare = commands.add_parser("compare", help="before and after, the swap test, and how packs in parallel share")
+    compare.add_argument("logs", nargs="+", metavar="LOG.csv", help="one log a pack")
+    compare.add_argument("--setup", required=True, metavar="SETUP.json")
+    compare.add_argument("--at", metavar="TIME", help="when it was done, ISO 8601 with an offset; without it only the shares are compared")
+    compare.add_argument("--swap", action="store_true", help="something was exchanged between the two packs at that time")
+    compare.add_argument("--zone", default="UTC", help="time zone of logs whose times carry no offset, e.g. Europe/Vienna")
+    compare.add_argument("--json", action="store_true", help="print one JSON document")
+    compare.set_defaults(run=_compare)
     trial = commands.add_parser("trial", help="run the settings on a simulated pack")
     trial.add_argument("setup", metavar="SETUP.json")
     trial.add_argument("--scenario", metavar="SCENARIO.json")
@@ -81,9 +93,18 @@ def _diagnose(arguments: argparse.Namespace) -> Answer:
     # imported here: tables and numerics take most of a second, and `check` needs neither
     from nipper.core.imbalance.diagnosis import diagnose, to_json
     from nipper.core.logs.model import join
-    from nipper.core.logs.reader import read_log
 
     setup = load(arguments.setup)
+    log = join(_read_logs(arguments, setup))
+    found = diagnose(log, setup)
+    lines = [f"{f.confidence:.0%} {f.summary}" for f in found.findings if f.confidence > 0.5]
+    lines += [f"next: {a}" for a in found.advice] + [f"verdict: {found.verdict}"]
+    return to_json(found, log, setup), lines
+
+
+def _read_logs(arguments: argparse.Namespace, setup: Setup) -> "list[Log]":
+    from nipper.core.logs.reader import read_log
+
     _known_zone(arguments.zone)
     logs = []
     for file in arguments.logs:
@@ -91,11 +112,32 @@ def _diagnose(arguments: argparse.Namespace) -> Answer:
         if log.cells != setup.cells:
             raise InputError(file, "the header", f"{setup.cells} cells as in the setup, found {log.cells}")
         logs.append(log)
-    log = join(logs)
-    found = diagnose(log, setup)
-    lines = [f"{f.confidence:.0%} {f.summary}" for f in found.findings if f.confidence > 0.5]
-    lines += [f"next: {a}" for a in found.advice] + [f"verdict: {found.verdict}"]
-    return to_json(found, log, setup), lines
+    return logs
+
+
+def _compare(arguments: argparse.Namespace) -> Answer:
+    from nipper.core.imbalance.compare import Happening, compare_all, to_json
+    from nipper.core.imbalance.estimate import estimate
+
+    setup = load(arguments.setup)
+    if arguments.swap and (arguments.at is None or len(arguments.logs) != 2):
+        raise InputError("--swap", "the arguments", "two logs and --at TIME")
+    logs = _read_logs(arguments, setup)
+    happenings = [Happening(_moment(arguments.at), None, "swap" if arguments.swap else "note", "at that time")] if arguments.at else []
+    document = to_json(compare_all({i: (log, estimate(log, setup)) for i, log in enumerate(logs, 1)}, happenings, setup))
+    return document, [json.dumps(document, ensure_ascii=False)]
+
+
+def _moment(text: str) -> float:
+    from datetime import datetime
+
+    try:
+        moment = datetime.fromisoformat(text)
+    except ValueError:
+        raise InputError("--at", text, "a time such as 2026-06-01T12:00:00+00:00") from None
+    if moment.tzinfo is None:
+        raise InputError("--at", text, "a time with its offset, such as 2026-06-01T12:00:00+00:00")
+    return moment.timestamp()
 
 
 def _known_zone(name: str) -> None:

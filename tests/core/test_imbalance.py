@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nipper.core.imbalance.diagnosis import diagnose, to_json
-from nipper.core.imbalance.drift import _line, balanced_ah, fit
+from nipper.core.imbalance.drift import balanced_ah, fit, straight_line
 from nipper.core.imbalance.estimate import balancer_use, estimate
 from nipper.core.imbalance.offsets import Offsets, offsets_at
 from nipper.core.imbalance.remedies import bleed, feed
@@ -56,7 +56,7 @@ def test_a_straight_line_is_fitted_as_least_squares_does():
     t, current, y = (np.array([float(r[k]) for r in rows]) for k in keys[:3])
     y = y - 0.146254 * current
     expected = np.polyfit(t, y, 1)
-    slope, sd, start = _line(t, y, np.full(t.size, 1e6))  # equal weights, no point far out at such a scale
+    slope, sd, start = straight_line(t, y, np.full(t.size, 1e6))  # equal weights, no point far out at such a scale
     assert slope == pytest.approx(expected[0], rel=0.03)
     assert start == pytest.approx(expected[1] + expected[0] * t.min() * 0, rel=0.03)
     assert sd > 0

@@ -164,6 +164,11 @@ class Document(QObject):
         """Whether the shown pack's log is still being read."""
         return self.pack.id in self._jobs
 
+    @property
+    def reading_any(self) -> bool:
+        """Whether any pack's log is still being read."""
+        return bool(self._jobs)
+
     def read_all(self) -> None:
         """Read and judge every pack's log, each in a worker thread."""
         for pack in self.packs:

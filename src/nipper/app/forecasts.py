@@ -14,6 +14,9 @@ if TYPE_CHECKING:
     from nipper.core.forecast.levelling import Levelling
     from nipper.core.forecast.rehearsal import Rehearsal
     from nipper.core.forecast.twin import Known, Plan
+    from nipper.core.imbalance.compare import Compared, Happening
+    from nipper.core.imbalance.estimate import Estimate
+    from nipper.core.logs.model import Log
     from nipper.core.simulate.scenario import Event
     from nipper.core.simulate.trial import Trial
 
@@ -45,12 +48,20 @@ def closer_work(rehearsal: "Rehearsal", time_s: float, half_s: float) -> "Trial"
     return closer(rehearsal, time_s, half_s)
 
 
+def compare_work(packs: "Mapping[int, tuple[Log, Estimate]]", happenings: "list[Happening]", setup: Setup) -> "Compared":
+    """Run in a worker thread."""
+    from nipper.core.imbalance.compare import compare_all
+
+    return compare_all(packs, happenings, setup)
+
+
 class Forecasts(QObject):
     """What the simulator says about the open bench. Once asked for, an answer is asked anew whenever the settings change."""
 
     rehearsed = Signal(object)  # Rehearsal
     looked_closer = Signal(object)  # Trial
     levelled = Signal(object)  # Levelling
+    compared = Signal(object)  # Compared
     progressed = Signal(float)
     plan_changed = Signal(object)  # Plan
 
@@ -63,8 +74,12 @@ class Forecasts(QObject):
         self.other: tuple[str, Setup] | None = None
         self.rehearsal: Rehearsal | None = None
         self.levelling: Levelling | None = None
+        self.comparison: Compared | None = None
         self._wanted: set[str] = set()
         self._rehearse, self._level, self._closer = Latest(rehearse_work, self, ticks=True), Latest(level_work, self, ticks=True), Latest(closer_work, self)
+        self._compare = Latest(compare_work, self)
+        self._compare.answered.connect(self._compared)
+        self._compare.failed.connect(document.trouble)
         self._rehearse.answered.connect(self._rehearsed)
         self._rehearse.progressed.connect(self.progressed)
         self._level.answered.connect(self._levelled)
@@ -73,12 +88,14 @@ class Forecasts(QObject):
             latest.failed.connect(document.trouble)
         document.setup_changed.connect(self._setup_changed)
         document.record_changed.connect(self._setup_changed)
+        document.record_changed.connect(self._ask_comparison)
+        document.events_changed.connect(self._ask_comparison)
         document.pack_changed.connect(self._pack_changed)
 
     @property
     def busy(self) -> bool:
         """Whether an answer is still to come."""
-        return self._rehearse.busy or self._level.busy or self._closer.busy
+        return self._rehearse.busy or self._level.busy or self._closer.busy or self._compare.busy
 
     @property
     def rehearsing(self) -> bool:
@@ -101,10 +118,11 @@ class Forecasts(QObject):
     # rehearsals
 
     def want(self, which: str) -> None:
-        """From now on keep ``rehearsal`` or ``levelling`` current."""
+        """From now on keep ``rehearsal``, ``levelling`` or ``comparison`` current."""
         if which not in self._wanted:
             self._wanted.add(which)
             self._ask(which)
+            self._ask_comparison()
 
     def change_plan(self, **changes: object) -> None:
         """Other days, another sky, other loads; what was stepped in goes when the days or the sky change."""
@@ -129,12 +147,29 @@ class Forecasts(QObject):
             self._closer.ask(self.rehearsal, time_s, half_s)
 
     def _ask(self, which: str) -> None:
-        if which not in self._wanted or self.document.setup.packs_in_parallel > len(self.document.packs):
+        if which not in self._wanted or which == "comparison" or self.document.setup.packs_in_parallel > len(self.document.packs):
             return
         if which == "rehearsal":
             self._rehearse.ask(self.document.setup, self.known, self.plan, self.other)
         else:
             self._level.ask(self.document.setup, self.known, self.pack_number, replace(self.plan, weather="mixed", events=()))
+
+    @Slot()
+    def _ask_comparison(self) -> None:
+        if "comparison" not in self._wanted or self.document.reading_any:
+            return
+        from nipper.core.imbalance.compare import Happening
+
+        document = self.document
+        packs = {p.id: (r.log, r.diagnosis.estimate) for p in document.packs if (r := document.records.get(p.id)) is not None}
+        happenings = [Happening(e.time_s, e.pack, e.kind, e.note) for e in document.events()]
+        if packs:
+            self._compare.ask(packs, happenings, document.setup)
+
+    @Slot(object)
+    def _compared(self, comparison: "Compared") -> None:
+        self.comparison = comparison
+        self.compared.emit(comparison)
 
     @Slot()
     def _setup_changed(self) -> None:

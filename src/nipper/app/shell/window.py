@@ -223,6 +223,7 @@ class Window(QMainWindow):
         self.forecasts = Forecasts(document, document)
         self.forecasts.rehearsed.connect(self._forecast_changed)
         self.forecasts.levelled.connect(self._forecast_changed)
+        self.forecasts.compared.connect(self._forecast_changed)
         self.say("")
         recent = [str(bench.path), *(f for f in self._recent() if f != str(bench.path))]
         self._settings.setValue("recent", recent[:8])
@@ -385,6 +386,8 @@ class Window(QMainWindow):
         if stage not in self._views:
             self._views[stage] = self._make_view(stage, self.document)
             self.pages.addWidget(self._views[stage])
+        if stage == "diagnose" and self.forecasts is not None:
+            self.forecasts.want("comparison")
         self._show_page(self._views[stage])
         self._show_follows()
 
@@ -469,7 +472,7 @@ class Window(QMainWindow):
         if self.forecasts is not None:
             status, sentence = rehearse_sentence(self.forecasts.rehearsal)
             self.rail.say("rehearse", str(status), sentence)
-            if self._stage in ("level", "rehearse"):
+            if self._stage in ("level", "rehearse", "diagnose"):
                 self._show_follows()
 
     @Slot(int, object)
@@ -535,7 +538,7 @@ class Window(QMainWindow):
             self.follows.show_all([of_finding(f) for f in document.findings])
             return
         from nipper.core.report.forecasts import of_levelling, of_rehearsal
-        from nipper.core.report.sentences import of_diagnosis, of_history, of_record
+        from nipper.core.report.sentences import of_compared, of_diagnosis, of_history, of_overruled, of_record, of_trip
 
         forecasts = self.forecasts
         assert forecasts
@@ -551,7 +554,11 @@ class Window(QMainWindow):
         elif self._stage == "record":
             self.follows.show_all(of_record(record.log, document.setup, record.diagnosis, self.zone))
         else:
-            self.follows.show_all(of_diagnosis(record.diagnosis) + of_history(document.bench.diagnoses(record.pack.id), self.zone))
+            told = of_diagnosis(record.diagnosis) + of_trip(record.diagnosis, document.setup, self.zone)
+            if forecasts.comparison is not None:
+                told += of_compared(forecasts.comparison, record.pack.id, [p.name for p in document.packs], self.zone)
+            told += of_overruled(record.diagnosis) + of_history(document.bench.diagnoses(record.pack.id), self.zone)
+            self.follows.show_all(told)
 
     # settings
 

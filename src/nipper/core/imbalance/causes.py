@@ -28,8 +28,20 @@ RESISTANCE_SHARE = 0.35  # of the herd's: above it a cell's offset is no longer 
 
 def find_causes(known: Estimate, setup: Setup) -> list[Cause]:
     """All causes the estimates speak for, strongest first; what a better explanation covers is not named again."""
+    return weigh(known, setup)[0]
+
+
+def weigh(known: Estimate, setup: Setup) -> tuple[list[Cause], list[tuple[Cause, Cause]]]:
+    """The causes that stand, strongest first, and those that lost, each with the one that explains it better."""
     found = sorted((cause for judge in JUDGES for cause in judge(known, setup)), key=lambda c: -c.confidence)
-    return [cause for cause in found if not any(_overrules(other, cause) for other in found)]
+    kept, lost = [], []
+    for cause in found:
+        better = next((other for other in found if _overrules(other, cause)), None)
+        if better is None:
+            kept.append(cause)
+        else:
+            lost.append((cause, better))
+    return kept, lost
 
 
 def _overrules(better: Cause, cause: Cause) -> bool:

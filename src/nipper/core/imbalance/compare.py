@@ -4,9 +4,9 @@ Both compare straight lines through the offsets of full charges, and resistances
 Chance is that of a normal error beyond the difference, both sides; nothing is called a change below one in a hundred.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from math import erfc, exp, sqrt
+from math import erfc, exp, inf, sqrt
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from nipper.core.imbalance.drift import LEAST_CHARGES, LEAST_DAYS, Drift, straight_line
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.resistance import step_resistances
+from nipper.core.imbalance.sharing import Sharing, sharing
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
@@ -52,19 +53,24 @@ def _chance(difference: float, sd: float) -> float:
     return erfc(abs(difference) / max(sd, 1e-12) / sqrt(2.0))
 
 
-def before_after(log: Log, setup: Setup, known: Estimate, time_s: float) -> list[Change]:
-    """What changed at a moment, largest first; empty when one side of it holds too little.
+def before_after(log: Log, setup: Setup, known: Estimate, time_s: float, between: tuple[float, float] = (-inf, inf)) -> list[Change]:
+    """What changed at a moment, least likely by chance first; empty when one side of it holds too little.
 
     Parameters
     ----------
     log, setup, known : of one pack, ``known`` estimated from the whole log
     time_s : Unix seconds
+    between : what lies outside is left out: other things were done there
     """
-    return sorted([*_resistance(log, setup, time_s), *_drifts(known.drift, setup, time_s)], key=lambda c: c.chance)
+    return sorted([*_resistance(log, setup, time_s, between), *_drifts(known.drift, setup, time_s, between)], key=lambda c: c.chance)
 
 
-def _resistance(log: Log, setup: Setup, time_s: float) -> list[Change]:
-    sides = [log.time_s < time_s, log.time_s >= time_s]
+def _sides(at_s: Floats, time_s: float, between: tuple[float, float]) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    return (at_s >= between[0]) & (at_s < time_s), (at_s >= time_s) & (at_s < between[1])
+
+
+def _resistance(log: Log, setup: Setup, time_s: float, between: tuple[float, float]) -> list[Change]:
+    sides = _sides(log.time_s, time_s, between)
     if min(float(np.ptp(log.time_s[s])) if s.any() else 0.0 for s in sides) < LEAST_SIDE_DAYS * 86400.0:
         return []
     old, new = (step_resistances(log.select(side), setup) for side in sides)
@@ -79,10 +85,10 @@ def _resistance(log: Log, setup: Setup, time_s: float) -> list[Change]:
     return out
 
 
-def _drifts(drift: Drift, setup: Setup, time_s: float) -> list[Change]:
+def _drifts(drift: Drift, setup: Setup, time_s: float, between: tuple[float, float]) -> list[Change]:
     """The spread of charge, and the cell that moves most: net of nothing, because what the balancer does is what may have changed."""
     floor = 10.0 * DRIFT_FLOOR_PCT_MONTH / 30.4 * setup.capacity_ah  # mAh a day
-    sides = [drift.time_s < time_s, drift.time_s >= time_s]
+    sides = _sides(drift.time_s, time_s, between)
     if any(s.sum() < LEAST_CHARGES or np.ptp(drift.time_s[s]) < LEAST_DAYS * 86400.0 for s in sides):
         return []
     out = []
@@ -140,6 +146,74 @@ def swap_test(packs: Sequence[tuple[Log, Setup, Estimate]], time_s: float) -> Sw
     if evidence > 0:
         return SwapResult("stayed", 0.98 * sure, f"The pattern stayed with the cells (cell {cell} most): it is the pack's, not what was exchanged.", "")
     return SwapResult("followed", 0.98 * sure, f"The pattern went with what was exchanged (cell {cell} most): it is not the cells'.", "")
+
+
+@dataclass(frozen=True, slots=True)
+class Happening:
+    """Something that was done: ``pack`` None means all; ``kind`` swap: something was exchanged between two packs."""
+
+    time_s: float
+    pack: int | None
+    kind: str
+    note: str
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Compared:
+    """What comparing tells: changes at each happening by pack, swap tests, and how packs in parallel share."""
+
+    changes: Mapping[int, Sequence[tuple[Happening, Sequence[Change]]]]
+    swaps: Sequence[tuple[Happening, SwapResult]]
+    shared: Sharing | None
+
+
+def compare_all(packs: Mapping[int, tuple[Log, Estimate]], happenings: Sequence[Happening], setup: Setup) -> Compared:
+    """Everything that can be compared in a bench.
+
+    Parameters
+    ----------
+    packs : log and estimate by pack
+    """
+    changes = {
+        pack: [(h, before_after(log, setup, known, h.time_s)) for h in happenings if h.pack in (None, pack) and h.kind != "swap"] for pack, (log, known) in packs.items()
+    }
+    both = [(log, setup, known) for log, known in packs.values()][:2]
+    swaps = [(h, swap_test(both, h.time_s)) for h in happenings if h.kind == "swap" and len(both) == 2]
+    return Compared(changes, swaps, sharing([log for log, _ in packs.values()], setup))
+
+
+def to_json(compared: Compared) -> dict[str, object]:
+    """The document of ``nipper compare``."""
+    shared = compared.shared
+    return {
+        "format": "nipper-compare",
+        "version": 1,
+        "changes": [
+            {
+                "pack": pack, "quantity": c.quantity, "cell": c.cell, "before": round(c.before, 3), "after": round(c.after, 3), "sd": round(c.sd, 3),
+                "unit": c.unit, "chance": float(f"{c.chance:.3g}"), "real": c.real, "helped": c.helped,
+            }
+            for pack, happenings in compared.changes.items() for _, changes in happenings for c in changes
+        ],
+        "swap": [{"verdict": r.verdict, "confidence": round(r.confidence, 3), "summary": r.sentence, "record_next": r.record_next} for _, r in compared.swaps],
+        "sharing": None if shared is None else {
+            "share": [round(float(v), 4) for v in shared.share],
+            "way_mohm": [round(float(v), 3) for v in shared.way_mohm],
+            "way_sd_mohm": [round(float(v), 3) for v in shared.way_sd_mohm],
+            "unequal_packs": [p + 1 for p in shared.unequal],
+            "guilty_pack": None if shared.guilty is None else shared.guilty + 1,
+        },
+    }  # fmt: skip
+
+
+def _concerns(happening: Happening, pack: int) -> bool:
+    return happening.pack in (None, pack)
+
+
+def _until_others(happening: Happening, happenings: Sequence[Happening], pack: int) -> tuple[float, float]:
+    """From the happening before to the one after it: beyond them something else was changed as well."""
+    times = [h.time_s for h in happenings if h is not happening and _concerns(h, pack)]
+    return max((t for t in times if t < happening.time_s), default=-inf), min((t for t in times if t > happening.time_s), default=inf)
 
 
 def _record_next() -> str:

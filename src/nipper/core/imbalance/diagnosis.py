@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.causes import find_causes
+from nipper.core.imbalance.causes import weigh
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.estimate import Estimate, estimate
 from nipper.core.logs.charges import Charge, readings
@@ -29,6 +29,7 @@ class Diagnosis:
     findings: tuple[Cause, ...]
     estimate: Estimate
     advice: tuple[str, ...]  # what to record when there is not enough
+    overruled: tuple[tuple[Cause, Cause], ...] = ()  # what was considered, and the better explanation it gave way to
 
     @property
     def strays(self) -> list[int]:
@@ -46,7 +47,7 @@ def diagnose(log: Log, setup: Setup, tick: Callable[[float], None] = lambda _sha
     tick : called with the fraction done; what it raises ends the work
     """
     known = estimate(log, setup, tick)
-    causes = find_causes(known, setup)
+    causes, lost = weigh(known, setup)
     advice = missing(known, log, setup)
     strong = [c for c in causes if c.confidence > 0.5]
     if strong:
@@ -55,7 +56,7 @@ def diagnose(log: Log, setup: Setup, tick: Callable[[float], None] = lambda _sha
         verdict = "not_enough_data"
     else:
         verdict = "healthy"
-    return Diagnosis(verdict, tuple(causes), known, tuple(advice))
+    return Diagnosis(verdict, tuple(causes), known, tuple(advice), tuple(lost))
 
 
 def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
@@ -85,6 +86,7 @@ def to_json(diagnosis: Diagnosis, log: Log, setup: Setup) -> dict[str, object]:
         "cells": _cells_json(known, setup),
         "charges": [_charge_json(log, setup, c) for c in known.charges if c.ended_by != "top-up"],
         "record_next": list(diagnosis.advice),
+        "considered": [{"cause": c.cause, "cells": list(c.cells), "explained_by": b.cause} for c, b in diagnosis.overruled],
     }
 
 

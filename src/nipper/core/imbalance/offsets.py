@@ -259,8 +259,9 @@ class _HerdCurve:
         freed = isotonic_regression(v - amps * herd_ohm, weights=count.astype(float)).x
         ocv = chemistry(setup.chemistry).curve
         # on charge a cell stands above its rest by what hysteresis and the slow part of its resistance add: on the flat that is many per cent
-        could_be = ocv.soc(freed[-1] - ABOVE_REST_V)
-        top_pct = float(ocv.soc(freed[-1] - USUALLY_ABOVE_V))
+        flat = 1.0 if setup.chemistry == "lfp" else 0.0
+        could_be = ocv.soc(freed[-1] - flat * ABOVE_REST_V)
+        top_pct = float(ocv.soc(freed[-1] - flat * USUALLY_ABOVE_V))
         bottom_pct = float(ocv.soc(freed[0])) if bottom_pct is None else bottom_pct
         more_pct = np.linspace(0.0, 36.0, 721)
         rise, fall = ocv.ocv(top_pct + more_pct) - ocv.ocv(top_pct), ocv.ocv(bottom_pct - more_pct[::-1]) - ocv.ocv(bottom_pct)

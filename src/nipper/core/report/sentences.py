@@ -6,6 +6,8 @@ from typing import Any
 
 import numpy as np
 
+from nipper.core.forecast.limits import trip_forecast
+from nipper.core.imbalance.compare import Change, Compared
 from nipper.core.imbalance.diagnosis import Diagnosis
 from nipper.core.logs.charges import ChargeReadings, readings
 from nipper.core.logs.model import Log
@@ -125,6 +127,88 @@ def of_history(kept: Sequence[tuple[float, Mapping[str, Any]]], zone: tzinfo = U
     time_s, before = kept[-2]
     said = " ".join(f["summary"] for f in before["findings"]) or {"healthy": "The cells kept together."}.get(before["verdict"], "Not enough was recorded.")
     return [Consequence(Status.NONE, f"Before, on {_day(time_s, zone)}:", said, place="kept when the judgement changed")]
+
+
+def of_overruled(diagnosis: Diagnosis) -> list[Consequence]:
+    """What was considered and why it lost."""
+    return [
+        Consequence(Status.NONE, "Considered, and explained better:", lost.summary, place=f"by this: {better.summary.rstrip('.')}")
+        for lost, better in diagnosis.overruled
+        if lost.confidence > 0.3
+    ]
+
+
+def of_trip(diagnosis: Diagnosis, setup: Setup, zone: tzinfo = UTC) -> list[Consequence]:
+    """By when the pack trips at the present drift; nothing when it does not, or no cell drifts beyond doubt."""
+    found = trip_forecast(diagnosis.estimate, setup)
+    if found is None:
+        return []
+    last_s = float(diagnosis.estimate.drift.time_s[-1])
+    lead = f"At the present drift cell {found.cell} trips about {_day(last_s + 86400.0 * found.days, zone)}."
+    text = f"In {count(found.days, 'day')} after the last full charge: cell {found.cause_cell} falls behind and the charger pushes the others up."
+    why = "The charger holds the sum of the cells: what one lacks, the others show too much."
+    status = Status.WATCH if found.days > 60 else Status.ACT
+    return [Consequence(status, lead, text, place="present target, trip and drift", why=why, goto="level", label="Look at Level")]
+
+
+def of_compared(compared: Compared, pack: int, names: Sequence[str], zone: tzinfo = UTC) -> list[Consequence]:
+    """What events did, what swaps tell, and how packs in parallel share.
+
+    Parameters
+    ----------
+    pack : the one shown, as in ``compared``
+    names : of all packs, in the order of their logs
+    """
+    out = []
+    for happening, changes in compared.changes.get(pack, ()):
+        since = f"Since “{happening.note}” on {_day(happening.time_s, zone)}:"
+        real = [c for c in changes if c.real]
+        if real:
+            out += [Consequence(Status.OK if c.helped else Status.WATCH, since, _change(c), place=f"chance alone: {_odds(c.chance)}") for c in real[:2]]
+        elif changes:
+            out.append(Consequence(Status.NONE, since, "nothing changed beyond chance.", place=_change(changes[0])))
+        else:
+            out.append(Consequence(Status.NONE, since, "too little is recorded on one side to tell.", place="four full charges over five days on each side"))
+    for happening, result in compared.swaps:
+        place = f"confidence {result.confidence:.0%}" if result.verdict != "undecided" else result.record_next
+        status = Status.NONE if result.verdict == "undecided" else Status.OK
+        out.append(Consequence(status, f"Swap test, “{happening.note}” on {_day(happening.time_s, zone)}:", result.sentence, place=place))
+    return out + _shares(compared, names)
+
+
+def _change(change: Change) -> str:
+    what = {"resistance": f"resistance of cell {change.cell}", "drift": f"drift of cell {change.cell}", "spread": "growth of the spread"}[change.quantity]
+    digits = 2 if change.quantity == "resistance" else 0
+    mended = "mended: " if change.helped and abs(change.after) < 0.3 * abs(change.before) else ""
+    text = f"{mended}{what} {change.before:+.{digits}f} → {change.after:+.{digits}f} {change.unit} (± {change.sd:.{digits}f})."
+    return text.replace("-", "−")
+
+
+def _odds(chance: float) -> str:
+    return "less than 1 in 1000" if chance < 1e-3 else f"1 in {1.0 / chance:.0f}"
+
+
+def _shares(compared: Compared, names: Sequence[str]) -> list[Consequence]:
+    shared = compared.shared
+    if shared is None:
+        return []
+    carried = ", ".join(f"{name} {share:.0%}" for name, share in zip(names, shared.share, strict=False))
+    guilty = shared.guilty
+    if not shared.unequal and guilty is None:
+        return [Consequence(Status.OK, "The packs share alike.", f"{carried} of the whole current.", place=f"{shared.rows} moments of strong current")]
+    if guilty is None:
+        text = "Their ways to the bus are alike: the cells themselves differ, in resistance, capacity or charge."
+        return [Consequence(Status.WATCH, f"The packs do not share alike: {carried}.", text, place=f"{shared.rows} moments of strong current")]
+    extra = float(shared.way_mohm[guilty]) * shared.share.size / max(1, shared.share.size - 1)
+    return [
+        Consequence(
+            Status.WATCH,
+            f"The way from {names[guilty]} to the bus has {extra:.1f} mΩ more than the others'.",
+            f"{carried}. Measure millivolts along its leads, fuse, switch and joints at 50 A: {50 * extra:.0f} mV too many are to be found.",
+            place=f"pack voltages against current, {shared.rows} moments",
+            why="All packs meet at one bus. What a pack's own voltage is higher while charging, and lower while discharging, is lost on its way there.",
+        )
+    ]
 
 
 def _cost(diagnosis: Diagnosis) -> list[Consequence]:

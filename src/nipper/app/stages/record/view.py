@@ -3,7 +3,7 @@
 from datetime import UTC, datetime, tzinfo
 
 from PySide6.QtCore import QDate, QDateTime, QTime, Slot
-from PySide6.QtWidgets import QDateEdit, QHBoxLayout, QLineEdit, QStackedLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QDateEdit, QHBoxLayout, QLineEdit, QStackedLayout, QVBoxLayout, QWidget
 
 from nipper.app.document import Document, PackRecord
 from nipper.app.stages.record.charge import ChargePanel, Opened
@@ -107,9 +107,16 @@ class RecordView(QWidget):
         self.event_note.returnPressed.connect(self.note_event)
         note = button("Note it", tip="Puts it on the time line of this pack")
         note.clicked.connect(self.note_event)
+        self.event_kind = QComboBox()
+        self.event_kind.addItem("done to this pack", "note")
+        if len(self._document.packs) > 1:
+            self.event_kind.addItem("done to all packs", "all")
+            self.event_kind.addItem("exchanged between packs", "swap")
+        self.event_kind.setToolTip("Diagnose compares the days before and after; what was exchanged is put to the swap test")
         inside.addWidget(label("Event", "soft"))
         inside.addWidget(self.event_day)
         inside.addWidget(self.event_note, 1)
+        inside.addWidget(self.event_kind)
         inside.addWidget(note)
         return line
 
@@ -121,7 +128,9 @@ class RecordView(QWidget):
             self.event_note.setFocus()
             return
         noon = QDateTime(self.event_day.date(), QTime(12, 0)).toSecsSinceEpoch()
-        self._document.add_event(float(noon), "note", text, self._document.pack.id)
+        kind = self.event_kind.currentData()
+        pack = self._document.pack.id if kind == "note" else None
+        self._document.add_event(float(noon), "swap" if kind == "swap" else "note", text, pack)
         self.event_note.clear()
 
     # what is shown
