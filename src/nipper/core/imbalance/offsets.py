@@ -41,6 +41,7 @@ LOW_KNEE_PCT = 14.0  # below it the curve falls steeply enough to tell charge, i
 USUALLY_ABOVE_V = 0.006
 USUAL_OFFSET_PCT = 8.0  # of capacity, of cells that were never levelled: common practice
 ABOVE_REST_V = np.linspace(0.0, 0.020, 21)  # from memory: 10 to 20 mV between the branches of LFP, and some mV of curve
+SLOW_S, SLOW_PART = 600.0, 0.35  # how late, and how much of a long drop
 LEAST_ROWS = 4
 MOST_ROWS = 600  # more only repeat each other
 
@@ -168,7 +169,9 @@ class _Walk:
             return None
         # each row's current taken as that of the interval before it: in a taper a trapezoid would count too much (tried on slow logs)
         flow = np.nan_to_num(log.current_a[rows[0] : rows[-1] + 1]) * log.steps_s[rows[0] : rows[-1] + 1]
-        current, counted = np.nan_to_num(log.current_a[rows]), np.cumsum(flow)[rows - rows[0]] / 3600.0
+        span = slice(rows[0], rows[-1] + 1)
+        felt = _felt_current(np.nan_to_num(log.current_a[span]), log.steps_s[span])
+        current, counted = felt[rows - rows[0]], np.cumsum(flow)[rows - rows[0]] / 3600.0
         cell_v = log.cell_v[rows].astype(float)
         curve = _HerdCurve.of(np.median(cell_v, axis=1), counted, current, setup, prior.herd_ohm, bottom_pct)
         telling = np.flatnonzero(steep(cell_v - current[:, None] * prior.herd_ohm))
@@ -218,6 +221,21 @@ class _Walk:
         det = a11 * a22 - a12**2
         explained = (a22 * b1**2 - 2.0 * a12 * b1 * b2 + a11 * b2**2) / det
         return scale * e_e - explained + np.log(det)
+
+
+def _felt_current(amps: Floats, steps_s: Floats) -> Floats:
+    """The current a cell's drop follows: part at once, part as slowly as charge spreads inside it. In a taper the difference is large.
+
+    The slow part is that of a first-order lag, SLOW_S; both are of the order pulse tables show (from memory).
+    """
+    age = np.cumsum(steps_s) / SLOW_S
+    slow, value = np.empty_like(amps), float(amps[0])
+    for block in np.split(np.arange(amps.size), np.flatnonzero(np.diff(np.floor(age / 200.0))) + 1):  # exp of more than that would overflow
+        since = age[block] - (age[block[0]] - steps_s[block[0]] / SLOW_S)
+        gained = (1.0 - np.exp(-steps_s[block] / SLOW_S)) * amps[block] * np.exp(since)
+        slow[block] = np.exp(-since) * (value + np.cumsum(gained))
+        value = float(slow[block[-1]])
+    return (1.0 - SLOW_PART) * amps + SLOW_PART * slow
 
 
 def _vertex(x: Floats, y: Floats, best: NDArray[np.intp]) -> Floats:
