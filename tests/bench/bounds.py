@@ -10,10 +10,12 @@ import numpy as np
 
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.estimate import estimate
+from nipper.core.logs.model import Log
 from nipper.core.presets import new_setup
 from nipper.core.setup import Setup, put
 from nipper.core.simulate.scenario import CellFault, Scenario
 from nipper.core.simulate.trial import Trial, run
+from tests.builders import charge_log
 
 READING_SD_V = float(np.hypot(0.0006, 0.001 / np.sqrt(12.0)))
 CELL, ROW_S = 5, 20.0
@@ -72,6 +74,31 @@ def resistance_error(seed: int) -> tuple[float, float]:
     return float(1e3 * found.excess_ohm[CELL - 1] - excess_mohm), bound
 
 
+def plain_cell(seed: int, charges: int) -> tuple[Log, Setup, float]:
+    """A log that fits the estimator's model but for its noise: cells of one resistance (``tests.builders``), and the bound of one charge."""
+    setup = bank()
+    offset, drift = np.zeros(8), np.zeros(8)
+    offset[CELL - 1], drift[CELL - 1] = -0.3, -0.01
+    log = charge_log(setup, offset, charges=charges, drift_pct=drift, interval_s=20.0, noise_mv=0.6, seed=seed)
+    first = (log.current_a > 0) & (log.time_s < log.time_s[0] + 86400.0)
+    r_ohm = 1e-3 * (setup.cell.resistance_mohm or 1.0)
+    curve = chemistry(setup.chemistry).curve
+    slope_v_ah = curve.slope_at_voltage(log.cell_v[first, CELL - 1] - log.current_a[first] * r_ohm) * 1e-3 / (setup.capacity_ah / 100.0)
+    by = np.column_stack([slope_v_ah, log.current_a[first]])
+    fisher = by.T @ by / READING_SD_V**2 + np.diag([0.0, 1.0 / (0.08 * 1.4 * r_ohm) ** 2])
+    return log, setup, float(np.sqrt(np.linalg.inv(fisher)[0, 0] * (1.0 + np.pi / 2.0 / 7.0)))
+
+
+def plain_offset_error(seed: int) -> tuple[float, float]:
+    log, setup, bound = plain_cell(seed, 1)
+    return float(estimate(log, setup).drift.offset_ah[0, CELL - 1] + 0.3), bound
+
+
+def plain_drift_error(seed: int) -> tuple[float, float]:
+    log, setup, bound = plain_cell(seed, 20)
+    return float(1e3 * (estimate(log, setup).drift.ah_per_day[CELL - 1] + 0.010)), float(1e3 * bound * np.sqrt(12.0 / (20.0 * 399.0)))
+
+
 def ratio(errors: list[tuple[float, float]]) -> tuple[float, float]:
     """Scatter of the error over the bound, and bias over the bound."""
     error, bound = np.array(errors).T
@@ -81,7 +108,13 @@ def ratio(errors: list[tuple[float, float]]) -> tuple[float, float]:
 if __name__ == "__main__":
     with ProcessPoolExecutor(2) as pool:
         print("| estimate | packs | scatter / bound | bias / bound | bound |\n|---|---|---|---|---|")
-        for name, work, unit in (("offset, one charge", offset_error, "Ah"), ("drift, 20 days", drift_error, "mAh/day"), ("resistance, 5 days", resistance_error, "mΩ")):
+        for name, work, unit in (
+            ("offset, one charge, plain cells", plain_offset_error, "Ah"),
+            ("drift, 20 charges, plain cells", plain_drift_error, "mAh/day"),
+            ("offset, one charge, kernel", offset_error, "Ah"),
+            ("drift, 20 days, kernel", drift_error, "mAh/day"),
+            ("resistance, 5 days, kernel", resistance_error, "mΩ"),
+        ):
             errors = list(pool.map(work, range(40)))
             scatter, bias = ratio(errors)
             print(f"| {name} | {len(errors)} | {scatter:.2f} | {bias:+.2f} | {np.mean([b for _, b in errors]):.2g} {unit} |")
