@@ -27,6 +27,8 @@ UNITS: dict[str, dict[str, float | Callable[[float], float]]] = {
     "min": {"min": 1.0, "h": 60.0, "s": 1 / 60.0},
     "µs": {"µs": 1.0, "us": 1.0, "ms": 1e3},
     "°C": {"°C": 1.0, "C": 1.0, "K": lambda k: k - 273.15, "F": lambda f: (f - 32.0) / 1.8, "°F": lambda f: (f - 32.0) / 1.8},
+    "Ω": {"Ω": 1.0, "ohm": 1.0, "kΩ": 1e3, "kohm": 1e3},
+    "%": {"%": 1.0},
     "mΩ": {"mΩ": 1.0, "mohm": 1.0, "Ω": 1e3, "ohm": 1e3, "µΩ": 1e-3},
     "W": {"W": 1.0, "kW": 1e3},
     "kWh": {"kWh": 1.0, "Wh": 1e-3},

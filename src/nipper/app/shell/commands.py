@@ -70,6 +70,7 @@ ACTIONS: tuple[Action, ...] = (
     ),
     Action("go.protect", "Protect", Menu.GO, "Limits of voltage, current and temperature.", lambda w: w.go("protect"), "Ctrl+2", _has_bench),
     Action("go.level", "Level", Menu.GO, "Whether the balancer catches up, and which school would.", lambda w: w.go("level"), "Ctrl+3", _has_bench),
+    Action("go.cold", "Cold", Menu.GO, "The cold cutoff and its proof.", lambda w: w.go("cold"), "Ctrl+5", _has_bench),
     Action("go.rehearse", "Rehearse", Menu.GO, "Run the settings on a copy of this bank.", lambda w: w.go("rehearse"), "Ctrl+7", _has_bench),
     Action("go.record", "Record", Menu.GO, "The full charges found in the logs.", lambda w: w.go("record"), "Ctrl+8", _has_bench),
     Action("go.diagnose", "Diagnose", Menu.GO, "Which cell strays, why, and what to do.", lambda w: w.go("diagnose"), "Ctrl+9", _has_bench),

@@ -64,6 +64,7 @@ class Walk(QObject):
         return [
             ("protect", lambda: window.go("protect")),
             ("level", lambda: window.go("level")),
+            ("cold", lambda: window.go("cold")),
             ("rehearse", stepped_in),
             ("record", lambda: window.go("record")),
             ("record-two-packs", beside_other),

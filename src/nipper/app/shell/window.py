@@ -25,7 +25,14 @@ from nipper.core.report.consequence import Consequence, of_finding, protect_sent
 from nipper.core.setup import Setup, load
 from nipper.store import Bench, Revision
 
-STAGES = (("protect", "Protect", "2"), ("level", "Level", "3"), ("rehearse", "Rehearse", "7"), ("record", "Record", "8"), ("diagnose", "Diagnose", "9"))
+STAGES = (
+    ("protect", "Protect", "2"),
+    ("level", "Level", "3"),
+    ("cold", "Cold", "5"),
+    ("rehearse", "Rehearse", "7"),
+    ("record", "Record", "8"),
+    ("diagnose", "Diagnose", "9"),
+)
 BENCH_SUFFIX = ".nipper"
 LOG_SUFFIXES = (".csv", ".gz", ".tsv", ".txt", ".xlsx", ".xlsm", ".ods")
 
@@ -219,6 +226,7 @@ class Window(QMainWindow):
         document.record_changed.connect(self._record_changed)
         document.pack_changed.connect(self._pack_changed)
         document.trouble.connect(self.say)
+        document.events_changed.connect(self._cold_changed)
         document.undo_stack.indexChanged.connect(self._undo_changed)
         self.forecasts = Forecasts(document, document)
         self.forecasts.rehearsed.connect(self._forecast_changed)
@@ -401,6 +409,10 @@ class Window(QMainWindow):
             from nipper.app.stages.record.view import RecordView
 
             return RecordView(document, self.theme, self.zone)
+        if stage == "cold":
+            from nipper.app.stages.cold.view import ColdView
+
+            return ColdView(document, self.theme, self.zone)
         if stage in ("level", "rehearse"):
             from nipper.app.stages.level.view import LevelView
             from nipper.app.stages.rehearse.view import RehearseView
@@ -461,7 +473,22 @@ class Window(QMainWindow):
     def _findings_changed(self, findings: list[Finding]) -> None:
         status, sentence = protect_sentence(findings)
         self.rail.say("protect", str(status), sentence)
+        self._cold_changed()
         if self._stage in ("protect", "level"):
+            self._show_follows()
+
+    @Slot()
+    def _cold_changed(self) -> None:
+        """Settings or proofs of the cold have changed: its sentence and what follows."""
+        from nipper.core.report.cold import cold_sentence, last_proof
+
+        document = self.document
+        if document is None:
+            return
+        events = [(e.time_s, e.pack, e.kind, e.note) for e in document.events()]
+        status, sentence = cold_sentence(document.setup, last_proof(events, document.pack.id), datetime.now(self.zone))
+        self.rail.say("cold", str(status), sentence)
+        if self._stage == "cold":
             self._show_follows()
 
     @Slot()
@@ -504,6 +531,7 @@ class Window(QMainWindow):
     def _pack_changed(self, _: int) -> None:
         self._show_packs()
         self._show_record()
+        self._cold_changed()
 
     def _show_packs(self) -> None:
         assert self.document
@@ -544,6 +572,12 @@ class Window(QMainWindow):
         assert forecasts
         if self._stage == "rehearse":
             self.follows.show_all(of_rehearsal(forecasts.rehearsal) if forecasts.rehearsal else [])
+            return
+        if self._stage == "cold":
+            from nipper.core.report.cold import of_cold
+
+            record = document.record
+            self.follows.show_all(of_cold(document.setup, document.findings, record.diagnosis.estimate if record else None))
             return
         if self._stage == "level":
             self.follows.show_all(of_levelling(document.setup, forecasts.levelling, document.findings))

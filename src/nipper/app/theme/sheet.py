@@ -42,9 +42,9 @@ QPushButton[kind="quiet"]:focus {{ border: 1px solid {p.copper}; padding: 3px 10
 QPushButton[kind="bare"] {{ border: none; color: {p.soft}; font-weight: 400; padding: 3px 6px; }}
 QPushButton[kind="bare"]:hover {{ color: {p.copper}; background: transparent; }}
 QPushButton[kind="bare"]:focus {{ border: 1px solid {p.line}; padding: 2px 5px; }}
-QLineEdit, QComboBox, QDateEdit {{ background: {p.card}; border: 1px solid {p.line}; border-radius: 3px; padding: 3px 6px;
+QLineEdit, QComboBox, QDateEdit, QPlainTextEdit {{ background: {p.card}; border: 1px solid {p.line}; border-radius: 3px; padding: 3px 6px;
   selection-background-color: {p.copper}; selection-color: {p.on_copper}; }}
-QLineEdit:focus, QComboBox:focus, QDateEdit:focus {{ border: 1px solid {p.copper}; }}
+QLineEdit:focus, QComboBox:focus, QDateEdit:focus, QPlainTextEdit:focus {{ border: 1px solid {p.copper}; }}
 QLineEdit[wrong="true"] {{ border: 1px solid {p.act}; background: {p.act_wash}; }}
 QSpinBox QLineEdit, QDateEdit QLineEdit {{ border: none; padding: 0; background: transparent; }}
 QLineEdit:disabled, QComboBox:disabled {{ color: {p.faint}; }}

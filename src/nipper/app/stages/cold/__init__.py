@@ -1,0 +1,1 @@
+"""Cold: the cutoff, and its proof."""

@@ -1,0 +1,254 @@
+"""Cold: the temperature band, the proof of the cutoff with a bath that can prove it, waking a pack, and a sensor against a meter."""
+
+import time
+from datetime import UTC, datetime, tzinfo
+
+from PySide6.QtCore import Slot
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPlainTextEdit, QScrollArea, QVBoxLayout, QWidget
+
+from nipper.app.document import Document
+from nipper.app.stages.cold.band import TemperatureBand
+from nipper.app.theme import BASE_PT, Theme
+from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, label
+from nipper.app.widgets.field import UnitField
+from nipper.core.cold import bath as baths
+from nipper.core.cold.proof import Proof, from_log, parse_readings, prove
+from nipper.core.cold.recovery import recovery
+from nipper.core.cold.thermistor import resistance_ohm, sensor_error_c
+from nipper.core.errors import RangeError
+from nipper.core.report.cold import PROOF, bands, cold_sentence, last_proof
+from nipper.core.setup import get
+
+PATH = "protection.charge_under_temperature"
+STATUS = {"proven": "ok", "not_proven": "act", "not_cold_enough": "watch", "nothing": "none"}
+BETAS = (3380, 3435, 3950)
+
+
+class ColdView(QWidget):
+    """The stage Cold."""
+
+    def __init__(self, document: Document, theme: Theme, zone: tzinfo = UTC, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("page")
+        self._document, self._theme, self._zone = document, theme, zone
+        self._proof: tuple[float, Proof] | None = None
+        self._title, self._subtitle = label("", size=16, weight=SEMI, wrap=True), label("", "soft", wrap=True)
+        self.band = TemperatureBand(theme)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(18, 14, 18, 12)
+        layout.setSpacing(6)
+        layout.addWidget(self._title)
+        layout.addWidget(self._subtitle)
+        layout.addWidget(self.band)
+        area, body = QScrollArea(), QWidget()
+        body.setObjectName("scrolled")
+        columns = QHBoxLayout(body)
+        columns.setContentsMargins(0, 0, 0, 0)
+        columns.setSpacing(10)
+        left, right = QVBoxLayout(), QVBoxLayout()
+        for column, cards in ((left, (self._proof_card(),)), (right, (self._limits_card(), self._wake_card(), self._meter_card()))):
+            column.setSpacing(8)
+            for frame in cards:
+                column.addWidget(frame)
+            column.addStretch(1)
+            columns.addLayout(column, 1)
+        area.setWidget(body)
+        area.setWidgetResizable(True)
+        layout.addWidget(area, 1)
+        for signal in (document.setup_changed, document.record_changed, document.pack_changed, document.events_changed):
+            signal.connect(self._show)
+        self._show()
+
+    # the cards
+
+    def _limits_card(self) -> QWidget:
+        frame, inside = card(12, 5)
+        inside.addWidget(label("The cutoff of the charge", weight=SEMI))
+        line = QHBoxLayout()
+        self.fields: dict[str, UnitField] = {}
+        for name, title in (("trip_c", "stops below"), ("release_c", "resumes at")):
+            field = UnitField("°C", title, "Nothing charges below 0 °C; many stop at 2 to 5 °C and resume 1 to 3 K above")
+            field.setProperty("path", f"{PATH}.{name}")
+            field.entered.connect(self._entered)
+            self.fields[name] = field
+            line.addWidget(label(title, "soft"))
+            line.addWidget(field)
+        line.addStretch(1)
+        inside.addLayout(line)
+        inside.addWidget(label("The sensor belongs on the coldest cell, nearest the outer wall. The cell maker's sheet overrides every value here.", "soft", wrap=True))
+        return frame
+
+    def _proof_card(self) -> QWidget:
+        frame, inside = card(12, 6)
+        inside.addWidget(label("Prove it: while it charges, put the sensor into a bath", weight=SEMI))
+        line = QHBoxLayout()
+        self.bath, self.salt = QComboBox(), UnitField("%", "salt", "Salt, % of the mass of water and salt")
+        self.bath.addItems(["ice water", "salted ice", "salt mix from the freezer"])
+        self.salt.set_value(8.0)
+        self.bath.activated.connect(self._bath_changed)
+        self.salt.entered.connect(self._bath_changed)
+        self._salt_word = label("salt", "soft")
+        for widget in (self.bath, self._salt_word, self.salt):
+            line.addWidget(widget)
+        line.addStretch(1)
+        inside.addLayout(line)
+        self._how = label("", "soft", BASE_PT - 0.5, wrap=True)
+        verdict = QHBoxLayout()
+        self._bath_mark, self._bath_says = StatusMark(self._theme), label("", wrap=True)
+        verdict.addWidget(self._bath_mark)
+        verdict.addWidget(self._bath_says, 1)
+        inside.addWidget(self._how)
+        inside.addLayout(verdict)
+        inside.addWidget(label("What was seen: minutes, °C at the sensor, A of charge; a line each", "soft", BASE_PT - 0.5, wrap=True))
+        self.readings = QPlainTextEdit(placeholderText="0   15   20\n3    6   20\n4    4    0\n…")
+        self.readings.setAccessibleName("Readings of the test")
+        self.readings.setFixedHeight(104)
+        inside.addWidget(self.readings)
+        buttons = QHBoxLayout()
+        self.judge_typed = button("Judge these", "", "Finds where the charge stopped and went on")
+        self.judge_log = button("Look in this pack's log", "quiet", "Finds the newest time at which a sensor came to the cutoff while charging")
+        self.keep = button("Keep this proof", "main", "Puts it on the bench's time line with today's date, or that of the log")
+        self.judge_typed.clicked.connect(self.judge_readings)
+        self.judge_log.clicked.connect(self.look_in_log)
+        self.keep.clicked.connect(self.keep_proof)
+        for widget in (self.judge_typed, self.judge_log):
+            buttons.addWidget(widget)
+        buttons.addStretch(1)
+        inside.addLayout(buttons)
+        answer = QHBoxLayout()
+        self._mark, self._says = StatusMark(self._theme), label("", wrap=True, size=BASE_PT + 1)
+        answer.addWidget(self._mark)
+        answer.addWidget(self._says, 1)
+        inside.addLayout(answer)
+        inside.addWidget(self.keep)
+        return frame
+
+    def _wake_card(self) -> QWidget:
+        frame, inside = card(12, 4)
+        inside.addWidget(label("A pack the cold or low voltage has shut off", weight=SEMI))
+        self._steps = QVBoxLayout()
+        self._steps.setSpacing(3)
+        inside.addLayout(self._steps)
+        return frame
+
+    def _meter_card(self) -> QWidget:
+        frame, inside = card(12, 4)
+        inside.addWidget(label("A sensor against a meter, in ice water", weight=SEMI))
+        line = QHBoxLayout()
+        self.beta, self.ohm = QComboBox(), UnitField("Ω", "measured", "What the meter shows across the unplugged sensor in ice water", optional=True)
+        for beta in BETAS:
+            self.beta.addItem(f"10 kΩ, beta {beta}", beta)
+        self.beta.setCurrentIndex(1)
+        self.beta.activated.connect(self._meter_changed)
+        self.ohm.entered.connect(self._meter_changed)
+        line.addWidget(self.beta)
+        line.addWidget(label("measured", "soft"))
+        line.addWidget(self.ohm)
+        line.addStretch(1)
+        inside.addLayout(line)
+        self._meter_says = label("", wrap=True)
+        inside.addWidget(self._meter_says)
+        return frame
+
+    # showing
+
+    @Slot()
+    def _show(self) -> None:
+        setup = self._document.setup
+        limit = setup.protection.charge_under_temperature
+        events = [(e.time_s, e.pack, e.kind, e.note) for e in self._document.events()]
+        _, sentence = cold_sentence(setup, last_proof(events, self._document.pack.id), datetime.now(self._zone))
+        self._title.setText(f"{self._document.pack.name}: {sentence}")
+        self._subtitle.setText("Charging by temperature. Rates between the cutoffs are common practice; black marks are the means of the log's sensors.")
+        for name, field in self.fields.items():
+            value = get(setup, f"{PATH}.{name}")
+            field.set_value(value)
+        clear(self._steps)
+        for i, step in enumerate(recovery(setup).steps, 1):
+            self._steps.addWidget(label(f"{i}. {step}", size=BASE_PT - 0.5, wrap=True))
+        self.judge_log.setEnabled(self._document.record is not None)
+        self.keep.setVisible(self._proof is not None and self._proof[1].verdict == "proven")
+        if limit is None:
+            self._says.setText("")
+        self._bath_changed()
+        self._meter_changed()
+
+    def _chosen_bath(self) -> baths.Bath:
+        index = self.bath.currentIndex()
+        return (baths.ice_water, lambda: baths.salted_ice(min(max(self.salt.value or 0.0, 0.0), 26.0)), baths.freezer_mix)[index]()
+
+    @Slot()
+    def _bath_changed(self) -> None:
+        setup, chosen = self._document.setup, self._chosen_bath()
+        limit = setup.protection.charge_under_temperature
+        for widget in (self.salt, self._salt_word):
+            widget.setVisible(self.bath.currentIndex() == 1)
+        status, words = baths.judge(chosen, limit)
+        self._how.setText(chosen.how)
+        self._bath_mark.set_status(status)
+        self._bath_says.setText(words.replace(" -", " −"))
+        record = self._document.record
+        sensors = [float(c) for c in record.diagnosis.estimate.sensors_c] if record else []
+        cutoffs = (limit.trip_c, limit.release_c) if limit else None
+        self.band.show_all(bands(setup), cutoffs, sensors, (chosen.low_c, chosen.high_c, chosen.title))
+
+    @Slot()
+    def _meter_changed(self) -> None:
+        beta = int(self.beta.currentData())
+        expected = resistance_ohm(0.0, beta)
+        text = f"Unplugged, in stirred ice water (0 °C), it must show {expected / 1e3:.1f} kΩ; at 25 °C 10 kΩ."
+        if self.ohm.value and self.ohm.value > 0:
+            off = sensor_error_c(self.ohm.value, 0.0, beta)
+            text += f" At {self.ohm.value:g} Ω it would be read {abs(off):.1f} K too {'warm' if off > 0 else 'cold'}" + (
+                ": it would let a frozen cell be charged. Another beta may be set." if off > 1.5 else "."
+            )
+        self._meter_says.setText(text)
+
+    # doing
+
+    @Slot(object)
+    def _entered(self, value: float | None) -> None:
+        path = self.sender().property("path")
+        changes: dict[str, object] = {path: value}
+        if self._document.setup.protection.charge_under_temperature is None:
+            trip = value if path.endswith("trip_c") else (value or 3.0) - 2.0
+            changes = {PATH: {"trip_c": trip, "release_c": (trip or 0.0) + 2.0}}
+        if self._document.change(changes, "Set the cold cutoff"):
+            self._document.settle()
+
+    @Slot()
+    def judge_readings(self) -> None:
+        """Judge what was typed."""
+        try:
+            readings = parse_readings(self.readings.toPlainText())
+        except RangeError as error:
+            self._tell("none", str(error), None)
+            return
+        found = prove(*readings, self._document.setup.protection.charge_under_temperature)
+        self._tell(STATUS[found.verdict], found.sentence, (time.time(), found))
+
+    @Slot()
+    def look_in_log(self) -> None:
+        """Find a test in the shown pack's log."""
+        record = self._document.record
+        found = from_log(record.log, self._document.setup.protection.charge_under_temperature) if record else None
+        if found is None:
+            self._tell("none", "No sensor came to the cutoff in this log while it was charging: nothing is proven by it.", None)
+            return
+        at = datetime.fromtimestamp(found[0], self._zone)
+        self._tell(STATUS[found[1].verdict], f"{at.day} {at:%b %Y}: {found[1].sentence}", found)
+
+    def _tell(self, status: str, words: str, proof: tuple[float, Proof] | None) -> None:
+        self._proof = proof
+        self._mark.set_status(status)
+        self._says.setText(words.replace(" -", " −"))
+        self.keep.setVisible(proof is not None and proof[1].verdict == "proven")
+
+    @Slot()
+    def keep_proof(self) -> None:
+        """Put the proof on the time line."""
+        if self._proof is not None:
+            when, found = self._proof
+            self._document.add_event(when, PROOF, found.note, self._document.pack.id)
+            self._proof = None
+            self.keep.hide()

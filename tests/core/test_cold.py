@@ -1,0 +1,143 @@
+"""The cold: brine and thermistors against tables from outside, and what a test of the cutoff proves."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from nipper.core.cold import bath, thermistor
+from nipper.core.cold.proof import from_log, parse_readings, prove
+from nipper.core.cold.recovery import recovery
+from nipper.core.errors import RangeError
+from nipper.core.presets import new_setup
+from nipper.core.setup import TemperatureLimit, put
+from nipper.core.simulate.scenario import Event, Scenario
+from nipper.core.simulate.trial import run
+from tests.core.test_reference_curves import REFERENCE
+
+LIMIT = TemperatureLimit(trip_c=4.0, release_c=6.0)
+BRINE = np.genfromtxt(REFERENCE / "brine.csv", delimiter=",", names=True)
+NTC = np.genfromtxt(REFERENCE / "ntc.csv", delimiter=",", names=True)
+
+
+# source: CoolProp 8.0.0 "INCOMP::MNA", tests/reference/brine.csv; stated tolerance 0.1 K to 20 %, 0.2 K above
+@pytest.mark.parametrize("row", range(1, BRINE.size))
+def test_brine_against_a_property_library(row):
+    salt = float(BRINE["nacl_mass_pct"][row])
+    assert bath.brine_c(salt) == pytest.approx(float(BRINE["freezing_c_coolprop_mna"][row]), abs=0.1 if salt <= 20 else 0.2)
+    assert bath.grams_per_kg_water(salt) == pytest.approx(float(BRINE["g_salt_per_kg_water"][row]), abs=0.01)
+
+
+@given(st.floats(-21.0, -0.01))
+def test_salt_and_temperature_are_each_other_s_inverse(target):
+    salt = bath.salt_for_c(target)
+    assert salt is not None
+    assert bath.brine_c(salt) == pytest.approx(target, abs=1e-6)
+
+
+def test_no_brine_is_colder_than_its_eutectic():
+    assert bath.salt_for_c(-22.0) is None
+    assert bath.brine_c(40.0) == -21.1
+
+
+# source: closed formula evaluated outside, tests/reference/ntc.csv
+@pytest.mark.parametrize("row", range(NTC.size))
+def test_thermistors_against_the_table(row):
+    here = float(NTC["temp_c"][row])
+    for beta in (3380, 3435, 3950):
+        assert thermistor.resistance_ohm(here, beta) == pytest.approx(float(NTC[f"r_b{beta}_ohm"][row]), rel=1e-4)
+        assert thermistor.temperature_c(thermistor.resistance_ohm(here, beta), beta) == pytest.approx(here, abs=1e-9)
+    assert thermistor.shown_c(here, 3950, 3435) == pytest.approx(float(NTC["shown_c_if_3950_part_read_as_3435"][row]), abs=0.01)
+    assert thermistor.shown_c(here, 3435, 3950) == pytest.approx(float(NTC["shown_c_if_3435_part_read_as_3950"][row]), abs=0.01)
+    shown = thermistor.steinhart_hart_c(float(NTC["r_steinhart_hart_ohm"][row]), 1.129148e-3, 2.34125e-4, 8.76741e-8)
+    assert shown == pytest.approx(here, abs=0.01)
+
+
+def test_ice_water_cannot_trip_a_cutoff_at_freezing():
+    status, words = bath.judge(bath.ice_water(), TemperatureLimit(trip_c=0.0, release_c=3.0))
+    assert status == "act"
+    assert "cannot trip a 0 °C cutoff" in words
+    assert "salt would" in words
+    assert bath.judge(bath.ice_water(), LIMIT)[0] == "ok"
+    assert bath.judge(bath.salted_ice(5.0), TemperatureLimit(trip_c=0.0, release_c=3.0))[0] == "ok"
+    assert bath.judge(bath.salted_ice(2.0), TemperatureLimit(trip_c=0.0, release_c=3.0))[0] == "watch"
+    assert bath.judge(bath.freezer_mix(), TemperatureLimit(trip_c=-5.0, release_c=0.0))[0] == "ok"
+    assert "strong salt mix" in bath.judge(bath.ice_water(), TemperatureLimit(trip_c=-25.0, release_c=-20.0))[1]
+    assert bath.judge(bath.ice_water(), None)[0] == "act"
+
+
+def cooled(stops_at=None, goes_on_at=None, lowest=0.0):
+    """A sensor goes from 15 degC to the bath and back, a reading every 10 s."""
+    temp = np.r_[np.linspace(15, lowest, 60), np.full(40, lowest), np.linspace(lowest, 15, 60)]
+    current = np.full(temp.size, 20.0)
+    if stops_at is not None:
+        first = int(np.argmax(temp <= stops_at))
+        current[first:] = 0.0
+        if goes_on_at is not None:
+            current[first + int(np.argmax((temp[first:] >= goes_on_at) & (np.arange(temp.size - first) > 20))) :] = 20.0
+    return np.arange(temp.size) * 10.0, temp, current
+
+
+def test_a_cutoff_that_acts_is_proven_with_stop_and_resume():
+    found = prove(*cooled(4.0, 6.0), LIMIT)
+    assert found.verdict == "proven"
+    assert found.stop_c == pytest.approx(4.0, abs=0.3)
+    assert found.resume_c == pytest.approx(6.0, abs=0.3)
+    assert "stops at" in found.note
+
+
+def test_a_bath_that_is_not_cold_enough_proves_nothing():
+    found = prove(*cooled(lowest=4.5), LIMIT)
+    assert found.verdict == "not_cold_enough"
+    assert "proves nothing" in found.sentence
+
+
+def test_a_cutoff_that_does_not_act_is_told():
+    found = prove(*cooled(lowest=-3.0), LIMIT)
+    assert found.verdict == "not_proven"
+    assert "went on at −3 °C" in found.sentence
+
+
+def test_stopping_below_freezing_or_elsewhere_is_no_proof():
+    assert prove(*cooled(-2.0, 0.0, lowest=-5.0), TemperatureLimit(trip_c=-2.0, release_c=0.0)).verdict == "not_proven"
+    assert "something else" in prove(*cooled(10.0, 12.0), LIMIT).sentence
+
+
+def test_without_charge_current_there_is_nothing_to_judge():
+    time_s, temp, current = cooled()
+    assert prove(time_s, temp, 0.0 * current, LIMIT).verdict == "nothing"
+
+
+def test_a_test_recorded_in_a_log_is_found():
+    """The kernel's own cutoff in a made-up bath: it stops at its trip and goes on above its release."""
+    setup = put(new_setup("lfp", 8, 100.0), {"protection.charge_under_temperature": {"trip_c": 4.0, "release_c": 6.0}})
+    events = [Event(day=0.42 + 0.002 * i, minutes=3.0, sensor=1, sensor_c=12.0 - i) for i in range(12)]
+    events += [Event(day=0.444 + 0.002 * i, minutes=3.0, sensor=1, sensor_c=1.0 + i) for i in range(10)]
+    log = run(setup, Scenario(days=0.6, weather="clear", start_soc_pct=20.0, log_every_s=10.0, events=events)).logs[0]
+    found = from_log(log, setup.protection.charge_under_temperature)
+    assert found is not None
+    when, proof = found
+    assert proof.verdict == "proven"
+    assert proof.stop_c == pytest.approx(3.0, abs=1.1)
+    assert log.time_s[0] < when < log.time_s[-1]
+
+
+def test_typed_readings():
+    time_s, temp, current = parse_readings("0 15 20\n1; 8; 20\n\n2,4.0,20\n3\t3\t0\n")
+    assert time_s.tolist() == [0.0, 60.0, 120.0, 180.0]
+    assert temp.tolist() == [15.0, 8.0, 4.0, 3.0]
+    assert current[-1] == 0.0
+    with pytest.raises(RangeError, match="line 2"):
+        parse_readings("0 15 20\n1 cold 20\n2 3 0")
+    with pytest.raises(RangeError, match="three lines"):
+        parse_readings("0 15 20")
+
+
+@pytest.mark.parametrize("chemistry", ["lfp", "nmc", "lto"])
+def test_a_supply_to_wake_a_pack_stays_inside_its_charge(chemistry):
+    setup = new_setup(chemistry, 8, 100.0)
+    found = recovery(setup)
+    assert found.supply_v <= setup.charging.absorption_v
+    assert 0 < found.supply_a <= 5.0
+    assert found.steps[0].startswith("Bring the whole pack")
+    assert any("Do not force" in step for step in found.steps)
