@@ -94,6 +94,13 @@ class Document(QObject):
             self.undo_stack.push(_Change(self, self._setup, new, text, f"{merge} {self._drag}" if merge else ""))
         return True
 
+    def replace_setup(self, setup: Setup, text: str) -> bool:
+        """Make another setup the settings, as one undoable step. False when it is the same."""
+        if setup == self._setup:
+            return False
+        self.undo_stack.push(_Change(self, self._setup, setup, text, ""))
+        return True
+
     def settle(self) -> None:
         """A drag has ended: what comes next is a step of its own, and this one is kept now."""
         self._drag += 1

@@ -295,6 +295,16 @@ class Bench:
 
     # events
 
+    def value(self, key: str) -> str | None:
+        """A small thing kept under a name; None when there is none."""
+        found = self._rows("SELECT value FROM settings WHERE key = ?", (key,))
+        return found[0][0] if found else None
+
+    def keep_value(self, key: str, value: str) -> None:
+        """Keep a small thing under a name."""
+        with self._write() as connection:
+            connection.execute("INSERT OR REPLACE INTO settings (key, value) VALUES (?, ?)", (key, value))
+
     def events(self) -> list[BenchEvent]:
         """All events, oldest first."""
         return [BenchEvent(*row) for row in self._rows("SELECT id, time_s, pack, kind, note FROM events ORDER BY time_s, id")]

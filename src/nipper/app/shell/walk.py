@@ -70,6 +70,8 @@ class Walk(QObject):
             ("record-two-packs", beside_other),
             ("diagnose", lambda: window.go("diagnose")),
             ("diagnose-cell", cell),
+            ("typing-sheet", window.type_in),
+            ("revisions", window.show_revisions),
             ("keys", window.show_help),
             ("protect-dark", lambda: (window.theme.set_mode("dark"), window.go("protect"))[0]),
             ("diagnose-dark", lambda: window.go("diagnose")),

@@ -49,6 +49,8 @@ class Window(QMainWindow):
         self._views: dict[str, QWidget] = {}
         self._import: QWidget | None = None
         self._help: QWidget | None = None
+        self._typing: QWidget | None = None
+        self._revisions_page: QWidget | None = None
         self._waiting_log = ""
         self._typed: list[Revision] = []
         self._demo = DemoMaker(data_folder, self)
@@ -287,6 +289,11 @@ class Window(QMainWindow):
             self.pages.removeWidget(view)
             view.deleteLater()
         self._views = {}
+        for page in (self._typing, self._revisions_page):
+            if page is not None:
+                self.pages.removeWidget(page)
+                page.deleteLater()
+        self._typing = self._revisions_page = None
         document, self.document, self.forecasts = self.document, None, None
         document.disconnect(self)
         wait_for_jobs()
@@ -444,6 +451,47 @@ class Window(QMainWindow):
             self._help = HelpPage(self.actions_list)
             self.pages.addWidget(self._help)
         self._show_page(self._help)
+
+    def type_in(self) -> None:
+        """Show the typing sheet."""
+        from nipper.app.shell.typingpage import TypingPage
+
+        assert self.document
+        if not isinstance(self._typing, TypingPage):
+            page = TypingPage(self.document, self.theme, self.zone)
+            page.left.connect(self._typing_left)
+            page.finished.connect(self._typing_finished)
+            page.trouble.connect(self.say)
+            self.pages.addWidget(page)
+            self._typing = page
+        self._typing.refresh()
+        self._show_page(self._typing)
+        self._typing.setFocus()
+
+    def show_revisions(self) -> None:
+        """Show what was typed in and read back."""
+        from nipper.app.shell.revisionspage import RevisionsPage
+
+        assert self.document
+        if not isinstance(self._revisions_page, RevisionsPage):
+            page = RevisionsPage(self.document, self.zone)
+            page.left.connect(self._typing_left)
+            page.trouble.connect(self.say)
+            self.pages.addWidget(page)
+            self._revisions_page = page
+        self._revisions_page.refresh()
+        self._show_page(self._revisions_page)
+
+    @Slot()
+    def _typing_left(self) -> None:
+        self.go(self._stage)
+
+    @Slot()
+    def _typing_finished(self) -> None:
+        assert self.document
+        self._read_revisions()
+        self._setup_changed(self.document.setup)
+        self.go(self._stage)
 
     def say(self, text: str) -> None:
         """One line above the page; empty takes it away."""

@@ -1,0 +1,375 @@
+"""The typing sheet: one large value at a time, in the order of the user's own BMS, tick by tick. Interrupted, it goes on where it stopped."""
+
+import json
+from datetime import datetime, tzinfo
+from pathlib import Path
+
+from PySide6.QtCore import QSize, Qt, Signal, Slot
+from PySide6.QtGui import QKeyEvent, QPageSize, QPdfWriter, QTextDocument
+from PySide6.QtWidgets import QAbstractItemView, QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QProgressBar, QVBoxLayout, QWidget
+
+from nipper.app.document import Document
+from nipper.app.theme import BASE_PT, Theme
+from nipper.app.widgets.basic import SEMI, button, card, label
+from nipper.core.errors import InputError
+from nipper.core.findings import Finding, Severity
+from nipper.core.report.consequence import count
+from nipper.core.report.typingsheet import Item, Line, Menu, dumps_menu, load_menu, parse_menu, plain_menu, sheet, to_csv, to_html, units_of
+from nipper.core.setup import Setup
+
+MENU_KEY, TICKS_KEY = "typing-menu", "typing-ticks"
+
+
+class TypingPage(QWidget):
+    """``left`` when the user goes back; ``finished`` when all is ticked and kept as a revision."""
+
+    left = Signal()
+    finished = Signal()
+    trouble = Signal(str)
+
+    def __init__(self, document: Document, theme: Theme, zone: tzinfo, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("page")
+        self._document, self._theme, self._zone = document, theme, zone
+        self._lines: list[Line] = []
+        self._ticks: dict[str, str] = {}
+        self._menu = self._kept_menu()
+        self._row = 0
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(24, 14, 24, 16)
+        layout.setSpacing(8)
+        layout.addLayout(self._head())
+        middle = QHBoxLayout()
+        middle.setSpacing(14)
+        middle.addWidget(self._big(), 3)
+        middle.addWidget(self._list(), 2)
+        layout.addLayout(middle, 1)
+        layout.addLayout(self._foot())
+        self._ticks = self._kept_ticks()
+        document.setup_changed.connect(self.refresh)
+        document.findings_changed.connect(self._warn)
+        self.refresh()
+        self._go_to_first_open()
+        self._warn(document.findings)
+
+    # layout
+
+    def _head(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        self._title = label("", size=16, weight=SEMI)
+        self._progress = QProgressBar()
+        self._progress.setTextVisible(False)
+        self._progress.setFixedWidth(170)
+        self.only_changed = QComboBox()
+        self.only_changed.addItems(["all settings", "only what changed"])
+        self.only_changed.activated.connect(self.refresh)
+        back = button("Back", "quiet", "What is ticked is kept")
+        back.clicked.connect(self.left)
+        line.addWidget(self._title, 1)
+        line.addWidget(self._progress)
+        line.addWidget(self.only_changed)
+        line.addWidget(back)
+        return line
+
+    def _big(self) -> QWidget:
+        frame, inside = card(26, 8)
+        self._section = label("", "soft", size=15)
+        self._label = label("", size=22, weight=SEMI, wrap=True)
+        self._value = label("", size=64, weight=SEMI)
+        self._before = label("", "soft", size=15)
+        inside.addStretch(1)
+        self._warning = label("", "act", wrap=True)
+        for widget in (self._warning, self._section, self._label, self._value, self._before):
+            inside.addWidget(widget)
+        inside.addStretch(2)
+        own = QHBoxLayout()
+        self.own_label = QLineEdit(placeholderText="as your BMS calls it")
+        self.own_label.setMaxLength(200)
+        self.own_label.editingFinished.connect(self._labelled)
+        self.unit = QComboBox()
+        self.unit.setToolTip("In which unit your BMS shows it")
+        self.unit.activated.connect(self._unit_chosen)
+        own.addWidget(label("your BMS calls it", "soft"))
+        own.addWidget(self.own_label, 1)
+        own.addWidget(self.unit)
+        inside.addLayout(own)
+        keys = QHBoxLayout()
+        self.tick = button("Typed in  ⏎", "main", "Enter or Space: ticks it and goes to the next")
+        self.skip = button("Next  ↓", "quiet", "Down: leaves it open")
+        self.up = button("Back one  ↑", "quiet", "Up")
+        self.untick = button("Not yet  ⌫", "bare", "Backspace: takes the tick away")
+        self.tick.clicked.connect(self.tick_line)
+        self.skip.clicked.connect(self.next_line)
+        self.up.clicked.connect(self.line_before)
+        self.untick.clicked.connect(self.untick_line)
+        for widget in (self.tick, self.skip, self.up, self.untick):
+            widget.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # the keys are the page's
+            keys.addWidget(widget)
+        keys.addStretch(1)
+        inside.addLayout(keys)
+        return frame
+
+    def _list(self) -> QWidget:
+        self.list = QListWidget()
+        self.list.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
+        self.list.setToolTip("Drag a line to where your BMS asks for it")
+        self.list.setIconSize(QSize(12, 12))
+        self.list.currentRowChanged.connect(self._chosen)
+        self.list.model().rowsMoved.connect(self._moved)
+        return self.list
+
+    def _foot(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        for text, tip, act in (
+            ("Open a menu order …", "An order with labels that somebody wrote as a file", self.open_menu),
+            ("Save this menu order …", "An open JSON file, to be used again or given on", self.save_menu),
+            ("Write CSV …", "The sheet as a table", self.write_csv),
+            ("Write PDF …", "The sheet with boxes, to print", self.write_pdf),
+        ):
+            entry = button(text, "quiet", tip)
+            entry.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            entry.clicked.connect(act)
+            line.addWidget(entry)
+        line.addStretch(1)
+        self.done = button("All typed in: keep as a dated revision", "main")
+        self.done.clicked.connect(self.finish)
+        line.addWidget(self.done)
+        return line
+
+    # what is kept
+
+    def _kept_menu(self) -> Menu:
+        kept = self._document.bench.value(MENU_KEY)
+        try:
+            return parse_menu(json.loads(kept)) if kept else plain_menu()
+        except (InputError, json.JSONDecodeError):
+            return plain_menu()
+
+    def _kept_ticks(self) -> dict[str, str]:
+        """What was ticked, by path with the value that was typed: a value changed since is open again."""
+        try:
+            kept = json.loads(self._document.bench.value(TICKS_KEY) or "{}")
+        except json.JSONDecodeError:
+            return {}
+        return {str(k): str(v) for k, v in kept.items()} if isinstance(kept, dict) else {}
+
+    def _keep(self) -> None:
+        self._document.bench.keep_value(TICKS_KEY, json.dumps(self._ticks))
+
+    def _keep_menu(self, menu: Menu) -> None:
+        self._menu = menu
+        self._document.bench.keep_value(MENU_KEY, dumps_menu(menu))
+        self.refresh()
+
+    def _before_setup(self) -> Setup | None:
+        typed = [r for r in self._document.bench.revisions() if r.kind == "typed in"]
+        return typed[-1].setup if typed else None
+
+    # showing
+
+    @Slot()
+    def refresh(self) -> None:
+        """Make the lines anew."""
+        here = self._lines[self._row].path if self._lines and self._row < len(self._lines) else ""
+        lines = sheet(self._document.setup, self._before_setup(), self._menu)
+        if self.only_changed.currentIndex() == 1:
+            lines = [line for line in lines if line.changed]
+        self._lines = lines
+        self._row = next((i for i, line in enumerate(lines) if line.path == here), 0)
+        self._fill_list()
+        self._show()
+
+    def _fill_list(self) -> None:
+        self.list.blockSignals(True)
+        self.list.clear()
+        for line in self._lines:
+            item = QListWidgetItem(f"{'✓' if self._ticked(line) else '·'}  {line.section}: {line.label}   {line.value}")
+            item.setData(Qt.ItemDataRole.UserRole, line.path)
+            self.list.addItem(item)
+        self.list.setCurrentRow(self._row)
+        self.list.blockSignals(False)
+
+    def _ticked(self, line: Line) -> bool:
+        return self._ticks.get(line.path) == line.value
+
+    def _show(self) -> None:
+        ticked = sum(self._ticked(line) for line in self._lines)
+        self._title.setText(f"Typing sheet: {ticked} of {len(self._lines)} typed in")
+        self._progress.setRange(0, max(1, len(self._lines)))
+        self._progress.setValue(ticked)
+        self.done.setEnabled(bool(self._lines) and ticked == len(self._lines))
+        if not self._lines:
+            self._section.setText("")
+            self._label.setText("Nothing has changed since it was last typed in.")
+            self._value.setText("")
+            self._before.setText("")
+            return
+        line = self._lines[self._row]
+        self._section.setText(line.section)
+        self._label.setText(line.label)
+        self._value.setText(line.value)
+        was = f"was {line.before}" if line.changed and line.before != "–" else "as before" if not line.changed else "new"
+        self._before.setText(f"{was}   ·   {'typed in ✓' if self._ticked(line) else f'{self._row + 1} of {len(self._lines)}'}")
+        item = next((i for i in self._menu.items if i.path == line.path), None)
+        if not self.own_label.hasFocus():
+            self.own_label.setText(item.label if item else "")
+        self.unit.clear()
+        self.unit.addItems(units_of(line.path) or ["no unit"])
+        self.unit.setCurrentText(line.unit)
+        self.unit.setEnabled(bool(units_of(line.path)))
+        self.list.blockSignals(True)
+        self.list.setCurrentRow(self._row)
+        self.list.blockSignals(False)
+
+    @Slot(object)
+    def _warn(self, findings: list[Finding]) -> None:
+        """Contradictions are better mended before they are typed in."""
+        errors = sum(f.severity is Severity.ERROR for f in findings)
+        self._warning.setText(f"{count(errors, 'contradiction')} open: look at Protect before typing these in." if errors else "")
+
+    def _go_to_first_open(self) -> None:
+        self._row = next((i for i, line in enumerate(self._lines) if not self._ticked(line)), 0)
+        self._show()
+
+    # doing
+
+    @Slot()
+    def tick_line(self) -> None:
+        """It is typed in: tick it, and on to the next that is open."""
+        if not self._lines:
+            return
+        line = self._lines[self._row]
+        self._ticks[line.path] = line.value
+        self._keep()
+        self.list.item(self._row).setText(f"✓  {line.section}: {line.label}   {line.value}")
+        after = [*range(self._row + 1, len(self._lines)), *range(self._row)]
+        self._row = next((i for i in after if not self._ticked(self._lines[i])), self._row)
+        self._show()
+
+    @Slot()
+    def untick_line(self) -> None:
+        """Not typed in after all."""
+        if self._lines and self._ticks.pop(self._lines[self._row].path, None) is not None:
+            self._keep()
+            self._fill_list()
+            self._show()
+
+    @Slot()
+    def next_line(self) -> None:
+        """The next line, without a tick."""
+        self._chosen(min(self._row + 1, len(self._lines) - 1))
+
+    @Slot()
+    def line_before(self) -> None:
+        """The line before."""
+        self._chosen(max(0, self._row - 1))
+
+    @Slot(int)
+    def _chosen(self, row: int) -> None:
+        if 0 <= row < len(self._lines):
+            self._row = row
+            self._show()
+
+    @Slot()
+    def _moved(self) -> None:
+        order = [self.list.item(i).data(Qt.ItemDataRole.UserRole) for i in range(self.list.count())]
+        known = {item.path: item for item in self._menu.items}
+        others = [item for item in self._menu.items if item.path not in order]
+        self._keep_menu(self._menu.model_copy(update={"items": [*(known.get(p, Item(path=p)) for p in order), *others]}))
+
+    def _change_item(self, **changes: str) -> None:
+        path = self._lines[self._row].path
+        items = list(self._menu.items)
+        at = next((i for i, item in enumerate(items) if item.path == path), None)
+        if at is None:
+            items.append(Item(path=path, **changes))
+        else:
+            items[at] = items[at].model_copy(update=changes)
+        self._keep_menu(self._menu.model_copy(update={"items": items}))
+
+    @Slot()
+    def _labelled(self) -> None:
+        if self._lines and self.own_label.isModified():
+            self.own_label.setModified(False)
+            self._change_item(label=self.own_label.text().strip())
+            self.setFocus()
+
+    @Slot()
+    def _unit_chosen(self) -> None:
+        if self._lines:
+            self._change_item(unit=self.unit.currentText())
+            self.setFocus()
+
+    @Slot()
+    def finish(self) -> None:
+        """Keep the settings as typed in today; the ticks start anew."""
+        self._document.save()
+        today = datetime.now(self._zone)
+        self._document.bench.add_revision("typed in", f"typed in from the sheet on {today.day} {today:%b}", self._document.setup)
+        self._ticks = {}
+        self._keep()
+        self.finished.emit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
+        act = {
+            Qt.Key.Key_Return: self.tick_line, Qt.Key.Key_Enter: self.tick_line, Qt.Key.Key_Space: self.tick_line, Qt.Key.Key_Down: self.next_line,
+            Qt.Key.Key_Up: self.line_before, Qt.Key.Key_Backspace: self.untick_line, Qt.Key.Key_Escape: self.left.emit,
+        }.get(Qt.Key(event.key()))  # fmt: skip
+        if act is None:
+            super().keyPressEvent(event)
+        else:
+            act()
+
+    # files
+
+    @Slot()
+    def open_menu(self) -> None:
+        """Read a menu order."""
+        file, _ = QFileDialog.getOpenFileName(self, "Open a menu order", "", "Menu orders (*.json)")
+        if file:
+            self.read_menu(file)
+
+    def read_menu(self, file: str) -> None:
+        """Take a menu order from a file; one that cannot be read changes nothing."""
+        try:
+            self._keep_menu(load_menu(file))
+        except InputError as error:
+            self.trouble.emit(str(error))
+
+    def _ask(self, title: str, proposed: str, kinds: str) -> str:
+        return QFileDialog.getSaveFileName(self, title, proposed, kinds)[0]
+
+    def _write(self, file: str, text: str) -> None:
+        if file:
+            try:
+                Path(file).write_text(text, "utf-8")
+            except OSError as error:
+                self.trouble.emit(f"{file}: {error.strerror}")
+
+    @Slot()
+    def save_menu(self) -> None:
+        """Write the menu order."""
+        self._write(self._ask("Save this menu order", "menu.json", "Menu orders (*.json)"), dumps_menu(self._menu))
+
+    @Slot()
+    def write_csv(self) -> None:
+        """Write the sheet as CSV."""
+        self._write(self._ask("Write the sheet", f"{self._document.setup.name}.typing.csv", "Tables (*.csv)"), to_csv(self._lines))
+
+    @Slot()
+    def write_pdf(self) -> None:
+        """Write the sheet as PDF."""
+        file = self._ask("Write the sheet", f"{self._document.setup.name}.typing.pdf", "PDF (*.pdf)")
+        if file:
+            self.print_to(file)
+
+    def print_to(self, file: str) -> None:
+        """The sheet as a PDF, with boxes to tick."""
+        writer = QPdfWriter(file)
+        writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
+        page = QTextDocument()
+        page.setDefaultFont(label("", size=BASE_PT).font())
+        today = datetime.now(self._zone)
+        page.setHtml(to_html(self._lines, f"{self._document.setup.name}: typing sheet of {today.day} {today:%b %Y}"))
+        page.print_(writer)

@@ -1,0 +1,127 @@
+"""The typing sheet and the revisions in the window: ticks that are kept, an order of one's own, restoring, reading back."""
+
+import pytest
+from PySide6.QtCore import Qt
+
+from nipper.app.shell.revisionspage import RevisionsPage
+from nipper.app.shell.typingpage import TypingPage
+from nipper.core.report.typingsheet import Item, Menu, dumps_menu
+from nipper.core.setup import dumps, put
+
+
+@pytest.fixture
+def typing(open_window):
+    open_window.type_in()
+    page = open_window._typing
+    assert isinstance(page, TypingPage)
+    return page
+
+
+@pytest.fixture
+def revisions(open_window):
+    open_window.note_typed_in()
+    open_window.show_revisions()
+    page = open_window._revisions_page
+    assert isinstance(page, RevisionsPage)
+    return page
+
+
+def test_enter_ticks_and_goes_on(qtbot, typing):
+    first = typing._lines[0]
+    assert typing._value.text() == first.value
+    qtbot.keyClick(typing, Qt.Key.Key_Return)
+    assert typing._value.text() == typing._lines[1].value
+    assert typing._title.text().startswith("Typing sheet: 1 of")
+    qtbot.keyClick(typing, Qt.Key.Key_Up)
+    qtbot.keyClick(typing, Qt.Key.Key_Backspace)
+    assert typing._title.text().startswith("Typing sheet: 0 of")
+    qtbot.keyClick(typing, Qt.Key.Key_Down)
+    assert typing._row == 1
+
+
+def test_interrupted_it_goes_on_where_it_stopped(open_window, typing):
+    for _ in range(5):
+        typing.tick_line()
+    again = TypingPage(open_window.document, open_window.theme, open_window.zone)
+    assert again._row == 5
+    assert "5 of" in again._title.text()
+    again.deleteLater()
+
+
+def test_a_value_that_changes_is_open_again(open_window, typing):
+    for _ in range(6):
+        typing.tick_line()
+    assert typing._ticked(typing._lines[4])
+    open_window.document.change({typing._lines[4].path: 3.61}, "other")
+    assert not typing._ticked(typing._lines[4])
+
+
+def test_all_ticked_becomes_a_dated_revision(open_window, typing):
+    assert not typing.done.isEnabled()
+    for _ in typing._lines:
+        typing.tick_line()
+    assert typing.done.isEnabled()
+    typing.done.click()
+    assert open_window.document.bench.revisions()[-1].kind == "typed in"
+    assert "typed in" in open_window._revision.text()
+    open_window.type_in()
+    typing.only_changed.setCurrentIndex(1)
+    typing.refresh()
+    assert "Nothing has changed" in typing._label.text()
+
+
+def test_an_own_order_with_own_words_and_units(open_window, typing, tmp_path):
+    path = tmp_path / "menu.json"
+    path.write_text(dumps_menu(Menu(name="mine", items=[Item(path="charging.float_v", label="Standby", unit="mV")])))
+    typing.read_menu(str(path))
+    assert (typing._lines[0].label, typing._lines[0].value) == ("Standby", "26800 mV")
+    typing._chosen(0)
+    typing.unit.setCurrentText("V")
+    typing._unit_chosen()
+    assert typing._value.text() == "26.80 V"
+    (tmp_path / "wrong.json").write_text('{"items": [{"path": "nothing"}]}')
+    typing.read_menu(str(tmp_path / "wrong.json"))
+    assert "items.0.path" in open_window._message.text()
+    assert typing._lines[0].label == "Standby"
+
+
+def test_a_line_is_dragged_to_its_place(typing):
+    moved = typing._lines[3].path
+    typing.list.model().moveRow(typing.list.rootIndex(), 3, typing.list.rootIndex(), 0)
+    assert typing._lines[0].path == moved
+
+
+def test_the_sheet_is_printed(typing, tmp_path):
+    file = tmp_path / "sheet.pdf"
+    typing.print_to(str(file))
+    assert file.read_bytes().startswith(b"%PDF")
+
+
+def test_a_revision_is_compared_and_restored(open_window, revisions):
+    before = open_window.document.setup
+    open_window.document.change({"charging.absorption_v": 27.0}, "lower")
+    revisions.list.setCurrentRow(0)
+    assert "1 difference" in revisions._says.text()
+    assert revisions.table.item(0, 3).text() == "27.00 V"
+    revisions.restore.click()
+    assert open_window.document.setup == before
+    assert "The same as" in revisions._says.text()
+    open_window.undo()
+    assert open_window.document.setup.charging.absorption_v == 27.0
+
+
+def test_what_the_bms_shows_is_read_back(open_window, revisions, tmp_path):
+    shown = put(open_window.document.setup, {"protection.cell_over_voltage.trip_v": 3.6})
+    path = tmp_path / "shown.json"
+    path.write_text(dumps(shown))
+    revisions.take_read_back(str(path))
+    newest = open_window.document.bench.revisions()[-1]
+    assert (newest.kind, newest.note) == ("read back", "read back: 1 difference to the settings")
+    assert "read back" in revisions.list.item(0).text()
+    revisions.list.clearSelection()
+    for row in (0, 1):
+        revisions.list.item(row).setSelected(True)
+    assert "1 difference to the newer" in revisions._says.text()
+    path.write_text("{}")
+    revisions.take_read_back(str(path))
+    assert "shown.json" in open_window._message.text()
