@@ -49,9 +49,7 @@ ACTIONS: tuple[Action, ...] = (
         _has_suggestion,
     ),
     Action("settings.type", "Type the settings in …", Menu.SETTINGS, "The typing sheet: one large value at a time, tick by tick.", Window.type_in, "Ctrl+T", _has_bench),
-    Action(
-        "settings.revisions", "Revisions …", Menu.SETTINGS, "What was typed in or read back: compare, restore.", Window.show_revisions, "Ctrl+R", _has_bench
-    ),
+    Action("settings.revisions", "Revisions …", Menu.SETTINGS, "What was typed in or read back: compare, restore.", Window.show_revisions, "Ctrl+R", _has_bench),
     Action(
         "settings.typed-in",
         "Note the settings as typed in",

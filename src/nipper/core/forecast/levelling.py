@@ -13,7 +13,6 @@ from nipper.core.forecast.schools import School, schools
 from nipper.core.forecast.twin import Known, Plan, scenario
 from nipper.core.imbalance.remedies import bleed, feed
 from nipper.core.setup import Setup, put
-from nipper.core.simulate.trial import run
 
 Floats = NDArray[np.floating]
 WEEKS = 12
@@ -72,6 +71,8 @@ def levelling(setup: Setup, known: Mapping[int, Known], pack: int, plan: Plan, t
 
 
 def _course(school: School | None, setup: Setup, known: Mapping[int, Known], plan: Plan) -> Course:
+    from nipper.core.simulate.trial import run  # loads the compiler: only when something is run
+
     planned = scenario(setup, known, plan).model_copy(update={"step_s": STEP_S, "log_every_s": 1800.0})
     trial = run(setup, planned)
     days = int(planned.days)

@@ -3,13 +3,16 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.simulate.layout import LIMITERS, PROTECTIONS
-from nipper.core.simulate.trial import BmsEvent, Trial
+
+if TYPE_CHECKING:  # the compiler behind it takes most of a second to load, and the sentences here are wanted without it
+    from nipper.core.simulate.trial import BmsEvent, Trial
 
 Floats = NDArray[np.floating]
 SHORTEST_SHARE = 0.002  # of the time shown: a shorter span is not drawn by itself
@@ -28,7 +31,7 @@ class Outcome:
     """A rehearsal in numbers. High voltage: above the knee by half of the way to the sheet's highest."""
 
     trips: int
-    first: BmsEvent | None
+    first: "BmsEvent | None"
     top_h: float  # with a cell above the balancer's start
     balancing_h: float
     levelled_ah: float  # moved by the balancer in all packs
@@ -54,14 +57,14 @@ class Span:
     text: str
 
 
-def apart_ah(trial: Trial) -> Floats:
+def apart_ah(trial: "Trial") -> Floats:
     """Charge between the cell that is nearest to full and the one that is farthest, float64[rows, packs], Ah."""
     capacity = _capacity_ah(trial)
     missing = capacity * (1.0 - trial.true_pct.astype(float) / 100.0)
     return missing.max(axis=2) - missing.min(axis=2)
 
 
-def _capacity_ah(trial: Trial) -> Floats:
+def _capacity_ah(trial: "Trial") -> Floats:
     out = np.full((trial.setup.packs_in_parallel, trial.setup.cells), trial.setup.capacity_ah)
     for fault in trial.scenario.cells:
         if fault.pack and fault.cell:
@@ -69,7 +72,7 @@ def _capacity_ah(trial: Trial) -> Floats:
     return out
 
 
-def outcome(trial: Trial) -> Outcome:
+def outcome(trial: "Trial") -> Outcome:
     """Sum up a run."""
     chem = chemistry(trial.setup.chemistry)
     high_v = chem.knee_v + 0.5 * (chem.max_v - chem.knee_v)
@@ -99,7 +102,7 @@ def outcome(trial: Trial) -> Outcome:
     )
 
 
-def lanes(trial: Trial, pack: int = 1) -> list[Span]:
+def lanes(trial: "Trial", pack: int = 1) -> list[Span]:
     """Who limited the charge, when the balancer ran, what tripped: runs of the log's rows, the shortest left out."""
     log = trial.logs[pack - 1]
     length_s = trial.scenario.days * 86400.0
@@ -125,7 +128,7 @@ def _runs(time_s: Floats, value: NDArray, interval_s: float) -> list[tuple[int, 
     return [(int(value[i]), float(time_s[i]), float(e)) for i, e in zip(starts, ends, strict=True)]
 
 
-def _released(trial: Trial, trip: BmsEvent) -> float:
+def _released(trial: "Trial", trip: "BmsEvent") -> float:
     later = (e.time_s for e in trial.events if e.kind == "release" and (e.pack, e.protection) == (trip.pack, trip.protection) and e.time_s >= trip.time_s)
     return next(later, trial.start_s + trial.scenario.days * 86400.0)
 
@@ -136,7 +139,7 @@ def _cells(cells: Sequence[int]) -> str:
     return ", ".join(str(c) for c in cells[:3]) + (" …" if len(cells) > 3 else "")
 
 
-def trip_text(event: BmsEvent) -> str:
+def trip_text(event: "BmsEvent") -> str:
     """A trip in a few words: which cell, and at what value."""
     unit = "A" if "current" in event.protection or event.protection == "short_circuit" else "V" if "voltage" in event.protection else "°C"
     digits = 3 if event.cell else 1
@@ -145,7 +148,7 @@ def trip_text(event: BmsEvent) -> str:
     return f"{what} at {event.value:.{digits}f} {unit}"
 
 
-def moment(trial: Trial, time_s: float) -> str:
+def moment(trial: "Trial", time_s: float) -> str:
     """A moment as said of a rehearsal: the day and the time of its own sun."""
     day = int((time_s - trial.start_s) // 86400.0) + 1
     at = datetime.fromtimestamp(time_s, UTC)

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -12,7 +13,9 @@ from nipper.core.forecast.twin import Known, Plan, scenario
 from nipper.core.setup import Setup, put
 from nipper.core.simulate.layout import LIMITERS
 from nipper.core.simulate.scenario import Scenario
-from nipper.core.simulate.trial import Trial, run, zoom
+
+if TYPE_CHECKING:
+    from nipper.core.simulate.trial import Trial
 
 LONGEST_TO_TRY_DAYS = 4.0  # cures of longer runs are tried on their first days only
 ABOVE_KNEE_V = 0.04  # a target nearer to the knee than this does not fill a pack
@@ -23,7 +26,7 @@ class Run:
     """A run and what it came to."""
 
     name: str
-    trial: Trial
+    trial: "Trial"
     outcome: Outcome
 
 
@@ -73,12 +76,16 @@ def rehearse(
 
 
 def _run(name: str, setup: Setup, planned: Scenario, tick: Callable[[float], None]) -> Run:
+    from nipper.core.simulate.trial import run  # loads the compiler: only when something is run
+
     trial = run(setup, planned, tick)
     return Run(name, trial, outcome(trial))
 
 
 def _cure(setup: Setup, known: Mapping[int, Known], plan: Plan, main: Run) -> Cure | None:
     """For a trip at the top: the highest charge target that goes without, tried on the copy."""
+    from nipper.core.simulate.trial import run
+
     first = main.outcome.first
     if first is None or first.protection not in ("cell_over_voltage", "pack_over_voltage") or setup.charging is None:
         return None
@@ -101,12 +108,14 @@ def _cure(setup: Setup, known: Mapping[int, Known], plan: Plan, main: Run) -> Cu
     return None
 
 
-def closer(rehearsal: Rehearsal, time_s: float, half_s: float = 300.0) -> Trial:
+def closer(rehearsal: Rehearsal, time_s: float, half_s: float = 300.0) -> "Trial":
     """The minutes around a moment again, second by second."""
+    from nipper.core.simulate.trial import zoom
+
     return zoom(rehearsal.main.trial, time_s - half_s, time_s + half_s)
 
 
-def lanes_of(trial: Trial, pack: int) -> list[Span]:
+def lanes_of(trial: "Trial", pack: int) -> list[Span]:
     """The lanes of one pack; of a long run, one span a day."""
     spans = lanes(trial, pack)
     if trial.scenario.days <= 40.0:
@@ -114,7 +123,7 @@ def lanes_of(trial: Trial, pack: int) -> list[Span]:
     return _by_day(trial) + [s for s in spans if s.lane != "limit"]
 
 
-def _by_day(trial: Trial) -> list[Span]:
+def _by_day(trial: "Trial") -> list[Span]:
     """Days on which the bank was full, and days on which the sun was the limit; neighbours in one span."""
     day = ((trial.logs[0].time_s - trial.start_s) // 86400.0).astype(int)
     full = np.isin(trial.limiter, [LIMITERS.index("absorption"), LIMITERS.index("float")])

@@ -3,11 +3,14 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import TYPE_CHECKING
 
 from nipper.core.findings import Finding
-from nipper.core.imbalance.estimate import Estimate
 from nipper.core.report.consequence import Consequence, Status, of_finding
 from nipper.core.setup import Setup
+
+if TYPE_CHECKING:  # its numerics take most of a second to load, and the first paint needs this sentence
+    from nipper.core.imbalance.estimate import Estimate
 
 PROOF = "proof"  # the kind of a bench event that is one
 GOOD_FOR_DAYS = 365.0  # a cutoff is proven anew each autumn: common practice
@@ -61,7 +64,7 @@ def cold_sentence(setup: Setup, proof: tuple[float, str] | None, now: datetime) 
     return Status.OK, f"proven {at.day} {at:%b}: {proof[1].partition(': ')[2] or proof[1]}"
 
 
-def of_cold(setup: Setup, findings: Sequence[Finding], known: Estimate | None) -> list[Consequence]:
+def of_cold(setup: Setup, findings: Sequence[Finding], known: "Estimate | None") -> list[Consequence]:
     """The rules of temperature, where the sensors stand, and what to remember."""
     out = [of_finding(f) for f in findings if any(path.startswith(COLD_PATHS) for path in f.settings)]
     if known is not None and known.sensors_c.size >= 2:

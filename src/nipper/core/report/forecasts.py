@@ -3,6 +3,7 @@
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from nipper.core.findings import Finding
 from nipper.core.forecast.levelling import Course, FromLog, Levelling
@@ -10,7 +11,9 @@ from nipper.core.forecast.outcome import TITLES, Outcome, moment, trip_text
 from nipper.core.forecast.rehearsal import Rehearsal
 from nipper.core.report.consequence import Consequence, Status, count, of_finding
 from nipper.core.setup import Setup
-from nipper.core.simulate.trial import BmsEvent, Trial
+
+if TYPE_CHECKING:
+    from nipper.core.simulate.trial import BmsEvent, Trial
 
 MOST_TRIPS_TOLD = 3
 LEVEL_PATHS = ("balancer.", "charging.absorption_min", "charging.float_v", "charging.equalise")
@@ -28,7 +31,7 @@ def rehearse_sentence(rehearsal: Rehearsal | None) -> tuple[Status, str]:
     return _how_bad(result.first), f"{where} on {moment(rehearsal.main.trial, result.first.time_s)}"
 
 
-def _how_bad(trip: BmsEvent) -> Status:
+def _how_bad(trip: "BmsEvent") -> Status:
     """The cold cutoff doing its work is no trouble; a trip of voltage or current is."""
     return Status.OK if trip.protection == "charge_under_temperature" else Status.ACT
 
@@ -59,7 +62,7 @@ def of_rehearsal(rehearsal: Rehearsal) -> list[Consequence]:
     return out
 
 
-def _highest(trial: Trial) -> str:
+def _highest(trial: "Trial") -> str:
     pack = max(range(len(trial.logs)), key=lambda p: float(trial.logs[p].cell_v.max()))
     log = trial.logs[pack]
     row, cell = divmod(int(log.cell_v.argmax()), log.cells)
@@ -97,7 +100,7 @@ _WHY = {
 }
 
 
-def _around(trial: Trial, trip: BmsEvent) -> str:
+def _around(trial: "Trial", trip: "BmsEvent") -> str:
     """Mean cell voltage and current at the row before the trip, and who carries on."""
     log, text = trial.logs[trip.pack - 1], ""
     if log.interval_s <= 60.0:  # rows further apart would tell of another moment
@@ -109,7 +112,7 @@ def _around(trial: Trial, trip: BmsEvent) -> str:
     return text.strip()
 
 
-def _balancing(trial: Trial, result: Outcome) -> list[Consequence]:
+def _balancing(trial: "Trial", result: Outcome) -> list[Consequence]:
     balancer = trial.setup.balancer
     if balancer is None:
         return []
@@ -124,7 +127,7 @@ def _balancing(trial: Trial, result: Outcome) -> list[Consequence]:
     ]
 
 
-def _cold(trial: Trial) -> list[Consequence]:
+def _cold(trial: "Trial") -> list[Consequence]:
     cold = [e for e in trial.events if e.protection == "charge_under_temperature" and e.kind != "alarm"]
     if not cold:
         return []
@@ -276,7 +279,7 @@ def telling_moment(rehearsal: Rehearsal) -> float:
     return float(trial.logs[0].time_s[int(max(trial.logs, key=lambda log: float(log.cell_v.max())).cell_v.max(axis=1).argmax())])
 
 
-def now_at(trial: Trial, pack: int, row: int, coloured: tuple[int, int]) -> list[tuple[str, str, str]]:
+def now_at(trial: "Trial", pack: int, row: int, coloured: tuple[int, int]) -> list[tuple[str, str, str]]:
     """Readings at a row: name, value, and the role of its colour."""
     log = trial.logs[min(pack, len(trial.logs)) - 1]
     high, low = coloured

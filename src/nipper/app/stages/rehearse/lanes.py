@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from itertools import pairwise
+from typing import TYPE_CHECKING
 
 import numpy as np
 import pyqtgraph as pg
@@ -16,7 +17,9 @@ from nipper.app.widgets.plot import Plot
 from nipper.core.forecast.outcome import Span
 from nipper.core.forecast.rehearsal import lanes_of
 from nipper.core.setup import Setup
-from nipper.core.simulate.trial import Trial
+
+if TYPE_CHECKING:  # loads the compiler: not in the window's thread
+    from nipper.core.simulate.trial import Trial
 
 LANES = (("Sun, loads", "A", 3), ("Pack", "V", 2), ("Cells", "V", 5), ("Who limits", "", 3))
 KIND_ROLE = {
@@ -79,7 +82,7 @@ class Lanes(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         theme.changed.connect(self._redraw)
 
-    def show_trial(self, trial: Trial, pack: int, other: Trial | None = None) -> None:
+    def show_trial(self, trial: "Trial", pack: int, other: "Trial | None" = None) -> None:
         """Draw a run as one pack saw it, and another under it, dashed."""
         self._trial, self._pack, self._other = trial, min(pack, len(trial.logs)), other
         self._redraw()
@@ -92,7 +95,7 @@ class Lanes(QWidget):
         hours = self._hours(self._trial)
         return float(hours[0]), float(hours[-1])
 
-    def _hours(self, trial: Trial) -> NDArray[np.floating]:
+    def _hours(self, trial: "Trial") -> NDArray[np.floating]:
         return (trial.logs[0].time_s - _midnight(trial)) / 3600.0
 
     @Slot()
@@ -136,7 +139,7 @@ class Lanes(QWidget):
         colour.setAlpha(225)
         return QBrush(colour)
 
-    def _nights(self, trial: Trial, hours: NDArray[np.floating]) -> None:
+    def _nights(self, trial: "Trial", hours: NDArray[np.floating]) -> None:
         if trial.scenario.days > 8:
             return
         dark = trial.bus_a[:, 0] <= 0
@@ -149,7 +152,7 @@ class Lanes(QWidget):
                 night.setZValue(-20)
                 plot.addItem(night)
 
-    def _draw_cells(self, plot: Plot, trial: Trial, hours: NDArray[np.floating]) -> None:
+    def _draw_cells(self, plot: Plot, trial: "Trial", hours: NDArray[np.floating]) -> None:
         log = trial.logs[self._pack - 1]
         high, low = strays(trial, self._pack)
         herd = [i for i in range(log.cells) if i not in (high, low)]
@@ -163,7 +166,7 @@ class Lanes(QWidget):
         plot.line(hours, log.cell_v[:, low], "lowest", 1.8)
         plot.line(hours, log.cell_v[:, high], "highest", 1.8)
 
-    def _draw_by_day(self, trial: Trial) -> None:
+    def _draw_by_day(self, trial: "Trial") -> None:
         """A long run as the means, highest and lowest values of its days: every row would only paint a solid block."""
         sun, pack, cells, _ = self.plots
         log = trial.logs[self._pack - 1]
@@ -236,20 +239,20 @@ class Lanes(QWidget):
             cover.setRegion((self.hour if covered else last, last))
 
 
-def of_days(trial: Trial, values: NDArray, choose: Callable[[NDArray], float]) -> NDArray[np.floating]:
+def of_days(trial: "Trial", values: NDArray, choose: Callable[[NDArray], float]) -> NDArray[np.floating]:
     """One value a day of what has one a row."""
     day = ((trial.logs[0].time_s - trial.start_s) // 86400.0).astype(int)
     edges = np.r_[np.flatnonzero(np.diff(day, prepend=-1)), day.size]
     return np.array([choose(values[a:b]) for a, b in pairwise(edges.tolist())])
 
 
-def strays(trial: Trial, pack: int) -> tuple[int, int]:
+def strays(trial: "Trial", pack: int) -> tuple[int, int]:
     """The cells drawn in colour: the highest where the pack is at its highest, and the lowest there."""
     log = trial.logs[pack - 1]
     row = int(np.argmax(log.cell_v.max(axis=1)))
     return int(np.argmax(log.cell_v[row])), int(np.argmin(log.cell_v[row]))
 
 
-def _midnight(trial: Trial) -> float:
+def _midnight(trial: "Trial") -> float:
     """Midnight of the first day, by the run's own sun."""
     return trial.start_s - trial.start_s % 86400.0

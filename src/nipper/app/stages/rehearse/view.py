@@ -1,6 +1,7 @@
 """Rehearse: the settings on a copy of this bank, played through sun, cloud, load, cold and faults."""
 
 from datetime import UTC, datetime
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import Qt, QTimer, Slot
@@ -19,7 +20,9 @@ from nipper.core.forecast.schools import schools
 from nipper.core.report.forecasts import Figure, figures, now_at, telling_moment
 from nipper.core.setup import Setup, put
 from nipper.core.simulate.scenario import CellFault, Event
-from nipper.core.simulate.trial import Trial
+
+if TYPE_CHECKING:  # loads the compiler: not in the window's thread
+    from nipper.core.simulate.trial import Trial
 
 FRAME_MS, PLAY_S = 33, 20.0  # a run is played in so many seconds, whatever its length
 
@@ -177,7 +180,7 @@ class RehearseView(QWidget):
         for figure in figures(rehearsal):
             self._figures.addWidget(_figure_card(figure), 1)
 
-    def _show(self, trial: Trial, other: Trial | None) -> None:
+    def _show(self, trial: "Trial", other: "Trial | None") -> None:
         self._trial = trial
         self._stack.setCurrentWidget(self.lanes)
         self._back.setVisible(self._zoomed)
@@ -258,7 +261,7 @@ class RehearseView(QWidget):
             self._forecasts.look_closer(self._time_s())
 
     @Slot(object)
-    def _show_closer(self, trial: Trial) -> None:
+    def _show_closer(self, trial: "Trial") -> None:
         at = self._time_s()
         self._zoomed = True
         self._show(trial, None)
