@@ -59,3 +59,20 @@ def test_the_demo_maker_says_how_far_it_is_and_where_it_lies(qtbot, monkeypatch,
         maker.start()
     assert made.args[0].endswith("Quarry Lane workshop.nipper")
     assert any("50%" in text for text in told)
+
+
+def test_nothing_heavy_is_loaded_before_the_first_paint(tmp_path, bench):
+    """Numerics, tables, plots and the compiler come after the window: they take seconds on a slow machine."""
+    import subprocess
+    import sys
+
+    bench.copy_to(tmp_path / "copy.nipper")
+    code = (
+        "import sys; from pathlib import Path; from PySide6.QtCore import QSettings; from PySide6.QtWidgets import QApplication; a = QApplication([])\n"
+        "from nipper.app.start import make_window; from nipper.store import Bench\n"
+        f"w = make_window(QSettings({str(tmp_path / 's.ini')!r}, QSettings.Format.IniFormat), 'light', Path({str(tmp_path)!r}))\n"
+        f"b = Bench.open({str(tmp_path / 'copy.nipper')!r}); import nipper.app.document as d; d.Document.read_all = lambda self: None\n"
+        "w.open_bench(b); w.show(); w.grab(); print([m for m in ('scipy', 'polars', 'numba', 'pyqtgraph') if m in sys.modules]); w.close()\n"
+    )
+    answer = subprocess.run([sys.executable, "-c", code], check=True, capture_output=True, text=True, env={**__import__("os").environ, "QT_QPA_PLATFORM": "offscreen"})
+    assert answer.stdout.strip() == "[]"

@@ -125,3 +125,22 @@ def test_what_the_bms_shows_is_read_back(open_window, revisions, tmp_path):
     path.write_text("{}")
     revisions.take_read_back(str(path))
     assert "shown.json" in open_window._message.text()
+
+
+def test_a_file_is_replaced_only_when_the_new_one_is_whole(tmp_path, monkeypatch):
+    from pathlib import Path
+
+    from nipper.app.shell.writing import write_whole
+
+    file = tmp_path / "sheet.csv"
+    write_whole(file, b"first")
+    assert file.read_bytes() == b"first"
+
+    def full(*_):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(Path, "write_bytes", full)
+    with pytest.raises(OSError, match="No space"):
+        write_whole(file, b"second")
+    assert file.read_bytes() == b"first"
+    assert [f.name for f in tmp_path.iterdir()] == ["sheet.csv"]

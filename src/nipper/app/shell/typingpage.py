@@ -9,6 +9,7 @@ from PySide6.QtGui import QKeyEvent, QPageSize, QPdfWriter, QTextDocument
 from PySide6.QtWidgets import QAbstractItemView, QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QProgressBar, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
+from nipper.app.shell.writing import write_whole
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, button, card, label
 from nipper.core.errors import InputError
@@ -343,7 +344,7 @@ class TypingPage(QWidget):
     def _write(self, file: str, text: str) -> None:
         if file:
             try:
-                Path(file).write_text(text, "utf-8")
+                write_whole(Path(file), text.encode())
             except OSError as error:
                 self.trouble.emit(f"{file}: {error.strerror}")
 

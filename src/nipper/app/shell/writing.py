@@ -15,11 +15,21 @@ if TYPE_CHECKING:
     from nipper.app.shell.window import Window
 
 
+def write_whole(path: Path, data: bytes) -> None:
+    """Write beside and put in place only when whole: a full disk must not cost the file that was there."""
+    part = path.with_name(path.name + ".part")
+    try:
+        part.write_bytes(data)
+        part.replace(path)
+    finally:
+        part.unlink(missing_ok=True)
+
+
 def _write(window: "Window", title: str, proposed: str, kinds: str, data: Callable[[], bytes]) -> None:
     file, _ = QFileDialog.getSaveFileName(window, title, proposed, kinds)
     if file:
         try:
-            Path(file).write_bytes(data())
+            write_whole(Path(file), data())
         except OSError as error:
             window.say(f"{file}: {error.strerror}")
 

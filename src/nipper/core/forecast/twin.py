@@ -2,14 +2,17 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nipper.core.imbalance.estimate import Estimate
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 from nipper.core.simulate.build import bank_wh
 from nipper.core.simulate.scenario import CellFault, Event, Loads, OtherCharger, Scenario
+
+if TYPE_CHECKING:  # a window makes plans before its first paint, and these numerics take long to load
+    from nipper.core.imbalance.estimate import Estimate
 
 SURE = 2.0  # standard deviations before a measured difference is given to the copy; below that cells stay equal
 DAY_HOURS = (9.0, 15.0)
@@ -20,7 +23,7 @@ class Known:
     """What is known of one pack."""
 
     log: Log
-    estimate: Estimate
+    estimate: "Estimate"
 
 
 @dataclass(frozen=True, slots=True)
