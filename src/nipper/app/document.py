@@ -176,6 +176,19 @@ class Document(QObject):
         """Whether any pack's log is still being read."""
         return bool(self._jobs)
 
+    def rename_pack(self, pack_id: int, name: str) -> None:
+        """Give a pack another name."""
+        self.bench.rename_pack(pack_id, name)
+        self.packs = self.bench.packs()
+        self.pack = next(p for p in self.packs if p.id == self.pack.id)
+        self.pack_changed.emit(self.pack.id)
+
+    def remove_log(self, log: int) -> None:
+        """Take a log's samples out of the bench, and judge its pack anew."""
+        pack_id = next(entry.pack for entry in self.bench.logs() if entry.id == log)
+        self.bench.remove_log(log)
+        self.read(next(p for p in self.packs if p.id == pack_id))
+
     def read_all(self) -> None:
         """Read and judge every pack's log, each in a worker thread."""
         for pack in self.packs:

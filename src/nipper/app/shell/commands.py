@@ -60,6 +60,7 @@ ACTIONS: tuple[Action, ...] = (
         _has_bench,
     ),
     Action("record.import", "Import a log …", Menu.RECORD, "Reads a CSV or spreadsheet from the BMS into this bench.", Window.ask_import, "Ctrl+I", _has_bench),
+    Action("record.logs", "Packs and logs …", Menu.RECORD, "Names packs, and takes out a log that was read by mistake.", Window.show_logs, "", _has_bench),
     Action("record.write-log", "Write the log …", Menu.RECORD, "Writes this pack's samples as a plain CSV log.", write_log, "", _has_log),
     Action(
         "record.write-diagnosis",

@@ -51,6 +51,7 @@ class Window(QMainWindow):
         self._help: QWidget | None = None
         self._typing: QWidget | None = None
         self._revisions_page: QWidget | None = None
+        self._logs_page: QWidget | None = None
         self._waiting_log = ""
         self._typed: list[Revision] = []
         self._demo = DemoMaker(data_folder, self)
@@ -289,11 +290,11 @@ class Window(QMainWindow):
             self.pages.removeWidget(view)
             view.deleteLater()
         self._views = {}
-        for page in (self._typing, self._revisions_page):
+        for page in (self._typing, self._revisions_page, self._logs_page):
             if page is not None:
                 self.pages.removeWidget(page)
                 page.deleteLater()
-        self._typing = self._revisions_page = None
+        self._typing = self._revisions_page = self._logs_page = None
         document, self.document, self.forecasts = self.document, None, None
         document.disconnect(self)
         wait_for_jobs()
@@ -481,6 +482,19 @@ class Window(QMainWindow):
             self._revisions_page = page
         self._revisions_page.refresh()
         self._show_page(self._revisions_page)
+
+    def show_logs(self) -> None:
+        """Show names of packs and the logs that were read."""
+        from nipper.app.shell.logspage import LogsPage
+
+        assert self.document
+        if not isinstance(self._logs_page, LogsPage):
+            page = LogsPage(self.document, self.zone)
+            page.left.connect(self._typing_left)
+            self.pages.addWidget(page)
+            self._logs_page = page
+        self._logs_page.refresh()
+        self._show_page(self._logs_page)
 
     @Slot()
     def _typing_left(self) -> None:

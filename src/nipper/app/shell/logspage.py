@@ -1,0 +1,107 @@
+"""Packs and logs: names of packs, and which files were read into which; a log read by mistake is taken out again."""
+
+from datetime import datetime, tzinfo
+
+from PySide6.QtCore import Qt, Signal, Slot
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+
+from nipper.app.document import Document
+from nipper.app.widgets.basic import SEMI, button, clear, label
+
+
+class LogsPage(QWidget):
+    """``left`` when the user goes back; ``renamed`` when a pack has another name."""
+
+    left = Signal()
+    renamed = Signal()
+
+    def __init__(self, document: Document, zone: tzinfo, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("page")
+        self._document, self._zone = document, zone
+        self._doubtful: int | None = None  # asked once whether it shall go
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(24, 14, 24, 16)
+        layout.setSpacing(10)
+        head = QHBoxLayout()
+        head.addWidget(label("Packs and logs", size=16, weight=SEMI), 1)
+        back = button("Back", "quiet")
+        back.clicked.connect(self.left)
+        head.addWidget(back)
+        layout.addLayout(head)
+        area, body = QScrollArea(), QWidget()
+        body.setObjectName("scrolled")
+        inside = QVBoxLayout(body)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(10)
+        self._names, self._logs = QGridLayout(), QGridLayout()
+        for grid in (self._names, self._logs):
+            grid.setHorizontalSpacing(16)
+            grid.setVerticalSpacing(5)
+        inside.addLayout(self._names)
+        inside.addLayout(self._logs)
+        inside.addStretch(1)
+        area.setWidget(body)
+        area.setWidgetResizable(True)
+        layout.addWidget(area, 1)
+        self.refresh()
+
+    @Slot()
+    def refresh(self) -> None:
+        """Show packs and logs as they are in the bench."""
+        self.fields: dict[int, QLineEdit] = {}
+        clear(self._names)
+        self._names.addWidget(label("Names of the packs", weight=SEMI), 0, 0, 1, 2)
+        for row, pack in enumerate(self._document.packs, 1):
+            field = QLineEdit(pack.name)
+            field.setMaxLength(60)
+            field.setMaximumWidth(260)
+            field.setProperty("pack", pack.id)
+            field.setAccessibleName(f"Name of pack {row}")
+            field.editingFinished.connect(self._rename)
+            self.fields[pack.id] = field
+            self._names.addWidget(label(f"pack {row}", "soft"), row, 0)
+            self._names.addWidget(field, row, 1)
+        self._names.setColumnStretch(2, 1)
+        self._fill_logs()
+
+    def _fill_logs(self) -> None:
+        clear(self._logs)
+        logs = self._document.bench.logs()
+        self._logs.addWidget(label("Logs read into this bench", weight=SEMI), 0, 0, 1, 4)
+        if not logs:
+            self._logs.addWidget(label("None yet: drop a log on the window, or Ctrl+I.", "soft"), 1, 0)
+        names = {pack.id: pack.name for pack in self._document.packs}
+        for row, log in enumerate(logs, 1):
+            first, last = (datetime.fromtimestamp(t, self._zone) for t in (log.first_s, log.last_s))
+            span = f"{first.day} {first:%b %Y} to {last.day} {last:%b %Y}"
+            for column, text in enumerate((names.get(log.pack, ""), log.file, span, f"{log.rows} rows")):
+                self._logs.addWidget(label(text, "" if column == 1 else "soft"), row, column)
+            asked = log.id == self._doubtful
+            out = button("Really take it out" if asked else "Take it out …", "" if asked else "quiet", "Its samples leave the bench; the file itself is not touched")
+            out.setProperty("log", log.id)
+            out.clicked.connect(self._take_out)
+            self._logs.addWidget(out, row, 4, Qt.AlignmentFlag.AlignLeft)
+        self._logs.setColumnStretch(5, 1)
+
+    @Slot()
+    def _rename(self) -> None:
+        field = self.sender()
+        assert isinstance(field, QLineEdit)
+        name = field.text().strip()
+        pack = next(p for p in self._document.packs if p.id == field.property("pack"))
+        if name and name != pack.name:
+            self._document.rename_pack(pack.id, name)
+            self.renamed.emit()
+        elif not name:
+            field.setText(pack.name)
+
+    @Slot()
+    def _take_out(self) -> None:
+        log = int(self.sender().property("log"))
+        if self._doubtful != log:
+            self._doubtful = log
+        else:
+            self._doubtful = None
+            self._document.remove_log(log)
+        self._fill_logs()

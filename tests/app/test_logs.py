@@ -1,0 +1,41 @@
+"""Packs and logs in the window: another name everywhere, and a log taken out after being asked twice."""
+
+import pytest
+from PySide6.QtWidgets import QPushButton
+
+from nipper.app.shell.logspage import LogsPage
+
+
+@pytest.fixture
+def page(open_window):
+    open_window.show_logs()
+    found = open_window._logs_page
+    assert isinstance(found, LogsPage)
+    return found
+
+
+def out_button(page):
+    return next(b for b in page.findChildren(QPushButton) if b.property("log"))
+
+
+def test_a_pack_gets_another_name_everywhere(open_window, page):
+    field = page.fields[1]
+    field.setText("Port side")
+    field.editingFinished.emit()
+    assert open_window.document.pack.name == "Port side"
+    assert open_window.document.bench.packs()[0].name == "Port side"
+    assert any(b.text() == "Port side" for b in open_window._pack_group.buttons())
+    field.setText("   ")
+    field.editingFinished.emit()
+    assert field.text() == "Port side"
+
+
+def test_a_log_goes_only_when_asked_twice(qtbot, open_window, page):
+    document = open_window.document
+    out_button(page).click()
+    assert document.bench.logs()
+    assert out_button(page).text() == "Really take it out"
+    out_button(page).click()
+    assert document.bench.logs() == []
+    qtbot.waitUntil(lambda: not document.busy and document.records.get(1) is None, timeout=20_000)
+    assert "no log yet" in open_window.rail.entries["record"].sentence
