@@ -5,13 +5,27 @@ import random
 import pytest
 
 from nipper.core.findings import Severity
-from nipper.core.presets import LEADS, new_setup
+from nipper.core.presets import new_setup
 from nipper.core.rules import RULES, Evidence, check, to_json, verdict
-from nipper.core.rules.build import lead_carries_a
+from nipper.core.rules.schools import changes as school_changes
+from nipper.core.rules.schools import limit_schools
 from nipper.core.setup import Setup, get, put
-from tests.core.test_curve import table
 
 P = "protection."
+
+
+def pv(modules: int, in_series: int) -> dict[str, object]:
+    """Modules of 49.5 V on an input of 150 V that tracks to 115 V, coldest morning -10 degC: three in series are too many."""
+    module = {"voc_v": 49.5, "vmp_v": 41.6, "isc_a": 11.5, "imp_a": 10.9, "voc_pct_per_k": -0.27, "vmp_pct_per_k": -0.35}
+    return {"solar": {"module": module, "modules": modules, "in_series": in_series, "tracker": {"max_v": 150.0, "to_v": 115.0}, "coldest_c": -10.0}}
+
+
+def separate(**changes: object) -> dict[str, object]:
+    """An active balancer beside the BMS, sound but for what is changed."""
+    sound = {"kind": "active", "current_a": 2.0, "start_v": 3.42, "delta_mv": 10.0, "when": "always", "low_v": 2.8, "high_v": 3.65, "low_c": 2.0}
+    return {"separate_balancer": {k: v for k, v in {**sound, **changes}.items() if v is not None}}
+
+
 BAD: dict[str, list[dict[str, object]]] = {
     "over-voltage-release-above-trip": [{P + "cell_over_voltage.release_v": 3.65}, {P + "cell_over_voltage.release_v": 3.70}],
     "over-voltage-release-never-reached": [{P + "cell_over_voltage.release_v": 3.33}],
@@ -60,6 +74,47 @@ BAD: dict[str, list[dict[str, object]]] = {
     "closed-loop-without-transport": [{"link.mode": "closed"}],
     "link-time-out": [{"link.mode": "closed", "link.transport": "can", "link.loss_timeout_s": 600.0}],
     "inverter-current-against-trips": [{"link.inverter_max_charge_a": 500.0}],
+    "current-limit-missing": [{P + "discharge_over_current": None}, {P + "charge_over_current": None}, {P + "short_circuit": None}],
+    "fuse-before-bms": [
+        {P + "short_circuit.trip_a": 2000.0},
+        {"wiring.fuse_a": 160.0, P + "short_circuit.trip_a": 600.0},
+        {"wiring.fuse_kind": "fast", P + "short_circuit.trip_a": 700.0},
+    ],
+    "lead-ruined-before-fuse": [{"wiring.fuse_a": 630.0}, {"wiring.cable_mm2": 16.0}],
+    "inrush": [
+        {"usage.inrush_w": 15000.0, "usage.inrush_s": 12.0},
+        {"usage.inrush_w": 25000.0, "usage.inrush_s": 0.5},
+        {"usage.inrush_w": 60000.0, "usage.inrush_s": 0.5},
+    ],
+    "load-beyond-trip": [{"usage.continuous_w": 8000.0}, {"usage.continuous_w": 6300.0}],
+    "fuse-breaking-capacity": [{"wiring.fuse_breaks_ka": 2.0}],
+    "pulse-beyond-cell": [{"cell.pulse_discharge_a": 350.0, "cell.pulse_s": 5.0}],
+    "main-fuse": [{"wiring.main_fuse_a": 400.0, "wiring.main_cable_mm2": 50.0}, {"wiring.main_fuse_a": 63.0, "usage.continuous_w": 5000.0}],
+    "short-circuit-recovery": [{P + "short_circuit.release_s": 1.0}],
+    "voltage-trip-delay": [{P + "cell_over_voltage.delay_s": 60.0}, {P + "pack_under_voltage.delay_s": 0.1}],
+    "full-reference-on-the-flat": [{P + "soc_full_v": 3.32}],
+    "empty-reference-on-the-flat": [{P + "soc_empty_v": 3.26}],
+    "under-voltage-release-never-reached": [{P + "cell_under_voltage.release_v": 3.30}],
+    "heat-limit-missing": [{P + "mosfet_over_temperature": None}, {P + "charge_over_temperature": None}],
+    "inverter-low-voltage": [{"link.low_cut_v": 40.0}, {"link.low_cut_v": 46.0, "link.low_restart_v": 46.1}, {"link.low_cut_v": 46.0, "link.low_alarm_v": 45.0}],
+    "loss-of-link": [{"link.mode": "closed", "link.transport": "can", "link.on_loss": "fallback", "charging": None}],
+    "target-beyond-sheet": [{"charging.absorption_v": 60.0}, {"charging.equalise_v": 64.0}],
+    "other-charger-against-trip": [{"other_chargers": [{"name": "shore", "absorption_v": 58.4, "max_charge_a": 20.0}]}],
+    "chargers-together": [
+        {"other_chargers": [{"absorption_v": 55.2, "max_charge_a": 60.0}, {"absorption_v": 55.2, "max_charge_a": 40.0}]},
+        {"charging.max_charge_a": 130.0, "other_chargers": [{"absorption_v": 55.2, "max_charge_a": 30.0}]},
+    ],
+    "temperature-compensation": [{"charging.compensation_mv_per_k": -72.0}, {"charging.compensation_mv_per_k": -400.0}],
+    "tail-current": [{"charging.tail_a": 40.0}],
+    "rate-table": [
+        {"charging.rates": [{"from_c": 10.0, "c_rate": 0.5}, {"from_c": 0.0, "c_rate": 0.2}]},
+        {"charging.rates": [{"from_c": -10.0, "c_rate": 0.1}, {"from_c": 10.0, "c_rate": 0.5}]},
+        {"charging.rates": [{"from_c": 0.0, "c_rate": 2.0}]},
+    ],
+    "pv-string": [pv(6, 3), pv(6, 1), pv(2, 3), {**pv(6, 2), "solar.tracker.max_short_a": 30.0}],
+    "separate-balancer-settings": [separate(start_v=3.50), separate(start_v=3.20), separate(when="rest"), separate(delta_mv=1.0)],
+    "separate-balancer-window": [separate(low_v=2.2), separate(low_v=2.55), separate(high_v=3.80), separate(high_v=3.45)],
+    "separate-balancer-cold": [separate(low_c=-40.0), separate(low_c=0.0), separate(low_c=None)],
 }
 CASES = [pytest.param(code, changes, id=f"{code}-{i}") for code, all_ in BAD.items() for i, changes in enumerate(all_)]
 
@@ -80,10 +135,9 @@ def test_it_fires_and_its_own_cure_silences_it(make_setup, code, changes):
 
 def test_every_rule_has_a_code_of_its_own_a_source_and_a_case():
     codes = [r.code for r in RULES]
-    assert len(set(codes)) == len(codes) >= 20
+    assert len(set(codes)) == len(codes) >= 60
     assert all(r.source for r in RULES)
-    only_notes_or_evidence = {"reserve-after-trip", "balancing-ends-at-float", "balancer-against-drift"}
-    assert set(codes) - set(BAD) == only_notes_or_evidence
+    assert set(codes) - set(BAD) - set(NOTES) == {"balancer-against-drift"}  # needs a log; tested below
 
 
 def test_a_sound_setup_gets_neither_error_nor_warning(make_setup):
@@ -97,6 +151,52 @@ def test_the_most_serious_stands_first_and_the_verdict_follows(make_setup):
     assert verdict(findings) == "fix"
     assert verdict([f for f in findings if f.severity is not Severity.ERROR]) == "review"
     assert to_json(findings)["findings"][0]["code"] == "charging-below-freezing"
+
+
+NOTES: dict[str, list[dict[str, object]]] = {
+    "reserve-after-trip": [{}],
+    "balancing-ends-at-float": [{}],
+    "rate-in-the-cold": [{"charging.max_charge_a": 100.0}, {"charging.rates": [{"from_c": 0.0, "c_rate": 0.05}, {"from_c": 15.0, "c_rate": 0.5}]}],
+    "standby-empties-pack": [{"wiring.standby_w": 8.0}],
+    "two-balancers": [separate()],
+    "load-beyond-trip": [{"usage.continuous_w": 8000.0, "packs_in_parallel": 2}],
+    "main-fuse": [{"packs_in_parallel": 2, "wiring.main_fuse_a": 250.0}],
+    "loss-of-link": [{"link.mode": "closed", "link.transport": "can"}],
+    "charging-below-freezing": [{P + "charge_under_temperature": None, "charging.cold_stop_c": 5.0}],
+}
+
+
+@pytest.mark.parametrize(("code", "changes"), [(code, c) for code, all_ in NOTES.items() for c in all_])
+def test_facts_worth_knowing_are_notes_and_no_more(make_setup, code, changes):
+    found = [f for f in check(put(make_setup(), changes)) if f.code == code]
+    assert found
+    assert all(f.severity is Severity.NOTE for f in found)
+
+
+@pytest.mark.parametrize("chemistry", ["lfp", "nmc", "lto"])
+@pytest.mark.parametrize("school", ["gentle", "balanced", "full"])
+def test_a_school_of_limits_is_sound_and_costs_what_it_says(chemistry, school):
+    setup = put(new_setup(chemistry, 16, 100.0), {"charging.equalise_v": 16 * 4.3 if chemistry == "nmc" else None})
+    taken = put(setup, school_changes(setup, school))
+    assert verdict(check(taken)) == "ok", [f.message for f in check(taken) if f.severity is not Severity.NOTE]
+    told = {s.id: s for s in limit_schools(taken, Evidence())}
+    assert told[school].followed
+    assert told["now"].usable_ah == pytest.approx(told[school].usable_ah)
+    assert told["gentle"].usable_ah < told["balanced"].usable_ah < told["full"].usable_ah
+    if chemistry == "lto":  # its curve ends above these limits
+        assert told["gentle"].days_after_trip is None
+    else:
+        assert told["gentle"].days_after_trip > told["full"].days_after_trip
+    assert told["now"].room_mv == pytest.approx(1e3 * (taken.protection.cell_over_voltage.trip_v - taken.charging.absorption_v / 16) - 20.0, abs=0.1)
+
+
+def test_a_narrower_sheet_moves_a_school_inside_it(make_setup):
+    setup = make_setup(cell__max_v=3.55, cell__min_v=2.8)
+    for school in ("gentle", "balanced", "full"):
+        taken = put(setup, school_changes(setup, school))
+        assert taken.protection.cell_over_voltage.trip_v <= 3.55
+        assert taken.protection.power_off_v >= 2.8
+        assert taken.charging.absorption_v / 16 < 3.55
 
 
 # common practice: with 150 mV between cells a charge to 3.55 V average puts the highest past 3.65 V and the BMS cuts the charge
@@ -136,14 +236,6 @@ def test_one_pack_leaving_is_foretold():
     setup = put(new_setup("lfp", 16, 280.0, 2), {"charging.max_charge_a": 200.0})
     (finding,) = [f for f in check(setup) if f.code == "charge-rate"]
     assert "If one of 2 packs leaves, the others get 200 A" in finding.message
-
-
-def test_leads_carry_what_the_standard_says():
-    for row in table("ampacity_iso10133.csv"):  # ISO 10133, from memory
-        size = float(row["area_mm2"])
-        if size in [s for s, _, _ in LEADS]:
-            assert lead_carries_a(size) == float(row["insulation_70c_a"])
-            assert lead_carries_a(size, hot=True) == float(row["insulation_105c_a"])
 
 
 def numbers(setup: Setup) -> list[str]:

@@ -17,13 +17,10 @@ from nipper.core.setup import (
     VoltageLimit,
     Wiring,
 )
+from nipper.core.wiring.fuse import RATED_A
+from nipper.core.wiring.lead import LEADS
 
 BALANCER_CURRENT_A = {"passive": 0.10, "active": 1.0}  # common practice: 50-200 mA bleeds, 0.5-2 A moves
-FUSES_A = (10, 15, 20, 30, 40, 50, 63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630, 800, 1000)  # IEC 60269 rated currents, from memory
-LEADS = (  # mm2, A with 70 degC and with 105 degC insulation: ISO 10133, from memory
-    (2.5, 25, 35), (4, 35, 45), (6, 45, 60), (10, 65, 90), (16, 90, 130), (25, 120, 170), (35, 160, 210), (50, 210, 270),
-    (70, 265, 330), (95, 310, 390), (120, 360, 450), (150, 380, 475),
-)  # fmt: skip
 
 
 def new_setup(
@@ -43,7 +40,7 @@ def new_setup(
     n = cells_in_series
     charge_a = _two_digits(usual["charge_rate"] * capacity_ah)
     discharge_trip_a = min(250.0, _two_digits(0.5 * capacity_ah))  # more than a 315 A fuse is for a builder to choose knowingly
-    fuse_a = next((f for f in FUSES_A if f >= 1.25 * discharge_trip_a), FUSES_A[-1])
+    fuse_a = next((f for f in RATED_A if f >= 1.25 * discharge_trip_a), RATED_A[-1])
     lead_mm2 = next((size for size, carries_a, _ in LEADS if carries_a >= fuse_a), LEADS[-1][0])
     over, under = usual["over_trip_v"], usual["under_trip_v"]
     return Setup(
@@ -64,7 +61,8 @@ def new_setup(
             pack_under_voltage=VoltageLimit(trip_v=_volts(n * (under + 0.05)), release_v=_volts(n * usual["under_release_v"])),
             charge_over_current=CurrentLimit(trip_a=max(_two_digits(0.5 * capacity_ah), _two_digits(1.2 * charge_a)), delay_s=10, release_s=60),
             discharge_over_current=CurrentLimit(trip_a=discharge_trip_a, delay_s=10, release_s=60),
-            short_circuit=ShortCircuit(trip_a=_two_digits(3 * discharge_trip_a), delay_us=300, release_s=60),
+            # below twice the fuse's rating no fuse melts within the delay of the over-current trip: the BMS opens first
+            short_circuit=ShortCircuit(trip_a=_two_digits(min(3 * discharge_trip_a, 2 * fuse_a)), delay_us=300, release_s=60),
             charge_over_temperature=TemperatureLimit(trip_c=usual["charge_hot_trip_c"], release_c=usual["charge_hot_release_c"]),
             charge_under_temperature=TemperatureLimit(trip_c=usual["charge_cold_trip_c"], release_c=usual["charge_cold_release_c"]),
             discharge_over_temperature=TemperatureLimit(trip_c=usual["discharge_hot_trip_c"], release_c=usual["discharge_hot_release_c"]),

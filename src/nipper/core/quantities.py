@@ -32,6 +32,11 @@ UNITS: dict[str, dict[str, float | Callable[[float], float]]] = {
     "mΩ": {"mΩ": 1.0, "mohm": 1.0, "Ω": 1e3, "ohm": 1e3, "µΩ": 1e-3},
     "W": {"W": 1.0, "kW": 1e3},
     "kWh": {"kWh": 1.0, "Wh": 1e-3},
+    "kWh/day": {"kWh": 1.0, "Wh": 1e-3},
+    "mV/K": {"mV": 1.0, "V": 1e3},
+    "%/K": {"%": 1.0},
+    "kA": {"kA": 1.0, "A": 1e-3},
+    "C": {"C": 1.0},
     "mm²": {"mm²": 1.0, "mm2": 1.0},
     "m": {"m": 1.0, "cm": 1e-2, "mm": 1e-3, "ft": 0.3048},
     "days": {"days": 1.0, "d": 1.0, "weeks": 7.0},
@@ -95,6 +100,7 @@ def _value(node: ast.expr) -> float:
 
 
 SUFFIX_UNITS = (
+    ("_mv_per_k", "mV/K"), ("_pct_per_k", "%/K"), ("kwh_per_day", "kWh/day"), ("c_rate", "C"), ("_ka", "kA"),
     ("_mohm", "mΩ"), ("_mah_per_day", "mAh/day"), ("_mv", "mV"), ("_mm2", "mm²"), ("_min", "min"), ("_us", "µs"), ("_days", "days"),
     ("_ah", "Ah"), ("_pct", "%"), ("_v", "V"), ("_a", "A"), ("_s", "s"), ("_c", "°C"), ("_w", "W"), ("_m", "m"),
 )  # fmt: skip

@@ -82,6 +82,8 @@ class Cell(Part):
 
     max_charge_a: float | None = Field(default=None, gt=0, title="most charge current")
     max_discharge_a: float | None = Field(default=None, gt=0, title="most discharge current")
+    pulse_discharge_a: float | None = Field(default=None, gt=0, title="pulse discharge current", description="for the time beside it, by the cell's sheet")
+    pulse_s: float | None = Field(default=None, gt=0, title="pulse time")
     resistance_mohm: float | None = Field(default=None, gt=0, title="resistance", description="direct-current resistance of one cell at 25 °C")
     max_v: float | None = Field(default=None, gt=0, title="highest voltage on the cell's sheet")
     min_v: float | None = Field(default=None, gt=0, title="lowest voltage on the cell's sheet")
@@ -97,6 +99,31 @@ class Balancer(Part):
     when: Literal["charging", "rest", "always"] = Field(title="may run", description="only while charging, only at rest, or always")
 
 
+class SeparateBalancer(Balancer):
+    """A balancer that is a device of its own, beside the BMS, with protections of its own."""
+
+    low_v: float | None = Field(default=None, gt=0, title="stops below", description="its own low-voltage protection: the lowest cell")
+    high_v: float | None = Field(default=None, gt=0, title="stops above", description="its own high-voltage protection: the highest cell")
+    low_c: float | None = Field(default=None, ge=-60, le=60, title="stops below", description="its own low-temperature protection")
+
+
+class RateStep(Part):
+    """A step of the table of charge rates: from this temperature up to the next step, no more than this."""
+
+    from_c: float = Field(ge=-60, le=100, title="from")
+    c_rate: float = Field(ge=0, le=20, title="at most", description="of the capacity, each hour; 0: no charge")
+
+
+class ExtraCharger(Part):
+    """A charger beside the main one, with its own target: shore power, a generator, an alternator."""
+
+    name: str = Field(default="second charger", max_length=100, title="name")
+    absorption_v: float = Field(gt=0, title="absorption")
+    absorption_min: float = Field(default=60.0, ge=0, title="absorption time")
+    float_v: float | None = Field(default=None, gt=0, title="float")
+    max_charge_a: float = Field(gt=0, title="charge current")
+
+
 class Charging(Part):
     """The charger's profile for the whole pack."""
 
@@ -107,15 +134,74 @@ class Charging(Part):
     tail_a: float | None = Field(default=None, ge=0, title="tail current", description="absorption ends early when the current falls to this")
     equalise_v: float | None = Field(default=None, gt=0, title="equalise")
     equalise_every_days: float | None = Field(default=None, gt=0, title="equalise every")
+    compensation_mv_per_k: float | None = Field(
+        default=None, ge=-500, le=500, title="temperature compensation", description="a lead-acid feature: moves the target of the pack with its temperature"
+    )
+    cold_stop_c: float | None = Field(
+        default=None, ge=-60, le=100, title="charger stops below", description="the charger's own cutoff, or that of a relay, by a sensor on the coldest cell"
+    )
+    cold_resume_c: float | None = Field(default=None, ge=-60, le=100, title="charger resumes at")
+    rates: tuple[RateStep, ...] = Field(
+        default=(), max_length=12, strict=False, title="rates by temperature", description="coldest step first; left out: the usual table"
+    )
+
+
+class Usage(Part):
+    """What the bank feeds, at the inverter's output."""
+
+    continuous_w: float | None = Field(default=None, gt=0, title="most for long", description="all that may run together for minutes")
+    inrush_w: float | None = Field(default=None, gt=0, title="heaviest start", description="a pump or compressor starting, with what runs beside it")
+    inrush_s: float | None = Field(default=None, gt=0, le=60, title="it lasts")
+    kwh_per_day: float | None = Field(default=None, gt=0, title="energy a day")
+
+
+class Module(Part):
+    """A PV module by its sheet, at standard test conditions (1000 W/m2, 25 degC)."""
+
+    name: str = Field(default="module", max_length=100, title="name")
+    voc_v: float = Field(gt=0, le=500, title="open-circuit voltage")
+    vmp_v: float = Field(gt=0, le=500, title="operating voltage")
+    isc_a: float = Field(gt=0, le=100, title="short-circuit current")
+    imp_a: float = Field(gt=0, le=100, title="operating current")
+    voc_pct_per_k: float = Field(ge=-2, le=0, title="open-circuit voltage", description="per kelvin, negative; on the sheet as the coefficient of Voc")
+    vmp_pct_per_k: float = Field(ge=-2, le=0, title="operating voltage", description="per kelvin; where the sheet has none, that of the power")
+
+
+class Tracker(Part):
+    """The PV input of a charger or inverter, by its sheet."""
+
+    max_v: float = Field(gt=0, title="absolute maximum", description="never reached, also not on the coldest morning")
+    from_v: float | None = Field(default=None, gt=0, title="tracks from", description="left out: the battery's voltage and 5 V to start, 1 V to run")
+    to_v: float | None = Field(default=None, gt=0, title="tracks to")
+    max_a: float | None = Field(default=None, gt=0, title="most it takes")
+    max_short_a: float | None = Field(default=None, gt=0, title="most short-circuit current")
+    max_w: float | None = Field(default=None, gt=0, title="most power")
+
+
+class Solar(Part):
+    """PV modules on one input of the charger."""
+
+    module: Module
+    modules: int = Field(default=4, ge=1, le=100, title="modules")
+    in_series: int = Field(default=2, ge=1, le=100, title="in series")
+    tracker: Tracker
+    coldest_c: float = Field(default=-15.0, ge=-60, le=40, title="coldest morning", description="the lowest air temperature ever, in daylight")
+    hottest_c: float = Field(default=70.0, ge=20, le=100, title="hottest module", description="of the module itself in full sun, some 30 K above the air")
 
 
 class Wiring(Part):
-    """Fuse and leads of one pack."""
+    """Fuse and leads of one pack, and the bank's own."""
 
     fuse_a: float | None = Field(default=None, gt=0, title="fuse")
+    fuse_kind: Literal["gG", "fast"] = Field(
+        default="gG", title="kind of fuse", description="gG: general purpose, IEC 60269; fast: current-limiting, class T and the like"
+    )
+    fuse_breaks_ka: float | None = Field(default=None, gt=0, title="fuse can break", description="its interrupting rating on direct current at the pack's voltage")
     cable_mm2: float | None = Field(default=None, gt=0, title="lead cross-section")
     cable_length_m: float | None = Field(default=None, gt=0, title="lead length", description="one way")
     standby_w: float | None = Field(default=None, ge=0, title="standby draw", description="of the BMS and what it feeds")
+    main_fuse_a: float | None = Field(default=None, gt=0, title="main fuse", description="of the whole bank")
+    main_cable_mm2: float | None = Field(default=None, gt=0, title="main lead", description="of the whole bank")
 
 
 class Link(Part):
@@ -132,6 +218,9 @@ class Link(Part):
     )
     inverter_max_charge_a: float | None = Field(default=None, gt=0, title="inverter's most charge current")
     inverter_max_discharge_a: float | None = Field(default=None, gt=0, title="inverter's most discharge current")
+    low_alarm_v: float | None = Field(default=None, gt=0, title="inverter's low-voltage alarm")
+    low_cut_v: float | None = Field(default=None, gt=0, title="inverter's low-voltage cut", description="of the pack: the inverter stops before the BMS must")
+    low_restart_v: float | None = Field(default=None, gt=0, title="inverter starts again at")
 
 
 class Setup(Part):
@@ -148,7 +237,11 @@ class Setup(Part):
     cell: Cell = Cell()
     protection: Protection
     balancer: Balancer | None = None
+    separate_balancer: SeparateBalancer | None = None
     charging: Charging | None = None
+    other_chargers: tuple[ExtraCharger, ...] = Field(default=(), max_length=4, strict=False)
+    usage: Usage | None = None
+    solar: Solar | None = None
     wiring: Wiring | None = None
     link: Link | None = None
 
@@ -156,6 +249,21 @@ class Setup(Part):
     def cells(self) -> int:
         """Cells in series, the number of voltages a log holds."""
         return self.cells_in_series
+
+    @property
+    def leveller(self) -> Balancer | None:
+        """The balancer that does the work: of two, the one that moves more."""
+        both = [b for b in (self.separate_balancer, self.balancer) if b is not None]
+        return max(both, key=lambda b: b.current_a, default=None)
+
+    @property
+    def charge_cutoff(self) -> TemperatureLimit | None:
+        """What stops the charge in the cold: the BMS, or else the charger by a sensor of its own."""
+        charging, own = self.charging, self.protection.charge_under_temperature
+        if own is not None or charging is None or charging.cold_stop_c is None:
+            return own
+        resume_c = charging.cold_resume_c if charging.cold_resume_c is not None else charging.cold_stop_c + 1.0
+        return TemperatureLimit(trip_c=charging.cold_stop_c, release_c=resume_c)
 
 
 def get(setup: Part, path: str) -> Any:

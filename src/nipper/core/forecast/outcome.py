@@ -79,7 +79,7 @@ def outcome(trial: "Trial") -> Outcome:
     log = trial.logs[0]
     hours = log.interval_s / 3600.0
     highest = np.max([one.cell_v.max(axis=1) for one in trial.logs], axis=0)
-    start_v = trial.setup.balancer.start_v if trial.setup.balancer else chem.knee_v
+    start_v = trial.setup.leveller.start_v if trial.setup.leveller else chem.knee_v
     apart = apart_ah(trial).max(axis=1)
     trips = trial.trips
     day = ((log.time_s - trial.start_s) // 86400.0).astype(int)

@@ -113,7 +113,7 @@ def _around(trial: "Trial", trip: "BmsEvent") -> str:
 
 
 def _balancing(trial: "Trial", result: Outcome) -> list[Consequence]:
-    balancer = trial.setup.balancer
+    balancer = trial.setup.leveller
     if balancer is None:
         return []
     phase = {"charging": "while charging", "rest": "at rest", "always": "at any time"}[balancer.when]

@@ -5,13 +5,14 @@ from dataclasses import replace
 from itertools import chain
 
 from nipper.core.findings import Finding, Severity
-from nipper.core.rules import alarms, build, charge, cold, level, link, protect
+from nipper.core.rules import alarms, build, charge, cold, currents, devices, habits, level, link, protect, sources
 from nipper.core.rules.base import Evidence, Rule
 from nipper.core.setup import Setup
 
 __all__ = ["RULES", "Evidence", "Rule", "check", "to_json", "verdict"]
 
-RULES: tuple[Rule, ...] = tuple(chain(protect.RULES, alarms.RULES, cold.RULES, charge.RULES, level.RULES, build.RULES, link.RULES))
+MODULES = (protect, habits, alarms, currents, cold, charge, sources, level, devices, build, link)  # in the order of the work
+RULES: tuple[Rule, ...] = tuple(chain.from_iterable(module.RULES for module in MODULES))
 
 
 def check(setup: Setup, evidence: Evidence | None = None) -> list[Finding]:

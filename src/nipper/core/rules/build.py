@@ -2,18 +2,11 @@
 
 from collections.abc import Iterator, Mapping
 
-import numpy as np
-
 from nipper.core.findings import Finding
-from nipper.core.presets import FUSES_A, LEADS
 from nipper.core.rules.base import COMMON, Evidence, Rule, error, note, warning
 from nipper.core.setup import Setup
-
-
-def lead_carries_a(mm2: float, hot: bool = False) -> float:
-    """Current a copper lead carries, A, with 70 degC insulation, or ``hot`` with 105 degC: ISO 10133 (from memory), interpolated."""
-    sizes, carries = [size for size, _, _ in LEADS], [high if hot else low for _, low, high in LEADS]
-    return float(np.interp(mm2, [0.0, *sizes], [0.0, *carries]))
+from nipper.core.wiring.fuse import RATED_A
+from nipper.core.wiring.lead import LEADS, carries_a
 
 
 def fuse_and_lead(setup: Setup, _: Evidence) -> Iterator[Finding]:
@@ -21,13 +14,13 @@ def fuse_and_lead(setup: Setup, _: Evidence) -> Iterator[Finding]:
     wiring = setup.wiring
     if wiring is None or not wiring.fuse_a or not wiring.cable_mm2:
         return
-    cool, hot = lead_carries_a(wiring.cable_mm2), lead_carries_a(wiring.cable_mm2, hot=True)
+    cool, hot = carries_a(wiring.cable_mm2), carries_a(wiring.cable_mm2, hot=True)
     if wiring.fuse_a <= cool + 1e-9:
         return
     size = next((s for s, a, _ in LEADS if a >= wiring.fuse_a), None)
     paths = ("wiring.fuse_a", "wiring.cable_mm2")
     fix: Mapping[str, object] = (
-        {"wiring.cable_mm2": float(size)} if size else {"wiring.fuse_a": float(max(f for f in FUSES_A if f <= LEADS[-1][1])), "wiring.cable_mm2": float(LEADS[-1][0])}
+        {"wiring.cable_mm2": float(size)} if size else {"wiring.fuse_a": float(max(f for f in RATED_A if f <= LEADS[-1][1])), "wiring.cable_mm2": float(LEADS[-1][0])}
     )
     label = f"Lead of {size:g} mm²" if size else "Fuse and lead that fit"
     if wiring.fuse_a > hot:
@@ -55,8 +48,8 @@ def fuse_and_limits(setup: Setup, _: Evidence) -> Iterator[Finding]:
         return
     if wiring.fuse_a >= limit.trip_a:
         return
-    to = next((f for f in FUSES_A if f >= 1.25 * limit.trip_a), None)
-    carries = lead_carries_a(wiring.cable_mm2) if wiring.cable_mm2 else None
+    to = next((f for f in RATED_A if f >= 1.25 * limit.trip_a), None)
+    carries = carries_a(wiring.cable_mm2) if wiring.cable_mm2 else None
     fix: Mapping[str, object] = {}
     label = ""
     if to and (carries is None or to <= carries + 1e-9):
@@ -77,8 +70,8 @@ def no_fuse(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """A pack without a fuse of its own."""
     if setup.wiring is None or setup.wiring.fuse_a is not None or setup.wiring.cable_mm2 is None:
         return
-    carries = lead_carries_a(setup.wiring.cable_mm2)
-    to = next((f for f in reversed(FUSES_A) if f <= carries), FUSES_A[0])
+    carries = carries_a(setup.wiring.cable_mm2)
+    to = next((f for f in reversed(RATED_A) if f <= carries), RATED_A[0])
     yield error(
         "wiring.fuse_a",
         "The pack has no fuse of its own.",

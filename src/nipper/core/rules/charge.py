@@ -24,7 +24,7 @@ def absorption_trip(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
     mean_v = charging.absorption_v / n
     measured = evidence.above_mean_mv is not None
     # the deviation was read at some voltage; on the steep part it grows with the slope, on the flat part it tells nothing about the top
-    above_v = _scaled(setup, evidence, mean_v) if measured else deviation_v(evidence)
+    above_v = scaled_deviation_v(setup, evidence, mean_v)
     room_mv = 1e3 * (limit.trip_v - mean_v - above_v)
     who = f"Cell {evidence.highest_cell} then stands {1e3 * above_v:.0f} mV above the mean" if measured else f"With {1e3 * above_v:.0f} mV between highest and mean"
     place = f" ({evidence.when})" if measured and evidence.when else ""
@@ -58,10 +58,11 @@ def absorption_trip(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
         )
 
 
-def _scaled(setup: Setup, evidence: Evidence, mean_v: float) -> float:
-    """The measured deviation carried along the curve to another mean voltage: the same charge apart, another slope."""
-    above_v = (evidence.above_mean_mv or 0.0) / 1e3
-    if evidence.at_mean_v is None:
+def scaled_deviation_v(setup: Setup, evidence: Evidence, mean_v: float) -> float:
+    """How far the highest cell stands above the mean at another mean voltage, V: the measured deviation carried along the curve (the same
+    charge apart, another slope), or that of a level pack."""
+    above_v = deviation_v(evidence)
+    if evidence.above_mean_mv is None or evidence.at_mean_v is None:
         return above_v
     curve = chem(setup).curve
     there = float(curve.soc(mean_v))

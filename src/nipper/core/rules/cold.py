@@ -7,6 +7,7 @@ from nipper.core.rules.base import MEMORY, Evidence, Rule, error, note, usual, w
 from nipper.core.setup import Setup, TemperatureLimit
 
 FREEZING_C = 0.0
+CHARGER_STOP_C = 5.0  # of an external sensor, with 1 K of hysteresis: common practice
 MARGIN_C = 2.0  # sensor error and the distance between sensor and coldest cell: common practice
 LOWEST_DISCHARGE_C = {"lfp": -20.0, "nmc": -20.0, "lto": -30.0}  # data sheets, from memory
 HIGHEST_CHARGE_C, HIGHEST_DISCHARGE_C, HIGHEST_MOSFET_C = 60.0, 65.0, 100.0
@@ -20,7 +21,9 @@ def charge_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
     to, back = usual(setup, "charge_cold_trip_c"), usual(setup, "charge_cold_release_c")
     if setup.chemistry not in PLATES:
         return
-    if limit is None:
+    if limit is None and setup.charge_cutoff is not None:
+        yield from _by_charger(setup, setup.charge_cutoff)
+    elif limit is None:
         yield error(
             path,
             "Nothing stops the charge in the cold.",
@@ -44,6 +47,33 @@ def charge_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
             "0 °C is the floor where the coldest cell is, not where the sensor is. Many stop at 2 to 5 °C.",
             {f"{path}.trip_c": to, f"{path}.release_c": max(limit.release_c, back)},
             f"Stop at {to:g} °C",
+        )
+
+
+def _by_charger(setup: Setup, cutoff: TemperatureLimit) -> Iterator[Finding]:
+    """The charger, or a relay, stands in for the BMS."""
+    path = "charging.cold_stop_c"
+    if cutoff.trip_c < MARGIN_C:
+        yield error(
+            path,
+            f"The charger's own sensor stops the charge at {cutoff.trip_c:g} °C; the BMS has no cutoff.",
+            "A sensor outside the cells lags behind them and sits where it was put: 5 °C is the common safe choice, 0 °C the floor.",
+            {path: CHARGER_STOP_C, "charging.cold_resume_c": CHARGER_STOP_C + 1.0},
+            f"Stop at {CHARGER_STOP_C:g} °C",
+        )
+    elif cutoff.release_c <= cutoff.trip_c:
+        yield error(
+            "charging.cold_resume_c",
+            f"The charger stops at {cutoff.trip_c:g} °C and resumes at {cutoff.release_c:g} °C: it must resume above.",
+            "Without a gap a relay chatters around the limit.",
+            {"charging.cold_resume_c": cutoff.trip_c + 1.0},
+            f"Resume at {cutoff.trip_c + 1.0:g} °C",
+        )
+    else:
+        yield note(
+            path,
+            f"Only the charger's own sensor stops the charge in the cold, at {cutoff.trip_c:g} °C.",
+            "Every source of charge needs it: the sun's charger, shore power, the alternator. The sensor goes on the coldest cell.",
         )
 
 

@@ -94,7 +94,10 @@ def over_too_low(setup: Setup, _: Evidence) -> Iterator[Finding]:
             {f"{OVER}.trip_v": trip, f"{OVER}.release_v": min(usual(setup, "over_release_v"), down(trip - 0.05)), f"{OVER}.alarm_v": down(trip - 0.04)},
             f"Trip at {trip:.2f} V",
         )
-    elif limit.alarm_v is not None and limit.alarm_v < min(least, limit.trip_v):
+        return
+    if setup.charging:
+        least = min(least, setup.charging.absorption_v / setup.cells + 0.03)
+    if limit.alarm_v is not None and limit.alarm_v < min(least, limit.trip_v):
         to = max(up(least), down(limit.trip_v - 0.05))
         to = to if to < limit.trip_v else down((least + limit.trip_v) / 2, 0.005)
         yield warning(
@@ -425,6 +428,8 @@ def reserve(setup: Setup, _: Evidence) -> Iterator[Finding]:
         return
     curve = chem(setup).curve
     left_pct = float(curve.soc(trip) - curve.soc(off))
+    if left_pct <= 0.0:  # below what the curve knows
+        return
     left_ah = left_pct / 100.0 * setup.capacity_ah
     days = left_ah * setup.cells * trip / standby_w / 24.0
     yield note(

@@ -189,7 +189,7 @@ def limits(setup: Setup) -> Floats:
     never = np.where(layout.RISING, np.inf, -np.inf)
     table = np.array([never, never, np.zeros(never.size), never])
     for j, name in enumerate(layout.PROTECTIONS):
-        limit = getattr(setup.protection, name)
+        limit = setup.charge_cutoff if name == "charge_under_temperature" else getattr(setup.protection, name)
         if limit is None:
             continue
         values = limit.model_dump(exclude_none=True)
@@ -202,7 +202,7 @@ def limits(setup: Setup) -> Floats:
 
 def bms(setup: Setup) -> layout.Bms:
     """Balancer and meter."""
-    balancer = setup.balancer
+    balancer = setup.leveller
     kinds = {"passive": layout.PASSIVE, "active": layout.ACTIVE}
     phases = {"charging": layout.WHILE_CHARGING, "rest": layout.AT_REST, "always": layout.ALWAYS}
     return layout.Bms(

@@ -18,7 +18,7 @@ def to_json(trial: Trial, setup: Setup, scenario: Scenario) -> dict[str, object]
     counts = Counter(e.protection for e in trips)
     spread = (trial.true_pct.max(axis=2) - trial.true_pct.min(axis=2)) if trial.true_pct.size else np.zeros((1, 1))
     shares = np.bincount(trial.limiter, minlength=len(LIMITERS)) / max(1, trial.limiter.size)
-    current_a = setup.balancer.current_a if setup.balancer else 0.0
+    current_a = setup.leveller.current_a if setup.leveller else 0.0
     return {
         "format": "nipper-trial",
         "version": 1,

@@ -1,0 +1,83 @@
+"""How long the bank lasts without sun and under clouds, and how long it takes to fill again."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from nipper.core.chemistry import chemistry
+from nipper.core.forecast.twin import Known, habits, usual_habits
+from nipper.core.setup import Setup
+from nipper.core.simulate.sky import CLEARNESS, clear_sky_w_m2, cos_zenith
+from nipper.core.sources.openloop import charge_a
+
+INVERTER = 0.92  # common practice
+CHARGER = 0.96  # of a PV charger: common practice
+MIDWINTER, MIDSUMMER, EQUINOX = 355, 172, 80  # day of the year
+
+
+@dataclass(frozen=True, slots=True)
+class Autonomy:
+    """A bank's energy budget. ``days_*`` None: it never runs out under that sky."""
+
+    usable_kwh: float
+    kwh_per_day: float
+    measured: bool  # whether the loads are from a log or entered, not merely usual
+    sun_w: float
+    without_sun_days: float
+    cloudy_winter_days: float | None
+    cloudy_summer_days: float | None
+    c_rate: float
+    refill_h: float  # from empty, at the full charge current
+    refill_days: dict[str, float | None]  # on clear days, loads running, by season; None: never
+
+
+def usable_kwh(setup: Setup) -> float:
+    """Energy between the full charge and the under-voltage trip, of all packs, at rest voltage, kWh."""
+    curve = chemistry(setup.chemistry).curve
+    full_v = setup.charging.absorption_v / setup.cells if setup.charging else chemistry(setup.chemistry).usual["absorption_v"].value
+    top = min(100.0, float(curve.soc(min(full_v, chemistry(setup.chemistry).max_v))))
+    bottom = float(curve.soc(setup.protection.cell_under_voltage.trip_v))
+    pct = np.linspace(bottom, top, 200)
+    mean_v = float(np.mean(curve.ocv(pct)))
+    return (top - bottom) / 100.0 * setup.capacity_ah * setup.packs_in_parallel * mean_v * setup.cells / 1e3
+
+
+def day_kwh(pv_w: float, latitude_deg: float, day_of_year: int, share: float) -> float:
+    """What flat modules give on a day, kWh: a clear sky (Haurwitz) by the share that comes through."""
+    hour = np.arange(0.0, 24.0, 0.1)
+    irradiance = clear_sky_w_m2(cos_zenith(np.full_like(hour, day_of_year), hour, latitude_deg))
+    return float(pv_w * irradiance.sum() * 0.1 / 1e6 * share * CHARGER)
+
+
+def autonomy(setup: Setup, known: Mapping[int, Known], latitude_deg: float = 52.0) -> Autonomy:
+    """The budget of this bank: loads as entered, else from the logs, else usual ones; the sun likewise."""
+    usual, seen = usual_habits(setup), habits(known)
+    entered = setup.usage.kwh_per_day if setup.usage else None
+    load = entered or seen.load_kwh_per_day or usual.load_kwh_per_day or 1.0
+    solar = setup.solar
+    sun_w = solar.modules * solar.module.vmp_v * solar.module.imp_a if solar else seen.sun_w or usual.sun_w or 0.0
+    usable = usable_kwh(setup)
+    drawn = load / INVERTER
+    amps = charge_a(setup)
+
+    def lasts(day: int, weather: str) -> float | None:
+        short = drawn - day_kwh(sun_w, latitude_deg, day, CLEARNESS[weather][0])
+        return usable / short if short > 0.0 else None
+
+    def refills(day: int) -> float | None:
+        surplus = day_kwh(sun_w, latitude_deg, day, CLEARNESS["clear"][0]) - drawn
+        return usable / surplus if surplus > 0.001 * usable else None
+
+    return Autonomy(
+        usable_kwh=usable,
+        kwh_per_day=load,
+        measured=bool(entered or seen.load_kwh_per_day),
+        sun_w=sun_w,
+        without_sun_days=usable / drawn,
+        cloudy_winter_days=lasts(MIDWINTER, "cloudy"),
+        cloudy_summer_days=lasts(MIDSUMMER, "cloudy"),
+        c_rate=amps / (setup.capacity_ah * setup.packs_in_parallel),
+        refill_h=setup.capacity_ah * setup.packs_in_parallel / amps,
+        refill_days={"midsummer": refills(MIDSUMMER), "March": refills(EQUINOX), "midwinter": refills(MIDWINTER)},
+    )

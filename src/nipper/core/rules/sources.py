@@ -1,0 +1,229 @@
+"""What charges: other chargers, lead-acid features, rates by temperature, PV strings."""
+
+from collections.abc import Iterator
+from itertools import pairwise
+
+from nipper.core.findings import Finding
+from nipper.core.rules.base import COMMON, Evidence, Rule, down, error, note, sheet_max_v, usual, warning
+from nipper.core.rules.charge import deviation_v
+from nipper.core.setup import ExtraCharger, Setup
+from nipper.core.sources import solar
+from nipper.core.sources.rates import rate_at, rates, usual_rates
+
+PLATES = ("lfp", "nmc")
+EARLY_TAIL = 0.1  # of capacity: above it the pack is not full when absorption ends; 0.02 to 0.05 usual, common practice
+COLD_C, WARM_C = 5.0, 25.0
+
+
+def beyond_sheet(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """No target above the cell's sheet; often it was made for another number of cells."""
+    charging, n, top = setup.charging, setup.cells, sheet_max_v(setup)
+    if charging is None:
+        return
+    for name in ("absorption_v", "float_v", "equalise_v"):
+        value = getattr(charging, name)
+        if value is None or value / n <= top + 1e-9:
+            continue
+        to = down(n * min(usual(setup, name), top - 0.05), 0.1)
+        fits = round(value / usual(setup, name))
+        yield error(
+            f"charging.{name}",
+            f"{name[:-2].capitalize()} {value:.2f} V is {value / n:.2f} V a cell, above the {top:.2f} V of its sheet.",
+            f"The value would fit {fits} cells; this pack has {n}." if fits != n else "The cell's sheet overrides everything.",
+            {f"charging.{name}": to},
+            f"{name[:-2].capitalize()} {to:.1f} V",
+        )
+
+
+def others(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
+    """Chargers with different targets do not fight, but each must stay under the trips."""
+    n, trip = setup.cells, setup.protection.cell_over_voltage.trip_v
+    pack = setup.protection.pack_over_voltage
+    for i, charger in enumerate(setup.other_chargers):
+        room = min(trip - deviation_v(evidence), sheet_max_v(setup), pack.trip_v / n - 0.005 if pack else 99.0)
+        if charger.absorption_v / n < room:
+            continue
+        to = min(down(n * usual(setup, "absorption_v"), 0.1), down(n * (room - 0.02), 0.1))
+        yield error(
+            (f"other_chargers.{i}.absorption_v", "protection.cell_over_voltage.trip_v"),
+            f"The {charger.name} charges to {charger.absorption_v:.2f} V, {charger.absorption_v / n:.3f} V a cell: with the deviation that is at the trip or beyond.",
+            "Of two chargers the lower one stops first and the higher goes on: the highest target is the one that counts.",
+            {
+                "other_chargers": _with(
+                    setup, i, {"absorption_v": to, "float_v": min(charger.float_v, down(n * usual(setup, "float_v"), 0.1)) if charger.float_v else None}
+                )
+            },
+            f"Charge to {to:.1f} V",
+        )
+
+
+def _with(setup: Setup, index: int, changes: dict[str, object]) -> list[dict[str, object]]:
+    """The other chargers as they stand in a file, one of them changed."""
+    made = [ExtraCharger.model_copy(c, update=changes if i == index else {}) for i, c in enumerate(setup.other_chargers)]
+    return [c.model_dump(exclude_none=True) for c in made]
+
+
+def together(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """Currents of all chargers add up."""
+    limit, charging, packs = setup.protection.charge_over_current, setup.charging, setup.packs_in_parallel
+    own = (charging.max_charge_a or 0.0) if charging else 0.0
+    total = own + sum(c.max_charge_a for c in setup.other_chargers)
+    cells_a = setup.cell.max_charge_a
+    most = min(v for v in (limit and limit.trip_a, cells_a and cells_a * setup.cells_in_parallel, 0.5 * setup.capacity_ah) if v) * packs
+    if not setup.other_chargers or total <= most or own >= most:
+        return
+    largest = max(range(len(setup.other_chargers)), key=lambda i: setup.other_chargers[i].max_charge_a)
+    rest = total - setup.other_chargers[largest].max_charge_a
+    left = 0.9 * most - rest
+    fix: dict[str, object] = (
+        {"other_chargers": _with(setup, largest, {"max_charge_a": down(left, 1.0) or left})}
+        if left > 0.5
+        else {"charging.max_charge_a": down(0.4 * most, 1.0) or 0.4 * most}
+    )
+    yield warning(
+        ("charging.max_charge_a", "other_chargers"),
+        f"All chargers together give {total:g} A; the bank should get no more than {most:g} A.",
+        "Each for itself is within the limits, and on a sunny noon with the generator on they trip the BMS. A master that shares its limit would do too.",
+        fix,
+        "Within the limits together",
+    )
+
+
+def compensation(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """Temperature compensation belongs to lead-acid."""
+    charging, n = setup.charging, setup.cells
+    if charging is None or not charging.compensation_mv_per_k:
+        return
+    cold_v = charging.absorption_v + 1e-3 * charging.compensation_mv_per_k * (COLD_C - WARM_C)
+    judge = error if cold_v / n > min(setup.protection.cell_over_voltage.trip_v, sheet_max_v(setup)) - 0.02 else warning
+    yield judge(
+        "charging.compensation_mv_per_k",
+        f"Temperature compensation of {charging.compensation_mv_per_k:g} mV/K moves the target to {cold_v:.2f} V at {COLD_C:g} °C, {cold_v / n:.3f} V a cell.",
+        "A lead-acid feature. Lithium cells have one target at every temperature; in the cold this one runs into the trips, in the heat it leaves them unfilled.",
+        {"charging.compensation_mv_per_k": None},
+        "Off",
+    )
+
+
+def tail(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """A tail current so large that absorption ends before the cells are level."""
+    charging, bank_ah = setup.charging, setup.capacity_ah * setup.packs_in_parallel
+    if charging is None or not charging.tail_a or charging.tail_a <= EARLY_TAIL * bank_ah:
+        return
+    to = down(0.02 * bank_ah, 0.1) or 0.1
+    yield warning(
+        "charging.tail_a",
+        f"Absorption ends as soon as the current falls to {charging.tail_a:g} A, {charging.tail_a / bank_ah:.2f}C.",
+        "At that current the pack is not full and the balancer has hardly begun. 0.02C to 0.05C are usual.",
+        {"charging.tail_a": to},
+        f"Tail at {to:g} A",
+    )
+
+
+def table(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """The table of rates: in order, nothing below freezing, nothing above the sheet."""
+    charging = setup.charging
+    if charging is None or not charging.rates:
+        return
+    steps = charging.rates
+    usual_table = [s.model_dump() for s in usual_rates(setup)]
+    if any(b.from_c <= a.from_c for a, b in pairwise(steps)):
+        ordered = {s.from_c: s for s in sorted(steps, key=lambda s: s.from_c)}
+        yield error(
+            "charging.rates",
+            "The steps of the rate table do not rise in temperature.",
+            "A charger reads them from the coldest up.",
+            {"charging.rates": [s.model_dump() for s in ordered.values()]},
+            "In order",
+        )
+    elif setup.chemistry in PLATES and any(s.from_c < 0.0 and s.c_rate > 0.0 for s in steps):
+        first = next(s for s in steps if s.from_c < 0.0 and s.c_rate > 0.0)
+        yield error(
+            "charging.rates",
+            f"The rate table charges with {first.c_rate:g}C from {first.from_c:g} °C on, below freezing.",
+            "Below 0 °C lithium plates on the anode. Only a cell whose sheet allows it may be charged there, and far more slowly.",
+            {"charging.rates": usual_table},
+            "The usual table",
+        )
+    cells_a = setup.cell.max_charge_a
+    most = cells_a * setup.cells_in_parallel / setup.capacity_ah if cells_a else None
+    if most and any(s.c_rate > most + 1e-9 for s in steps):
+        yield error(
+            ("charging.rates", "cell.max_charge_a"),
+            f"The rate table goes up to {max(s.c_rate for s in steps):g}C; the cell's sheet ends at {most:.2f}C.",
+            "The cell's sheet overrides everything.",
+            {"charging.rates": [{"from_c": s.from_c, "c_rate": min(s.c_rate, down(most))} for s in steps]},
+            f"At most {down(most):g}C",
+        )
+
+
+def in_the_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """The charger knows one current; the cells stand less in the cold."""
+    charging, cutoff = setup.charging, setup.charge_cutoff
+    if charging is None or not charging.max_charge_a or cutoff is None:
+        return
+    c_rate = charging.max_charge_a / (setup.capacity_ah * setup.packs_in_parallel)
+    allowed = rate_at(setup, max(cutoff.release_c, 0.0))
+    if c_rate <= allowed + 1e-9:
+        return
+    steps, source = rates(setup)
+    back = next((s.from_c for s in steps if s.c_rate >= c_rate), None)
+    until = f"to {back:g} °C" if back is not None else "at every temperature"
+    yield note(
+        ("charging.max_charge_a", "charging.rates"),
+        f"{c_rate:.2f}C from {cutoff.release_c:g} °C on is more than the {allowed:g}C of the rate table {until}.",
+        "Plating begins before freezing when the current is high. A closed loop can step the current down; a plain charger cannot: then warm the "
+        f"pack, or charge slowly in winter ({source}).",
+    )
+
+
+def strings(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """The PV strings as set: what destroys the input, what works badly, what is a choice."""
+    pv, here = setup.solar, solar.as_set(setup)
+    if pv is None or here is None:
+        return
+    best = next((a for a in solar.arrangements(setup) if not a.forbidden), None)
+    better = best if best is not None and best.in_series != pv.in_series and best.rank < here.rank else None
+    fix: dict[str, object] = {"solar.in_series": better.in_series} if better else {}
+    label = f"{better.title[0].upper()}{better.title[1:]}" if better else ""
+    if pv.in_series > pv.modules:
+        yield error(
+            ("solar.in_series", "solar.modules"),
+            f"{pv.in_series} in series, but there are {pv.modules} modules.",
+            "Every string has the same number of modules.",
+            {"solar.in_series": best.in_series if best else 1},
+            label or "1 in series",
+        )
+        return
+    for text in here.forbidden:
+        yield error(
+            ("solar.in_series", "solar.tracker.max_v"),
+            f"{here.title.capitalize()}: {text}.",
+            "Voltage rises in the cold, and the morning's first light gives nearly all of it. An input is destroyed at once, and no guarantee covers it.",
+            fix,
+            label,
+        )
+    works = [d for d in here.doubts if "left over" not in d and "the input takes" not in d]
+    for text in works:
+        yield (warning if better else note)(
+            ("solar.in_series", "solar.tracker.from_v"),
+            f"{here.title.capitalize()}: {text}.",
+            "A fan that howls and a power that swings are signs of a wrong string, not of the weather.",
+            fix,
+            label,
+        )
+    for text in (d for d in here.doubts if d not in works):
+        why = "More modules than the input takes give more on dull days; noon is cut off. A choice."
+        yield note(("solar.modules", "solar.tracker.max_a"), f"{here.title.capitalize()}: {text}.", why)
+
+
+RULES = (
+    Rule("target-beyond-sheet", beyond_sheet, "the cell's sheet; else usual windows, from memory of data sheets"),
+    Rule("other-charger-against-trip", others, "measured deviation where there is a log"),
+    Rule("chargers-together", together, "arithmetic; rates: common practice"),
+    Rule("temperature-compensation", compensation, COMMON),
+    Rule("tail-current", tail, COMMON),
+    Rule("rate-table", table, COMMON),
+    Rule("rate-in-the-cold", in_the_cold, COMMON),
+    Rule("pv-string", strings, "the sheets as entered; NEC 690.7 and 690.8, from memory; local code decides"),
+)

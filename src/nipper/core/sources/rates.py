@@ -1,0 +1,36 @@
+"""How fast a cell may be charged at a temperature: the setup's own table, else the usual one. The cell's sheet overrides both."""
+
+from nipper.core.setup import RateStep, Setup
+
+COMMON = "common practice"
+USUAL: dict[str, tuple[tuple[float, float], ...]] = {
+    "lfp": ((0.0, 0.2), (10.0, 0.5)),  # none below 0 degC, at most 0.2C to 10 degC, up to 0.5C: common practice
+    "nmc": ((0.0, 0.2), (10.0, 0.5), (45.0, 0.25)),  # the zones in use for 4.2 V cells: less in the cold and above 45 degC, from memory
+    "lto": ((-30.0, 0.5), (0.0, 1.0)),  # a titanate anode does not plate: from memory of data sheets
+}
+SOURCE = {"lfp": COMMON, "nmc": "zones as used for 4.2 V cells, from memory", "lto": "data sheets, from memory"}
+
+
+def usual_rates(setup: Setup) -> tuple[RateStep, ...]:
+    """The usual table of the chemistry."""
+    return tuple(RateStep(from_c=c, c_rate=rate) for c, rate in USUAL[setup.chemistry])
+
+
+def rates(setup: Setup) -> tuple[tuple[RateStep, ...], str]:
+    """The table in force, and where it comes from."""
+    own = setup.charging.rates if setup.charging else ()
+    return (own, "as entered") if own else (usual_rates(setup), SOURCE[setup.chemistry])
+
+
+def rate_at(setup: Setup, temp_c: float) -> float:
+    """The most the table allows at a temperature, as a share of capacity an hour; 0 below its first step."""
+    table, _ = rates(setup)
+    return next((step.c_rate for step in sorted(table, key=lambda s: -s.from_c) if temp_c >= step.from_c), 0.0)
+
+
+def most_a(setup: Setup, temp_c: float) -> float:
+    """The same in amperes for the whole bank, and never above what the cells' sheet allows."""
+    amps = rate_at(setup, temp_c) * setup.capacity_ah
+    if setup.cell.max_charge_a:
+        amps = min(amps, setup.cell.max_charge_a * setup.cells_in_parallel)
+    return amps * setup.packs_in_parallel

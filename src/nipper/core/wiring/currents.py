@@ -1,0 +1,139 @@
+"""Current against time of one pack: what the BMS, the fuse, the cells and the leads allow for how long, and what the loads ask."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from math import inf
+
+import numpy as np
+
+from nipper.core.chemistry import chemistry
+from nipper.core.setup import Setup
+from nipper.core.wiring.fuse import KIND_WORDS, melts_after_s
+from nipper.core.wiring.lead import carries_a, loop_ohm, ruined_after_s
+
+INVERTER_EFFICIENCY = 0.92  # common practice
+JOINTS_OHM = 1e-3  # lugs, fuse and switches of one pack: common practice
+LONGEST_S, SHORTEST_S = 1e4, 1e-5
+Points = list[tuple[float, float]]
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """One curve of the chart: points (A, s), what it is, and where it comes from. ``kind``: bms, fuse, lead, cell, load."""
+
+    kind: str
+    title: str
+    points: Points
+    source: str = ""
+
+
+def battery_w_to_a(setup: Setup, watts: float) -> float:
+    """Current of one pack for a load at the inverter's output, A: all packs share, the cells stand at their low alarm."""
+    low = setup.protection.cell_under_voltage
+    cell_v = low.alarm_v or low.trip_v + 0.1
+    return watts / INVERTER_EFFICIENCY / (cell_v * setup.cells) / setup.packs_in_parallel
+
+
+def pack_ohm(setup: Setup) -> float:
+    """Resistance of one pack with its leads and joints, ohm."""
+    cell_mohm = setup.cell.resistance_mohm or chemistry(setup.chemistry).resistance_mohm_ah / (setup.capacity_ah / setup.cells_in_parallel)
+    wiring = setup.wiring
+    leads = loop_ohm(wiring.cable_mm2, wiring.cable_length_m or 1.5) if wiring and wiring.cable_mm2 else 0.0
+    return setup.cells * 1e-3 * cell_mohm / setup.cells_in_parallel + leads + JOINTS_OHM
+
+
+def short_circuit_a(setup: Setup) -> float:
+    """What the whole bank drives into a short at its terminals, A: rest voltage at 70 % over the resistance of all packs in parallel."""
+    volts = setup.cells * float(chemistry(setup.chemistry).curve.ocv(70.0))
+    return setup.packs_in_parallel * volts / pack_ohm(setup)
+
+
+def bms_opens_after_s(setup: Setup, current_a: float) -> float:
+    """When the BMS opens at a discharge current, s; inf where it does not."""
+    over, short = setup.protection.discharge_over_current, setup.protection.short_circuit
+    after = inf
+    if over and current_a > over.trip_a:
+        after = over.delay_s
+    if short and current_a > short.trip_a:
+        after = min(after, short.delay_us * 1e-6)
+    return after
+
+
+def lines(setup: Setup) -> list[Line]:
+    """All curves that this setup gives, and points of the loads."""
+    most = max(10.0 * setup.capacity_ah, 1.2 * short_circuit_a(setup))
+    grid = np.geomspace(0.2 * setup.capacity_ah * 0.5, most, 240).tolist()
+    out = [Line("bms", "BMS opens", _steps(setup, most), "as set")] if setup.protection.discharge_over_current or setup.protection.short_circuit else []
+    wiring = setup.wiring
+    if wiring and wiring.fuse_a:
+        fuse_a, kind = wiring.fuse_a, wiring.fuse_kind
+        for i, title in ((0, f"{fuse_a:g} A fuse, soonest"), (1, "latest")):
+            out.append(Line("fuse", title, _sample(grid, lambda a, i=i: melts_after_s(a, fuse_a, kind)[i]), KIND_WORDS[kind]))
+    if wiring and wiring.cable_mm2:
+        mm2 = wiring.cable_mm2
+        out.append(Line("lead", f"{mm2:g} mm² lead ruined", _sample(grid, lambda a: ruined_after_s(a, mm2)), "IEC 60364-4-43 (k = 115) and ISO 10133, from memory"))
+        out.append(Line("lead", "lead carries for long", [(carries_a(mm2), LONGEST_S), (carries_a(mm2), 600.0)], "ISO 10133, from memory"))
+    out += _cell_lines(setup)
+    return out + _load_points(setup)
+
+
+def _sample(grid: list[float], after_s: Callable[[float], float]) -> Points:
+    points = ((a, after_s(a)) for a in grid)
+    return [(a, s) for a, s in points if SHORTEST_S <= s <= 1.5 * LONGEST_S]
+
+
+def _steps(setup: Setup, most_a: float) -> Points:
+    over, short = setup.protection.discharge_over_current, setup.protection.short_circuit
+    points: Points = []
+    if over:
+        points += [(over.trip_a, LONGEST_S), (over.trip_a, max(over.delay_s, SHORTEST_S))]
+    if short:
+        level = max(over.delay_s, SHORTEST_S) if over else LONGEST_S
+        points += [(short.trip_a, level), (short.trip_a, short.delay_us * 1e-6), (most_a, short.delay_us * 1e-6)]
+    elif over:
+        points.append((most_a, over.delay_s))
+    return points
+
+
+def _cell_lines(setup: Setup) -> list[Line]:
+    cell, times = setup.cell, setup.cells_in_parallel
+    if cell.max_discharge_a is None:
+        return []
+    points = [(cell.max_discharge_a * times, LONGEST_S)]
+    if cell.pulse_discharge_a and cell.pulse_s:
+        points += [(cell.max_discharge_a * times, cell.pulse_s), (cell.pulse_discharge_a * times, cell.pulse_s), (cell.pulse_discharge_a * times, 0.1)]
+    else:
+        points.append((cell.max_discharge_a * times, 10.0))
+    return [Line("cell", "cells, by their sheet", points, "as entered")]
+
+
+def _load_points(setup: Setup) -> list[Line]:
+    usage, out = setup.usage, []
+    if usage and usage.continuous_w:
+        out.append(Line("load", "loads for long", [(battery_w_to_a(setup, usage.continuous_w), LONGEST_S / 3)], "as entered, at the low alarm, inverter 92 %"))
+    if usage and usage.inrush_w and usage.inrush_s:
+        out.append(Line("load", "heaviest start", [(battery_w_to_a(setup, usage.inrush_w), usage.inrush_s)], "as entered, at the low alarm, inverter 92 %"))
+    return out
+
+
+def fuse_first(setup: Setup) -> tuple[float, float] | None:
+    """Between which currents the fuse may melt before the BMS opens, A; None where it never does below what the short-circuit trip takes over."""
+    wiring, over, short = setup.wiring, setup.protection.discharge_over_current, setup.protection.short_circuit
+    if wiring is None or not wiring.fuse_a or over is None:
+        return None
+    top = short.trip_a if short else short_circuit_a(setup)
+    grid = np.geomspace(over.trip_a, max(top, 1.01 * over.trip_a), 200)
+    sooner = [float(a) for a in grid if melts_after_s(float(a), wiring.fuse_a, wiring.fuse_kind)[0] < over.delay_s]
+    return (sooner[0], sooner[-1]) if sooner else None
+
+
+def lead_first(setup: Setup) -> float | None:
+    """The lowest current at which the lead is ruined before the fuse is sure to have melted, A; None where the fuse is always first."""
+    wiring = setup.wiring
+    if wiring is None or not wiring.fuse_a or not wiring.cable_mm2:
+        return None
+    for a in np.geomspace(carries_a(wiring.cable_mm2), max(short_circuit_a(setup), 2 * carries_a(wiring.cable_mm2)), 300).tolist():
+        ruined = ruined_after_s(a, wiring.cable_mm2)
+        if ruined < inf and ruined < melts_after_s(a, wiring.fuse_a, wiring.fuse_kind)[1]:
+            return a
+    return None

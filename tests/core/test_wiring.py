@@ -1,0 +1,122 @@
+"""Leads, fuses and short circuits against standards and worked arithmetic, and how they hold together."""
+
+import json
+from math import inf, isinf
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from nipper.core.presets import new_setup
+from nipper.core.setup import put
+from nipper.core.wiring import currents
+from nipper.core.wiring.fuse import GATES_A, RATED_A, conventional_s, melting_band, melts_after_s
+from nipper.core.wiring.lead import LEADS, carries_a, loop_ohm, ruined_after_s
+from tests.conftest import REFERENCE
+from tests.core.test_curve import table
+
+WORKED = json.loads((REFERENCE / "wiring_examples.json").read_text())
+
+
+def test_leads_carry_what_the_standard_says():
+    for row in table("ampacity_iso10133.csv"):  # ISO 10133, from memory
+        size = float(row["area_mm2"])
+        if size in [s for s, _, _ in LEADS]:
+            assert carries_a(size) == float(row["insulation_70c_a"])
+            assert carries_a(size, hot=True) == float(row["insulation_105c_a"])
+
+
+# IEC 60364-4-43, k = 115, from memory: the adiabatic time, which the lead's curve becomes for short times
+def test_a_short_ruins_a_lead_after_the_adiabatic_time():
+    for row in WORKED["adiabatic"]["rows"]:
+        if row["k"] == 115:
+            assert ruined_after_s(row["current_a"], row["area_mm2"]) == pytest.approx(row["seconds"], rel=0.01)
+
+
+def test_a_lead_carries_its_current_for_ever_and_nothing_beyond_for_longer_than_less():
+    assert isinf(ruined_after_s(carries_a(50), 50))
+    assert isinf(ruined_after_s(1.7 * carries_a(50), 50))  # hot, but below 160 degC
+    times = [ruined_after_s(a, 50) for a in (400, 500, 1000, 5000)]
+    assert times == sorted(times, reverse=True)
+    assert times[0] < inf
+
+
+# IEC 60228 class 1 copper of 58 m/(ohm mm2) (IEC 60028): the ideal loop resistance of the worked examples
+def test_leads_have_the_resistance_of_copper():
+    for row in (r for r in WORKED["voltage_drop"]["rows"] if r["conductor_c"] == 20):
+        assert 1e3 * loop_ohm(row["area_mm2"], row["one_way_m"]) == pytest.approx(row["r_loop_mohm_ideal"], rel=1e-3)
+
+
+# IEC 60269-1 gates of gG fuses, from memory
+@pytest.mark.parametrize("rating", [16, 63, 100, 250, 400])
+def test_a_fuse_keeps_its_gates(rating):
+    no_10, yes_5, no_01, yes_01 = GATES_A[rating]
+    assert melts_after_s(no_10, rating)[0] == pytest.approx(10.0)
+    assert melts_after_s(yes_5, rating)[1] == pytest.approx(5.0)
+    assert melts_after_s(no_01, rating)[0] == pytest.approx(0.1)
+    assert melts_after_s(yes_01, rating)[1] == pytest.approx(0.1)
+    assert melts_after_s(1.25 * rating, rating) == (inf, inf)
+    assert melts_after_s(1.61 * rating, rating)[1] <= conventional_s(rating)
+
+
+@given(st.sampled_from(RATED_A), st.sampled_from(["gG", "fast"]), st.floats(0.5, 200.0), st.floats(1.01, 3.0))
+def test_more_current_never_melts_it_later_and_the_soonest_is_before_the_latest(rating, kind, times, more):
+    here, there = melts_after_s(times * rating, rating, kind), melts_after_s(more * times * rating, rating, kind)
+    assert there[0] <= here[0] * (1 + 1e-9)
+    assert there[1] <= here[1] * (1 + 1e-9)
+    assert here[0] <= here[1]
+    soonest, latest = melting_band(rating, kind)
+    assert [a for a, _ in soonest] == sorted(a for a, _ in soonest)
+    assert [a for a, _ in latest] == sorted(a for a, _ in latest)
+
+
+# worked examples: I = n OCV / (n r / p + r_ext)
+def test_a_short_is_fed_by_voltage_over_resistance():
+    row = WORKED["prospective_short_circuit"]["rows"][1]
+    setup = put(new_setup("lfp", row["cells_in_series"], 280.0), {"cell.resistance_mohm": row["cell_mohm"], "wiring": None})
+    volts = currents.short_circuit_a(setup) * currents.pack_ohm(setup)
+    inside_mohm = 1e3 * (currents.pack_ohm(setup) - currents.JOINTS_OHM)
+    assert inside_mohm == pytest.approx(row["r_internal_mohm"])
+    assert 1e3 * volts / (row["r_internal_mohm"] + row["external_mohm"]) == pytest.approx(row["prospective_a"], rel=0.01)
+    assert currents.short_circuit_a(put(setup, {"packs_in_parallel": 3})) == pytest.approx(3 * currents.short_circuit_a(setup))
+
+
+def test_loads_become_amperes_at_the_low_end():
+    setup = put(new_setup("lfp", 16, 280.0, 2), {"usage.continuous_w": 4600.0})
+    # 4600 W / 92 % = 5000 W at 16 x 2.90 V, halved between two packs
+    assert currents.battery_w_to_a(setup, 4600.0) == pytest.approx(5000.0 / 46.4 / 2)
+
+
+def test_the_bms_opens_by_its_two_levels():
+    setup = new_setup("lfp", 16, 280.0)  # 140 A after 10 s, the short circuit after 300 us
+    fast = setup.protection.short_circuit
+    assert fast
+    assert currents.bms_opens_after_s(setup, 139.0) == inf
+    assert currents.bms_opens_after_s(setup, 200.0) == 10.0
+    assert currents.bms_opens_after_s(setup, fast.trip_a + 1) == pytest.approx(300e-6)
+
+
+def test_a_new_setup_is_coordinated_and_a_late_bms_is_not():
+    sound = new_setup("lfp", 16, 280.0)
+    assert currents.fuse_first(sound) is None
+    assert currents.lead_first(sound) is None
+    late = put(sound, {"protection.short_circuit.trip_a": 2000.0})
+    between = currents.fuse_first(late)
+    assert between
+    assert between[0] == pytest.approx(GATES_A[200][0], rel=0.03)  # from the fuse's 10 s gate on
+    thin = currents.lead_first(put(sound, {"wiring.fuse_a": 630.0}))
+    assert thin
+    assert ruined_after_s(thin, 50) < melts_after_s(thin, 630)[1]
+
+
+def test_the_chart_has_every_curve_the_setup_gives():
+    setup = put(
+        new_setup("lfp", 16, 280.0), {"usage": {"continuous_w": 3000.0, "inrush_w": 9000.0, "inrush_s": 1.0}, "cell.pulse_discharge_a": 500.0, "cell.pulse_s": 5.0}
+    )
+    kinds = [line.kind for line in currents.lines(setup)]
+    assert kinds.count("fuse") == 2
+    assert {"bms", "lead", "cell", "load"} <= set(kinds)
+    assert all(line.points for line in currents.lines(setup))
+    assert all(line.source for line in currents.lines(setup))
+    bare = put(setup, {"wiring": None, "usage": None, "protection.short_circuit": None, "protection.discharge_over_current": None, "cell.max_discharge_a": None})
+    assert currents.lines(bare) == []
