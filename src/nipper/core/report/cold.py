@@ -1,7 +1,6 @@
-"""The words of Cold: its sentence, what follows, and the bands of the figure."""
+"""The words of Cold: its sentence and what follows."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from typing import TYPE_CHECKING
 
@@ -18,31 +17,6 @@ COLD_PATHS = ("protection.charge_under_temperature", "protection.discharge_under
 SPREAD_C = 3.0  # between sensors before it is worth a word: common practice
 
 
-@dataclass(frozen=True, slots=True)
-class Band:
-    """A stretch of temperature and what charging may do there: a share of capacity an hour, 0 none."""
-
-    low_c: float
-    high_c: float
-    rate: float
-    text: str
-
-
-def bands(setup: Setup) -> list[Band]:
-    """What charging may do by temperature: the setup's own cutoffs, and the usual rates between (common practice; the cell's sheet overrides)."""
-    cold, hot = setup.protection.charge_under_temperature, setup.protection.charge_over_temperature
-    low = cold.trip_c if cold else -40.0
-    back = cold.release_c if cold else low
-    high = hot.trip_c if hot else 60.0
-    out = [Band(-30.0, max(-30.0, low), 0.0, "no charge")] if low > -30.0 else []
-    if back > low:
-        out.append(Band(low, back, 0.0, "waits"))
-    if back < 10.0:
-        out.append(Band(back, 10.0, 0.2, "at most 0.2C"))
-    out.append(Band(max(10.0, back), high, 0.5, "up to 0.5C"))
-    return [*out, Band(high, 65.0, 0.0, "too hot")]
-
-
 def last_proof(events: Sequence[tuple[float, int | None, str, str]], pack: int) -> tuple[float, str] | None:
     """The newest proof of a pack: when, and its line. Events as (time_s, pack, kind, note)."""
     proofs = [(time_s, note) for time_s, of, kind, note in events if kind == PROOF and of in (None, pack)]
@@ -51,7 +25,7 @@ def last_proof(events: Sequence[tuple[float, int | None, str, str]], pack: int) 
 
 def cold_sentence(setup: Setup, proof: tuple[float, str] | None, now: datetime) -> tuple[Status, str]:
     """How the cold cutoff stands."""
-    limit = setup.protection.charge_under_temperature
+    limit = setup.charge_cutoff
     if limit is None:
         return Status.ACT, "no cutoff: nothing stops the charge in the cold"
     if limit.trip_c < 0.0:
@@ -78,7 +52,7 @@ def of_cold(setup: Setup, findings: Sequence[Finding], known: "Estimate | None")
     elif known is not None:
         text = "It must sit on the coldest cell, nearest the outer wall: the BMS knows of no other."
         out.append(Consequence(Status.WATCH, "The log has one temperature sensor or none.", text, place="from the log"))
-    limit = setup.protection.charge_under_temperature
+    limit = setup.charge_cutoff
     if limit is None:
         text = "A charger with an external sensor, or a relay in the charge lead, can stand in: sensor on the coldest cell, stop at 5 °C, resume 1 K above."
         out.append(Consequence(Status.NONE, "Neither BMS nor charger has a cutoff?", text, place="common practice"))

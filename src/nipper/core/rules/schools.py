@@ -47,6 +47,8 @@ class LimitSchool:
     room_mv: float  # between the highest cell at the charge target and its trip, at the measured deviation
     days_after_trip: float | None  # from the under-voltage trip until the BMS powers off
     top_v: float  # mean cell voltage at the end of charge
+    low_trip_v: float
+    high_trip_v: float
     followed: bool
 
 
@@ -102,6 +104,8 @@ def _cost(setup: Setup, evidence: Evidence, id_: str, title: str, text: str, cha
         room_mv=1e3 * (over.trip_v - target_v - scaled_deviation_v(after, evidence, target_v)),
         days_after_trip=days,
         top_v=target_v,
+        low_trip_v=low.trip_v,
+        high_trip_v=over.trip_v,
         followed=bool(changed) and all(_same(get(setup, path), value) for path, value in changed.items()),
     )
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from nipper.core.chemistry import chemistry
 from nipper.core.setup import Setup
-from nipper.core.wiring.fuse import KIND_WORDS, melts_after_s
+from nipper.core.wiring.fuse import KIND_WORDS, melting_band, melts_after_s
 from nipper.core.wiring.lead import carries_a, loop_ohm, ruined_after_s
 
 INVERTER_EFFICIENCY = 0.92  # common practice
@@ -68,7 +68,9 @@ def lines(setup: Setup) -> list[Line]:
     if wiring and wiring.fuse_a:
         fuse_a, kind = wiring.fuse_a, wiring.fuse_kind
         for i, title in ((0, f"{fuse_a:g} A fuse, soonest"), (1, "latest")):
-            out.append(Line("fuse", title, _sample(grid, lambda a, i=i: melts_after_s(a, fuse_a, kind)[i]), KIND_WORDS[kind]))
+            never_a = melting_band(fuse_a, kind)[i][0][0]
+            above = [never_a * 1.0001, *np.geomspace(1.01 * never_a, max(most, 2 * never_a), 120).tolist()]
+            out.append(Line("fuse", title, _sample(above, lambda a, i=i: melts_after_s(a, fuse_a, kind)[i]), KIND_WORDS[kind]))
     if wiring and wiring.cable_mm2:
         mm2 = wiring.cable_mm2
         out.append(Line("lead", f"{mm2:g} mm² lead ruined", _sample(grid, lambda a: ruined_after_s(a, mm2)), "IEC 60364-4-43 (k = 115) and ISO 10133, from memory"))

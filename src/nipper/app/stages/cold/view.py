@@ -7,16 +7,17 @@ from PySide6.QtCore import Slot
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPlainTextEdit, QScrollArea, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
-from nipper.app.stages.cold.band import TemperatureBand
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, label
 from nipper.app.widgets.field import UnitField
+from nipper.app.widgets.temperatures import TemperatureChart
 from nipper.core.cold import bath as baths
 from nipper.core.cold.proof import Proof, from_log, parse_readings, prove
 from nipper.core.cold.recovery import recovery
 from nipper.core.cold.thermistor import resistance_ohm, sensor_error_c
 from nipper.core.errors import RangeError
-from nipper.core.report.cold import PROOF, bands, cold_sentence, last_proof
+from nipper.core.report.cold import PROOF, cold_sentence, last_proof
+from nipper.core.report.temperatures import rows
 from nipper.core.setup import get
 
 PATH = "protection.charge_under_temperature"
@@ -33,7 +34,9 @@ class ColdView(QWidget):
         self._document, self._theme, self._zone = document, theme, zone
         self._proof: tuple[float, Proof] | None = None
         self._title, self._subtitle = label("", size=16, weight=SEMI, wrap=True), label("", "soft", wrap=True)
-        self.band = TemperatureBand(theme)
+        self.band = TemperatureChart(theme, -30.0, 65.0)
+        self.band.dragged.connect(self._dragged)
+        self.band.dropped.connect(document.settle)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 14, 18, 12)
         layout.setSpacing(6)
@@ -189,8 +192,7 @@ class ColdView(QWidget):
         self._bath_says.setText(words.replace(" -", " −"))
         record = self._document.record
         sensors = [float(c) for c in record.diagnosis.estimate.sensors_c] if record else []
-        cutoffs = (limit.trip_c, limit.release_c) if limit else None
-        self.band.show_all(bands(setup), cutoffs, sensors, (chosen.low_c, chosen.high_c, chosen.title))
+        self.band.show_rows(rows(setup)[:1], sensors, (chosen.low_c, chosen.high_c, chosen.title))
 
     @Slot()
     def _meter_changed(self) -> None:
@@ -205,6 +207,10 @@ class ColdView(QWidget):
         self._meter_says.setText(text)
 
     # doing
+
+    @Slot(str, float)
+    def _dragged(self, path: str, value: float) -> None:
+        self._document.change({path: value}, "Move the cold cutoff", merge=path)
 
     @Slot(object)
     def _entered(self, value: float | None) -> None:

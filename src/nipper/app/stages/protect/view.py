@@ -4,14 +4,21 @@ from PySide6.QtCore import Slot
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from nipper.app.document import Document, PackRecord
-from nipper.app.stages.protect.form import SettingsForm
+from nipper.app.stages.protect.currents import CurrentChart
 from nipper.app.stages.protect.ladder import VoltageLadder
+from nipper.app.stages.protect.schools import SchoolTable
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, button, card, label
 from nipper.app.widgets.field import UnitField
+from nipper.app.widgets.form import SettingsForm
+from nipper.app.widgets.temperatures import TemperatureChart
+from nipper.core.chemistry import chemistry
 from nipper.core.findings import Finding, Severity
 from nipper.core.logs.charges import read_at
-from nipper.core.setup import Balancer, Cell, Charging, Setup, Wiring
+from nipper.core.report.temperatures import HIGHEST_C, LOWEST_C, rows
+from nipper.core.rules.base import Evidence
+from nipper.core.rules.schools import LimitSchool, limit_schools
+from nipper.core.setup import Balancer, Cell, Charging, SeparateBalancer, Setup, Usage, Wiring
 
 FORMS = (
     ("Voltages", "cell_over_voltage cell_under_voltage pack_over_voltage pack_under_voltage"),
@@ -23,6 +30,10 @@ FORMS = (
 )
 
 
+FIGURES = ("Voltage", "Current and time", "Temperature", "Schools")
+SECOND_DEVICE = {"kind": "active", "current_a": 2.0}
+
+
 class ProtectView(QWidget):
     """The stage Protect."""
 
@@ -30,19 +41,26 @@ class ProtectView(QWidget):
         super().__init__(parent)
         self.setObjectName("page")
         self._document = document
-        self.ladder = VoltageLadder(theme)
+        self.ladder, self.currents = VoltageLadder(theme), CurrentChart(theme)
+        self.temperatures, self.schools = TemperatureChart(theme, LOWEST_C, HIGHEST_C), SchoolTable()
         self.forms: list[SettingsForm] = []
         self._subtitle = label("", "soft", wrap=True)
+        self._figure_group, self._figures = QButtonGroup(self), QStackedWidget()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 14, 18, 14)
         layout.setSpacing(6)
-        layout.addWidget(label("Limits that hold together", size=16, weight=SEMI))
+        layout.addLayout(self._heading())
         layout.addWidget(self._subtitle)
-        layout.addWidget(self.ladder, 1)
-        layout.addWidget(self._fields())
-        self.ladder.dragged.connect(self._dragged)
-        self.ladder.dropped.connect(document.settle)
-        self.ladder.picked.connect(self.show_field)
+        for figure in (self.ladder, self.currents, self.temperatures, self.schools):
+            self._figures.addWidget(figure)
+        layout.addWidget(self._figures, 1)
+        self._card = self._fields()
+        layout.addWidget(self._card)
+        for figure in (self.ladder, self.currents, self.temperatures):
+            figure.dragged.connect(self._dragged)
+            figure.dropped.connect(document.settle)
+            figure.picked.connect(self.show_field)
+        self.schools.taken.connect(self._take)
         document.setup_changed.connect(self.show_setup)
         document.findings_changed.connect(self._show_findings)
         document.record_changed.connect(self._record_changed)
@@ -50,6 +68,33 @@ class ProtectView(QWidget):
         self.show_setup(document.setup)
         self._show_findings(document.findings)
         self._show_cells()
+
+    def _heading(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.addWidget(label("Limits that hold together", size=16, weight=SEMI), 1)
+        for i, title in enumerate(FIGURES):
+            choice = button(title, "quiet")
+            choice.setCheckable(True)
+            choice.setChecked(i == 0)
+            self._figure_group.addButton(choice, i)
+            line.addWidget(choice)
+        self._figure_group.idClicked.connect(self.show_figure)
+        return line
+
+    @Slot(int)
+    def show_figure(self, index: int) -> None:
+        """Show the voltages, the currents, the temperatures or the schools, with their fields."""
+        self._figure_group.button(index).setChecked(True)
+        self._figures.setCurrentIndex(index)
+        self._card.setVisible(index < 3)
+        if index < 3:
+            self._show_form(index)
+        self.show_setup(self._document.setup)
+        self._show_cells()
+
+    def _show_form(self, index: int) -> None:
+        self._stack.setCurrentIndex(index)
+        self._group.button(index).setChecked(True)
 
     def _fields(self) -> QWidget:
         frame, inside = card()
@@ -60,13 +105,23 @@ class ProtectView(QWidget):
         other = SettingsForm()
         other.add_part("charging", Charging, "Charger", ("absorption_v", "absorption_min", "float_v", "max_charge_a", "tail_a"), 0)
         other.add_part("balancer", Balancer, "Balancer", ("kind", "current_a", "start_v", "delta_mv", "when"), 2)
-        other.add_part("charging", Charging, "Equalise", ("equalise_v", "equalise_every_days"), 4)
-        self._add(tabs, "Charger and balancer", other)
+        other.add_part("separate_balancer", SeparateBalancer, "Separate balancer", ("kind", "current_a", "start_v", "delta_mv", "when"), 4)
+        other.add_part("separate_balancer", SeparateBalancer, "Its own limits", ("low_v", "high_v", "low_c"), 6)
+        self.second = button("Add one", "quiet", "A balancer that is a device of its own, beside the BMS")
+        self.second.clicked.connect(self._second_device)
+        other.add_widget(self.second, 4, 7)
+        self._add(tabs, "Charger, balancers", other)
+        loads = SettingsForm()
+        loads.add_part("usage", Usage, "Loads", ("continuous_w", "inrush_w", "inrush_s", "kwh_per_day"), 0)
+        loads.add_part("cell", Cell, "Cell's pulse, by its sheet", ("max_discharge_a", "pulse_discharge_a", "pulse_s"), 2)
+        loads.add_part("wiring", Wiring, "Fuse of one pack", ("fuse_a", "fuse_kind", "fuse_breaks_ka"), 4)
+        loads.add_part("wiring", Wiring, "Whole bank", ("main_fuse_a", "main_cable_mm2"), 6)
+        self._add(tabs, "Loads, fuses", loads)
         pack = SettingsForm()
         pack.add_part("", Setup, "Pack", ("name", "chemistry", "cells_in_series", "capacity_ah", "packs_in_parallel"), 0)
         pack.add_part("cell", Cell, "Cell, by its sheet", ("max_v", "min_v", "max_charge_a", "max_discharge_a", "resistance_mohm"), 2)
         pack.add_part("wiring", Wiring, "Wiring of one pack", ("fuse_a", "cable_mm2", "cable_length_m", "standby_w"), 4)
-        self._add(tabs, "Pack and wiring", pack)
+        self._add(tabs, "Pack, wiring", pack)
         references = SettingsForm().add_limits(("soc_full_v", "soc_empty_v", "power_off_v"))
         self._add(tabs, "References", references)
         tabs.addStretch(1)
@@ -74,6 +129,22 @@ class ProtectView(QWidget):
         inside.addWidget(self._stack)
         self._group.idClicked.connect(self._stack.setCurrentIndex)
         return frame
+
+    @Slot()
+    def _second_device(self) -> None:
+        """Add a separate balancer like the BMS's own but stronger, or take it out."""
+        setup = self._document.setup
+        own = (
+            setup.balancer.model_dump() if setup.balancer else {"start_v": chemistry(setup.chemistry).usual["balance_start_v"].value, "delta_mv": 10.0, "when": "always"}
+        )
+        value = None if setup.separate_balancer else {**own, **SECOND_DEVICE}
+        if self._document.change({"separate_balancer": value}, "Separate balancer"):
+            self._document.settle()
+
+    @Slot(object)
+    def _take(self, school: LimitSchool) -> None:
+        if self._document.change(dict(school.changes), f"School: {school.title}"):
+            self._document.settle()
 
     def _add(self, tabs: QHBoxLayout, title: str, form: SettingsForm) -> None:
         choice = button(title, "quiet")
@@ -98,11 +169,14 @@ class ProtectView(QWidget):
 
     @Slot(str)
     def show_field(self, path: str) -> None:
-        """Bring the field of a setting to the front, and the rung on the ladder."""
+        """Bring the field of a setting to the front, the figure it stands in, and the rung on the ladder."""
+        if self._figures.currentIndex() == 3:
+            self.show_figure(0)
         for i, form in enumerate(self.forms):
             if path in form.paths:
-                self._stack.setCurrentIndex(i)
-                self._group.button(i).setChecked(True)
+                if i < 3 and self._figures.currentIndex() != i:
+                    self.show_figure(i)
+                self._show_form(i)
                 break
         self.ladder.select(path)
 
@@ -118,31 +192,58 @@ class ProtectView(QWidget):
 
     @Slot(object)
     def show_setup(self, setup: Setup) -> None:
-        """Show the settings."""
-        self.ladder.show_setup(setup)
+        """Show the settings; of the figures only the one that is looked at."""
+        self.second.setText("Take it out" if setup.separate_balancer else "Add one")
+        shown = self._figures.currentIndex()
+        if shown == 0:
+            self.ladder.show_setup(setup)
+        elif shown == 1:
+            self.currents.show_setup(setup)
+        else:
+            self._show_slow(shown, setup)
         for form in self.forms:
             form.show_setup(setup)
+
+    def _show_slow(self, shown: int, setup: Setup) -> None:
+        record = self._document.record
+        if shown == 2:
+            sensors = [float(c) for c in record.diagnosis.estimate.sensors_c] if record else []
+            self.temperatures.show_rows(rows(setup), sensors)
+        else:
+            evidence = self._document.evidence or Evidence()
+            self.schools.show_schools(limit_schools(setup, evidence), evidence.above_mean_mv is not None)
 
     @Slot(object)
     def _show_findings(self, findings: list[Finding]) -> None:
         wrong = frozenset(path for f in findings if f.severity is Severity.ERROR for path in f.settings)
-        self.ladder.show_wrong(wrong)
+        for figure in (self.ladder, self.currents, self.temperatures):
+            figure.show_wrong(wrong)
 
     @Slot(int, object)
     def _record_changed(self, pack_id: int, _: PackRecord | None) -> None:
         if pack_id == self._document.pack.id:
+            self.show_setup(self._document.setup)
             self._show_cells()
 
     @Slot()
     def _show_cells(self) -> None:
+        self._subtitle.setText(self._say())
+
+    def _say(self) -> str:
+        """What the figure shows, in words; the cells are put on the ladder."""
+        shown = self._figures.currentIndex()
+        if shown == 1:
+            return "How long each current may flow in one pack. Drag a copper dot: the BMS opens before the fuse, the fuse before the lead is ruined, starts stay below."
+        if shown == 2:
+            return "Drag a limit. Solid: it switches off, dashed: on again. Black marks are the means of the log's sensors, the dotted line is freezing."
+        if shown == 3:
+            return "Practitioners differ on how much of the curve to use. Each school as it would be set here, and what it costs and brings."
         record = self._document.record
         full = record.diagnosis.estimate.full if record else []
         text = "Drag a limit, or select it and type."
-        if record and full:
-            read = read_at(record.log, self._document.setup, full[-1].top)
-            self.ladder.show_cells(read)
-            text += f" Ticks are the cells of {self._document.pack.name} at the top of the last full charge: highest {read.highest}, lowest {read.lowest}."
-        else:
+        if record is None or not full:
             self.ladder.show_cells(None)
-            text += " With a log, the cells of the last full charge stand beside the curve."
-        self._subtitle.setText(text)
+            return text + " With a log, the cells of the last full charge stand beside the curve."
+        read = read_at(record.log, self._document.setup, full[-1].top)
+        self.ladder.show_cells(read)
+        return text + f" Ticks are the cells of {self._document.pack.name} at the top of the last full charge: highest {read.highest}, lowest {read.lowest}."

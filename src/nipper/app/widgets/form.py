@@ -67,6 +67,10 @@ class SettingsForm(QWidget):
         self._grid.setRowStretch(self._grid.rowCount(), 1)
         return self
 
+    def add_widget(self, widget: QWidget, row: int, column: int) -> None:
+        """Something else between the fields."""
+        self._grid.addWidget(widget, row, column)
+
     def _add_field(self, path: str, row: int, column: int, model: type[Part], name: str) -> None:
         info = model.model_fields[name]
         choices = _choices(info.annotation)

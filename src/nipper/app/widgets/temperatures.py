@@ -1,0 +1,198 @@
+"""Temperature from left to right, a row for each thing that is switched: off, waiting, slow, free. The limits between are handles."""
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from nipper.app.theme import BASE_PT, Theme, font
+from nipper.app.widgets.basic import MINUS, SEMI
+from nipper.core.report.temperatures import Row
+
+FILL = {"off": "act_wash", "waits": "grid", "slow": "copper_wash", "on": "even"}
+SIDE, TOP, BOTTOM, GRAB_PX = 14.0, 40.0, 46.0, 6.0
+HANDLE_UP = 9.0
+STEP_C = 0.5
+
+
+class TemperatureChart(QWidget):
+    """``dragged`` carries path and degrees, ``dropped`` ends it, ``picked`` names the limit that was touched."""
+
+    dragged = Signal(str, float)
+    dropped = Signal()
+    picked = Signal(str)
+
+    def __init__(self, theme: Theme, low_c: float, high_c: float, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme, self._range = theme, (low_c, high_c)
+        self._rows: list[Row] = []
+        self._sensors: list[float] = []
+        self._bath: tuple[float, float, str] | None = None
+        self._wrong: frozenset[str] = frozenset()
+        self._grab = ""
+        self.setMouseTracking(True)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+        theme.changed.connect(self.update)
+
+    def sizeHint(self) -> QSize:  # noqa: N802 - Qt's name
+        return QSize(640, int(TOP + BOTTOM + 62 * max(1, len(self._rows))))
+
+    def minimumSizeHint(self) -> QSize:  # noqa: N802 - Qt's name
+        return QSize(420, int(TOP + BOTTOM + 46 * max(1, len(self._rows))))
+
+    def show_rows(self, rows: list[Row], sensors: list[float], bath: tuple[float, float, str] | None = None) -> None:
+        """Show the rows, what the log's sensors read, and a bath."""
+        self._rows, self._sensors, self._bath = rows, sensors, bath
+        words = (f"{row.title}: " + "; ".join(f"{z.low_c:g} to {z.high_c:g} °C {z.text}" for z in row.zones) for row in rows)
+        self.setAccessibleName("Limits by temperature. " + ". ".join(words))
+        self.updateGeometry()
+        self.update()
+
+    def show_wrong(self, paths: frozenset[str]) -> None:
+        """Mark limits that an error names."""
+        self._wrong = paths
+        self.update()
+
+    # geometry
+
+    @property
+    def _left(self) -> float:
+        return SIDE if len(self._rows) < 2 else 92.0
+
+    def _x(self, degrees: float) -> float:
+        low, high = self._range
+        return self._left + (self.width() - SIDE - self._left) * (min(max(degrees, low), high) - low) / (high - low)
+
+    def _degrees(self, x: float) -> float:
+        low, high = self._range
+        return low + (high - low) * (x - self._left) / (self.width() - SIDE - self._left)
+
+    def _box(self, index: int) -> QRectF:
+        """The bar of a row."""
+        room = (self.height() - TOP - BOTTOM) / max(1, len(self._rows))
+        height = min(46.0, 0.6 * room) if len(self._rows) > 1 else min(36.0, room)
+        return QRectF(self._left, TOP + index * room + (room - height) / 2, self.width() - SIDE - self._left, height)
+
+    def _handle_at(self, position: QPointF) -> str:
+        best, nearest = "", GRAB_PX + 0.1
+        for i, row in enumerate(self._rows):
+            box = self._box(i)
+            if box.top() - HANDLE_UP - 14 <= position.y() <= box.bottom() + 4:
+                for path, degrees in row.handles:
+                    distance = abs(self._x(degrees) - position.x())
+                    if distance < nearest:
+                        best, nearest = path, distance
+        return best
+
+    # painting
+
+    def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for i, row in enumerate(self._rows):
+            self._paint_row(painter, row, self._box(i))
+        self._paint_freezing(painter)
+        self._paint_scale(painter)
+        self._paint_sensors(painter)
+        if self._bath:
+            self._paint_bath(painter, self._bath)
+        painter.end()
+
+    def _paint_row(self, painter: QPainter, row: Row, box: QRectF) -> None:
+        colour = self._theme.colour
+        painter.setFont(font(BASE_PT - 0.5))
+        metrics = QFontMetricsF(painter.font())
+        for zone in row.zones:
+            part = QRectF(self._x(zone.low_c), box.top(), self._x(zone.high_c) - self._x(zone.low_c), box.height())
+            painter.fillRect(part, colour(FILL[zone.kind]))
+            if metrics.horizontalAdvance(zone.text) < part.width() - 6:
+                painter.setPen(colour("ink" if zone.kind in ("on", "slow") else "soft"))
+                painter.drawText(part, int(Qt.AlignmentFlag.AlignCenter), zone.text)
+        if self._left > SIDE:
+            painter.setFont(font(BASE_PT + 1, SEMI))
+            painter.setPen(colour("ink"))
+            painter.drawText(QRectF(SIDE, box.top(), self._left - SIDE - 6, box.height()), int(Qt.AlignmentFlag.AlignVCenter), row.title)
+        taken: list[QRectF] = []
+        for path, degrees in sorted(row.handles, key=lambda h: "release" in h[0]):  # trips are named first, releases where there is room
+            self._paint_handle(painter, path, degrees, box, taken)
+
+    def _paint_handle(self, painter: QPainter, path: str, degrees: float, box: QRectF, taken: list[QRectF]) -> None:
+        trip = path.endswith("trip_c")
+        role = "act" if path in self._wrong else "copper" if trip else "ok"
+        x = self._x(degrees)
+        pen = QPen(self._theme.colour(role), 2.4 if path == self._grab or trip else 1.6)
+        if not trip:
+            pen.setStyle(Qt.PenStyle.DashLine)
+        painter.setPen(pen)
+        painter.drawLine(QPointF(x, box.top() - HANDLE_UP), QPointF(x, box.bottom()))
+        painter.setFont(font(BASE_PT, SEMI) if trip else font(BASE_PT - 0.5))
+        cold = "under" in path
+        words = MINUS.sub("−", (f"stops {'below' if cold else 'above'} " if trip else "resumes ") + f"{degrees:g} °C")
+        width = QFontMetricsF(painter.font()).horizontalAdvance(words) + 4
+        left = x - width + 2 if cold == trip else x - 2
+        left = min(max(left, 2.0), self.width() - width - 2)
+        place = QRectF(left, box.top() - HANDLE_UP - 15, width, 15)
+        if not any(place.intersects(other) for other in taken):
+            painter.drawText(place, int(Qt.AlignmentFlag.AlignCenter), words)
+            taken.append(place)
+
+    def _paint_scale(self, painter: QPainter) -> None:
+        if not self._rows:
+            return
+        low, high = self._range
+        bottom = self._box(len(self._rows) - 1).bottom()
+        painter.setFont(font(BASE_PT - 1))
+        step = 10 if high - low < 110 else 20
+        for degrees in range(int(-(-low // step) * step), int(high) + 1, step):
+            x = self._x(degrees)
+            painter.setPen(QPen(self._theme.colour("soft"), 1))
+            painter.drawLine(QPointF(x, bottom), QPointF(x, bottom + 4))
+            painter.drawText(QRectF(max(0.0, x - 24), bottom + 4, 48, 18), int(Qt.AlignmentFlag.AlignCenter), f"{degrees} °C".replace("-", "−"))
+
+    def _paint_freezing(self, painter: QPainter) -> None:
+        painter.setPen(QPen(self._theme.colour("lowest"), 1.4, Qt.PenStyle.DotLine))
+        for i in range(len(self._rows)):
+            box, x = self._box(i), self._x(0.0)
+            painter.drawLine(QPointF(x, box.top() - 4), QPointF(x, box.bottom() + 4))
+
+    def _paint_sensors(self, painter: QPainter) -> None:
+        """Ticks from above, as a thermometer would be read."""
+        if not self._rows:
+            return
+        top = self._box(0).top() - 2
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(self._theme.colour("ink"))
+        for degrees in self._sensors:
+            x = self._x(degrees)
+            painter.drawPolygon(QPolygonF([QPointF(x, top + 2), QPointF(x - 4.5, top - 6), QPointF(x + 4.5, top - 6)]))
+
+    def _paint_bath(self, painter: QPainter, bath: tuple[float, float, str]) -> None:
+        low, high, title = bath
+        y = self._box(len(self._rows) - 1).bottom() + 27
+        box = QRectF(self._x(low), y, max(5.0, self._x(high) - self._x(low)), 7)
+        painter.fillRect(box, self._theme.colour("lowest"))
+        painter.setPen(self._theme.colour("lowest"))
+        painter.setFont(font(BASE_PT - 0.5))
+        painter.drawText(QPointF(box.right() + 6, box.bottom() + 2), f"{title}: {low:.1f} to {high:.1f} °C".replace("-", "−"))
+
+    # hands
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
+        path = self._handle_at(event.position())
+        if path and event.button() == Qt.MouseButton.LeftButton:
+            self._grab = path
+            self.picked.emit(path)
+            self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
+        if not self._grab:
+            self.setCursor(Qt.CursorShape.SizeHorCursor if self._handle_at(event.position()) else Qt.CursorShape.ArrowCursor)
+            return
+        low, high = self._range
+        degrees = round(min(max(self._degrees(event.position().x()), low), high) / STEP_C) * STEP_C
+        self.dragged.emit(self._grab, degrees)
+
+    def mouseReleaseEvent(self, _: QMouseEvent) -> None:  # noqa: N802 - Qt's name
+        if self._grab:
+            self._grab = ""
+            self.dropped.emit()
+            self.update()
