@@ -11,6 +11,7 @@ from nipper.core.presets import new_setup
 from nipper.core.setup import Setup, put
 from nipper.core.simulate.scenario import CellFault, Event, Loads, Scenario
 from nipper.core.simulate.trial import run
+from nipper.core.sources.solar import modules
 from nipper.store import Bench
 
 NAME = "Quarry Lane workshop"
@@ -34,8 +35,13 @@ def settings() -> Setup:
             "balancer.when": "charging",
             "protection.charge_under_temperature.trip_c": 2.0,
             "protection.discharge_over_current.release_s": 5.0,
+            "usage": {"continuous_w": 3500.0, "inrush_w": 7500.0, "inrush_s": 1.2},
+            "solar": {
+                "module": modules()[0].model_dump(), "modules": 6, "in_series": 3, "coldest_c": -14.0,
+                "tracker": {"max_v": 150.0, "to_v": 130.0, "max_a": 60.0},
+            },
         },
-    )
+    )  # fmt: skip
 
 
 def scenario() -> Scenario:

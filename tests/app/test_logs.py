@@ -8,8 +8,7 @@ from nipper.app.shell.logspage import LogsPage
 
 @pytest.fixture
 def page(open_window):
-    open_window.show_logs()
-    found = open_window._logs_page
+    found = open_window.side.show("logs")
     assert isinstance(found, LogsPage)
     return found
 

@@ -11,8 +11,7 @@ from nipper.core.setup import dumps, put
 
 @pytest.fixture
 def typing(open_window):
-    open_window.type_in()
-    page = open_window._typing
+    page = open_window.side.show("typing")
     assert isinstance(page, TypingPage)
     return page
 
@@ -20,8 +19,7 @@ def typing(open_window):
 @pytest.fixture
 def revisions(open_window):
     open_window.note_typed_in()
-    open_window.show_revisions()
-    page = open_window._revisions_page
+    page = open_window.side.show("revisions")
     assert isinstance(page, RevisionsPage)
     return page
 
@@ -116,7 +114,9 @@ def test_what_the_bms_shows_is_read_back(open_window, revisions, tmp_path):
     path.write_text(dumps(shown))
     revisions.take_read_back(str(path))
     newest = open_window.document.bench.revisions()[-1]
-    assert (newest.kind, newest.note) == ("read back", "read back: 1 difference to the settings")
+    assert newest.kind == "read back"
+    assert newest.note.startswith(f"{open_window.document.pack.name}: read back")
+    assert newest.note.endswith("1 difference to the settings")
     assert "read back" in revisions.list.item(0).text()
     revisions.list.clearSelection()
     for row in (0, 1):
@@ -125,6 +125,63 @@ def test_what_the_bms_shows_is_read_back(open_window, revisions, tmp_path):
     path.write_text("{}")
     revisions.take_read_back(str(path))
     assert "shown.json" in open_window._message.text()
+
+
+def test_a_table_is_read_back_and_a_wrong_line_changes_nothing(open_window, revisions, tmp_path):
+    bench, path = open_window.document.bench, tmp_path / "shown.csv"
+    path.write_text("setting;section;value\ntrip;Cell over-voltage;3600 mV\ndelay;Cell over-voltage;2\n", encoding="utf-8-sig")
+    revisions.take_read_back(str(path))
+    newest = bench.revisions()[-1]
+    assert newest.setup.protection.cell_over_voltage.trip_v == 3.6
+    assert "read back 2 settings: 1 difference" in newest.note
+    path.write_text("path,value\nprotection.cell_over_voltage.trip_v,high\n")
+    revisions.take_read_back(str(path))
+    assert "line 2" in open_window._message.text()
+    assert bench.revisions()[-1].id == newest.id
+
+
+def test_events_stand_between_the_revisions(open_window, revisions):
+    texts = [revisions.list.item(i).text() for i in range(revisions.list.count())]
+    assert any("bars retorqued" in t for t in texts)
+    event = next(i for i, t in enumerate(texts) if "bars retorqued" in t)
+    assert not revisions.list.item(event).flags() & Qt.ItemFlag.ItemIsSelectable
+
+
+def test_each_charge_names_the_settings_it_was_made_under(open_window):
+    document = open_window.document
+    log = document.record.log
+    middle = float(log.time_s[log.rows // 2])
+    document.bench.add_revision("typed in", "first", document.setup, middle)
+    assert document.settings_at(middle - 1.0) == ""
+    assert document.settings_at(middle + 1.0) == "revision 1"
+    page = open_window.side.show("revisions")
+    assert "full charges of" in page.list.item(0).text()
+    view = open_window.view("record")
+    view.pick(11, False)
+    assert view.panel._titles[0].text().endswith("revision 1")
+    view.pick(0, False)
+    assert "revision" not in view.panel._titles[0].text()
+
+
+def test_what_the_bms_shows_is_typed_line_by_line(open_window):
+    page = open_window.side.show("readback")
+    lines = {line.path: row for row, line in enumerate(page._lines)}
+    assert not page.keep.isEnabled()
+    trip, start, kind = (lines[p] for p in ("protection.cell_over_voltage.trip_v", "balancer.start_v", "balancer.kind"))
+    page.table.item(trip, 3).setText("3600 mV")
+    assert "✗" in page.table.item(trip, 4).text()
+    page.table.item(start, 3).setText("=")
+    assert page.table.item(start, 3).text() == page._lines[start].value
+    page.table.item(kind, 3).setText("both")
+    assert "kind" in page._says.text()
+    assert not page.keep.isEnabled()
+    page.table.item(kind, 3).setText("passive")
+    assert page._says.text().startswith("3 read: 1 difference")
+    page.keep.click()
+    newest = open_window.document.bench.revisions()[-1]
+    assert newest.kind == "read back"
+    assert newest.setup.protection.cell_over_voltage.trip_v == 3.6
+    assert open_window.document.setup.protection.cell_over_voltage.trip_v != 3.6  # reading back changes no setting
 
 
 def test_a_file_is_replaced_only_when_the_new_one_is_whole(tmp_path, monkeypatch):

@@ -40,7 +40,7 @@ def test_every_action_has_an_id_keys_and_a_help_sentence_of_its_own():
 
 def test_the_rail_tells_the_packs_story(open_window):
     entries = open_window.rail.entries
-    assert list(entries) == ["protect", "level", "cold", "rehearse", "record", "diagnose"]
+    assert list(entries) == ["protect", "level", "charge", "cold", "rehearse", "record", "diagnose"]
     assert entries["level"].sentence.startswith("levels ")
     assert entries["rehearse"].sentence == "not rehearsed yet"
     assert entries["record"].sentence.startswith("12 full charges")
@@ -302,7 +302,7 @@ def test_points_on_what_follows_show_their_setting(qtbot, open_window):
 
 
 def test_name_and_number_of_packs_can_be_typed(qtbot, open_window):
-    form = open_window.view("protect").forms[4]
+    form = next(f for f in open_window.view("protect").forms if "name" in f.paths)
     name, packs = form.field("name"), form.field("packs_in_parallel")
     name.setText("Boat house")
     name.setModified(True)

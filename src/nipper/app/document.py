@@ -1,5 +1,6 @@
 """The open bench as the views see it: settings with undo, logs and judgements as they arrive, events. The one thing views share."""
 
+import json
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
@@ -10,13 +11,16 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 from nipper.app.jobs import Job, Latest
 from nipper.core.errors import NipperError
 from nipper.core.findings import Finding
-from nipper.core.setup import Setup, put
-from nipper.store import Bench, BenchEvent, Pack
+from nipper.core.setup import Module, Setup, put
+from nipper.store import Bench, BenchEvent, Pack, Revision
 
 if TYPE_CHECKING:
     from nipper.core.imbalance.diagnosis import Diagnosis
     from nipper.core.logs.model import Log
     from nipper.core.rules import Evidence
+
+
+MODULES_KEY = "pv-modules"
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -129,6 +133,26 @@ class Document(QObject):
         if before.cells != setup.cells or before.chemistry != setup.chemistry or before.capacity_ah != setup.capacity_ah:
             self.read_all()
 
+    def typed_revisions(self) -> list[Revision]:
+        """What was typed in so far, oldest first."""
+        return [r for r in self.bench.revisions() if r.kind == "typed in"]
+
+    def note_read_back(self, shown: Setup, note: str) -> None:
+        """Keep what the shown pack's BMS was read to hold."""
+        of = f"{self.pack.name}: " if len(self.packs) > 1 else ""
+        self.bench.add_revision("read back", of + note, shown)
+
+    def settings_at(self, time_s: float) -> str:
+        """Which settings were in the BMS at a moment, as words; empty before the first were typed in."""
+        from nipper.core.report.readback import in_force
+
+        revisions = self.bench.revisions()
+        found = in_force(revisions, time_s)
+        if found is None:
+            return ""
+        typed = [r for r in revisions if r.kind == "typed in" and r.time_s <= found.time_s]
+        return f"revision {len(typed)}" + (", read back" if found.kind == "read back" else "")
+
     # rules
 
     @property
@@ -145,6 +169,21 @@ class Document(QObject):
     def _judged(self, findings: list[Finding]) -> None:
         self.findings = findings
         self.findings_changed.emit(findings)
+
+    # PV modules of the user's own
+
+    def kept_modules(self) -> list[Module]:
+        """The modules kept in this bench."""
+        return [Module.model_validate(m) for m in json.loads(self.bench.value(MODULES_KEY) or "[]")]
+
+    def keep_module(self, module: Module) -> None:
+        """Keep a module in this bench; one of the same name is replaced."""
+        kept = [m for m in self.kept_modules() if m.name != module.name]
+        self.bench.keep_value(MODULES_KEY, json.dumps([m.model_dump() for m in (*kept, module)]))
+
+    def forget_module(self, name: str) -> None:
+        """Take a module out of the bench's list."""
+        self.bench.keep_value(MODULES_KEY, json.dumps([m.model_dump() for m in self.kept_modules() if m.name != name]))
 
     # packs and logs
 

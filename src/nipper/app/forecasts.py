@@ -10,7 +10,11 @@ from nipper.app.document import Document
 from nipper.app.jobs import Latest
 from nipper.core.setup import Setup
 
+AIR_C = {"midsummer": 18.0, "March": 10.0, "midwinter": 9.0}  # mean over the year around the pack, so that the season's own wave gives its days
+
 if TYPE_CHECKING:
+    from nipper.core.forecast.autonomy import Autonomy
+    from nipper.core.forecast.day import Day
     from nipper.core.forecast.levelling import Levelling
     from nipper.core.forecast.rehearsal import Rehearsal
     from nipper.core.forecast.twin import Known, Plan
@@ -41,6 +45,17 @@ def level_work(setup: Setup, known: "Mapping[int, Known]", pack: int, plan: "Pla
     return levelling(setup, known, pack, plan, tick)
 
 
+def day_work(setup: Setup, known: "Mapping[int, Known]", pack: int, season: str, weather: str) -> "tuple[Day, Autonomy]":
+    """Run in a worker thread."""
+    from nipper.core.simulate.compiled import make_ready
+
+    make_ready()
+    from nipper.core.forecast.autonomy import autonomy
+    from nipper.core.forecast.day import charge_day
+
+    return charge_day(setup, known, pack, season, weather, AIR_C[season]), autonomy(setup, known)
+
+
 def closer_work(rehearsal: "Rehearsal", time_s: float, half_s: float) -> "Trial":
     """Run in a worker thread."""
     from nipper.core.forecast.rehearsal import closer
@@ -62,6 +77,7 @@ class Forecasts(QObject):
     looked_closer = Signal(object)  # Trial
     levelled = Signal(object)  # Levelling
     compared = Signal(object)  # Compared
+    day_drawn = Signal(object)  # Day
     progressed = Signal(float)
     plan_changed = Signal(object)  # Plan
 
@@ -75,16 +91,20 @@ class Forecasts(QObject):
         self.rehearsal: Rehearsal | None = None
         self.levelling: Levelling | None = None
         self.comparison: Compared | None = None
+        self.day: Day | None = None
+        self.budget: Autonomy | None = None
+        self.day_of = ("midsummer", "clear")  # season and weather
         self._wanted: set[str] = set()
         self._rehearse, self._level, self._closer = Latest(rehearse_work, self, ticks=True), Latest(level_work, self, ticks=True), Latest(closer_work, self)
-        self._compare = Latest(compare_work, self)
+        self._compare, self._day = Latest(compare_work, self), Latest(day_work, self)
+        self._day.answered.connect(self._day_came)
         self._compare.answered.connect(self._compared)
         self._compare.failed.connect(document.trouble)
         self._rehearse.answered.connect(self._rehearsed)
         self._rehearse.progressed.connect(self.progressed)
         self._level.answered.connect(self._levelled)
         self._closer.answered.connect(self.looked_closer)
-        for latest in (self._rehearse, self._level, self._closer):
+        for latest in (self._rehearse, self._level, self._closer, self._day):
             latest.failed.connect(document.trouble)
         document.setup_changed.connect(self._setup_changed)
         document.record_changed.connect(self._setup_changed)
@@ -95,7 +115,7 @@ class Forecasts(QObject):
     @property
     def busy(self) -> bool:
         """Whether an answer is still to come."""
-        return self._rehearse.busy or self._level.busy or self._closer.busy or self._compare.busy
+        return self._rehearse.busy or self._level.busy or self._closer.busy or self._compare.busy or self._day.busy
 
     @property
     def rehearsing(self) -> bool:
@@ -118,7 +138,7 @@ class Forecasts(QObject):
     # rehearsals
 
     def want(self, which: str) -> None:
-        """From now on keep ``rehearsal``, ``levelling`` or ``comparison`` current."""
+        """From now on keep ``rehearsal``, ``levelling``, ``comparison`` or ``day`` current."""
         if which not in self._wanted:
             self._wanted.add(which)
             self._ask(which)
@@ -151,6 +171,8 @@ class Forecasts(QObject):
             return
         if which == "rehearsal":
             self._rehearse.ask(self.document.setup, self.known, self.plan, self.other)
+        elif which == "day":
+            self._day.ask(self.document.setup, self.known, self.pack_number, *self.day_of)
         else:
             self._level.ask(self.document.setup, self.known, self.pack_number, replace(self.plan, weather="mixed", events=()))
 
@@ -180,7 +202,18 @@ class Forecasts(QObject):
     def _pack_changed(self) -> None:
         if self.rehearsal is not None:  # all packs were run: another one is shown
             self.rehearsed.emit(self.rehearsal)
-        self._ask("levelling")
+        for which in sorted(self._wanted & {"levelling", "day"}):
+            self._ask(which)
+
+    def change_day(self, season: str, weather: str) -> None:
+        """Draw the charge of another day."""
+        self.day_of = (season, weather)
+        self._ask("day")
+
+    @Slot(object)
+    def _day_came(self, answer: "tuple[Day, Autonomy]") -> None:
+        self.day, self.budget = answer
+        self.day_drawn.emit(self.day)
 
     @Slot(object)
     def _rehearsed(self, rehearsal: "Rehearsal") -> None:

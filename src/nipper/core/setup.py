@@ -159,22 +159,22 @@ class Module(Part):
     """A PV module by its sheet, at standard test conditions (1000 W/m2, 25 degC)."""
 
     name: str = Field(default="module", max_length=100, title="name")
-    voc_v: float = Field(gt=0, le=500, title="open-circuit voltage")
-    vmp_v: float = Field(gt=0, le=500, title="operating voltage")
-    isc_a: float = Field(gt=0, le=100, title="short-circuit current")
+    voc_v: float = Field(gt=0, le=500, title="open circuit", description="voltage with nothing connected")
+    vmp_v: float = Field(gt=0, le=500, title="operating", description="voltage at the greatest power")
+    isc_a: float = Field(gt=0, le=100, title="short circuit")
     imp_a: float = Field(gt=0, le=100, title="operating current")
-    voc_pct_per_k: float = Field(ge=-2, le=0, title="open-circuit voltage", description="per kelvin, negative; on the sheet as the coefficient of Voc")
-    vmp_pct_per_k: float = Field(ge=-2, le=0, title="operating voltage", description="per kelvin; where the sheet has none, that of the power")
+    voc_pct_per_k: float = Field(ge=-2, le=0, title="open circuit, per K", description="negative; on the sheet as the coefficient of Voc")
+    vmp_pct_per_k: float = Field(ge=-2, le=0, title="operating, per K", description="negative; where the sheet has none, that of the power")
 
 
 class Tracker(Part):
     """The PV input of a charger or inverter, by its sheet."""
 
-    max_v: float = Field(gt=0, title="absolute maximum", description="never reached, also not on the coldest morning")
+    max_v: float = Field(gt=0, title="never above", description="absolute maximum: never reached, also not on the coldest morning")
     from_v: float | None = Field(default=None, gt=0, title="tracks from", description="left out: the battery's voltage and 5 V to start, 1 V to run")
     to_v: float | None = Field(default=None, gt=0, title="tracks to")
-    max_a: float | None = Field(default=None, gt=0, title="most it takes")
-    max_short_a: float | None = Field(default=None, gt=0, title="most short-circuit current")
+    max_a: float | None = Field(default=None, gt=0, title="most current")
+    max_short_a: float | None = Field(default=None, gt=0, title="most in short")
     max_w: float | None = Field(default=None, gt=0, title="most power")
 
 

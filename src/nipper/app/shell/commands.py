@@ -2,7 +2,7 @@
 
 from nipper.app.actions import Action, Menu
 from nipper.app.shell.window import Window
-from nipper.app.shell.writing import write_copy, write_diagnosis, write_log, write_setup
+from nipper.app.shell.writing import write_copy, write_diagnosis, write_log, write_open_loop, write_setup
 
 
 def _has_bench(window: Window) -> bool:
@@ -36,6 +36,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("bench.demo", "Open the demo", Menu.BENCH, "Opens a made-up workshop with two packs and three months of logs.", Window.open_demo),
     Action("bench.copy", "Save a copy …", Menu.BENCH, "Writes the bench as it stands to another file.", write_copy, "Ctrl+Shift+S", _has_bench),
     Action("bench.export-setup", "Write the setup file …", Menu.BENCH, "Writes the settings as an open JSON file.", write_setup, "", _has_bench),
+    Action("bench.open-loop", "Write the open-loop sheet …", Menu.BENCH, "Values for an inverter that nobody talks to, as CSV or PDF.", write_open_loop, "", _has_bench),
     Action("bench.quit", "Quit", Menu.BENCH, "Closes the window; everything is already kept.", Window.quit, "Ctrl+Q"),
     Action("settings.undo", "Undo", Menu.SETTINGS, "Takes back the last change of the settings.", Window.undo, "Ctrl+Z", _can_undo),
     Action("settings.redo", "Redo", Menu.SETTINGS, "Makes the change again that was taken back.", Window.redo, "Ctrl+Shift+Z", _can_redo),
@@ -49,6 +50,7 @@ ACTIONS: tuple[Action, ...] = (
         _has_suggestion,
     ),
     Action("settings.type", "Type the settings in …", Menu.SETTINGS, "The typing sheet: one large value at a time, tick by tick.", Window.type_in, "Ctrl+T", _has_bench),
+    Action("settings.read-back", "Read back …", Menu.SETTINGS, "Type what the BMS shows; differences stand out at once.", Window.read_back, "Ctrl+B", _has_bench),
     Action("settings.revisions", "Revisions …", Menu.SETTINGS, "What was typed in or read back: compare, restore.", Window.show_revisions, "Ctrl+R", _has_bench),
     Action(
         "settings.typed-in",
@@ -73,6 +75,7 @@ ACTIONS: tuple[Action, ...] = (
     ),
     Action("go.protect", "Protect", Menu.GO, "Limits of voltage, current and temperature.", lambda w: w.go("protect"), "Ctrl+2", _has_bench),
     Action("go.level", "Level", Menu.GO, "Whether the balancer catches up, and which school would.", lambda w: w.go("level"), "Ctrl+3", _has_bench),
+    Action("go.charge", "Charge", Menu.GO, "Profile, rates, PV strings, the open-loop sheet.", lambda w: w.go("charge"), "Ctrl+4", _has_bench),
     Action("go.cold", "Cold", Menu.GO, "The cold cutoff and its proof.", lambda w: w.go("cold"), "Ctrl+5", _has_bench),
     Action("go.rehearse", "Rehearse", Menu.GO, "Run the settings on a copy of this bank.", lambda w: w.go("rehearse"), "Ctrl+7", _has_bench),
     Action("go.record", "Record", Menu.GO, "The full charges found in the logs.", lambda w: w.go("record"), "Ctrl+8", _has_bench),

@@ -1,17 +1,21 @@
-"""Revisions: what was typed in or read back and when, any two compared, any one restored; and reading back what the BMS shows."""
+"""Revisions and events on one time line: what was typed in, read back or done and when; any two revisions compared, any one restored."""
 
 from datetime import datetime, tzinfo
 
 from PySide6.QtCore import Qt, Signal, Slot
+from PySide6.QtGui import QBrush
 from PySide6.QtWidgets import QAbstractItemView, QFileDialog, QHBoxLayout, QListWidget, QListWidgetItem, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
+from nipper.app.shell.typingpage import kept_menu
+from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, button, label
 from nipper.core.errors import InputError
 from nipper.core.report.consequence import count
-from nipper.core.report.typingsheet import differences
+from nipper.core.report.readback import ReadBack, in_force, read_back, read_table, values_of_csv
+from nipper.core.report.typingsheet import differences, plain_menu, sheet
 from nipper.core.setup import Setup, load
-from nipper.store import Revision
+from nipper.store import BenchEvent, Revision
 
 HEADINGS = ("", "setting", "before", "after")
 
@@ -21,20 +25,24 @@ class RevisionsPage(QWidget):
 
     left = Signal()
     read_back = Signal()
+    typing_asked = Signal()
     trouble = Signal(str)
 
-    def __init__(self, document: Document, zone: tzinfo, parent: QWidget | None = None) -> None:
+    def __init__(self, document: Document, theme: Theme, zone: tzinfo, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("page")
-        self._document, self._zone = document, zone
-        self._revisions: list[Revision] = []
+        self._document, self._theme, self._zone = document, theme, zone
+        self._rows: list[Revision | BenchEvent] = []
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 14, 24, 16)
         layout.setSpacing(8)
         head = QHBoxLayout()
         head.addWidget(label("Revisions", size=16, weight=SEMI), 1)
-        self.read = button("Read back from a file …", "quiet", "A setup file with what the BMS shows: differences are told, and it is kept as read back")
+        self.type_it = button("Type what the BMS shows …", "quiet", "Ctrl+B: line by line, in your BMS's own order and units")
+        self.type_it.clicked.connect(self.typing_asked)
+        self.read = button("Read back from a file …", "quiet", "A setup file (JSON) or a table (CSV) with what the BMS shows; the typing sheet's own table will do")
         self.read.clicked.connect(self.ask_file)
+        head.addWidget(self.type_it)
         back = button("Back", "quiet")
         back.clicked.connect(self.left)
         head.addWidget(self.read)
@@ -66,27 +74,50 @@ class RevisionsPage(QWidget):
 
     @Slot()
     def refresh(self) -> None:
-        """Show the revisions, newest first."""
-        self._revisions = [r for r in reversed(self._document.bench.revisions()) if r.kind != "draft"]
+        """Show the time line, newest first: revisions can be selected, events stand between them."""
+        bench = self._document.bench
+        revisions = [r for r in bench.revisions() if r.kind != "draft"]
+        self._rows = sorted([*revisions, *bench.events()], key=lambda row: row.time_s, reverse=True)
+        charges = self._charges(revisions)
         self.list.clear()
-        for revision in self._revisions:
-            at = datetime.fromtimestamp(revision.time_s, self._zone)
-            self.list.addItem(QListWidgetItem(f"{at.day} {at:%b %Y, %H:%M}   {revision.kind}\n{revision.note}"))
-        if self._revisions:
-            self.list.setCurrentRow(0)
+        for row in self._rows:
+            at = datetime.fromtimestamp(row.time_s, self._zone)
+            what = f"{at.day} {at:%b %Y, %H:%M}   {row.kind}\n{row.note}"
+            item = QListWidgetItem(what + (f"\n{charges[row.id]}" if isinstance(row, Revision) and row.id in charges else ""))
+            if isinstance(row, BenchEvent):
+                pack = next((f"{p.name}: " for p in self._document.packs if p.id == row.pack and len(self._document.packs) > 1), "")
+                item.setText(f"{at.day} {at:%b %Y}   {pack}{row.note}")
+                item.setFlags(Qt.ItemFlag.NoItemFlags)
+                item.setForeground(QBrush(self._theme.colour("soft")))
+            self.list.addItem(item)
+        newest = next((i for i, row in enumerate(self._rows) if isinstance(row, Revision)), -1)
+        self.list.setCurrentRow(newest)
         self._compare()
 
-    def _selected(self) -> list[int]:
-        return sorted(index.row() for index in self.list.selectedIndexes())
+    def _charges(self, revisions: list[Revision]) -> dict[int, str]:
+        """How many full charges of the shown pack were made under each revision, by its id."""
+        record = self._document.record
+        if record is None:
+            return {}
+        counts: dict[int, int] = {}
+        for charge in record.diagnosis.estimate.full:
+            found = in_force(revisions, float(record.log.time_s[charge.top]))
+            if found is not None:
+                counts[found.id] = counts.get(found.id, 0) + 1
+        return {id_: f"{count(n, 'full charge')} of {record.pack.name} under it" for id_, n in counts.items()}
+
+    def _selected(self) -> list[Revision]:
+        """The selected revisions, newest first."""
+        chosen = (self._rows[row] for row in sorted(index.row() for index in self.list.selectedIndexes()))
+        return [row for row in chosen if isinstance(row, Revision)]
 
     def _pair(self) -> tuple[Setup, Setup, str] | None:
-        rows = self._selected()
-        if not rows:
+        chosen = self._selected()
+        if not chosen:
             return None
-        older = self._revisions[rows[-1]]
-        if len(rows) == 1:
-            return older.setup, self._document.setup, "the settings as they stand"
-        return older.setup, self._revisions[rows[0]].setup, "the newer of the two"
+        if len(chosen) == 1:
+            return chosen[0].setup, self._document.setup, "the settings as they stand"
+        return chosen[-1].setup, chosen[0].setup, "the newer of the two"
 
     @Slot()
     def _compare(self) -> None:
@@ -94,7 +125,7 @@ class RevisionsPage(QWidget):
         self.restore.setEnabled(pair is not None and len(self._selected()) == 1 and pair[0] != self._document.setup)
         self.table.setRowCount(0)
         if pair is None:
-            self._says.setText("Nothing is selected." if self._revisions else "Nothing was typed in yet: Ctrl+T opens the typing sheet.")
+            self._says.setText("Nothing is selected." if any(isinstance(r, Revision) for r in self._rows) else "Nothing was typed in yet: Ctrl+T opens the typing sheet.")
             return
         before, after, what = pair
         lines = differences(before, after)
@@ -108,26 +139,29 @@ class RevisionsPage(QWidget):
     @Slot()
     def restore_selected(self) -> None:
         """Make the selected revision the settings, undoably."""
-        rows = self._selected()
-        if len(rows) == 1 and self._document.replace_setup(self._revisions[rows[0]].setup, "Restore a revision"):
+        chosen = self._selected()
+        if len(chosen) == 1 and self._document.replace_setup(chosen[0].setup, "Restore a revision"):
             self._document.settle()
 
     @Slot()
     def ask_file(self) -> None:
-        """Let the user choose what the BMS shows, as a setup file."""
-        file, _ = QFileDialog.getOpenFileName(self, "What the BMS shows", "", "Setup files (*.json)")
+        """Let the user choose what the BMS shows, as a setup file or a table."""
+        file, _ = QFileDialog.getOpenFileName(self, "What the BMS shows", "", "Setups and tables (*.json *.csv)")
         if file:
             self.take_read_back(file)
 
     def take_read_back(self, file: str) -> None:
         """Keep what the BMS shows as a revision and tell how it differs; a file that cannot be read changes nothing."""
+        setup = self._document.setup
         try:
-            shown = load(file)
+            if file.lower().endswith(".csv"):
+                found = read_back(setup, values_of_csv(read_table(file), kept_menu(self._document), file))
+            else:
+                shown = load(file)
+                found = ReadBack(shown, len(sheet(shown, None, plain_menu())), tuple(differences(setup, shown)))
         except InputError as error:
             self.trouble.emit(str(error))
             return
-        lines = differences(self._document.setup, shown)
-        note = "read back: as set" if not lines else f"read back: {count(len(lines), 'difference')} to the settings"
-        self._document.bench.add_revision("read back", note, shown)
+        self._document.note_read_back(found.shown, found.note)
         self.refresh()
         self.read_back.emit()

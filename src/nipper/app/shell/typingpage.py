@@ -5,12 +5,12 @@ from datetime import datetime, tzinfo
 from pathlib import Path
 
 from PySide6.QtCore import QSize, Qt, Signal, Slot
-from PySide6.QtGui import QKeyEvent, QPageSize, QPdfWriter, QTextDocument
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QAbstractItemView, QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QProgressBar, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
-from nipper.app.shell.writing import write_whole
-from nipper.app.theme import BASE_PT, Theme
+from nipper.app.shell.writing import print_html, write_whole
+from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, button, card, label
 from nipper.core.errors import InputError
 from nipper.core.findings import Finding, Severity
@@ -19,6 +19,15 @@ from nipper.core.report.typingsheet import Item, Line, Menu, dumps_menu, load_me
 from nipper.core.setup import Setup
 
 MENU_KEY, TICKS_KEY = "typing-menu", "typing-ticks"
+
+
+def kept_menu(document: Document) -> Menu:
+    """The menu order kept in the bench, else the plain one."""
+    kept = document.bench.value(MENU_KEY)
+    try:
+        return parse_menu(json.loads(kept)) if kept else plain_menu()
+    except (InputError, json.JSONDecodeError):
+        return plain_menu()
 
 
 class TypingPage(QWidget):
@@ -34,7 +43,7 @@ class TypingPage(QWidget):
         self._document, self._theme, self._zone = document, theme, zone
         self._lines: list[Line] = []
         self._ticks: dict[str, str] = {}
-        self._menu = self._kept_menu()
+        self._menu = kept_menu(document)
         self._row = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         layout = QVBoxLayout(self)
@@ -140,13 +149,6 @@ class TypingPage(QWidget):
 
     # what is kept
 
-    def _kept_menu(self) -> Menu:
-        kept = self._document.bench.value(MENU_KEY)
-        try:
-            return parse_menu(json.loads(kept)) if kept else plain_menu()
-        except (InputError, json.JSONDecodeError):
-            return plain_menu()
-
     def _kept_ticks(self) -> dict[str, str]:
         """What was ticked, by path with the value that was typed: a value changed since is open again."""
         try:
@@ -164,7 +166,7 @@ class TypingPage(QWidget):
         self.refresh()
 
     def _before_setup(self) -> Setup | None:
-        typed = [r for r in self._document.bench.revisions() if r.kind == "typed in"]
+        typed = self._document.typed_revisions()
         return typed[-1].setup if typed else None
 
     # showing
@@ -367,10 +369,5 @@ class TypingPage(QWidget):
 
     def print_to(self, file: str) -> None:
         """The sheet as a PDF, with boxes to tick."""
-        writer = QPdfWriter(file)
-        writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
-        page = QTextDocument()
-        page.setDefaultFont(label("", size=BASE_PT).font())
         today = datetime.now(self._zone)
-        page.setHtml(to_html(self._lines, f"{self._document.setup.name}: typing sheet of {today.day} {today:%b %Y}"))
-        page.print_(writer)
+        print_html(to_html(self._lines, f"{self._document.setup.name}: typing sheet of {today.day} {today:%b %Y}"), file)

@@ -8,26 +8,28 @@ from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKe
 from PySide6.QtWidgets import QButtonGroup, QFileDialog, QFrame, QHBoxLayout, QMainWindow, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
 from nipper.app.actions import Action, Menu
-from nipper.app.document import Document, PackRecord
+from nipper.app.document import Document
 from nipper.app.forecasts import Forecasts
 from nipper.app.jobs import wait_for_jobs
 from nipper.app.shell.demo import DemoMaker
 from nipper.app.shell.finder import Finder
 from nipper.app.shell.follows import Follows
 from nipper.app.shell.rail import Rail
+from nipper.app.shell.sidepages import SidePages
 from nipper.app.shell.startpage import StartPage
+from nipper.app.shell.teller import Teller
 from nipper.app.theme import Theme
 from nipper.app.theme.marks import icon
 from nipper.app.widgets.basic import SEMI, button, clear, label
 from nipper.core.errors import NipperError
-from nipper.core.findings import Finding
-from nipper.core.report.consequence import Consequence, of_finding, protect_sentence
+from nipper.core.report.consequence import Consequence
 from nipper.core.setup import Setup, load
 from nipper.store import Bench, Revision
 
 STAGES = (
     ("protect", "Protect", "2"),
     ("level", "Level", "3"),
+    ("charge", "Charge", "4"),
     ("cold", "Cold", "5"),
     ("rehearse", "Rehearse", "7"),
     ("record", "Record", "8"),
@@ -48,10 +50,8 @@ class Window(QMainWindow):
         self._stage = "protect"
         self._views: dict[str, QWidget] = {}
         self._import: QWidget | None = None
-        self._help: QWidget | None = None
-        self._typing: QWidget | None = None
-        self._revisions_page: QWidget | None = None
-        self._logs_page: QWidget | None = None
+        self._teller: Teller | None = None
+        self.side = SidePages(self)
         self._waiting_log = ""
         self._typed: list[Revision] = []
         self._demo = DemoMaker(data_folder, self)
@@ -136,8 +136,8 @@ class Window(QMainWindow):
     def _dress(self, *_: object) -> None:
         self._undo.setIcon(icon("undo", self.theme.colour("ink")))
         self._redo.setIcon(icon("redo", self.theme.colour("ink")))
-        if self.document is not None:  # status marks and coloured words are made with the theme
-            self._show_follows()
+        if self._teller is not None:  # status marks and coloured words are made with the theme
+            self._teller.tell()
 
     def install(self, actions: tuple[Action, ...]) -> None:
         """Make menus, shortcuts and the finder from the list of actions."""
@@ -190,7 +190,7 @@ class Window(QMainWindow):
         self._waiting_log = ""
         self.start_page.start_plain()
         self.start_page.show_recent([f for f in self._recent() if Path(f).is_file()])
-        self._show_page(self.start_page)
+        self.show_page(self.start_page)
         self._undo_changed()
 
     def _recent(self) -> list[str]:
@@ -225,21 +225,16 @@ class Window(QMainWindow):
         self.document = Document(bench, self)
         document = self.document
         document.setup_changed.connect(self._setup_changed)
-        document.findings_changed.connect(self._findings_changed)
-        document.record_changed.connect(self._record_changed)
         document.pack_changed.connect(self._pack_changed)
         document.trouble.connect(self.say)
-        document.events_changed.connect(self._cold_changed)
         document.undo_stack.indexChanged.connect(self._undo_changed)
         self.forecasts = Forecasts(document, document)
-        self.forecasts.rehearsed.connect(self._forecast_changed)
-        self.forecasts.levelled.connect(self._forecast_changed)
-        self.forecasts.compared.connect(self._forecast_changed)
+        self._teller = Teller(document, self.forecasts, self.rail, self.follows, self.zone, document)
         self.say("")
         recent = [str(bench.path), *(f for f in self._recent() if f != str(bench.path))]
         self._settings.setValue("recent", recent[:8])
         self._show_packs()
-        self._read_revisions()
+        self._typed = document.typed_revisions()
         self._setup_changed(document.setup)
         self._undo_changed()
         for stage, _, _ in STAGES:
@@ -290,11 +285,8 @@ class Window(QMainWindow):
             self.pages.removeWidget(view)
             view.deleteLater()
         self._views = {}
-        for page in (self._typing, self._revisions_page, self._logs_page):
-            if page is not None:
-                self.pages.removeWidget(page)
-                page.deleteLater()
-        self._typing = self._revisions_page = self._logs_page = None
+        self.side.close()
+        self._teller = None
         document, self.document, self.forecasts = self.document, None, None
         document.disconnect(self)
         wait_for_jobs()
@@ -333,7 +325,7 @@ class Window(QMainWindow):
         document = self.document
         if document is None:
             self._waiting_log = file
-        self._show_page(page)
+        self.show_page(page)
         page.open_file(
             file,
             document.bench if document else None,
@@ -351,7 +343,7 @@ class Window(QMainWindow):
         log = getattr(draft, "log", None)
         if self.document is None and self._waiting_log and log is not None:
             self.start_page.start_from_log(self._waiting_log, log.cells, guess_chemistry(log))
-            self._show_page(self.start_page)
+            self.show_page(self.start_page)
 
     @Slot(int, int)
     def _imported(self, added: int, pack_id: int) -> None:
@@ -404,8 +396,10 @@ class Window(QMainWindow):
             self.pages.addWidget(self._views[stage])
         if stage == "diagnose" and self.forecasts is not None:
             self.forecasts.want("comparison")
-        self._show_page(self._views[stage])
-        self._show_follows()
+        self.show_page(self._views[stage])
+        if self._teller is not None:
+            self._teller.stage = stage
+            self._teller.tell()
 
     def _make_view(self, stage: str, document: Document) -> QWidget:
         # imported here: plots and tables load libraries the first paint must not wait for
@@ -421,12 +415,13 @@ class Window(QMainWindow):
             from nipper.app.stages.cold.view import ColdView
 
             return ColdView(document, self.theme, self.zone)
-        if stage in ("level", "rehearse"):
+        if stage in ("level", "rehearse", "charge"):
+            from nipper.app.stages.charge.view import ChargeView
             from nipper.app.stages.level.view import LevelView
             from nipper.app.stages.rehearse.view import RehearseView
 
             assert self.forecasts
-            return (LevelView if stage == "level" else RehearseView)(document, self.forecasts, self.theme)
+            return {"level": LevelView, "rehearse": RehearseView, "charge": ChargeView}[stage](document, self.forecasts, self.theme)
         from nipper.app.stages.diagnose.view import DiagnoseView
 
         return DiagnoseView(document, self.theme, self.zone)
@@ -436,7 +431,8 @@ class Window(QMainWindow):
         self.go(stage)
         return self._views[stage]
 
-    def _show_page(self, page: QWidget) -> None:
+    def show_page(self, page: QWidget) -> None:
+        """Show a page; only beside a stage stands what follows of it."""
         self.pages.setCurrentWidget(page)
         working = self.document is not None and page in self._views.values()
         self.rail.setVisible(self.document is not None)
@@ -446,66 +442,33 @@ class Window(QMainWindow):
     @Slot()
     def show_help(self) -> None:
         """Show keys and words."""
-        from nipper.app.shell.helppage import HelpPage
-
-        if self._help is None:
-            self._help = HelpPage(self.actions_list)
-            self.pages.addWidget(self._help)
-        self._show_page(self._help)
+        self.side.show("help")
 
     def type_in(self) -> None:
         """Show the typing sheet."""
-        from nipper.app.shell.typingpage import TypingPage
+        self.side.show("typing")
 
-        assert self.document
-        if not isinstance(self._typing, TypingPage):
-            page = TypingPage(self.document, self.theme, self.zone)
-            page.left.connect(self._typing_left)
-            page.finished.connect(self._typing_finished)
-            page.trouble.connect(self.say)
-            self.pages.addWidget(page)
-            self._typing = page
-        self._typing.refresh()
-        self._show_page(self._typing)
-        self._typing.setFocus()
+    def read_back(self) -> None:
+        """Show the sheet on which one types what the BMS shows."""
+        self.side.show("readback")
 
     def show_revisions(self) -> None:
         """Show what was typed in and read back."""
-        from nipper.app.shell.revisionspage import RevisionsPage
-
-        assert self.document
-        if not isinstance(self._revisions_page, RevisionsPage):
-            page = RevisionsPage(self.document, self.zone)
-            page.left.connect(self._typing_left)
-            page.trouble.connect(self.say)
-            self.pages.addWidget(page)
-            self._revisions_page = page
-        self._revisions_page.refresh()
-        self._show_page(self._revisions_page)
+        self.side.show("revisions")
 
     def show_logs(self) -> None:
         """Show names of packs and the logs that were read."""
-        from nipper.app.shell.logspage import LogsPage
+        self.side.show("logs")
 
-        assert self.document
-        if not isinstance(self._logs_page, LogsPage):
-            page = LogsPage(self.document, self.zone)
-            page.left.connect(self._typing_left)
-            self.pages.addWidget(page)
-            self._logs_page = page
-        self._logs_page.refresh()
-        self._show_page(self._logs_page)
-
-    @Slot()
-    def _typing_left(self) -> None:
+    def go_back(self) -> None:
+        """Back to the stage that was shown."""
         self.go(self._stage)
 
-    @Slot()
-    def _typing_finished(self) -> None:
+    def revised(self) -> None:
+        """A revision was added."""
         assert self.document
-        self._read_revisions()
+        self._typed = self.document.typed_revisions()
         self._setup_changed(self.document.setup)
-        self.go(self._stage)
 
     def say(self, text: str) -> None:
         """One line above the page; empty takes it away."""
@@ -531,69 +494,9 @@ class Window(QMainWindow):
         self._revision.style().unpolish(self._revision)
         self._revision.style().polish(self._revision)
 
-    @Slot(object)
-    def _findings_changed(self, findings: list[Finding]) -> None:
-        status, sentence = protect_sentence(findings)
-        self.rail.say("protect", str(status), sentence)
-        self._cold_changed()
-        if self._stage in ("protect", "level"):
-            self._show_follows()
-
-    @Slot()
-    def _cold_changed(self) -> None:
-        """Settings or proofs of the cold have changed: its sentence and what follows."""
-        from nipper.core.report.cold import cold_sentence, last_proof
-
-        document = self.document
-        if document is None:
-            return
-        events = [(e.time_s, e.pack, e.kind, e.note) for e in document.events()]
-        status, sentence = cold_sentence(document.setup, last_proof(events, document.pack.id), datetime.now(self.zone))
-        self.rail.say("cold", str(status), sentence)
-        if self._stage == "cold":
-            self._show_follows()
-
-    @Slot()
-    def _forecast_changed(self) -> None:
-        """A forecast has come: its stage's sentence and what follows."""
-        from nipper.core.report.forecasts import rehearse_sentence
-
-        if self.forecasts is not None:
-            status, sentence = rehearse_sentence(self.forecasts.rehearsal)
-            self.rail.say("rehearse", str(status), sentence)
-            if self._stage in ("level", "rehearse", "diagnose"):
-                self._show_follows()
-
-    @Slot(int, object)
-    def _record_changed(self, pack_id: int, _: PackRecord | None) -> None:
-        if self.document and pack_id == self.document.pack.id:
-            self._show_record()
-
-    def _show_record(self) -> None:
-        from nipper.core.forecast.levelling import from_log
-        from nipper.core.report.forecasts import level_sentence, rehearse_sentence
-        from nipper.core.report.sentences import diagnose_sentence, record_sentence
-
-        assert self.document
-        assert self.forecasts
-        record = self.document.record
-        if record is None and self.document.reading_log:
-            return
-        log, diagnosis = (record.log, record.diagnosis) if record else (None, None)
-        for stage, (status, sentence) in (
-            ("record", record_sentence(log, self.document.setup, diagnosis)),
-            ("diagnose", diagnose_sentence(diagnosis)),
-            ("level", level_sentence(self.document.setup, from_log(self.document.setup, self.forecasts.known.get(self.forecasts.pack_number)))),
-            ("rehearse", rehearse_sentence(self.forecasts.rehearsal)),
-        ):
-            self.rail.say(stage, str(status), sentence)
-        self._show_follows()
-
     @Slot(int)
     def _pack_changed(self, _: int) -> None:
         self._show_packs()
-        self._show_record()
-        self._cold_changed()
 
     def _show_packs(self) -> None:
         assert self.document
@@ -620,42 +523,6 @@ class Window(QMainWindow):
         ids = [p.id for p in self.document.packs]
         self.document.choose_pack(ids[(ids.index(self.document.pack.id) + 1) % len(ids)])
 
-    def _show_follows(self) -> None:
-        document = self.document
-        if document is None:
-            return
-        if self._stage == "protect":
-            self.follows.show_all([of_finding(f) for f in document.findings])
-            return
-        from nipper.core.report.forecasts import of_levelling, of_rehearsal
-        from nipper.core.report.sentences import of_compared, of_diagnosis, of_history, of_overruled, of_record, of_trip
-
-        forecasts = self.forecasts
-        assert forecasts
-        if self._stage == "rehearse":
-            self.follows.show_all(of_rehearsal(forecasts.rehearsal) if forecasts.rehearsal else [])
-            return
-        if self._stage == "cold":
-            from nipper.core.report.cold import of_cold
-
-            record = document.record
-            self.follows.show_all(of_cold(document.setup, document.findings, record.diagnosis.estimate if record else None))
-            return
-        if self._stage == "level":
-            self.follows.show_all(of_levelling(document.setup, forecasts.levelling, document.findings))
-            return
-        record = document.record
-        if record is None:
-            self.follows.show_all([])
-        elif self._stage == "record":
-            self.follows.show_all(of_record(record.log, document.setup, record.diagnosis, self.zone))
-        else:
-            told = of_diagnosis(record.diagnosis) + of_trip(record.diagnosis, document.setup, self.zone)
-            if forecasts.comparison is not None:
-                told += of_compared(forecasts.comparison, record.pack.id, [p.name for p in document.packs], self.zone)
-            told += of_overruled(record.diagnosis) + of_history(document.bench.diagnoses(record.pack.id), self.zone)
-            self.follows.show_all(told)
-
     # settings
 
     def first_suggestion(self) -> Consequence | None:
@@ -670,11 +537,9 @@ class Window(QMainWindow):
     @Slot(object)
     def _point(self, consequence: Consequence) -> None:
         """Show the setting a consequence speaks of."""
-        from nipper.app.stages.protect.view import ProtectView
-
-        view = self._views.get(self._stage)
-        if isinstance(view, ProtectView) and consequence.settings:
-            view.show_field(consequence.settings[0])
+        show = getattr(self._views.get(self._stage), "show_field", None)  # of the stages that have fields
+        if show is not None and consequence.settings:
+            show(consequence.settings[0])
 
     def apply_first(self) -> None:
         """Take over the first suggestion."""
@@ -700,18 +565,12 @@ class Window(QMainWindow):
         self._undo.setEnabled(bool(stack and stack.canUndo()))
         self._redo.setEnabled(bool(stack and stack.canRedo()))
 
-    def _read_revisions(self) -> None:
-        """What was typed in so far; read when it changes, since each drag asks."""
-        assert self.document
-        self._typed = [r for r in self.document.bench.revisions() if r.kind == "typed in"]
-
     def note_typed_in(self) -> None:
         """Keep the settings as typed in today."""
         assert self.document
         self.document.save()
         self.document.bench.add_revision("typed in", "noted as typed in", self.document.setup)
-        self._read_revisions()
-        self._setup_changed(self.document.setup)
+        self.revised()
 
     def set_theme(self, mode: str) -> None:
         """desktop, light or dark; kept for the next start."""

@@ -5,9 +5,11 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from PySide6.QtGui import QPageSize, QPdfWriter, QTextDocument
 from PySide6.QtWidgets import QFileDialog
 
 from nipper.app.jobs import Job
+from nipper.app.theme import BASE_PT, font
 from nipper.core.errors import NipperError
 from nipper.core.setup import dumps
 
@@ -25,6 +27,16 @@ def write_whole(path: Path, data: bytes) -> None:
         part.unlink(missing_ok=True)
 
 
+def print_html(html: str, file: str) -> None:
+    """A page as PDF on A4."""
+    writer = QPdfWriter(file)
+    writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
+    page = QTextDocument()
+    page.setDefaultFont(font(BASE_PT))
+    page.setHtml(html)
+    page.print_(writer)
+
+
 def _write(window: "Window", title: str, proposed: str, kinds: str, data: Callable[[], bytes]) -> None:
     file, _ = QFileDialog.getSaveFileName(window, title, proposed, kinds)
     if file:
@@ -39,6 +51,24 @@ def write_setup(window: "Window") -> None:
     assert window.document
     setup = window.document.setup
     _write(window, "Write the setup file", f"{setup.name}.setup.json", "Setup files (*.json)", lambda: dumps(setup).encode())
+
+
+def write_open_loop(window: "Window") -> None:
+    """Write the sheet for an inverter that nobody talks to, as a table or for printing."""
+    from nipper.core.sources.openloop import sheet, to_csv, to_html
+
+    assert window.document
+    setup = window.document.setup
+    file, _ = QFileDialog.getSaveFileName(window, "Write the open-loop sheet", f"{setup.name}.open-loop.pdf", "PDF (*.pdf);;Tables (*.csv)")
+    if not file:
+        return
+    try:
+        if file.lower().endswith(".csv"):
+            write_whole(Path(file), to_csv(sheet(setup)).encode())
+        else:
+            print_html(to_html(sheet(setup), f"{setup.name}: open-loop sheet"), file)
+    except OSError as error:
+        window.say(f"{file}: {error.strerror}")
 
 
 def write_log(window: "Window") -> None:

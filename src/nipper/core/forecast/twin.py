@@ -10,6 +10,7 @@ from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 from nipper.core.simulate.build import bank_wh
 from nipper.core.simulate.scenario import CellFault, Event, Loads, OtherCharger, Scenario
+from nipper.core.sources.solar import as_set
 
 if TYPE_CHECKING:  # a window makes plans before its first paint, and these numerics take long to load
     from nipper.core.imbalance.estimate import Estimate
@@ -111,6 +112,20 @@ def usual_habits(setup: Setup) -> Habits:
     return Habits(round(0.5 * wh / 1e3, 1), round(wh / 4.0, -1))
 
 
+def _modules_w(setup: Setup) -> float | None:
+    """Peak power of the PV modules that are entered, as far as the input takes it."""
+    arrangement = as_set(setup)
+    return arrangement.usable_w if arrangement else None
+
+
+def _others(setup: Setup) -> list[OtherCharger]:
+    """The setup's other chargers, on all day: the worst case for the trips."""
+    return [
+        OtherCharger(name=c.name, max_a=c.max_charge_a, absorption_v=c.absorption_v, absorption_min=c.absorption_min, float_v=c.float_v or 0.0)
+        for c in setup.other_chargers
+    ]
+
+
 @dataclass(frozen=True, slots=True)
 class Plan:
     """What the user chose for a rehearsal."""
@@ -131,14 +146,15 @@ def scenario(setup: Setup, known: Mapping[int, Known], plan: Plan, extra: Sequen
     """The scenario of a plan on a copy of this bank; rows so far apart that a picture has no more than some thousands."""
     usual, seen = usual_habits(setup), habits(known)
     faults = measured_cells(setup, known)
-    kwh = plan.load_kwh_per_day if plan.load_kwh_per_day is not None else seen.load_kwh_per_day or usual.load_kwh_per_day or 1.0
+    entered = setup.usage.kwh_per_day if setup.usage else None
+    kwh = plan.load_kwh_per_day if plan.load_kwh_per_day is not None else entered or seen.load_kwh_per_day or usual.load_kwh_per_day or 1.0
     told = any(f.offset_pct or f.leak_mah_per_day for f in faults)
     return Scenario(
         days=plan.days,
         start=plan.start,
         seed=plan.seed,
         weather=plan.weather,  # pyright: ignore[reportArgumentType] - the model checks it
-        pv_w=plan.sun_w if plan.sun_w is not None else seen.sun_w or usual.sun_w,
+        pv_w=plan.sun_w if plan.sun_w is not None else _modules_w(setup) or seen.sun_w or usual.sun_w,
         loads=loads(kwh),
         start_soc_pct=plan.start_soc_pct,
         ambient_c=plan.air_c,
@@ -148,6 +164,6 @@ def scenario(setup: Setup, known: Mapping[int, Known], plan: Plan, extra: Sequen
         spread_capacity_pct=0.0 if told else 0.5,
         spread_leak_mah_per_day=0.0 if told else 1.5,
         cells=[*faults, *extra],
-        chargers=list(plan.chargers),
+        chargers=[*_others(setup), *plan.chargers][:4],
         events=list(plan.events),
     )

@@ -1,7 +1,7 @@
 """A consequence and how it stands: what the rules say, as What follows shows it. Light, because the window's first paint needs it."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 
 from nipper.core.findings import Finding, Severity
@@ -26,7 +26,7 @@ class Consequence:
     place: str = ""
     why: str = ""
     settings: tuple[str, ...] = ()
-    suggestion: tuple[tuple[str, object], ...] = ()
+    suggestion: tuple[tuple[str, object], ...] = field(default=(), hash=False)  # may hold whole limits and lists
     label: str = ""
     goto: str = ""  # a stage
 

@@ -14,10 +14,11 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from nipper.core.errors import InputError
 from nipper.core.quantities import unit_of
-from nipper.core.setup import Balancer, Charging, Part, Protection, Setup, get
+from nipper.core.setup import Balancer, Charging, Link, Part, Protection, SeparateBalancer, Setup, get
 
 MAX_MENU_BYTES = 1_000_000
 PACK = ("chemistry", "cells_in_series", "capacity_ah")
+INVERTER = ("inverter_max_charge_a", "inverter_max_discharge_a", "low_alarm_v", "low_cut_v", "low_restart_v")
 
 # how a BMS may show a quantity: factor and offset from the setup's own unit, and digits
 UNITS: dict[str, dict[str, tuple[float, float, int]]] = {
@@ -30,6 +31,7 @@ UNITS: dict[str, dict[str, tuple[float, float, int]]] = {
     "min": {"min": (1.0, 0.0, 1), "s": (60.0, 0.0, 0), "h": (1 / 60.0, 0.0, 2)},
     "µs": {"µs": (1.0, 0.0, 0), "ms": (1e-3, 0.0, 3)},
     "days": {"days": (1.0, 0.0, 1)},
+    "mV/K": {"mV/K": (1.0, 0.0, 1)},
 }
 
 
@@ -88,9 +90,16 @@ def _settings() -> Iterator[tuple[str, str, str]]:
             continue
         for field, inner in part.model_fields.items():
             yield f"protection.{name}.{field}", info.title or name, inner.title or field
-    for part_name, model, section in (("balancer", Balancer, "Balancer"), ("charging", Charging, "Charger")):
+    for part_name, model, section in (
+        ("balancer", Balancer, "Balancer"),
+        ("separate_balancer", SeparateBalancer, "Separate balancer"),
+        ("charging", Charging, "Charger"),
+    ):
         for field, inner in model.model_fields.items():
-            yield f"{part_name}.{field}", section, inner.title or field
+            if field != "rates":  # a table has no single value
+                yield f"{part_name}.{field}", section, inner.title or field
+    for field in INVERTER:
+        yield f"link.{field}", "Inverter", Link.model_fields[field].title or field
 
 
 TITLES = {path: (section, title) for path, section, title in _settings()}

@@ -4,6 +4,7 @@ import csv
 import io
 from collections.abc import Sequence
 from dataclasses import dataclass
+from html import escape
 
 from nipper.core.chemistry import chemistry
 from nipper.core.setup import Setup
@@ -112,3 +113,9 @@ def to_csv(lines: Sequence[Value]) -> str:
     writer.writerow(["setting", "value", "note"])
     writer.writerows([line.name, line.text, line.why] for line in lines)
     return out.getvalue()
+
+
+def to_html(lines: Sequence[Value], title: str) -> str:
+    """The sheet as a page for printing."""
+    rows = "".join(f"<tr><td>{escape(v.name)}</td><td align='right'><b>{escape(v.text)}</b></td><td>{escape(v.why)}</td></tr>" for v in lines)
+    return f"<h2>{escape(title)}</h2><table cellpadding='5' width='100%'>{rows}</table><p>The inverter's own manual decides. Everything off before wiring.</p>"

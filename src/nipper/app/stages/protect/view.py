@@ -18,7 +18,7 @@ from nipper.core.logs.charges import read_at
 from nipper.core.report.temperatures import HIGHEST_C, LOWEST_C, rows
 from nipper.core.rules.base import Evidence
 from nipper.core.rules.schools import LimitSchool, limit_schools
-from nipper.core.setup import Balancer, Cell, Charging, SeparateBalancer, Setup, Usage, Wiring
+from nipper.core.setup import Balancer, Cell, Charging, Protection, SeparateBalancer, Setup, Usage, Wiring
 
 FORMS = (
     ("Voltages", "cell_over_voltage cell_under_voltage pack_over_voltage pack_under_voltage"),
@@ -102,28 +102,30 @@ class ProtectView(QWidget):
         self._group, self._stack = QButtonGroup(self), QStackedWidget()
         for title, names in FORMS:
             self._add(tabs, title, SettingsForm().add_limits(tuple(names.split())))
+        self.forms[0].add_part("protection", Protection, "References", ("soc_full_v", "soc_empty_v", "power_off_v"), 7)
         other = SettingsForm()
         other.add_part("charging", Charging, "Charger", ("absorption_v", "absorption_min", "float_v", "max_charge_a", "tail_a"), 0)
         other.add_part("balancer", Balancer, "Balancer", ("kind", "current_a", "start_v", "delta_mv", "when"), 2)
-        other.add_part("separate_balancer", SeparateBalancer, "Separate balancer", ("kind", "current_a", "start_v", "delta_mv", "when"), 4)
-        other.add_part("separate_balancer", SeparateBalancer, "Its own limits", ("low_v", "high_v", "low_c"), 6)
+        other.add_part("charging", Charging, "Equalise", ("equalise_v", "equalise_every_days"), 4)
+        self._add(tabs, "Charge, level", other)
+        second = SettingsForm()
+        second.add_part("separate_balancer", SeparateBalancer, "Separate balancer", ("kind", "current_a", "start_v", "delta_mv", "when"), 0)
+        second.add_part("separate_balancer", SeparateBalancer, "Its own limits", ("low_v", "high_v", "low_c"), 2)
         self.second = button("Add one", "quiet", "A balancer that is a device of its own, beside the BMS")
         self.second.clicked.connect(self._second_device)
-        other.add_widget(self.second, 4, 7)
-        self._add(tabs, "Charger, balancers", other)
+        second.add_widget(self.second, 5, 3)
+        self._add(tabs, "2nd balancer", second)
         loads = SettingsForm()
         loads.add_part("usage", Usage, "Loads", ("continuous_w", "inrush_w", "inrush_s", "kwh_per_day"), 0)
-        loads.add_part("cell", Cell, "Cell's pulse, by its sheet", ("max_discharge_a", "pulse_discharge_a", "pulse_s"), 2)
+        loads.add_part("cell", Cell, "Cell's pulse, by its sheet", ("pulse_discharge_a", "pulse_s"), 2)
         loads.add_part("wiring", Wiring, "Fuse of one pack", ("fuse_a", "fuse_kind", "fuse_breaks_ka"), 4)
         loads.add_part("wiring", Wiring, "Whole bank", ("main_fuse_a", "main_cable_mm2"), 6)
-        self._add(tabs, "Loads, fuses", loads)
+        self._add(tabs, "Loads", loads)
         pack = SettingsForm()
         pack.add_part("", Setup, "Pack", ("name", "chemistry", "cells_in_series", "capacity_ah", "packs_in_parallel"), 0)
         pack.add_part("cell", Cell, "Cell, by its sheet", ("max_v", "min_v", "max_charge_a", "max_discharge_a", "resistance_mohm"), 2)
         pack.add_part("wiring", Wiring, "Wiring of one pack", ("fuse_a", "cable_mm2", "cable_length_m", "standby_w"), 4)
-        self._add(tabs, "Pack, wiring", pack)
-        references = SettingsForm().add_limits(("soc_full_v", "soc_empty_v", "power_off_v"))
-        self._add(tabs, "References", references)
+        self._add(tabs, "Pack", pack)
         tabs.addStretch(1)
         inside.addLayout(tabs)
         inside.addWidget(self._stack)

@@ -19,10 +19,10 @@ HEADINGS = ("start of absorption", "+30 min", "end of absorption", "at rest", "h
 
 
 class Opened:
-    """A charge with the log it is in and the name it is shown by."""
+    """A charge with the log it is in, the name it is shown by, and the settings it was made under."""
 
-    def __init__(self, log: Log, charge: Charge, pack: str) -> None:
-        self.log, self.charge, self.pack = log, charge, pack
+    def __init__(self, log: Log, charge: Charge, pack: str, settings: str) -> None:
+        self.log, self.charge, self.pack, self.settings = log, charge, pack, settings
 
 
 class ChargePanel(QWidget):
@@ -76,7 +76,7 @@ class ChargePanel(QWidget):
         for i, opened in enumerate((first, beside)):
             if opened is not None:
                 self._draw(self.plots[i], opened)
-                self._titles[i].setText(f"{self._day(opened)} · {opened.pack}")
+                self._titles[i].setText(" · ".join(part for part in (self._day(opened), opened.pack, opened.settings) if part))
                 self._row(i + 1, opened)
         self._fit(first, beside)
         self._table.setColumnStretch(len(HEADINGS) + 1, 1)

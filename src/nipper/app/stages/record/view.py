@@ -10,6 +10,7 @@ from nipper.app.stages.record.charge import ChargePanel, Opened
 from nipper.app.stages.record.heat import HeatMap
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, button, card, label
+from nipper.core.logs.charges import Charge
 from nipper.core.report.charges import HeatTable, heat_table, nearest
 
 NUMBERS = (
@@ -206,7 +207,7 @@ class RecordView(QWidget):
         record = self._document.record
         if record is None or self._table is None:
             return
-        first = Opened(record.log, self._table.charges[self._first], record.pack.name)
+        first = self._open(record, self._table.charges[self._first])
         beside = self._second(record)
         self.panel.show_charges(self._document.setup, first, beside)
         same = self.same_pack.isChecked()
@@ -214,6 +215,9 @@ class RecordView(QWidget):
         how = {"held": "held at the top", "trip": "ended by a trip", "knee": "full by its voltage"}[first.charge.ended_by]
         length = (record.log.time_s[first.charge.top] - record.log.time_s[first.charge.start]) / 3600.0
         self._opened.setText(f"{first.charge.charged_ah:.0f} Ah in {length:.1f} h, {how} at {first.charge.level_v:.3f} V a cell")
+
+    def _open(self, record: PackRecord, charge: Charge) -> Opened:
+        return Opened(record.log, charge, record.pack.name, self._document.settings_at(float(record.log.time_s[charge.top])))
 
     def _second(self, record: PackRecord) -> Opened | None:
         assert self._table
@@ -223,7 +227,7 @@ class RecordView(QWidget):
                 other = self._document.records.get(pack.id)
                 if pack.id != record.pack.id and other:
                     found = nearest(other.diagnosis.estimate.full, other.log, moment)
-                    return Opened(other.log, found, pack.name) if found else None
+                    return self._open(other, found) if found else None
         if self.same_pack.isChecked() and 0 <= self._beside < len(self._table.charges):
-            return Opened(record.log, self._table.charges[self._beside], record.pack.name)
+            return self._open(record, self._table.charges[self._beside])
         return None

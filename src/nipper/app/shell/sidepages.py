@@ -1,0 +1,91 @@
+"""The pages beside the stages: typing sheet, read back, revisions, packs and logs, keys. Each is made when it is first shown."""
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Slot
+from PySide6.QtWidgets import QWidget
+
+if TYPE_CHECKING:
+    from nipper.app.shell.window import Window
+
+
+class SidePages(QObject):
+    """Makes, shows and forgets them."""
+
+    def __init__(self, window: "Window") -> None:
+        super().__init__(window)
+        self._window = window
+        self._pages: dict[str, QWidget] = {}
+
+    def show(self, name: str) -> QWidget:
+        """Show a page as things stand now."""
+        if name not in self._pages:
+            page = self._make(name)
+            self._pages[name] = page
+            self._window.pages.addWidget(page)
+        page = self._pages[name]
+        refresh = getattr(page, "refresh", None)
+        if refresh is not None:
+            refresh()
+        self._window.show_page(page)
+        page.setFocus()
+        return page
+
+    def _make(self, name: str) -> QWidget:
+        # imported here: the first paint needs none of them
+        window = self._window
+        if name == "help":
+            from nipper.app.shell.helppage import HelpPage
+
+            return HelpPage(window.actions_list)
+        assert window.document
+        if name == "typing":
+            from nipper.app.shell.typingpage import TypingPage
+
+            page = TypingPage(window.document, window.theme, window.zone)
+            page.finished.connect(self._revised)
+        elif name == "readback":
+            from nipper.app.shell.readbackpage import ReadBackPage
+
+            page = ReadBackPage(window.document, window.theme, window.zone)
+            page.kept.connect(self._read_back)
+        elif name == "revisions":
+            from nipper.app.shell.revisionspage import RevisionsPage
+
+            page = RevisionsPage(window.document, window.theme, window.zone)
+            page.typing_asked.connect(self._type_back)
+        else:
+            from nipper.app.shell.logspage import LogsPage
+
+            page = LogsPage(window.document, window.zone)
+        page.left.connect(self._left)
+        trouble = getattr(page, "trouble", None)
+        if trouble is not None:
+            trouble.connect(window.say)
+        return page
+
+    def close(self) -> None:
+        """Forget the pages of a bench that closes."""
+        for name, page in list(self._pages.items()):
+            if name != "help":
+                self._window.pages.removeWidget(page)
+                page.deleteLater()
+                del self._pages[name]
+
+    @Slot()
+    def _left(self) -> None:
+        self._window.go_back()
+
+    @Slot()
+    def _revised(self) -> None:
+        self._window.revised()
+        self._window.go_back()
+
+    @Slot()
+    def _read_back(self) -> None:
+        self._window.revised()
+        self.show("revisions")
+
+    @Slot()
+    def _type_back(self) -> None:
+        self.show("readback")

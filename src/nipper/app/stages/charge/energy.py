@@ -1,0 +1,79 @@
+"""The energy budget as large readings: what the bank holds, how long it lasts, how long it takes to fill."""
+
+from PySide6.QtCore import Signal, Slot
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+
+from nipper.app.theme import BASE_PT
+from nipper.app.widgets.basic import SEMI, clear, label
+from nipper.app.widgets.field import UnitField
+from nipper.core.forecast.autonomy import Autonomy
+from nipper.core.setup import Setup
+
+READING_PT = 22.0
+
+
+def days(value: float | None) -> str:
+    """Days as said; None is for ever."""
+    return "for ever" if value is None else f"{value:.1f} days"
+
+
+class EnergyPage(QWidget):
+    """``loads`` carries the kWh a day that were typed."""
+
+    loads = Signal(object)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 4, 0, 0)
+        layout.setSpacing(10)
+        line = QHBoxLayout()
+        self.field = UnitField("kWh/day", "loads a day", "What the house takes; empty: from the log, else half of the bank", optional=True)
+        self.field.setMaximumWidth(120)
+        self.field.entered.connect(self.loads)
+        line.addWidget(label("Loads", "soft"))
+        line.addWidget(self.field)
+        self._source = label("", "soft")
+        line.addWidget(self._source, 1)
+        layout.addLayout(line)
+        self._grid = QGridLayout()
+        self._grid.setHorizontalSpacing(28)
+        self._grid.setVerticalSpacing(14)
+        layout.addLayout(self._grid)
+        self._note = label("", "soft", BASE_PT - 0.5, wrap=True)
+        layout.addWidget(self._note)
+        layout.addStretch(1)
+
+    @Slot(object, object)
+    def show_budget(self, setup: Setup, budget: Autonomy | None) -> None:
+        """Show a budget; None while it is reckoned."""
+        clear(self._grid)
+        self.field.set_value(setup.usage.kwh_per_day if setup.usage else None)
+        if budget is None:
+            self._source.setText("reckoning …")
+            return
+        entered = bool(setup.usage and setup.usage.kwh_per_day)
+        where = "from the log" if budget.measured else "usual for such a bank: enter yours"
+        self._source.setText("as entered" if entered else f"{budget.kwh_per_day:.1f} kWh a day, {where}")
+        readings = (
+            (f"{budget.usable_kwh:.1f} kWh", "between the charge target and the under-voltage trip, all packs"),
+            (days(budget.without_sun_days), "without any sun"),
+            (days(budget.cloudy_winter_days), "under clouds in midwinter"),
+            (days(budget.cloudy_summer_days), "under clouds in midsummer"),
+            (f"{budget.refill_h:.1f} h", f"to fill from empty at the full charge current, {budget.c_rate:.2f}C"),
+            (self._refill(budget), "to fill from empty on clear days, loads running: midsummer · March · midwinter"),
+        )
+        for i, (number, what) in enumerate(readings):
+            row, column = 2 * (i // 2), i % 2
+            self._grid.addWidget(label(number, size=READING_PT, weight=SEMI), row, column)
+            self._grid.addWidget(label(what, "soft", wrap=True), row + 1, column)
+        self._grid.setColumnStretch(0, 1)
+        self._grid.setColumnStretch(1, 1)
+        self._note.setText(
+            f"Sun: {budget.sun_w / 1e3:.1f} kW of modules, lying flat at 52° north, clear sky after Haurwitz, clouds let a third through. "
+            "Inverter 92 %, charger 96 % (common practice)."
+        )
+
+    @staticmethod
+    def _refill(budget: Autonomy) -> str:
+        return " · ".join("never" if d is None else f"{d:.1f} days" for d in budget.refill_days.values())

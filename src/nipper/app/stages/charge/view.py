@@ -1,0 +1,130 @@
+"""Charge: a day from the kernel, PV strings, rates by temperature, the open-loop sheet, the energy budget."""
+
+from PySide6.QtCore import Slot
+from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+
+from nipper.app.document import Document
+from nipper.app.forecasts import Forecasts
+from nipper.app.stages.charge.day import DayChart
+from nipper.app.stages.charge.energy import EnergyPage
+from nipper.app.stages.charge.others import OtherChargers
+from nipper.app.stages.charge.rates import RatePage
+from nipper.app.stages.charge.sheet import SheetPage
+from nipper.app.stages.charge.strings import StringPage
+from nipper.app.theme import Theme
+from nipper.app.widgets.basic import SEMI, button, card, label
+from nipper.app.widgets.form import SettingsForm
+from nipper.core.forecast.day import SEASONS
+from nipper.core.report.charge import charge_sentence
+from nipper.core.setup import Charging
+
+PAGES = ("A day", "PV strings", "Rates", "Open loop", "Energy")
+SKIES = ("clear", "mixed", "cloudy")
+
+
+class ChargeView(QWidget):
+    """The stage Charge."""
+
+    def __init__(self, document: Document, forecasts: Forecasts, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("page")
+        self._document, self._forecasts = document, forecasts
+        self._title = label("", size=16, weight=SEMI, wrap=True)
+        self.chart, self.strings, self.rates = DayChart(theme), StringPage(document, theme), RatePage(document, theme)
+        self.sheet, self.energy, self.others = SheetPage(), EnergyPage(), OtherChargers(document)
+        self._group, self._stack = QButtonGroup(self), QStackedWidget()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(18, 14, 18, 14)
+        layout.setSpacing(6)
+        head = QHBoxLayout()
+        head.addWidget(self._title, 1)
+        for i, title in enumerate(PAGES):
+            choice = button(title, "quiet")
+            choice.setCheckable(True)
+            choice.setChecked(i == 0)
+            self._group.addButton(choice, i)
+            head.addWidget(choice)
+        layout.addLayout(head)
+        for page in (self._day_page(), self.strings, self.rates, self.sheet, self.energy):
+            self._stack.addWidget(page)
+        layout.addWidget(self._stack, 1)
+        self._group.idClicked.connect(self.show_page)
+        self.energy.loads.connect(self._loads_typed)
+        document.setup_changed.connect(self._show)
+        document.pack_changed.connect(self._show)
+        forecasts.day_drawn.connect(self._show)
+        self._show()
+        forecasts.want("day")
+
+    def _day_page(self) -> QWidget:
+        page = QWidget()
+        layout = QVBoxLayout(page)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(6)
+        line = QHBoxLayout()
+        self.season, self.sky = QComboBox(), QComboBox()
+        self.season.addItems(list(SEASONS))
+        self.sky.addItems([f"{s} sky" for s in SKIES])
+        self.season.setToolTip("Where the sun stands, and how cold it is; 52° north")
+        self.season.activated.connect(self._day_chosen)
+        self.sky.activated.connect(self._day_chosen)
+        words = label("The third of three like days, run on a copy of this bank with its measured cells, loads and sun.", "soft", wrap=True)
+        line.addWidget(words, 1)
+        line.addWidget(self.season)
+        line.addWidget(self.sky)
+        layout.addLayout(line)
+        layout.addWidget(self.chart, 1)
+        frame, inside = card()
+        columns = QHBoxLayout()
+        self.form = SettingsForm()
+        self.form.add_part("charging", Charging, "Charger", ("absorption_v", "absorption_min", "float_v", "max_charge_a", "tail_a"), 0)
+        self.form.add_part("charging", Charging, "Equalise, lead-acid", ("equalise_v", "equalise_every_days", "compensation_mv_per_k"), 2)
+        self.form.entered.connect(self._entered)
+        columns.addWidget(self.form)
+        columns.addWidget(self.others, 1)
+        inside.addLayout(columns)
+        layout.addWidget(frame)
+        return page
+
+    @Slot(int)
+    def show_page(self, index: int) -> None:
+        """Show a day, the strings, the rates, the sheet or the budget."""
+        self._group.button(index).setChecked(True)
+        self._stack.setCurrentIndex(index)
+        self._show()
+
+    def show_field(self, path: str) -> None:
+        """Bring the page to the front on which a setting stands."""
+        page = 1 if path.startswith("solar") else 2 if path.startswith("charging.rates") else 3 if path.startswith("link.") else 0
+        self.show_page(page)
+
+    @Slot()
+    def _show(self, *_: object) -> None:
+        setup, day = self._document.setup, self._forecasts.day
+        sentence = charge_sentence(setup, day)[1].partition(" on a ")[0]  # which day it is stands beside
+        self._title.setText(sentence[0].upper() + sentence[1:])
+        shown = self._stack.currentIndex()
+        if shown == 0:
+            self.chart.show_day(setup, day)
+            self.form.show_setup(setup)
+            self.others.show_setup(setup)
+        elif shown == 4:
+            self.energy.show_budget(setup, self._forecasts.budget)
+        else:
+            (self.strings, self.rates, self.sheet)[shown - 1].show_setup(setup)
+
+    @Slot()
+    def _day_chosen(self) -> None:
+        self._forecasts.change_day(self.season.currentText(), SKIES[self.sky.currentIndex()])
+
+    @Slot(str, object)
+    def _entered(self, path: str, value: object) -> None:
+        if self._document.change({path: value}, f"Set {path}"):
+            self._document.settle()
+        else:
+            self.form.show_setup(self._document.setup)
+
+    @Slot(object)
+    def _loads_typed(self, value: float | None) -> None:
+        if self._document.change({"usage.kwh_per_day": value}, "Set the loads a day"):
+            self._document.settle()

@@ -1,0 +1,172 @@
+"""What the BMS shows, typed or from a file, held against the settings; and which settings were in force when."""
+
+import csv
+import io
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Protocol, TypeVar
+
+from nipper.core.errors import InputError, RangeError
+from nipper.core.quantities import parse_quantity, unit_of
+from nipper.core.report.typingsheet import TITLES, UNITS, Line, Menu, differences
+from nipper.core.setup import Setup, get, put
+
+MAX_ROWS, MAX_BYTES = 2000, 1_000_000
+IN_FORCE = ("typed in", "read back")
+MINUS, DASHES = "−", ("", "–", "-", "—")
+
+
+class Dated(Protocol):
+    """A revision of the settings, as far as this module asks."""
+
+    @property
+    def time_s(self) -> float: ...
+    @property
+    def kind(self) -> str: ...
+
+
+R = TypeVar("R", bound=Dated)
+
+
+@dataclass(frozen=True, slots=True)
+class ReadBack:
+    """What was read, applied to the settings: ``lines`` are the differences (value: as shown by the BMS, before: as set)."""
+
+    shown: Setup
+    read: int
+    lines: tuple[Line, ...]
+
+    @property
+    def note(self) -> str:
+        """A line for the list of revisions."""
+        count = len(self.lines)
+        told = "as set" if not count else f"{count} difference{'s' if count > 1 else ''} to the settings"
+        return f"read back {self.read} settings: {told}"
+
+
+def parse_shown(path: str, text: str, unit: str = "") -> object:
+    """The value of a setting from what a BMS shows: 3650 mV, 3.65, 275.15 K, active; None for a dash (left out).
+
+    Parameters
+    ----------
+    unit : in which the menu says it is shown, where the text names none
+
+    Raises
+    ------
+    RangeError
+        Says what was expected.
+    """
+    text = text.strip()
+    if text in DASHES:
+        return None
+    own = unit_of(path)
+    known = UNITS.get(own, {})
+    for shown in sorted(known, key=len, reverse=True):  # "0.1 A" before "A"
+        if shown[0].isdigit() and text.endswith(f" {shown}") and _is_number(text.removesuffix(shown)):
+            return _from_bms(text.removesuffix(shown), known[shown])
+    if unit in known and unit != own and _is_number(text):
+        return _from_bms(text, known[unit])
+    return _word_or_number(path, text, own)
+
+
+def _is_number(text: str) -> bool:
+    try:
+        float(text.replace(",", ".").replace(MINUS, "-"))
+    except ValueError:
+        return False
+    return True
+
+
+def _from_bms(text: str, form: tuple[float, float, int]) -> float:
+    factor, offset, _ = form
+    clean = text.strip().replace(",", ".").replace(MINUS, "-")
+    try:
+        return round((float(clean) - offset) / factor, 6)
+    except ValueError:
+        raise RangeError(f"expected a number, found {text.strip()!r}") from None
+
+
+def _word_or_number(path: str, text: str, own: str) -> object:
+    if path.endswith((".kind", ".when")) or path == "chemistry":
+        return text.lower()
+    value = parse_quantity(text, own)
+    if not math.isfinite(value):
+        raise RangeError(f"expected a number, found {text!r}")
+    return int(value) if path == "cells_in_series" and value == int(value) else value
+
+
+def read_back(setup: Setup, values: Mapping[str, object]) -> ReadBack:
+    """Hold read values against the settings; what was not read is taken as set.
+
+    Raises
+    ------
+    InputError
+        When a value cannot stand at its path.
+    """
+    parts = {path.rpartition(".")[0] for path, value in values.items() if value is not None}
+    missing = sorted(p for p in parts if p and get(setup, p) is None)
+    if missing:  # the BMS shows a protection the settings leave out: it comes as a whole
+        whole = {part: {k.rpartition(".")[2]: v for k, v in values.items() if k.rpartition(".")[0] == part and v is not None} for part in missing}
+        shown = put(setup, {**{p: v for p, v in values.items() if p.rpartition(".")[0] not in missing}, **whole})
+    else:
+        shown = put(setup, values)
+    return ReadBack(shown, len(values), tuple(differences(setup, shown)))
+
+
+def read_table(file: str) -> str:
+    """The text of a table; :class:`InputError` when it cannot be read or is no table of settings."""
+    path = Path(file)
+    try:
+        if path.stat().st_size > MAX_BYTES:
+            raise InputError(file, "the whole file", f"a table of at most {MAX_BYTES} bytes")
+        return path.read_bytes().decode("utf-8-sig")
+    except (OSError, UnicodeDecodeError) as error:
+        raise InputError(file, "the file", f"a readable UTF-8 file ({error})") from None
+
+
+def values_of_csv(text: str, menu: Menu, file: str = "table") -> dict[str, object]:
+    """Values from a table with a header: ``path`` or ``setting`` (the menu's labels, or ours) and ``value``; the typing sheet's own CSV is one.
+
+    Raises
+    ------
+    InputError
+        Names the line and what was expected; nothing is taken then.
+    """
+    delimiter = ";" if text.partition("\n")[0].count(";") > text.partition("\n")[0].count(",") else ","
+    rows = list(csv.reader(io.StringIO(text.lstrip("\ufeff")), delimiter=delimiter))
+    header = [h.strip().lower() for h in rows[0]] if rows else []
+    if "value" not in header or not {"path", "setting"} & set(header):
+        raise InputError(file, "line 1", "a header with value and path (or setting)")
+    labels, units = _labels(menu), {item.path: item.unit for item in menu.items}
+    at = {name: header.index(name) for name in ("path", "setting", "section", "value") if name in header}
+    values: dict[str, object] = {}
+    for number, row in enumerate(rows[1:MAX_ROWS], 2):
+        cells = {name: row[i].strip() if i < len(row) else "" for name, i in at.items()}
+        if not any(cells.values()) or cells["value"] == "":
+            continue
+        path = cells.get("path") or labels.get((cells.get("section", "").lower(), cells.get("setting", "").lower())) or labels.get(("", cells.get("setting", "").lower()))
+        if path not in TITLES:
+            raise InputError(file, f"line {number}", f"a setting that is known, found {(cells.get('path') or cells.get('setting') or '')!r}")
+        try:
+            values[path] = parse_shown(path, cells["value"], units.get(path, ""))
+        except RangeError as error:
+            raise InputError(file, f"line {number}, value", str(error)) from None
+    if not values:
+        raise InputError(file, "the table", "at least one value")
+    return values
+
+
+def _labels(menu: Menu) -> dict[tuple[str, str], str]:
+    """Paths by (section, setting) in lower case; a name that stands alone only once also without its section."""
+    named = [(TITLES[path][0].lower(), TITLES[path][1].lower(), path) for path in TITLES]
+    named += [("", item.label.lower(), item.path) for item in menu.items if item.label]
+    out = {(section, title): path for section, title, path in named}
+    titles = [title for _, title, _ in named]
+    return out | {("", title): path for _, title, path in named if titles.count(title) == 1}
+
+
+def in_force(revisions: Sequence[R], time_s: float) -> R | None:
+    """The revision that was in the BMS at a moment: the last one typed in or read back before it; None before the first."""
+    return next((r for r in reversed(revisions) if r.kind in IN_FORCE and r.time_s <= time_s), None)
