@@ -82,7 +82,7 @@ class Cell(Part):
 
     max_charge_a: float | None = Field(default=None, gt=0, title="most charge current")
     max_discharge_a: float | None = Field(default=None, gt=0, title="most discharge current")
-    pulse_discharge_a: float | None = Field(default=None, gt=0, title="pulse discharge current", description="for the time beside it, by the cell's sheet")
+    pulse_discharge_a: float | None = Field(default=None, gt=0, title="pulse current", description="of discharge, for the time beside it, by the cell's sheet")
     pulse_s: float | None = Field(default=None, gt=0, title="pulse time")
     resistance_mohm: float | None = Field(default=None, gt=0, title="resistance", description="direct-current resistance of one cell at 25 °C")
     max_v: float | None = Field(default=None, gt=0, title="highest voltage on the cell's sheet")

@@ -121,7 +121,7 @@ class Teller(QObject):
         if self.stage == "cold":
             from nipper.core.report.cold import of_cold
 
-            return of_cold(document.setup, document.findings, record.diagnosis.estimate if record else None)
+            return of_cold(document.setup, document.findings, record.diagnosis if record else None)
         return self._of_record(record) if record else []
 
     def _of_record(self, record: PackRecord) -> list[Consequence]:

@@ -2,18 +2,27 @@
 
 from collections.abc import Sequence
 from datetime import datetime
+from math import ceil
 from typing import TYPE_CHECKING
 
+from nipper.core.cold.plan import OUTSIDE_STOP_C, SENSOR_ERROR_C, UNSEEN_C, plan, safe_trip_c
 from nipper.core.findings import Finding
 from nipper.core.report.consequence import Consequence, Status, of_finding
 from nipper.core.setup import Setup
 
 if TYPE_CHECKING:  # its numerics take most of a second to load, and the first paint needs this sentence
+    from nipper.core.imbalance.diagnosis import Diagnosis
     from nipper.core.imbalance.estimate import Estimate
 
 PROOF = "proof"  # the kind of a bench event that is one
 GOOD_FOR_DAYS = 365.0  # a cutoff is proven anew each autumn: common practice
-COLD_PATHS = ("protection.charge_under_temperature", "protection.discharge_under_temperature", "protection.charge_over_temperature")
+COLD_PATHS = (
+    "protection.charge_under_temperature",
+    "protection.discharge_under_temperature",
+    "protection.charge_over_temperature",
+    "charging.cold",
+    "separate_balancer.low_c",
+)
 SPREAD_C = 3.0  # between sensors before it is worth a word: common practice
 
 
@@ -38,22 +47,58 @@ def cold_sentence(setup: Setup, proof: tuple[float, str] | None, now: datetime) 
     return Status.OK, f"proven {at.day} {at:%b}: {proof[1].partition(': ')[2] or proof[1]}"
 
 
-def of_cold(setup: Setup, findings: Sequence[Finding], known: "Estimate | None") -> list[Consequence]:
-    """The rules of temperature, where the sensors stand, and what to remember."""
+def of_cold(setup: Setup, findings: Sequence[Finding], diagnosis: "Diagnosis | None") -> list[Consequence]:
+    """The rules of temperature, where the sensors stand, how much colder a cell may be, and who stops the charge."""
     out = [of_finding(f) for f in findings if any(path.startswith(COLD_PATHS) for path in f.settings)]
-    if known is not None and known.sensors_c.size >= 2:
-        coldest, warmest = int(known.sensors_c.argmin()), int(known.sensors_c.argmax())
-        apart = float(known.sensors_c[warmest] - known.sensors_c[coldest])
-        if apart >= SPREAD_C:
-            lead = f"Sensor {coldest + 1} reads {apart:.0f} °C colder than sensor {warmest + 1}."
-            out.append(Consequence(Status.WATCH, lead, "The cutoff must act on the colder one.", place="means over the log"))
-        else:
-            out.append(Consequence(Status.OK, f"The sensors agree within {apart:.0f} °C.", place="means over the log"))
-    elif known is not None:
-        text = "It must sit on the coldest cell, nearest the outer wall: the BMS knows of no other."
-        out.append(Consequence(Status.WATCH, "The log has one temperature sensor or none.", text, place="from the log"))
-    limit = setup.charge_cutoff
-    if limit is None:
-        text = "A charger with an external sensor, or a relay in the charge lead, can stand in: sensor on the coldest cell, stop at 5 °C, resume 1 K above."
-        out.append(Consequence(Status.NONE, "Neither BMS nor charger has a cutoff?", text, place="common practice"))
+    told = plan(setup)
+    if told.who == "nobody":
+        text = f"A charger with an external sensor, or a relay in the charge lead, can stand in: sensor on the coldest cell, stop at {OUTSIDE_STOP_C:g} °C."
+        lead = "Has the BMS no cutoff at all?"
+        out.append(Consequence(Status.NONE, lead, text, place="common practice", suggestion=tuple(told.stand_in.items()), label="The charger's sensor stops it"))
+    if diagnosis is not None:
+        out.append(_sensors(diagnosis.estimate))
+        out += _colder(setup, diagnosis)
     return out
+
+
+def _sensors(known: "Estimate") -> Consequence:
+    if known.sensors_c.size < 2:
+        text = "It must sit on the coldest cell, nearest the outer wall: the BMS knows of no other."
+        return Consequence(Status.WATCH, "The log has one temperature sensor or none.", text, place="from the log")
+    coldest, warmest = int(known.sensors_c.argmin()), int(known.sensors_c.argmax())
+    apart = float(known.sensors_c[warmest] - known.sensors_c[coldest])
+    if apart >= SPREAD_C:
+        lead = f"Sensor {coldest + 1} reads {apart:.0f} °C colder than sensor {warmest + 1}."
+        return Consequence(Status.WATCH, lead, "The cutoff must act on the colder one.", place="means over the log")
+    return Consequence(Status.OK, f"The sensors agree within {apart:.0f} °C.", place="means over the log")
+
+
+def _colder(setup: Setup, diagnosis: "Diagnosis") -> list[Consequence]:
+    """Where the sensor sits against where the coldest cell is: cells whose resistance says they are colder than the others."""
+    cutoff = setup.charge_cutoff
+    if cutoff is None:
+        return []
+    found = next((f for f in diagnosis.findings if f.cause == "temperature_gradient" and f.confidence > 0.5 and f.value < 0.0), None)
+    colder = abs(found.value) if found else UNSEEN_C
+    least = safe_trip_c(SENSOR_ERROR_C, colder)
+    chain = f"0 °C + {SENSOR_ERROR_C:g} K of the sensor's error + {colder:.0f} K"
+    who = f"Cells {', '.join(str(c) for c in found.cells)} run {colder:.0f} K colder than the others." if found else f"With {colder:g} K between sensor and coldest cell"
+    if cutoff.trip_c >= least - 0.25:
+        lead = who if found else f"The cutoff of {cutoff.trip_c:g} °C leaves room for sensor and place."
+        return [Consequence(Status.OK, lead, f"{chain} = {least:.0f} °C or more.", place="from their resistance in the log" if found else "common practice")]
+    path = "protection.charge_under_temperature" if setup.protection.charge_under_temperature else ""
+    to = float(ceil(least))
+    changes: dict[str, object] = {"charging.cold_stop_c": to, "charging.cold_resume_c": to + 1.0}
+    if path:
+        changes = {f"{path}.trip_c": to, f"{path}.release_c": max(cutoff.release_c, to + 2.0)}
+    return [
+        Consequence(
+            Status.WATCH if found else Status.OK,
+            who if found else f"{who} the cutoff should stand at {least:.0f} °C.",
+            f"{chain} = {least:.0f} °C; it is set to {cutoff.trip_c:g} °C.",
+            place="from their resistance in the log" if found else "common practice",
+            why="The cutoff looks at a sensor; what must stay above freezing is the coldest cell.",
+            suggestion=tuple(changes.items()),
+            label=f"Stop at {to:g} °C",
+        )
+    ]

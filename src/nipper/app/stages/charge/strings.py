@@ -94,7 +94,7 @@ class StringChart(QWidget):
         painter.setFont(font(BASE_PT, SEMI))
         painter.drawText(QRectF(24, top, NAME_W - 24, ROW_H), int(Qt.AlignmentFlag.AlignVCenter), way.title)
         role = {"act": "act", "watch": "watch", "ok": "ok"}[status]
-        bar = QRectF(self._x(way.hot_v), middle - 6, max(3.0, self._x(way.cold_v) - self._x(way.hot_v)), 12)
+        bar = QRectF(self._x(way.hot_v), middle - 7, max(3.0, self._x(way.cold_v) - self._x(way.hot_v)), 14)
         painter.fillRect(bar, colour(role))
         painter.setFont(font(BASE_PT - 0.5))
         painter.setPen(colour("ink"))
@@ -102,11 +102,14 @@ class StringChart(QWidget):
         width = QFontMetricsF(painter.font()).horizontalAdvance(ends)
         limit = self._x(solar.tracker.max_v)
         crosses = bar.right() < limit < bar.right() + 8 + width or bar.right() + 8 + width > self.width() - TAIL_W
-        after = bar.left() - width - 6 if crosses and bar.left() - width - 6 > NAME_W - 40 else bar.right() + 6
-        painter.drawText(QPointF(after, middle + 4.5), ends)
-        painter.drawText(
-            QRectF(self.width() - TAIL_W, top, TAIL_W - 8, ROW_H), int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight), f"{way.usable_w / 1e3:.2f} kW"
-        )
+        if crosses and bar.width() > width + 10:
+            painter.setPen(colour("card"))
+            painter.drawText(bar.adjusted(0, -2, 0, 2), int(Qt.AlignmentFlag.AlignCenter), ends)
+        else:
+            painter.drawText(QPointF(bar.left() - width - 6 if crosses else bar.right() + 6, middle + 4.5), ends)
+        painter.setPen(colour("ink"))
+        tail = QRectF(self.width() - TAIL_W, top, TAIL_W - 8, ROW_H)
+        painter.drawText(tail, int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight), f"{way.usable_w / 1e3:.2f} kW")
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         row = int((event.position().y() - HEAD_H) // ROW_H)

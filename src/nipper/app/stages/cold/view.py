@@ -11,17 +11,20 @@ from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, label
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.temperatures import TemperatureChart
+from nipper.core.chemistry import chemistry
 from nipper.core.cold import bath as baths
+from nipper.core.cold.plan import plan
 from nipper.core.cold.proof import Proof, from_log, parse_readings, prove
 from nipper.core.cold.recovery import recovery
 from nipper.core.cold.thermistor import resistance_ohm, sensor_error_c
 from nipper.core.errors import RangeError
 from nipper.core.report.cold import PROOF, cold_sentence, last_proof
 from nipper.core.report.temperatures import rows
-from nipper.core.setup import get
 
 PATH = "protection.charge_under_temperature"
 STATUS = {"proven": "ok", "not_proven": "act", "not_cold_enough": "watch", "nothing": "none"}
+CHARGER = {"trip_c": "charging.cold_stop_c", "release_c": "charging.cold_resume_c"}
+WHO = {"bms": "the BMS stops it", "charger": "the charger, or a relay", "nobody": "nobody does"}
 BETAS = (3380, 3435, 3950)
 
 
@@ -66,18 +69,28 @@ class ColdView(QWidget):
 
     def _limits_card(self) -> QWidget:
         frame, inside = card(12, 5)
-        inside.addWidget(label("The cutoff of the charge", weight=SEMI))
+        head = QHBoxLayout()
+        head.addWidget(label("The cutoff of the charge", weight=SEMI), 1)
+        self.who = QComboBox()
+        self.who.addItems(list(WHO.values()))
+        self.who.setToolTip("Who stops the charge in the cold")
+        self.who.activated.connect(self._who_chosen)
+        head.addWidget(self.who)
+        inside.addLayout(head)
         line = QHBoxLayout()
         self.fields: dict[str, UnitField] = {}
         for name, title in (("trip_c", "stops below"), ("release_c", "resumes at")):
             field = UnitField("°C", title, "Nothing charges below 0 °C; many stop at 2 to 5 °C and resume 1 to 3 K above")
-            field.setProperty("path", f"{PATH}.{name}")
+            field.setProperty("name", name)
             field.entered.connect(self._entered)
             self.fields[name] = field
             line.addWidget(label(title, "soft"))
             line.addWidget(field)
         line.addStretch(1)
         inside.addLayout(line)
+        self._plan = QVBoxLayout()
+        self._plan.setSpacing(3)
+        inside.addLayout(self._plan)
         inside.addWidget(label("The sensor belongs on the coldest cell, nearest the outer wall. The cell maker's sheet overrides every value here.", "soft", wrap=True))
         return frame
 
@@ -158,14 +171,18 @@ class ColdView(QWidget):
     @Slot()
     def _show(self) -> None:
         setup = self._document.setup
-        limit = setup.protection.charge_under_temperature
+        limit, told = setup.charge_cutoff, plan(setup)
+        self.who.setCurrentText(WHO[told.who])
+        clear(self._plan)
+        for i, step in enumerate(told.steps, 1):
+            self._plan.addWidget(label(f"{i}. {step}", size=BASE_PT - 0.5, wrap=True))
         events = [(e.time_s, e.pack, e.kind, e.note) for e in self._document.events()]
         _, sentence = cold_sentence(setup, last_proof(events, self._document.pack.id), datetime.now(self._zone))
         self._title.setText(f"{self._document.pack.name}: {sentence}")
         self._subtitle.setText("Charging by temperature. Rates between the cutoffs are common practice; black marks are the means of the log's sensors.")
         for name, field in self.fields.items():
-            value = get(setup, f"{PATH}.{name}")
-            field.set_value(value)
+            field.set_value(getattr(limit, name) if limit else None)
+            field.setEnabled(told.who != "nobody")
         clear(self._steps)
         for i, step in enumerate(recovery(setup).steps, 1):
             self._steps.addWidget(label(f"{i}. {step}", size=BASE_PT - 0.5, wrap=True))
@@ -183,7 +200,7 @@ class ColdView(QWidget):
     @Slot()
     def _bath_changed(self) -> None:
         setup, chosen = self._document.setup, self._chosen_bath()
-        limit = setup.protection.charge_under_temperature
+        limit = setup.charge_cutoff
         for widget in (self.salt, self._salt_word):
             widget.setVisible(self.bath.currentIndex() == 1)
         status, words = baths.judge(chosen, limit)
@@ -214,13 +231,29 @@ class ColdView(QWidget):
 
     @Slot(object)
     def _entered(self, value: float | None) -> None:
-        path = self.sender().property("path")
-        changes: dict[str, object] = {path: value}
-        if self._document.setup.protection.charge_under_temperature is None:
-            trip = value if path.endswith("trip_c") else (value or 3.0) - 2.0
-            changes = {PATH: {"trip_c": trip, "release_c": (trip or 0.0) + 2.0}}
-        if self._document.change(changes, "Set the cold cutoff"):
+        name = self.sender().property("name")
+        if value is None:
+            self._show()
+            return
+        path = f"{PATH}.{name}" if self._document.setup.protection.charge_under_temperature else CHARGER[name]
+        if self._document.change({path: value}, "Set the cold cutoff"):
             self._document.settle()
+
+    @Slot(int)
+    def _who_chosen(self, index: int) -> None:
+        """The BMS, the charger or a relay by a sensor of its own, or nobody stops the charge."""
+        who, setup = list(WHO)[index], self._document.setup
+        usual = chemistry(setup.chemistry).usual
+        changes: dict[str, object] = {PATH: None, "charging.cold_stop_c": None, "charging.cold_resume_c": None}
+        if who == "bms":
+            changes[PATH] = {"trip_c": usual["charge_cold_trip_c"].value, "release_c": usual["charge_cold_release_c"].value}
+        elif who == "charger" and setup.charging is not None:
+            changes |= plan(setup).stand_in
+        if setup.charging is None:
+            changes = {PATH: changes[PATH]}
+        if self._document.change(changes, "Who stops the charge in the cold"):
+            self._document.settle()
+        self._show()
 
     @Slot()
     def judge_readings(self) -> None:
@@ -230,14 +263,14 @@ class ColdView(QWidget):
         except RangeError as error:
             self._tell("none", str(error), None)
             return
-        found = prove(*readings, self._document.setup.protection.charge_under_temperature)
+        found = prove(*readings, self._document.setup.charge_cutoff)
         self._tell(STATUS[found.verdict], found.sentence, (time.time(), found))
 
     @Slot()
     def look_in_log(self) -> None:
         """Find a test in the shown pack's log."""
         record = self._document.record
-        found = from_log(record.log, self._document.setup.protection.charge_under_temperature) if record else None
+        found = from_log(record.log, self._document.setup.charge_cutoff) if record else None
         if found is None:
             self._tell("none", "No sensor came to the cutoff in this log while it was charging: nothing is proven by it.", None)
             return

@@ -117,7 +117,7 @@ class ProtectView(QWidget):
         self._add(tabs, "2nd balancer", second)
         loads = SettingsForm()
         loads.add_part("usage", Usage, "Loads", ("continuous_w", "inrush_w", "inrush_s", "kwh_per_day"), 0)
-        loads.add_part("cell", Cell, "Cell's pulse, by its sheet", ("pulse_discharge_a", "pulse_s"), 2)
+        loads.add_part("cell", Cell, "Cell's pulse", ("pulse_discharge_a", "pulse_s"), 2)
         loads.add_part("wiring", Wiring, "Fuse of one pack", ("fuse_a", "fuse_kind", "fuse_breaks_ka"), 4)
         loads.add_part("wiring", Wiring, "Whole bank", ("main_fuse_a", "main_cable_mm2"), 6)
         self._add(tabs, "Loads", loads)
