@@ -150,3 +150,18 @@ def test_compare_tells_changes_and_shares(tmp_path):
         assert answer.returncode == 2
         assert words in answer.stderr
         assert len(answer.stderr.strip().splitlines()) == 1
+
+
+def test_check_gives_the_open_loop_sheet_the_schools_and_the_strings(tmp_path):
+    from nipper.core.presets import new_setup
+    from nipper.core.setup import dumps, put
+    from tests.core.test_rules import pv
+
+    file = tmp_path / "setup.json"
+    file.write_text(dumps(put(new_setup("lfp", 16, 280.0), pv(6, 3))))
+    told = json.loads(nipper("check", str(file), "--json").stdout)
+    assert told["verdict"] == "fix"
+    assert {v["name"] for v in told["open_loop"]} >= {"absorption", "low-voltage cut", "charge current"}
+    assert [s["id"] for s in told["limit_schools"]] == ["now", "gentle", "balanced", "full"]
+    assert told["pv_arrangements"][0]["in_series"] == 2
+    assert next(f for f in told["findings"] if f["code"] == "pv-string")["suggestion"] == {"solar.in_series": 2}

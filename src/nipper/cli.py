@@ -83,10 +83,12 @@ Answer = tuple[object, list[str]]
 
 def _check(arguments: argparse.Namespace) -> Answer:
     from nipper.core import rules
+    from nipper.core.report.check import document
 
-    findings = rules.check(load(arguments.setup))
+    setup = load(arguments.setup)
+    findings = rules.check(setup)
     lines = [f"{f.severity}: {f.message}" for f in findings] + [f"verdict: {rules.verdict(findings)}"]
-    return rules.to_json(findings), lines
+    return document(setup, findings), lines
 
 
 def _diagnose(arguments: argparse.Namespace) -> Answer:

@@ -1,6 +1,7 @@
 """The stage Cold in the window: the bath against the cutoff, a proof typed, kept and told, a sensor against a meter."""
 
 import pytest
+from PySide6.QtCore import QPoint, Qt
 
 from nipper.app.stages.cold.view import ColdView
 
@@ -78,3 +79,32 @@ def test_a_sensor_of_another_beta_is_told_to_be_unsafe(cold):
 def test_the_log_is_searched_and_says_when_there_is_nothing(cold):
     cold.judge_log.click()
     assert "nothing is proven" in cold._says.text()
+
+
+def test_the_charger_stands_in_for_the_bms(qtbot, open_window, cold):
+    document = open_window.document
+    cold.who.activated.emit(1)
+    assert document.setup.protection.charge_under_temperature is None
+    assert document.setup.charge_cutoff.trip_c == 5.0
+    assert cold._plan.count() == 5
+    assert "not proven" in open_window.rail.entries["cold"].sentence
+    cold.fields["trip_c"].entered.emit(4.0)
+    assert document.setup.charging.cold_stop_c == 4.0
+    cold.who.activated.emit(2)
+    assert document.setup.charge_cutoff is None
+    qtbot.waitUntil(lambda: "no cutoff" in open_window.rail.entries["cold"].sentence, timeout=5000)
+    qtbot.waitUntil(lambda: any(c.label == "The charger's sensor stops it" for c in open_window.follows.shown), timeout=5000)
+    cold.who.activated.emit(0)
+    assert document.setup.protection.charge_under_temperature.trip_c == 2.0
+
+
+def test_the_cutoff_is_dragged_in_the_band(qtbot, open_window, cold):
+    band = cold.band
+    at = QPoint(int(band._x(2.0)), int(band._box(0).center().y()))
+    qtbot.mousePress(band, Qt.MouseButton.LeftButton, pos=at)
+    qtbot.mouseMove(band, at + QPoint(15, 0))
+    qtbot.mouseMove(band, at + QPoint(30, 0))
+    qtbot.mouseRelease(band, Qt.MouseButton.LeftButton, pos=at + QPoint(30, 0))
+    assert open_window.document.setup.protection.charge_under_temperature.trip_c > 3.0
+    open_window.undo()
+    assert open_window.document.setup.protection.charge_under_temperature.trip_c == 2.0

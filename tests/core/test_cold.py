@@ -1,15 +1,22 @@
 """The cold: brine and thermistors against tables from outside, and what a test of the cutoff proves."""
 
+import json
+from types import SimpleNamespace
+
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from nipper.core.cold import bath, thermistor
+from nipper.core.cold.plan import plan, safe_trip_c
 from nipper.core.cold.proof import from_log, parse_readings, prove
 from nipper.core.cold.recovery import recovery
 from nipper.core.errors import RangeError
+from nipper.core.imbalance.causes_base import Cause
 from nipper.core.presets import new_setup
+from nipper.core.report.cold import of_cold
+from nipper.core.rules import check, verdict
 from nipper.core.setup import TemperatureLimit, put
 from nipper.core.simulate.scenario import Event, Scenario
 from nipper.core.simulate.trial import run
@@ -141,3 +148,34 @@ def test_a_supply_to_wake_a_pack_stays_inside_its_charge(chemistry):
     assert 0 < found.supply_a <= 5.0
     assert found.steps[0].startswith("Bring the whole pack")
     assert any("Do not force" in step for step in found.steps)
+
+
+# worked examples: safe trip = 0 + the sensor's error + how much colder the cell is
+def test_a_safe_cutoff_covers_sensor_and_place():
+    for row in json.loads((REFERENCE / "arithmetic.json").read_text())["cold_charge_chain"]["rows"]:
+        assert safe_trip_c(row["sensor_error_k"], row["gradient_k"]) == row["safe_trip_c"]
+
+
+def test_the_plan_names_what_each_source_needs(make_setup):
+    assert plan(make_setup()).who == "bms"
+    assert plan(make_setup()).steps == ()
+    bare = put(make_setup(), {"protection.charge_under_temperature": None, "other_chargers": [{"absorption_v": 55.0, "max_charge_a": 10.0}]})
+    told = plan(bare)
+    assert told.who == "nobody"
+    assert "each of the 2 chargers" in told.steps[1]
+    assert "70 A" in told.steps[1]  # 56 A x 1.25
+    led = put(bare, told.stand_in)
+    assert plan(led).who == "charger"
+    assert led.charge_cutoff.trip_c == 5.0
+    assert verdict(check(led)) == "ok"
+
+
+def test_cells_that_run_colder_than_the_sensor_raise_the_cutoff(make_setup):
+    cold = Cause("temperature_gradient", (1, 2), 0.9, "temperature", -6.0, -8.0, -4.0, "°C", "", (), ())
+    told = of_cold(make_setup(), [], SimpleNamespace(findings=[cold], estimate=SimpleNamespace(sensors_c=np.array([10.0, 10.5]))))
+    found = next(c for c in told if c.suggestion)
+    assert "run 6 K colder" in found.lead
+    assert dict(found.suggestion)["protection.charge_under_temperature.trip_c"] == 7.0  # 0 + 1 + 6
+    calm = of_cold(make_setup(), [], SimpleNamespace(findings=[], estimate=SimpleNamespace(sensors_c=np.array([10.0, 14.0]))))
+    assert any("reads 4 °C colder" in c.lead for c in calm)
+    assert not any(c.suggestion for c in calm)

@@ -112,11 +112,11 @@ class TemperatureChart(QWidget):
             painter.setPen(colour("ink"))
             painter.drawText(QRectF(SIDE, box.top(), self._left - SIDE - 6, box.height()), int(Qt.AlignmentFlag.AlignVCenter), row.title)
         taken: list[QRectF] = []
-        for path, degrees in sorted(row.handles, key=lambda h: "release" in h[0]):  # trips are named first, releases where there is room
+        for path, degrees in sorted(row.handles, key=lambda h: not _stops(h[0])):  # trips are named first, releases where there is room
             self._paint_handle(painter, path, degrees, box, taken)
 
     def _paint_handle(self, painter: QPainter, path: str, degrees: float, box: QRectF, taken: list[QRectF]) -> None:
-        trip = path.endswith("trip_c")
+        trip = _stops(path)
         role = "act" if path in self._wrong else "copper" if trip else "ok"
         x = self._x(degrees)
         pen = QPen(self._theme.colour(role), 2.4 if path == self._grab or trip else 1.6)
@@ -125,7 +125,7 @@ class TemperatureChart(QWidget):
         painter.setPen(pen)
         painter.drawLine(QPointF(x, box.top() - HANDLE_UP), QPointF(x, box.bottom()))
         painter.setFont(font(BASE_PT, SEMI) if trip else font(BASE_PT - 0.5))
-        cold = "under" in path
+        cold = "under" in path or "cold" in path
         words = MINUS.sub("−", (f"stops {'below' if cold else 'above'} " if trip else "resumes ") + f"{degrees:g} °C")
         width = QFontMetricsF(painter.font()).horizontalAdvance(words) + 4
         left = x - width + 2 if cold == trip else x - 2
@@ -196,3 +196,8 @@ class TemperatureChart(QWidget):
             self._grab = ""
             self.dropped.emit()
             self.update()
+
+
+def _stops(path: str) -> bool:
+    """Whether a limit switches off, rather than on again."""
+    return path.endswith(("trip_c", "stop_c"))

@@ -48,7 +48,10 @@ def _row(title: str, name: str, setup: Setup, cold: TemperatureLimit | None, hot
         Zone(back_high, hot_trip, "waits", "waits"), Zone(hot_trip, HIGHEST_C, "off", "off"),
     ]  # fmt: skip
     handles = []
-    for side, limit in (("under", getattr(setup.protection, f"{name}_under_temperature", None)), ("over", hot)):
+    own = getattr(setup.protection, f"{name}_under_temperature", None)
+    if name == "charge" and own is None and cold is not None:  # the charger's, or a relay's
+        handles += [("charging.cold_stop_c", cold.trip_c), ("charging.cold_resume_c", cold.release_c)]
+    for side, limit in (("under", own), ("over", hot)):
         if limit is not None:
             path = f"protection.{name}_{side}_temperature"
             handles += [(f"{path}.trip_c", limit.trip_c), (f"{path}.release_c", limit.release_c)]

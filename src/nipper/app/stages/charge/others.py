@@ -115,6 +115,9 @@ class OtherChargers(QWidget):
 
     @Slot()
     def _remove(self) -> None:
+        self._remove_row(self.sender().property("row"))
+
+    def _remove_row(self, row: int) -> None:
         chargers = self._all()
-        del chargers[self.sender().property("row")]
+        del chargers[row]
         self._set(chargers, "Take a charger out")
