@@ -184,6 +184,35 @@ def test_what_the_bms_shows_is_typed_line_by_line(open_window):
     assert open_window.document.setup.protection.cell_over_voltage.trip_v != 3.6  # reading back changes no setting
 
 
+def test_the_stand_in_bms_is_read_over_the_link(qtbot, open_window):
+    document = open_window.document
+    document.bench.add_revision("typed in", "first", document.setup)
+    document.change({"protection.cell_over_voltage.trip_v": 3.6, "separate_balancer": None}, "changed since")
+    page = open_window.side.show("readback")
+    page.ask.click()
+    qtbot.waitUntil(lambda: page.ask.isEnabled(), timeout=10_000)
+    assert "1 difference" in page._says.text()
+    row = next(i for i, line in enumerate(page._lines) if line.path == "protection.cell_over_voltage.trip_v")
+    assert page.table.item(row, 3).text() == "3.65 V"
+    page.keep.click()
+    assert document.bench.revisions()[-1].setup.protection.cell_over_voltage.trip_v == 3.65
+
+
+def test_a_bms_that_does_not_answer_is_told(qtbot, open_window, tmp_path):
+    page = open_window.side.show("readback")
+    page.source.setCurrentIndex(1)
+    page.source.activated.emit(1)
+    assert page.place.isVisible()
+    page.place.setText("127.0.0.1:1")
+    page.ask.click()
+    qtbot.waitUntil(lambda: page.ask.isEnabled(), timeout=20_000)
+    assert "127.0.0.1:1: expected a BMS that answers" in open_window._message.text()
+    wrong = tmp_path / "map.json"
+    wrong.write_text("[]")
+    page.take_map(str(wrong))
+    assert "map.json" in open_window._message.text()
+
+
 def test_a_file_is_replaced_only_when_the_new_one_is_whole(tmp_path, monkeypatch):
     from pathlib import Path
 

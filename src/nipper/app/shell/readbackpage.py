@@ -4,20 +4,30 @@ from datetime import tzinfo
 
 from PySide6.QtCore import Qt, Signal, Slot
 from PySide6.QtGui import QBrush, QColor
-from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QSpinBox, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
+from nipper.app.jobs import Job
 from nipper.app.shell.typingpage import kept_menu
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI, button, label
 from nipper.core.errors import InputError, RangeError
+from nipper.core.link.registers import RegisterMap, load_map, standin_map
 from nipper.core.report.consequence import count
 from nipper.core.report.readback import ReadBack, parse_shown, read_back
-from nipper.core.report.typingsheet import Line, sheet, shown
+from nipper.core.report.typingsheet import TITLES, Line, sheet, shown
+from nipper.core.setup import Setup
 
 HEADINGS = ("section", "setting", "as set", "the BMS shows", "")
 SHOWN, MARK = 3, 4
 HOW = "Type each value as the BMS shows it and press Enter; “=” takes over what was set. What is left empty counts as not read."
+
+
+def link_work(place: str, registers: RegisterMap, device_id: int, stand_in: Setup | None) -> dict[str, object]:
+    """Run in a worker thread; the link's libraries are loaded there."""
+    from nipper.core.link.modbus import read_bms
+
+    return read_bms(place, registers, device_id, stand_in)
 
 
 class ReadBackPage(QWidget):
@@ -25,6 +35,7 @@ class ReadBackPage(QWidget):
 
     left = Signal()
     kept = Signal()
+    trouble = Signal(str)
 
     def __init__(self, document: Document, theme: Theme, zone: tzinfo, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -41,9 +52,8 @@ class ReadBackPage(QWidget):
         back.clicked.connect(self.left)
         head.addWidget(back)
         layout.addLayout(head)
-        layout.addWidget(
-            label("Type each value as the BMS shows it and press Enter; “=” takes over what was set. What is left empty counts as not read.", "soft", wrap=True)
-        )
+        layout.addWidget(label(HOW, "soft", wrap=True))
+        layout.addLayout(self._link_line())
         self.table = QTableWidget(0, len(HEADINGS))
         self.table.setHorizontalHeaderLabels(list(HEADINGS))
         self.table.verticalHeader().hide()
@@ -61,6 +71,93 @@ class ReadBackPage(QWidget):
         layout.addLayout(foot)
         self.refresh()
 
+    def _link_line(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        self.source, self.place, self.device = QComboBox(), QLineEdit(), QSpinBox()
+        self.source.addItems(["the stand-in BMS", "a BMS over Modbus"])
+        self.source.setToolTip("The stand-in ships with Nipper and holds what was last typed in; a real one is read over TCP or a serial line, nothing is ever written")
+        self.source.activated.connect(self._source_chosen)
+        self.place.setPlaceholderText("192.168.1.20 or /dev/ttyUSB0")
+        self.place.setMaximumWidth(220)
+        self.place.setAccessibleName("Address or serial port of the BMS")
+        self.device.setRange(1, 247)
+        self.device.setPrefix("address ")
+        self.map = button("Register map …", "quiet", "An open file (nipper-registers) after the BMS maker's register list")
+        self.map.clicked.connect(self._ask_map)
+        self.ask = button("Read it over the link", "", "Fills in what the BMS holds")
+        self.ask.clicked.connect(self.read_link)
+        self._map_name = label("", "soft")
+        line.addWidget(label("Or read", "soft"))
+        for widget in (self.source, self.place, self.device, self.map, self._map_name, self.ask):
+            line.addWidget(widget)
+        line.addStretch(1)
+        self._registers: RegisterMap | None = None
+        self._job: Job | None = None
+        self._source_chosen(0)
+        return line
+
+    @Slot(int)
+    def _source_chosen(self, index: int) -> None:
+        for widget in (self.place, self.device, self.map, self._map_name):
+            widget.setVisible(index == 1)
+
+    @Slot()
+    def _ask_map(self) -> None:
+        file, _ = QFileDialog.getOpenFileName(self, "Register map of the BMS", "", "Register maps (*.json)")
+        if file:
+            self.take_map(file)
+
+    def take_map(self, file: str) -> None:
+        """Read another register map; one that cannot be read changes nothing."""
+        try:
+            self._registers = load_map(file)
+        except InputError as error:
+            self.trouble.emit(str(error))
+            return
+        self._map_name.setText(self._registers.name)
+
+    @Slot()
+    def read_link(self) -> None:
+        """Ask the BMS, off the window's thread."""
+        stand_in = self.source.currentIndex() == 0
+        typed = self._document.typed_revisions()
+        held = (typed[-1].setup if typed else self._document.setup) if stand_in else None
+        registers = standin_map() if stand_in or self._registers is None else self._registers
+        self.ask.setEnabled(False)
+        self._job = Job(link_work, self.place.text(), registers, self.device.value(), held)
+        self._job.done.connect(self._linked)
+        self._job.failed.connect(self.trouble)
+        self._job.ended.connect(self._link_ended)
+        self._job.start()
+
+    @Slot(object)
+    def _linked(self, values: dict[str, object]) -> None:
+        """Fill in what was read; what no line stands for is added below."""
+        self.trouble.emit("")
+        rows = {line.path: row for row, line in enumerate(self._lines)}
+        for path, value in values.items():
+            if value is not None and path not in rows and path in TITLES:
+                rows[path] = self._add_line(path)
+        for path, value in values.items():
+            if path in rows:
+                item = self.table.item(rows[path], SHOWN)
+                assert item
+                item.setText(shown(path, value, self._units.get(path, "")) if value is not None else "–")
+        self.table.resizeColumnToContents(MARK)
+
+    def _add_line(self, path: str) -> int:
+        section, title = TITLES[path]
+        unit = self._units.get(path, "")
+        self._lines.append(Line(path=path, section=section, label=title, unit=unit, value="–", before="–"))
+        self.table.setRowCount(len(self._lines))
+        self._fill_row(len(self._lines) - 1)
+        return len(self._lines) - 1
+
+    @Slot()
+    def _link_ended(self) -> None:
+        self.ask.setEnabled(True)
+        self._job = None
+
     @Slot()
     def refresh(self) -> None:
         """Start a new reading of the settings as they stand."""
@@ -69,19 +166,23 @@ class ReadBackPage(QWidget):
         self._lines = sheet(self._document.setup, None, menu)
         self.table.blockSignals(True)
         self.table.setRowCount(len(self._lines))
-        for row, line in enumerate(self._lines):
-            for column, text in enumerate((line.section, line.label, line.value, "", "")):
-                item = QTableWidgetItem(text)
-                if column != SHOWN:
-                    item.setFlags(Qt.ItemFlag.ItemIsEnabled)
-                if column in (2, SHOWN):
-                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                self.table.setItem(row, column, item)
+        for row in range(len(self._lines)):
+            self._fill_row(row)
         self.table.blockSignals(False)
         self.table.resizeColumnsToContents()
         self.table.setColumnWidth(SHOWN, 170)
         self.table.setCurrentCell(0, SHOWN)
         self._sum_up()
+
+    def _fill_row(self, row: int) -> None:
+        line = self._lines[row]
+        for column, text in enumerate((line.section, line.label, line.value, "", "")):
+            item = QTableWidgetItem(text)
+            if column != SHOWN:
+                item.setFlags(Qt.ItemFlag.ItemIsEnabled)
+            if column in (2, SHOWN):
+                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            self.table.setItem(row, column, item)
 
     def _text(self, row: int, column: int) -> str:
         item = self.table.item(row, column)

@@ -105,14 +105,27 @@ def read_back(setup: Setup, values: Mapping[str, object]) -> ReadBack:
     InputError
         When a value cannot stand at its path.
     """
-    parts = {path.rpartition(".")[0] for path, value in values.items() if value is not None}
-    missing = sorted(p for p in parts if p and get(setup, p) is None)
-    if missing:  # the BMS shows a protection the settings leave out: it comes as a whole
-        whole = {part: {k.rpartition(".")[2]: v for k, v in values.items() if k.rpartition(".")[0] == part and v is not None} for part in missing}
-        shown = put(setup, {**{p: v for p, v in values.items() if p.rpartition(".")[0] not in missing}, **whole})
-    else:
-        shown = put(setup, values)
-    return ReadBack(shown, len(values), tuple(differences(setup, shown)))
+    groups: dict[str, dict[str, object]] = {}
+    for path, value in values.items():
+        part, _, name = path.rpartition(".")
+        groups.setdefault(part, {})[name] = value
+    changes: dict[str, object] = {}
+    for part, found in groups.items():
+        changes |= _of_part(setup, part, found)
+    shown = put(setup, changes)
+    return ReadBack(shown, sum(v is not None for v in values.values()), tuple(differences(setup, shown)))
+
+
+def _of_part(setup: Setup, part: str, found: Mapping[str, object]) -> dict[str, object]:
+    """Changes of one part: a limit the BMS shows and the settings leave out comes as a whole, one it does not have goes as a whole."""
+    here = get(setup, part) if part else setup
+    if here is None:
+        there = {name: value for name, value in found.items() if value is not None}
+        return {part: there} if there else {}
+    required = {name for name, info in type(here).model_fields.items() if info.is_required()}
+    if any(name in found and found[name] is None for name in required):
+        return {part: None}
+    return {f"{part}.{name}" if part else name: value for name, value in found.items()}
 
 
 def read_table(file: str) -> str:

@@ -123,10 +123,19 @@ def fuse_first(setup: Setup) -> tuple[float, float] | None:
     wiring, over, short = setup.wiring, setup.protection.discharge_over_current, setup.protection.short_circuit
     if wiring is None or not wiring.fuse_a or over is None:
         return None
-    top = short.trip_a if short else short_circuit_a(setup)
-    grid = np.geomspace(over.trip_a, max(top, 1.01 * over.trip_a), 200)
-    sooner = [float(a) for a in grid if melts_after_s(float(a), wiring.fuse_a, wiring.fuse_kind)[0] < over.delay_s]
-    return (sooner[0], sooner[-1]) if sooner else None
+    low, top = over.trip_a, max(short.trip_a if short else short_circuit_a(setup), 1.01 * over.trip_a)
+
+    def melts(amps: float) -> bool:
+        return melts_after_s(amps, wiring.fuse_a or 0.0, wiring.fuse_kind)[0] < over.delay_s
+
+    if not melts(top):  # more current melts it sooner, never later
+        return None
+    first = low if melts(low) else top
+    if first == top:
+        for _ in range(24):
+            middle = (low * first) ** 0.5
+            low, first = (low, middle) if melts(middle) else (middle, first)
+    return first, top
 
 
 def lead_first(setup: Setup) -> float | None:
@@ -134,7 +143,7 @@ def lead_first(setup: Setup) -> float | None:
     wiring = setup.wiring
     if wiring is None or not wiring.fuse_a or not wiring.cable_mm2:
         return None
-    for a in np.geomspace(carries_a(wiring.cable_mm2), max(short_circuit_a(setup), 2 * carries_a(wiring.cable_mm2)), 300).tolist():
+    for a in np.geomspace(carries_a(wiring.cable_mm2), max(short_circuit_a(setup), 2 * carries_a(wiring.cable_mm2)), 60).tolist():
         ruined = ruined_after_s(a, wiring.cable_mm2)
         if ruined < inf and ruined < melts_after_s(a, wiring.fuse_a, wiring.fuse_kind)[1]:
             return a

@@ -1,5 +1,6 @@
 """Fuses: rated currents and the band in which one melts. A fuse's own sheet decides."""
 
+from functools import lru_cache
 from math import exp, inf, log
 
 RATED_A = (10, 15, 20, 30, 40, 50, 63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630, 800, 1000)  # IEC 60269 rated currents, from memory
@@ -14,7 +15,7 @@ GATES_A = {
 }  # fmt: skip
 CONVENTIONAL = (1.25, 1.6)  # of the rating: does not melt, does melt within the conventional time; IEC 60269-1, from memory
 FAST = ((1.10, 3600.0), (1.8, 10.0), (3.0, 0.1)), ((1.35, 3600.0), (2.6, 5.0), (5.0, 0.1))  # class T and the like: from memory, low confidence
-Curve = list[tuple[float, float]]
+Curve = tuple[tuple[float, float], ...]
 KIND_WORDS = {"gG": "gG gates, IEC 60269-1, from memory", "fast": "a class-T-like curve, from memory: take the fuse's own"}
 
 
@@ -23,16 +24,17 @@ def conventional_s(fuse_a: float) -> float:
     return 3600.0 * (1 if fuse_a <= 63 else 2 if fuse_a <= 160 else 3 if fuse_a <= 400 else 4)
 
 
+@lru_cache(maxsize=256)
 def melting_band(fuse_a: float, kind: str = "gG") -> tuple[Curve, Curve]:
     """Two curves of (A, s), currents rising: the soonest and the latest at which a fuse of that rating melts."""
     if kind == "fast":
-        return [(m * fuse_a, s) for m, s in FAST[0]], [(m * fuse_a, s) for m, s in FAST[1]]
+        return tuple((m * fuse_a, s) for m, s in FAST[0]), tuple((m * fuse_a, s) for m, s in FAST[1])
     near = min(GATES_A, key=lambda rating: abs(log(rating / fuse_a)))
     share = fuse_a / near  # between ratings of the table the gates scale
     no_10, yes_5, no_01, yes_01 = (share * a for a in GATES_A[near])
     long_s = conventional_s(fuse_a)
-    soonest = [(CONVENTIONAL[0] * fuse_a, long_s), (no_10, 10.0), (no_01, 0.1)]
-    return soonest, [(CONVENTIONAL[1] * fuse_a, long_s), (yes_5, 5.0), (yes_01, 0.1)]
+    soonest = ((CONVENTIONAL[0] * fuse_a, long_s), (no_10, 10.0), (no_01, 0.1))
+    return soonest, ((CONVENTIONAL[1] * fuse_a, long_s), (yes_5, 5.0), (yes_01, 0.1))
 
 
 def _time_s(curve: Curve, current_a: float) -> float:

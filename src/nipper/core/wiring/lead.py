@@ -1,5 +1,6 @@
 """Copper leads: what they carry for long, what they stand for a short time, and their resistance."""
 
+from functools import lru_cache
 from math import inf, log
 
 import numpy as np
@@ -13,6 +14,7 @@ K_PVC = 115.0  # A sqrt(s)/mm2, from 70 to 160 degC: IEC 60364-4-43, from memory
 WARM_K, RISE_K, AIR_C = 40.0, 130.0, 30.0  # loaded rise to 70 degC, and to the 160 degC at which insulation is ruined, in air of 30 degC
 
 
+@lru_cache(maxsize=256)
 def carries_a(mm2: float, hot: bool = False) -> float:
     """Current a copper lead carries for long, A, with 70 degC insulation, or ``hot`` with 105 degC: ISO 10133 (from memory), interpolated."""
     sizes, carries = [size for size, _, _ in LEADS], [high if hot else low for _, low, high in LEADS]

@@ -1,0 +1,173 @@
+"""A BMS's settings as Modbus registers: the map is an open file (``nipper-registers``), a value is a whole number with factor and offset.
+
+The map that ships is that of the stand-in BMS and of no product; one's own is written after the BMS maker's register list.
+"""
+
+import json
+from collections.abc import Callable, Iterator, Mapping
+from importlib import resources
+from pathlib import Path
+from typing import Literal, Protocol, get_args
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from nipper.core.errors import InputError, NipperError
+from nipper.core.setup import Balancer, Setup, get
+
+NOT_SET = 0xFFFF  # a register that holds no setting
+MOST_AT_ONCE = 100  # registers in one request; the standard allows 125 (Modbus Application Protocol V1.1b3, 6.3)
+MAX_MAP_BYTES = 1_000_000
+WORDS: dict[str, tuple[str, ...]] = {
+    "chemistry": get_args(Setup.model_fields["chemistry"].annotation),
+    "balancer.kind": get_args(Balancer.model_fields["kind"].annotation),
+    "balancer.when": get_args(Balancer.model_fields["when"].annotation),
+}
+WORDS |= {path.replace("balancer", "separate_balancer"): words for path, words in WORDS.items() if path.startswith("balancer")}
+
+
+class LinkError(NipperError):
+    """A device that does not answer, or answers with something else."""
+
+
+class Registers(Protocol):
+    """A device one can read registers of."""
+
+    def read(self, address: int, count: int) -> list[int]:
+        """Holding registers from an address on, each 0 to 65535; :class:`LinkError` when it does not answer."""
+        ...
+
+    def close(self) -> None:
+        """Let go of it."""
+        ...
+
+
+class Register(BaseModel):
+    """Where a setting stands: register = round(value x factor + offset), or the word's place in ``words``."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", strict=True)
+
+    path: str = Field(max_length=200)
+    address: int = Field(ge=0, le=65535)
+    factor: float = Field(default=1.0, gt=0)
+    offset: float = 0.0
+    signed: bool = False
+    words: tuple[str, ...] = Field(default=(), strict=False, max_length=100)
+
+
+class RegisterMap(BaseModel):
+    """All registers of a BMS that hold settings."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", strict=True)
+
+    format: Literal["nipper-registers"] = "nipper-registers"
+    version: Literal[1] = 1
+    name: str = Field(default="stand-in BMS", max_length=200)
+    registers: tuple[Register, ...] = Field(strict=False, min_length=1, max_length=1000)
+
+
+def standin_map() -> RegisterMap:
+    """The map of the stand-in BMS."""
+    text = resources.files("nipper.core.link").joinpath("data", "standin-bms.json").read_text("utf-8")
+    return parse_map(json.loads(text), "standin-bms.json")
+
+
+def load_map(path: str | Path) -> RegisterMap:
+    """Read a map file; :class:`InputError` names the place of what is wrong."""
+    path = Path(path)
+    try:
+        if path.stat().st_size > MAX_MAP_BYTES:
+            raise InputError(str(path), "the whole file", f"a register map of at most {MAX_MAP_BYTES} bytes")
+        return parse_map(json.loads(path.read_text("utf-8")), str(path))
+    except json.JSONDecodeError as error:
+        raise InputError(str(path), f"line {error.lineno} column {error.colno}", f"JSON ({error.msg})") from None
+    except (OSError, UnicodeDecodeError) as error:
+        raise InputError(str(path), "the file", f"a readable UTF-8 file ({error})") from None
+
+
+def parse_map(document: object, file: str = "registers") -> RegisterMap:
+    """Check a map document."""
+    try:
+        found = RegisterMap.model_validate(document)
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise InputError(file, ".".join(str(p) for p in first["loc"]) or "the whole document", first["msg"].removeprefix("Input should be ")) from None
+    for i, register in enumerate(found.registers):
+        if not _known(register.path):
+            raise InputError(file, f"registers.{i}.path", f"the path of a setting, {register.path!r} is none")
+    return found
+
+
+def _known(path: str) -> bool:
+    model = Setup
+    *parts, last = path.split(".")
+    for part in parts:
+        info = model.model_fields.get(part)
+        inner = [a for a in (info.annotation, *get_args(info.annotation)) if isinstance(a, type) and issubclass(a, BaseModel)] if info else []
+        if not inner:
+            return False
+        model = inner[0]
+    return last in model.model_fields
+
+
+def encode(setup: Setup, registers: RegisterMap) -> dict[int, int]:
+    """The registers of a BMS that holds these settings, by address; what is left out is NOT_SET.
+
+    Raises
+    ------
+    LinkError
+        A value that has no place in its register.
+    """
+    return {r.address: _raw(get(setup, r.path), r) for r in registers.registers}
+
+
+def _raw(value: object, register: Register) -> int:
+    if value is None:
+        return NOT_SET
+    words = register.words or WORDS.get(register.path, ())
+    if words:
+        return words.index(str(value))
+    assert isinstance(value, int | float)
+    raw = round(value * register.factor + register.offset)
+    low, high = (-32768, 32767) if register.signed else (0, NOT_SET - 1)
+    if not low <= raw <= high:
+        raise LinkError(f"{register.path}: expected a value that fits its register, found {value:g}")
+    return raw & 0xFFFF
+
+
+def decode(raw: Mapping[int, int], registers: RegisterMap) -> dict[str, object]:
+    """Values by path of registers that were read; None where a register holds no setting."""
+    return {r.path: _value(raw[r.address], r) for r in registers.registers if r.address in raw}
+
+
+def _value(raw: int, register: Register) -> object:
+    if raw == NOT_SET and not register.signed:
+        return None
+    words = register.words or WORDS.get(register.path, ())
+    if words:
+        if raw >= len(words):
+            raise LinkError(f"{register.path}: expected {' or '.join(words)} (0 to {len(words) - 1}), found {raw} in register {register.address}")
+        return words[raw]
+    number = raw - 0x10000 if register.signed and raw > 0x7FFF else raw
+    value = round((number - register.offset) / register.factor, 6)
+    return int(value) if register.path == "cells_in_series" else value
+
+
+def read_settings(device: Registers, registers: RegisterMap, tick: Callable[[float], None] = lambda _share: None) -> dict[str, object]:
+    """Read every register of the map, in as few requests as the standard allows, and give the values by path."""
+    raw: dict[int, int] = {}
+    blocks = list(_blocks(sorted({r.address for r in registers.registers})))
+    for i, (first, count) in enumerate(blocks):
+        raw |= dict(zip(range(first, first + count), device.read(first, count), strict=True))
+        tick((i + 1) / len(blocks))
+    return decode(raw, registers)
+
+
+def _blocks(addresses: list[int]) -> Iterator[tuple[int, int]]:
+    """Runs of neighbouring addresses: registers between them that are not on the map are never asked for."""
+    first = last = addresses[0]
+    for address in addresses[1:]:
+        if address != last + 1 or address - first >= MOST_AT_ONCE:
+            yield first, last - first + 1
+            first = address
+        last = address
+    yield first, last - first + 1
