@@ -80,6 +80,13 @@ def test_a_school_is_taken_and_followed(open_window, protect):
     assert not protect.schools._schools[1].followed
 
 
+def test_a_field_tells_what_is_usual_and_by_whose_word(open_window, protect):
+    field = protect.forms[0].field(P + "cell_over_voltage.trip_v")
+    assert "Usual: 3.65 V (common practice)" in field.toolTip()
+    open_window.document.replace_setup(new_setup("nmc", 8, 100.0, 2), "another chemistry")
+    assert "Usual: 4.20 V" in field.toolTip()
+
+
 def test_a_second_balancer_comes_and_goes(open_window, protect):
     assert not protect.forms[4].field("separate_balancer.low_v").isEnabled()
     protect.second.click()

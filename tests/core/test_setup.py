@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from nipper.core import setup as setups
 from nipper.core.errors import InputError
-from nipper.core.presets import new_setup
+from nipper.core.presets import new_setup, usual_value
 from nipper.core.rules import check, verdict
 from tests.conftest import FILES
 
@@ -115,3 +115,15 @@ def test_the_shipped_schema_is_that_of_the_models_and_accepts_what_we_accept():
     for document in (changed("protection.cell_over_voltage.tripp_v", 3.6), changed("chemistry", "lead"), changed("capacity_ah", -1)):
         with pytest.raises(jsonschema.ValidationError):
             validator.validate(document)
+
+
+def test_every_usual_value_says_where_it_comes_from():
+    setup = new_setup("nmc", 20, 50.0, 2, "active")
+    value, source = usual_value(setups.put(setup, {"protection.cell_over_voltage.trip_v": 4.0}), "protection.cell_over_voltage.trip_v")
+    assert (value, source) == (4.2, "common practice")
+    assert "IEC 60269" in usual_value(setup, "wiring.fuse_a")[1]
+    assert usual_value(setup, "solar.in_series") is None
+    assert usual_value(setup, "charging.equalise_v") is None
+    for part in ("protection", "balancer", "charging", "wiring", "cell"):
+        for path in (f"{part}.{name}" for name, v in getattr(setup, part).model_dump(exclude_none=True).items() if isinstance(v, float)):
+            assert usual_value(setup, path), path

@@ -128,8 +128,9 @@ class Latest(QObject):
             self.ask(*question)
 
 
-def wait_for_jobs() -> None:
-    """Let running work end; for the end of the program and of tests."""
-    for job in list(_ALIVE):
-        job.cancel()
+def wait_for_jobs(cancel: bool = True) -> None:
+    """Let running work end, by default without its answers; for the end of the program, of tests, and for walks."""
+    if cancel:
+        for job in list(_ALIVE):
+            job.cancel()
     QThreadPool.globalInstance().waitForDone()

@@ -1,6 +1,7 @@
 """A sound first setup from five answers. Every value comes from the chemistry's table, so it carries its source."""
 
 import math
+from functools import lru_cache
 from typing import Literal
 
 from nipper.core.chemistry import chemistry
@@ -16,6 +17,7 @@ from nipper.core.setup import (
     TemperatureLimit,
     VoltageLimit,
     Wiring,
+    get,
 )
 from nipper.core.wiring.fuse import RATED_A
 from nipper.core.wiring.lead import LEADS
@@ -101,3 +103,40 @@ def _two_digits(value: float) -> float:
 
 def _volts(value: float) -> float:
     return round(value, 2)
+
+
+# where a new setup's values come from, by the beginning of their path; the longest beginning that fits speaks
+COMMON = "common practice"
+SOURCES = {
+    "protection": COMMON,
+    "protection.pack_over_voltage": f"{COMMON}: cells × (trip − 0.02 V)",
+    "protection.pack_under_voltage": f"{COMMON}: cells × (trip + 0.05 V)",
+    "protection.charge_over_current.trip_a": f"{COMMON}: 0.5C",
+    "protection.discharge_over_current.trip_a": f"{COMMON}: 0.5C, at most 250 A",
+    "protection.short_circuit.trip_a": "three times the over-current trip, at most twice the fuse (IEC 60269 gates, from memory)",
+    "protection.short_circuit.delay_us": f"{COMMON}: 100 µs to 1 ms",
+    "balancer": COMMON,
+    "balancer.current_a": f"{COMMON}: 50 to 200 mA bleed, 0.5 to 2 A move",
+    "charging": COMMON,
+    "charging.max_charge_a": f"{COMMON}: a good rate of the chemistry",
+    "charging.tail_a": f"{COMMON}: 0.02C",
+    "cell": "from memory of data sheets: enter your cell's own",
+    "wiring.fuse_a": "1.25 × the discharge trip, IEC 60269 rated currents, from memory",
+    "wiring.cable_mm2": "ISO 10133, from memory: carries the fuse's current",
+    "wiring": COMMON,
+}
+
+
+def usual_value(setup: Setup, path: str) -> tuple[object, str] | None:
+    """What a new setup of this pack would have at a path, and where that comes from; None where it has nothing there."""
+    known = [start for start in SOURCES if path == start or path.startswith(f"{start}.")]
+    if not known:
+        return None
+    kind = setup.balancer.kind if setup.balancer else "passive"
+    value = get(_like(setup.chemistry, setup.cells_in_series, setup.capacity_ah, setup.packs_in_parallel, kind), path)
+    return None if value is None else (value, SOURCES[max(known, key=len)])
+
+
+@lru_cache(maxsize=8)
+def _like(chemistry_id: Literal["lfp", "nmc", "lto"], cells: int, capacity_ah: float, packs: int, balancer: Literal["passive", "active"]) -> Setup:
+    return new_setup(chemistry_id, cells, capacity_ah, packs, balancer)

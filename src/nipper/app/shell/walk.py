@@ -61,9 +61,33 @@ class Walk(QObject):
             assert window.forecasts
             window.forecasts.step_in(Event(day=1.4, minutes=90.0, sun_share=0.1, note="cloud, day 2"))
 
+        def read_link() -> None:
+            """The stand-in BMS is read over the link."""
+            from nipper.app.jobs import wait_for_jobs
+            from nipper.app.shell.readbackpage import ReadBackPage
+
+            found = window.side.show("readback")
+            assert isinstance(found, ReadBackPage)
+            found.read_link()
+            wait_for_jobs(cancel=False)
+
+        def page(stage: str, index: int) -> Callable[[], None]:
+            """A stage with one of its figures or pages in front."""
+
+            def show() -> None:
+                view = window.view(stage)
+                (getattr(view, "show_figure", None) or getattr(view, "show_page"))(index)  # noqa: B009 - of views the checker does not know apart
+
+            return show
+
         return [
-            ("protect", lambda: window.go("protect")),
+            ("protect", page("protect", 0)),
+            ("protect-currents", page("protect", 1)),
+            ("protect-temperatures", page("protect", 2)),
+            ("protect-schools", page("protect", 3)),
             ("level", lambda: window.go("level")),
+            ("charge", page("charge", 0)),
+            ("charge-strings", page("charge", 1)),
             ("cold", lambda: window.go("cold")),
             ("rehearse", stepped_in),
             ("record", lambda: window.go("record")),
@@ -71,11 +95,10 @@ class Walk(QObject):
             ("diagnose", lambda: window.go("diagnose")),
             ("diagnose-cell", cell),
             ("typing-sheet", window.type_in),
+            ("read-back", read_link),
             ("revisions", window.show_revisions),
-            ("keys", window.show_help),
-            ("protect-dark", lambda: (window.theme.set_mode("dark"), window.go("protect"))[0]),
+            ("protect-dark", lambda: (window.theme.set_mode("dark"), page("protect", 0)())[0]),
             ("diagnose-dark", lambda: window.go("diagnose")),
-            ("rehearse-dark", lambda: window.go("rehearse")),
         ]
 
     @Slot()

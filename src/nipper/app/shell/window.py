@@ -5,7 +5,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QSettings, Slot
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
-from PySide6.QtWidgets import QButtonGroup, QFileDialog, QFrame, QHBoxLayout, QMainWindow, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QFileDialog, QFrame, QHBoxLayout, QMainWindow, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from nipper.app.actions import Action, Menu
 from nipper.app.document import Document
@@ -14,6 +14,7 @@ from nipper.app.jobs import wait_for_jobs
 from nipper.app.shell.demo import DemoMaker
 from nipper.app.shell.finder import Finder
 from nipper.app.shell.follows import Follows
+from nipper.app.shell.pages import Pages
 from nipper.app.shell.rail import Rail
 from nipper.app.shell.sidepages import SidePages
 from nipper.app.shell.startpage import StartPage
@@ -62,7 +63,7 @@ class Window(QMainWindow):
         self.resize(1280, 800)
         self.setAcceptDrops(True)
         self.rail, self.follows = Rail(theme, STAGES), Follows(theme)
-        self.pages, self.start_page = QStackedWidget(), StartPage()
+        self.pages, self.start_page = Pages(), StartPage()
         self.pages.addWidget(self.start_page)
         self._message = label("", "act", wrap=True)
         self._message.hide()
@@ -94,7 +95,10 @@ class Window(QMainWindow):
         note.setContentsMargins(18, 6, 18, 0)
         note.addWidget(self._message, 1)
         inside.addLayout(note)
-        inside.addWidget(self.pages, 1)
+        area = QScrollArea()  # a small screen scrolls a page rather than press its parts into each other
+        area.setWidget(self.pages)
+        area.setWidgetResizable(True)
+        inside.addWidget(area, 1)
         columns.addWidget(self.rail)
         columns.addWidget(page, 1)
         columns.addWidget(self.follows)

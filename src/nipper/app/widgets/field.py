@@ -18,6 +18,7 @@ class UnitField(QLineEdit):
         self.unit, self._title, self._help, self._optional = unit, title, help_text, optional
         self._value: float | None = None
         self.context = Context()
+        self._usual = ""
         self.setMinimumWidth(78)
         self.setMaximumWidth(96)
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
@@ -39,6 +40,12 @@ class UnitField(QLineEdit):
         if not (self.hasFocus() and self.isModified()):
             self._show()
 
+    def set_usual(self, text: str) -> None:
+        """Say in the tooltip what is usual here, and by whose word."""
+        if text != self._usual:
+            self._usual = text
+            self._tip("")
+
     def _show(self) -> None:
         self.setText("" if self._value is None else format_quantity(self._value, self.unit))
         self.setModified(False)
@@ -52,8 +59,11 @@ class UnitField(QLineEdit):
             self.style().polish(self)
         elif not trouble and self.toolTip():
             return
+        self._tip(trouble)
+
+    def _tip(self, trouble: str) -> None:
         hint = "Takes arithmetic and units, e.g. 55.2/16 or 3450 mV." if self.unit == "V" else "Takes arithmetic and units."
-        parts = [f"{self._title}: {self._help}" if self._help else self._title, trouble or hint]
+        parts = [f"{self._title}: {self._help}" if self._help else self._title, self._usual, trouble or hint]
         self.setToolTip("\n".join(p for p in parts if p))
 
     @property

@@ -7,7 +7,8 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 
 from nipper.app.widgets.basic import SEMI, label
 from nipper.app.widgets.field import UnitField
-from nipper.core.quantities import Context, unit_of
+from nipper.core.presets import usual_value
+from nipper.core.quantities import Context, format_quantity, unit_of
 from nipper.core.setup import Part, Protection, Setup, get
 
 PROTECTION_COLUMNS = ("alarm", "trip", "release", "delay", "recovery")
@@ -25,6 +26,7 @@ class SettingsForm(QWidget):
         self._grid.setHorizontalSpacing(8)
         self._grid.setVerticalSpacing(4)
         self._fields: dict[str, UnitField | QComboBox | QLineEdit] = {}
+        self._pack: tuple[object, ...] = ()
 
     @property
     def paths(self) -> list[str]:
@@ -122,6 +124,7 @@ class SettingsForm(QWidget):
 
     def show_setup(self, setup: Setup) -> None:
         """Show the values; a part that is left out shows empty fields that cannot be typed into."""
+        self._say_usual(setup)
         for path, field in self._fields.items():
             parent, _, _ = path.rpartition(".")
             there = not parent or get(setup, parent) is not None
@@ -135,6 +138,17 @@ class SettingsForm(QWidget):
             elif not field.isModified():
                 field.setText(str(value))
                 field.setCursorPosition(0)
+
+    def _say_usual(self, setup: Setup) -> None:
+        """Usual values for this pack with their sources; made anew only when the pack is another."""
+        pack = (setup.chemistry, setup.cells_in_series, setup.capacity_ah, setup.packs_in_parallel, setup.balancer.kind if setup.balancer else "")
+        if pack == self._pack:
+            return
+        self._pack = pack
+        for path, field in self._fields.items():
+            found = usual_value(setup, path) if isinstance(field, UnitField) else None
+            if isinstance(field, UnitField):
+                field.set_usual(f"Usual: {format_quantity(float(str(found[0])), field.unit)} ({found[1]})" if found else "")
 
 
 def _model(annotation: Any) -> type[Part] | None:

@@ -115,7 +115,7 @@ def usual_habits(setup: Setup) -> Habits:
 def _modules_w(setup: Setup) -> float | None:
     """Peak power of the PV modules that are entered, as far as the input takes it."""
     arrangement = as_set(setup)
-    return arrangement.usable_w if arrangement else None
+    return round(arrangement.usable_w, -1) if arrangement else None
 
 
 def _others(setup: Setup) -> list[OtherCharger]:

@@ -91,5 +91,5 @@ class DayChart(QWidget):
             plot.note(0.1, most, f"charger's most, {most:g} A", "soft", anchor=(0, 1.0), bold=False, size=BASE_PT - 1)
             top = max(top, most)
         told = f"{day.soc_pct[0]:.0f} % at first, {day.soc_pct.max():.0f} % at most, {day.soc_pct[-1]:.0f} % at midnight"
-        plot.note(0.1, 1.2 * top, told, "ink", anchor=(0, 0), size=BASE_PT - 0.5)
-        plot.item.setYRange(1.08 * low, 1.2 * top, padding=0.01)
+        plot.note(0.1, 1.35 * top, told, "ink", anchor=(0, 0), size=BASE_PT - 0.5)
+        plot.item.setYRange(1.08 * low, 1.35 * top, padding=0.01)

@@ -87,7 +87,7 @@ class Controls(QWidget):
         self.other = QComboBox()
         self.other.setToolTip("Other settings under the same sky: dashed in the picture, second number below")
         self.other.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.other.setMinimumContentsLength(15)
+        self.other.setMinimumContentsLength(13)
         self.other.activated.connect(self.beside)
         line.addWidget(self.other)
         return line
