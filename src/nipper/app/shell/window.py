@@ -96,6 +96,7 @@ class Window(QMainWindow):
         note.addWidget(self._message, 1)
         inside.addLayout(note)
         area = QScrollArea()  # a small screen scrolls a page rather than press its parts into each other
+        area.setObjectName("pages")
         area.setWidget(self.pages)
         area.setWidgetResizable(True)
         inside.addWidget(area, 1)

@@ -17,6 +17,7 @@ if TYPE_CHECKING:  # a window makes plans before its first paint, and these nume
 
 SURE = 2.0  # standard deviations before a measured difference is given to the copy; below that cells stay equal
 DAY_HOURS = (9.0, 15.0)
+OTHERS_ON = (7.0, 19.0)
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -119,9 +120,17 @@ def _modules_w(setup: Setup) -> float | None:
 
 
 def _others(setup: Setup) -> list[OtherCharger]:
-    """The setup's other chargers, on all day: the worst case for the trips."""
+    """The setup's other chargers, switched on each morning: beside the sun is the worst case for the trips."""
     return [
-        OtherCharger(name=c.name, max_a=c.max_charge_a, absorption_v=c.absorption_v, absorption_min=c.absorption_min, float_v=c.float_v or 0.0)
+        OtherCharger(
+            name=c.name,
+            max_a=c.max_charge_a,
+            absorption_v=c.absorption_v,
+            absorption_min=c.absorption_min,
+            float_v=c.float_v or 0.0,
+            from_hour=OTHERS_ON[0],
+            to_hour=OTHERS_ON[1],
+        )
         for c in setup.other_chargers
     ]
 

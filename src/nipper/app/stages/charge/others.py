@@ -42,7 +42,7 @@ class OtherChargers(QWidget):
         self._clear()
         self.add.setEnabled(len(setup.other_chargers) < MOST)
         if not setup.other_chargers:
-            self._grid.addWidget(label("none", "soft"), 0, 0)
+            self._grid.addWidget(label("none; each would be on from 7 to 19 h in the picture", "soft"), 0, 0)
             return
         for column, name in enumerate(COLUMNS, 1):
             info = ExtraCharger.model_fields[name]
