@@ -23,7 +23,7 @@ def test_a_pack_gets_another_name_everywhere(open_window, page):
     field.editingFinished.emit()
     assert open_window.document.pack.name == "Port side"
     assert open_window.document.bench.packs()[0].name == "Port side"
-    assert any(b.text() == "Port side" for b in open_window._pack_group.buttons())
+    assert any(b.text() == "Port side" for b in open_window.top.pack_group.buttons())
     field.setText("   ")
     field.editingFinished.emit()
     assert field.text() == "Port side"

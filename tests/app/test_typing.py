@@ -61,7 +61,7 @@ def test_all_ticked_becomes_a_dated_revision(open_window, typing):
     assert typing.done.isEnabled()
     typing.done.click()
     assert open_window.document.bench.revisions()[-1].kind == "typed in"
-    assert "typed in" in open_window._revision.text()
+    assert "typed in" in open_window.top.revision.text()
     open_window.type_in()
     typing.only_changed.setCurrentIndex(1)
     typing.refresh()
@@ -138,6 +138,18 @@ def test_a_table_is_read_back_and_a_wrong_line_changes_nothing(open_window, revi
     revisions.take_read_back(str(path))
     assert "line 2" in open_window._message.text()
     assert bench.revisions()[-1].id == newest.id
+
+
+def test_another_banks_settings_are_compared_and_nothing_is_kept(open_window, revisions, tmp_path):
+    document, path = open_window.document, tmp_path / "other.json"
+    path.write_text(dumps(put(document.setup, {"name": "Other shed", "balancer.start_v": 3.45})))
+    before = len(document.bench.revisions())
+    revisions.compare_with(str(path))
+    assert "1 difference to Other shed" in revisions._says.text()
+    assert revisions.table.item(0, 3).text() == "3.45 V"
+    assert len(document.bench.revisions()) == before
+    revisions.compare_with(str(tmp_path / "none.json"))
+    assert "none.json" in open_window._message.text()
 
 
 def test_events_stand_between_the_revisions(open_window, revisions):

@@ -253,13 +253,13 @@ def test_of_several_files_dropped_the_rest_is_named(open_window, tmp_path):
 
 def test_typed_in_is_a_dated_revision(open_window):
     open_window.note_typed_in()
-    assert "revision 1 · typed in" in open_window._revision.text()
+    assert "revision 1 · typed in" in open_window.top.revision.text()
     open_window.document.change({"balancer.delta_mv": 5.0}, "Set")
-    assert "changed since" in open_window._revision.text()
-    assert open_window._revision.property("role") == "copper"
+    assert "changed since" in open_window.top.revision.text()
+    assert open_window.top.revision.property("role") == "copper"
     open_window.undo()
-    assert "changed since" not in open_window._revision.text()
-    assert open_window._revision.property("role") == "soft"
+    assert "changed since" not in open_window.top.revision.text()
+    assert open_window.top.revision.property("role") == "soft"
 
 
 def test_long_names_do_not_break_the_window(qtbot, open_window):
@@ -267,7 +267,7 @@ def test_long_names_do_not_break_the_window(qtbot, open_window):
     open_window.document.bench.rename_pack(1, "An equally long pack name that nobody would type")
     open_window.document.packs = open_window.document.bench.packs()
     open_window._show_packs()
-    assert open_window._name.text().endswith("…")
+    assert open_window.top.name.text().endswith("…")
     assert open_window.minimumSizeHint().width() <= 1280
 
 
@@ -307,7 +307,7 @@ def test_name_and_number_of_packs_can_be_typed(qtbot, open_window):
     name.setText("Boat house")
     name.setModified(True)
     name.editingFinished.emit()
-    assert open_window._name.text() == "Boat house"
+    assert open_window.top.name.text() == "Boat house"
     for text, expected in (("3", 3), ("2.5", 3)):
         packs.setText(text)
         packs.setModified(True)

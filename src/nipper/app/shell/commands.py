@@ -49,9 +49,27 @@ ACTIONS: tuple[Action, ...] = (
         "Ctrl+Return",
         _has_suggestion,
     ),
-    Action("settings.type", "Type the settings in …", Menu.SETTINGS, "The typing sheet: one large value at a time, tick by tick.", Window.type_in, "Ctrl+T", _has_bench),
-    Action("settings.read-back", "Read back …", Menu.SETTINGS, "Type what the BMS shows; differences stand out at once.", Window.read_back, "Ctrl+B", _has_bench),
-    Action("settings.revisions", "Revisions …", Menu.SETTINGS, "What was typed in or read back: compare, restore.", Window.show_revisions, "Ctrl+R", _has_bench),
+    Action(
+        "settings.type",
+        "Type the settings in …",
+        Menu.SETTINGS,
+        "The typing sheet: one large value at a time, tick by tick.",
+        lambda w: w.side.show("typing"),
+        "Ctrl+T",
+        _has_bench,
+    ),
+    Action(
+        "settings.read-back",
+        "Read back …",
+        Menu.SETTINGS,
+        "Type what the BMS shows; differences stand out at once.",
+        lambda w: w.side.show("readback"),
+        "Ctrl+B",
+        _has_bench,
+    ),
+    Action(
+        "settings.revisions", "Revisions …", Menu.SETTINGS, "What was typed in or read back: compare, restore.", lambda w: w.side.show("revisions"), "Ctrl+R", _has_bench
+    ),
     Action(
         "settings.typed-in",
         "Note the settings as typed in",
@@ -62,7 +80,7 @@ ACTIONS: tuple[Action, ...] = (
         _has_bench,
     ),
     Action("record.import", "Import a log …", Menu.RECORD, "Reads a CSV or spreadsheet from the BMS into this bench.", Window.ask_import, "Ctrl+I", _has_bench),
-    Action("record.logs", "Packs and logs …", Menu.RECORD, "Names packs, and takes out a log that was read by mistake.", Window.show_logs, "", _has_bench),
+    Action("record.logs", "Packs and logs …", Menu.RECORD, "Names packs, and takes out a log that was read by mistake.", lambda w: w.side.show("logs"), "", _has_bench),
     Action("record.write-log", "Write the log …", Menu.RECORD, "Writes this pack's samples as a plain CSV log.", write_log, "", _has_log),
     Action(
         "record.write-diagnosis",

@@ -13,7 +13,7 @@ from nipper.app.widgets.basic import SEMI, button, label
 from nipper.core.errors import InputError
 from nipper.core.report.consequence import count
 from nipper.core.report.readback import ReadBack, in_force, read_back, read_table, values_of_csv
-from nipper.core.report.typingsheet import differences, plain_menu, sheet
+from nipper.core.report.typingsheet import Line, differences, plain_menu, sheet
 from nipper.core.setup import Setup, load
 from nipper.store import BenchEvent, Revision
 
@@ -43,6 +43,9 @@ class RevisionsPage(QWidget):
         self.read = button("Read back from a file …", "quiet", "A setup file (JSON) or a table (CSV) with what the BMS shows; the typing sheet's own table will do")
         self.read.clicked.connect(self.ask_file)
         head.addWidget(self.type_it)
+        self.beside = button("Compare with a file …", "quiet", "Another bank's settings, as a setup file: nothing is kept or changed")
+        self.beside.clicked.connect(self.ask_other)
+        head.addWidget(self.beside)
         back = button("Back", "quiet")
         back.clicked.connect(self.left)
         head.addWidget(self.read)
@@ -120,6 +123,23 @@ class RevisionsPage(QWidget):
         return chosen[-1].setup, chosen[0].setup, "the newer of the two"
 
     @Slot()
+    def ask_other(self) -> None:
+        """Let the user choose another bank's settings."""
+        file, _ = QFileDialog.getOpenFileName(self, "Compare with", "", "Setup files (*.json)")
+        if file:
+            self.compare_with(file)
+
+    def compare_with(self, file: str) -> None:
+        """Show how another bank's settings differ from these as they stand; a file that cannot be read changes nothing."""
+        try:
+            other = load(file)
+        except InputError as error:
+            self.trouble.emit(str(error))
+            return
+        self.list.clearSelection()
+        self._tell(differences(self._document.setup, other), other.name)
+
+    @Slot()
     def _compare(self) -> None:
         pair = self._pair()
         self.restore.setEnabled(pair is not None and len(self._selected()) == 1 and pair[0] != self._document.setup)
@@ -128,7 +148,9 @@ class RevisionsPage(QWidget):
             self._says.setText("Nothing is selected." if any(isinstance(r, Revision) for r in self._rows) else "Nothing was typed in yet: Ctrl+T opens the typing sheet.")
             return
         before, after, what = pair
-        lines = differences(before, after)
+        self._tell(differences(before, after), what)
+
+    def _tell(self, lines: list[Line], what: str) -> None:
         self._says.setText(f"{count(len(lines), 'difference')} to {what}." if lines else f"The same as {what}.")
         self.table.setRowCount(len(lines))
         for row, line in enumerate(lines):

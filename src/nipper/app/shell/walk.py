@@ -94,9 +94,9 @@ class Walk(QObject):
             ("record-two-packs", beside_other),
             ("diagnose", lambda: window.go("diagnose")),
             ("diagnose-cell", cell),
-            ("typing-sheet", window.type_in),
+            ("typing-sheet", lambda: window.side.show("typing")),
             ("read-back", read_link),
-            ("revisions", window.show_revisions),
+            ("revisions", lambda: window.side.show("revisions")),
             ("protect-dark", lambda: (window.theme.set_mode("dark"), page("protect", 0)())[0]),
             ("diagnose-dark", lambda: window.go("diagnose")),
         ]

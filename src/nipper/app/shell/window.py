@@ -1,11 +1,11 @@
 """The window: top line, rail, the stage, What follows. It opens and closes benches and passes work on; it computes nothing."""
 
-from datetime import datetime, tzinfo
+from datetime import tzinfo
 from pathlib import Path
 
 from PySide6.QtCore import QSettings, Slot
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
-from PySide6.QtWidgets import QButtonGroup, QFileDialog, QFrame, QHBoxLayout, QMainWindow, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMainWindow, QScrollArea, QVBoxLayout, QWidget
 
 from nipper.app.actions import Action, Menu
 from nipper.app.document import Document
@@ -17,25 +17,17 @@ from nipper.app.shell.follows import Follows
 from nipper.app.shell.pages import Pages
 from nipper.app.shell.rail import Rail
 from nipper.app.shell.sidepages import SidePages
+from nipper.app.shell.stages import STAGES, make_view
 from nipper.app.shell.startpage import StartPage
 from nipper.app.shell.teller import Teller
+from nipper.app.shell.topline import TopLine
 from nipper.app.theme import Theme
-from nipper.app.theme.marks import icon
-from nipper.app.widgets.basic import SEMI, button, clear, label
+from nipper.app.widgets.basic import label
 from nipper.core.errors import NipperError
 from nipper.core.report.consequence import Consequence
 from nipper.core.setup import Setup, load
 from nipper.store import Bench, Revision
 
-STAGES = (
-    ("protect", "Protect", "2"),
-    ("level", "Level", "3"),
-    ("charge", "Charge", "4"),
-    ("cold", "Cold", "5"),
-    ("rehearse", "Rehearse", "7"),
-    ("record", "Record", "8"),
-    ("diagnose", "Diagnose", "9"),
-)
 BENCH_SUFFIX = ".nipper"
 LOG_SUFFIXES = (".csv", ".gz", ".tsv", ".txt", ".xlsx", ".xlsm", ".ods")
 
@@ -67,6 +59,11 @@ class Window(QMainWindow):
         self.pages.addWidget(self.start_page)
         self._message = label("", "act", wrap=True)
         self._message.hide()
+        self.top = TopLine(theme)
+        self.top.pack_chosen.connect(self._choose_pack)
+        self.top.finder.clicked.connect(self.find_command)
+        self.top.undo.clicked.connect(self.undo)
+        self.top.redo.clicked.connect(self.redo)
         self._build()
         self.rail.chosen.connect(self.go)
         self.follows.applied.connect(self._apply)
@@ -107,40 +104,12 @@ class Window(QMainWindow):
         rows = QVBoxLayout(whole)
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(0)
-        rows.addWidget(self._top_line())
+        rows.addWidget(self.top)
         rows.addWidget(middle, 1)
         self.setCentralWidget(whole)
 
-    def _top_line(self) -> QWidget:
-        top = QFrame()
-        top.setObjectName("topLine")
-        top.setFixedHeight(44)
-        line = QHBoxLayout(top)
-        line.setContentsMargins(18, 0, 14, 0)
-        line.setSpacing(12)
-        self._name = label("Nipper", size=13, weight=SEMI)
-        self._packs, self._pack_group = QHBoxLayout(), QButtonGroup(self)
-        self._packs.setSpacing(3)
-        self._pack_group.idClicked.connect(self._choose_pack)
-        self._revision = label("", "soft")
-        self._revision.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self._find = button("Find a command   Ctrl+K", "bare", "Finds a command by a few letters")
-        self._find.clicked.connect(self.find_command)
-        self._undo, self._redo = button("", "bare", "Undo"), button("", "bare", "Redo")
-        self._undo.clicked.connect(self.undo)
-        self._redo.clicked.connect(self.redo)
-        line.addWidget(self._name)
-        line.addLayout(self._packs)
-        line.addWidget(self._revision, 1)
-        for widget in (self._find, self._undo, self._redo):
-            line.addWidget(widget)
-        self._dress()
-        return top
-
     @Slot()
     def _dress(self, *_: object) -> None:
-        self._undo.setIcon(icon("undo", self.theme.colour("ink")))
-        self._redo.setIcon(icon("redo", self.theme.colour("ink")))
         if self._teller is not None:  # status marks and coloured words are made with the theme
             self._teller.tell()
 
@@ -297,10 +266,8 @@ class Window(QMainWindow):
         wait_for_jobs()
         document.close()
         document.deleteLater()
-        clear(self._packs)
         self.follows.show_all([])
-        self._name.setText("Nipper")
-        self._revision.setText("")
+        self.top.show_nothing()
 
     def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802 - Qt's name
         """Everything confirmed is kept already; what was just typed is kept now."""
@@ -397,7 +364,8 @@ class Window(QMainWindow):
             return
         self._stage = stage
         if stage not in self._views:
-            self._views[stage] = self._make_view(stage, self.document)
+            assert self.forecasts
+            self._views[stage] = make_view(stage, self.document, self.forecasts, self.theme, self.zone)
             self.pages.addWidget(self._views[stage])
         if stage == "diagnose" and self.forecasts is not None:
             self.forecasts.want("comparison")
@@ -405,31 +373,6 @@ class Window(QMainWindow):
         if self._teller is not None:
             self._teller.stage = stage
             self._teller.tell()
-
-    def _make_view(self, stage: str, document: Document) -> QWidget:
-        # imported here: plots and tables load libraries the first paint must not wait for
-        if stage == "protect":
-            from nipper.app.stages.protect.view import ProtectView
-
-            return ProtectView(document, self.theme)
-        if stage == "record":
-            from nipper.app.stages.record.view import RecordView
-
-            return RecordView(document, self.theme, self.zone)
-        if stage == "cold":
-            from nipper.app.stages.cold.view import ColdView
-
-            return ColdView(document, self.theme, self.zone)
-        if stage in ("level", "rehearse", "charge"):
-            from nipper.app.stages.charge.view import ChargeView
-            from nipper.app.stages.level.view import LevelView
-            from nipper.app.stages.rehearse.view import RehearseView
-
-            assert self.forecasts
-            return {"level": LevelView, "rehearse": RehearseView, "charge": ChargeView}[stage](document, self.forecasts, self.theme)
-        from nipper.app.stages.diagnose.view import DiagnoseView
-
-        return DiagnoseView(document, self.theme, self.zone)
 
     def view(self, stage: str) -> QWidget:
         """A stage's view, shown."""
@@ -448,22 +391,6 @@ class Window(QMainWindow):
     def show_help(self) -> None:
         """Show keys and words."""
         self.side.show("help")
-
-    def type_in(self) -> None:
-        """Show the typing sheet."""
-        self.side.show("typing")
-
-    def read_back(self) -> None:
-        """Show the sheet on which one types what the BMS shows."""
-        self.side.show("readback")
-
-    def show_revisions(self) -> None:
-        """Show what was typed in and read back."""
-        self.side.show("revisions")
-
-    def show_logs(self) -> None:
-        """Show names of packs and the logs that were read."""
-        self.side.show("logs")
 
     def go_back(self) -> None:
         """Back to the stage that was shown."""
@@ -486,18 +413,7 @@ class Window(QMainWindow):
 
     @Slot(object)
     def _setup_changed(self, setup: Setup) -> None:
-        self._name.setText(_short(setup.name))
-        self._name.setToolTip(setup.name)
-        text, changed = "draft, not typed in yet", False
-        if self._typed:
-            last = self._typed[-1]
-            moment = datetime.fromtimestamp(last.time_s, self.zone)
-            changed = last.setup != setup
-            text = f"revision {len(self._typed)} · typed in {moment.day} {moment:%b}" + (" · changed since" if changed else "")
-        self._revision.setText(text)
-        self._revision.setProperty("role", "copper" if changed else "soft")
-        self._revision.style().unpolish(self._revision)
-        self._revision.style().polish(self._revision)
+        self.top.show_setup(setup, self._typed, self.zone)
 
     @Slot(int)
     def _pack_changed(self, _: int) -> None:
@@ -505,17 +421,7 @@ class Window(QMainWindow):
 
     def _show_packs(self) -> None:
         assert self.document
-        clear(self._packs)
-        for old in self._pack_group.buttons():
-            self._pack_group.removeButton(old)
-        if len(self.document.packs) < 2:
-            return
-        for pack in self.document.packs:
-            choice = button(_short(pack.name, 16), "quiet", f"Show {pack.name}")
-            choice.setCheckable(True)
-            choice.setChecked(pack.id == self.document.pack.id)
-            self._pack_group.addButton(choice, pack.id)
-            self._packs.addWidget(choice)
+        self.top.show_packs(self.document.packs, self.document.pack.id)
 
     @Slot(int)
     def _choose_pack(self, pack_id: int) -> None:
@@ -567,8 +473,8 @@ class Window(QMainWindow):
     @Slot()
     def _undo_changed(self) -> None:
         stack = self.document.undo_stack if self.document else None
-        self._undo.setEnabled(bool(stack and stack.canUndo()))
-        self._redo.setEnabled(bool(stack and stack.canRedo()))
+        self.top.undo.setEnabled(bool(stack and stack.canUndo()))
+        self.top.redo.setEnabled(bool(stack and stack.canRedo()))
 
     def note_typed_in(self) -> None:
         """Keep the settings as typed in today."""
@@ -581,7 +487,3 @@ class Window(QMainWindow):
         """desktop, light or dark; kept for the next start."""
         self._settings.setValue("theme", mode)
         self.theme.set_mode(mode)
-
-
-def _short(text: str, most: int = 34) -> str:
-    return text if len(text) <= most else text[: most - 1] + "…"
