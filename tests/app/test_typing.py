@@ -62,7 +62,7 @@ def test_all_ticked_becomes_a_dated_revision(open_window, typing):
     typing.done.click()
     assert open_window.document.bench.revisions()[-1].kind == "typed in"
     assert "typed in" in open_window.top.revision.text()
-    open_window.type_in()
+    open_window.side.show("typing")
     typing.only_changed.setCurrentIndex(1)
     typing.refresh()
     assert "Nothing has changed" in typing._label.text()

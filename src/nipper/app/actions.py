@@ -25,6 +25,6 @@ class Action:
     title: str
     menu: Menu
     help: str
-    run: Callable[[Any], None]
+    run: Callable[[Any], object]
     keys: str = ""
     enabled: Callable[[Any], bool] | None = None

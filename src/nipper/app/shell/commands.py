@@ -1,5 +1,7 @@
 """All actions of the window, in one list that can be read. Each runs a method of the window."""
 
+from collections.abc import Callable
+
 from nipper.app.actions import Action, Menu
 from nipper.app.shell.window import Window
 from nipper.app.shell.writing import write_copy, write_diagnosis, write_log, write_open_loop, write_setup
@@ -29,6 +31,10 @@ def _two_packs(window: Window) -> bool:
     return window.document is not None and len(window.document.packs) > 1
 
 
+def _side(name: str) -> Callable[[Window], object]:
+    return lambda window: window.side.show(name)
+
+
 # fmt: off - a table, one action a line
 ACTIONS: tuple[Action, ...] = (
     Action("bench.new", "New bench", Menu.BENCH, "Makes a bench from five answers, or from a log alone.", Window.new_bench, "Ctrl+N"),
@@ -54,7 +60,7 @@ ACTIONS: tuple[Action, ...] = (
         "Type the settings in …",
         Menu.SETTINGS,
         "The typing sheet: one large value at a time, tick by tick.",
-        lambda w: w.side.show("typing"),
+        _side("typing"),
         "Ctrl+T",
         _has_bench,
     ),
@@ -63,13 +69,11 @@ ACTIONS: tuple[Action, ...] = (
         "Read back …",
         Menu.SETTINGS,
         "Type what the BMS shows; differences stand out at once.",
-        lambda w: w.side.show("readback"),
+        _side("readback"),
         "Ctrl+B",
         _has_bench,
     ),
-    Action(
-        "settings.revisions", "Revisions …", Menu.SETTINGS, "What was typed in or read back: compare, restore.", lambda w: w.side.show("revisions"), "Ctrl+R", _has_bench
-    ),
+    Action("settings.revisions", "Revisions …", Menu.SETTINGS, "What was typed in or read back: compare, restore.", _side("revisions"), "Ctrl+R", _has_bench),
     Action(
         "settings.typed-in",
         "Note the settings as typed in",
@@ -80,7 +84,7 @@ ACTIONS: tuple[Action, ...] = (
         _has_bench,
     ),
     Action("record.import", "Import a log …", Menu.RECORD, "Reads a CSV or spreadsheet from the BMS into this bench.", Window.ask_import, "Ctrl+I", _has_bench),
-    Action("record.logs", "Packs and logs …", Menu.RECORD, "Names packs, and takes out a log that was read by mistake.", lambda w: w.side.show("logs"), "", _has_bench),
+    Action("record.logs", "Packs and logs …", Menu.RECORD, "Names packs, and takes out a log that was read by mistake.", _side("logs"), "", _has_bench),
     Action("record.write-log", "Write the log …", Menu.RECORD, "Writes this pack's samples as a plain CSV log.", write_log, "", _has_log),
     Action(
         "record.write-diagnosis",

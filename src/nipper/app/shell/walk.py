@@ -35,7 +35,7 @@ class Walk(QObject):
         self._window.open_demo()
         self._timer.start()
 
-    def _plan(self) -> list[tuple[str, Callable[[], None]]]:
+    def _plan(self) -> list[tuple[str, Callable[[], object]]]:
         window = self._window
 
         def beside_other() -> None:
