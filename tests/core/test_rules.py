@@ -9,7 +9,8 @@ from nipper.core.presets import new_setup
 from nipper.core.rules import RULES, Evidence, check, to_json, verdict
 from nipper.core.rules.schools import changes as school_changes
 from nipper.core.rules.schools import limit_schools
-from nipper.core.setup import Setup, get, put
+from nipper.core.setup import Setup, get, load, put
+from tests.conftest import FILES
 
 P = "protection."
 
@@ -77,10 +78,10 @@ BAD: dict[str, list[dict[str, object]]] = {
     "current-limit-missing": [{P + "discharge_over_current": None}, {P + "charge_over_current": None}, {P + "short_circuit": None}],
     "fuse-before-bms": [
         {P + "short_circuit.trip_a": 2000.0},
-        {"wiring.fuse_a": 160.0, P + "short_circuit.trip_a": 600.0},
+        {"wiring.fuse_a": 160.0, P + "short_circuit.trip_a": 1500.0},
         {"wiring.fuse_kind": "fast", P + "short_circuit.trip_a": 700.0},
     ],
-    "lead-ruined-before-fuse": [{"wiring.fuse_a": 630.0}, {"wiring.cable_mm2": 16.0}],
+    "lead-ruined-before-fuse": [{"wiring.fuse_a": 630.0}, {"wiring.cable_mm2": 10.0}],
     "inrush": [
         {"usage.inrush_w": 15000.0, "usage.inrush_s": 12.0},
         {"usage.inrush_w": 25000.0, "usage.inrush_s": 0.5},
@@ -95,7 +96,7 @@ BAD: dict[str, list[dict[str, object]]] = {
     "full-reference-on-the-flat": [{P + "soc_full_v": 3.32}],
     "empty-reference-on-the-flat": [{P + "soc_empty_v": 3.26}],
     "under-voltage-release-never-reached": [{P + "cell_under_voltage.release_v": 3.30}],
-    "heat-limit-missing": [{P + "mosfet_over_temperature": None}, {P + "charge_over_temperature": None}],
+    "heat-limit-missing": [{P + "discharge_over_temperature": None}, {P + "charge_over_temperature": None}],
     "inverter-low-voltage": [{"link.low_cut_v": 40.0}, {"link.low_cut_v": 46.0, "link.low_restart_v": 46.1}, {"link.low_cut_v": 46.0, "link.low_alarm_v": 45.0}],
     "loss-of-link": [{"link.mode": "closed", "link.transport": "can", "link.on_loss": "fallback", "charging": None}],
     "target-beyond-sheet": [{"charging.absorption_v": 60.0}, {"charging.equalise_v": 64.0}],
@@ -162,6 +163,8 @@ NOTES: dict[str, list[dict[str, object]]] = {
     "load-beyond-trip": [{"usage.continuous_w": 8000.0, "packs_in_parallel": 2}],
     "main-fuse": [{"packs_in_parallel": 2, "wiring.main_fuse_a": 250.0}],
     "loss-of-link": [{"link.mode": "closed", "link.transport": "can"}],
+    "fuse-before-bms": [{P + "short_circuit.trip_a": 700.0}],
+    "heat-limit-missing": [{P + "mosfet_over_temperature": None}],
     "charging-below-freezing": [{P + "charge_under_temperature": None, "charging.cold_stop_c": 5.0}],
 }
 
@@ -197,6 +200,11 @@ def test_a_narrower_sheet_moves_a_school_inside_it(make_setup):
         assert taken.protection.cell_over_voltage.trip_v <= 3.55
         assert taken.protection.power_off_v >= 2.8
         assert taken.charging.absorption_v / 16 < 3.55
+
+
+def test_the_contracts_own_example_is_sound():
+    example = load(FILES / "contract.setup.json")
+    assert verdict(check(example)) == "ok", [f.message for f in check(example) if f.severity is not Severity.NOTE]
 
 
 # common practice: with 150 mV between cells a charge to 3.55 V average puts the highest past 3.65 V and the BMS cuts the charge

@@ -30,9 +30,8 @@ def missing(setup: Setup, _: Evidence) -> Iterator[Finding]:
         (SHORT, p.short_circuit, "a short circuit", {"trip_a": up(3.0 * (p.discharge_over_current.trip_a if p.discharge_over_current else least), 10.0)}),
     ):
         if limit is None:
-            judge = warning if "charge over" in word and "discharge" not in word else error
-            why = "Cells, leads and switches are then protected by the fuse alone."
-            yield judge(path, f"Nothing in the BMS stops {word}.", why, {path: values}, f"Trip at {values['trip_a']:g} A")
+            why = "If it has no such limit, cells, leads and switches are protected by the fuse alone; if it has one, enter it."
+            yield warning(path, f"Nothing in the BMS is known to stop {word}.", why, {path: values}, f"Trip at {values['trip_a']:g} A")
 
 
 def fuse_before_bms(setup: Setup, _: Evidence) -> Iterator[Finding]:
@@ -45,9 +44,11 @@ def fuse_before_bms(setup: Setup, _: Evidence) -> Iterator[Finding]:
     carries = carries_a(wiring.cable_mm2) if wiring.cable_mm2 else 0.0
     larger = [{"wiring.fuse_a": float(f)} for f in RATED_A if wiring.fuse_a < f <= carries]
     fix = next((c for c in [*delays, *short, *larger] if fuse_first(put(setup, c)) is None), None)
-    yield warning(
+    sure = fuse_first(setup, surely=True)
+    first, last = sure or between
+    yield (warning if sure else note)(
         ("wiring.fuse_a", f"{OVER}.delay_s"),
-        f"From {between[0]:.0f} to {between[1]:.0f} A the {wiring.fuse_a:g} A fuse may melt before the BMS opens after {over.delay_s:g} s.",
+        f"From {first:.0f} to {last:.0f} A the {wiring.fuse_a:g} A fuse {'melts' if sure else 'may melt'} before the BMS opens after {over.delay_s:g} s.",
         "A trip comes back by itself, a fuse does not. Shorten the delay, let the fast trip begin lower, or take a larger fuse if the leads carry it.",
         fix or {},
         _label(fix),

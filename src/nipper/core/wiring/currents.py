@@ -14,6 +14,7 @@ from nipper.core.wiring.lead import carries_a, loop_ohm, ruined_after_s
 INVERTER_EFFICIENCY = 0.92  # common practice
 JOINTS_OHM = 1e-3  # lugs, fuse and switches of one pack: common practice
 LONGEST_S, SHORTEST_S = 1e4, 1e-5
+FAULT_S = 5.0  # up to which the adiabatic limit is meant: IEC 60364-4-43, from memory
 Points = list[tuple[float, float]]
 
 
@@ -118,15 +119,15 @@ def _load_points(setup: Setup) -> list[Line]:
     return out
 
 
-def fuse_first(setup: Setup) -> tuple[float, float] | None:
-    """Between which currents the fuse may melt before the BMS opens, A; None where it never does below what the short-circuit trip takes over."""
+def fuse_first(setup: Setup, surely: bool = False) -> tuple[float, float] | None:
+    """Between which currents the fuse may (or ``surely`` does) melt before the BMS opens, A; None where it does not below what the short-circuit trip takes over."""
     wiring, over, short = setup.wiring, setup.protection.discharge_over_current, setup.protection.short_circuit
     if wiring is None or not wiring.fuse_a or over is None:
         return None
     low, top = over.trip_a, max(short.trip_a if short else short_circuit_a(setup), 1.01 * over.trip_a)
 
     def melts(amps: float) -> bool:
-        return melts_after_s(amps, wiring.fuse_a or 0.0, wiring.fuse_kind)[0] < over.delay_s
+        return melts_after_s(amps, wiring.fuse_a or 0.0, wiring.fuse_kind)[surely] < over.delay_s
 
     if not melts(top):  # more current melts it sooner, never later
         return None
@@ -139,12 +140,15 @@ def fuse_first(setup: Setup) -> tuple[float, float] | None:
 
 
 def lead_first(setup: Setup) -> float | None:
-    """The lowest current at which the lead is ruined before the fuse is sure to have melted, A; None where the fuse is always first."""
+    """The lowest fault current at which the lead is ruined before the fuse is sure to have melted, A; None where the fuse is always first.
+
+    Faults end within seconds; for longer overloads the standards ask that the fuse's rating is not above what the lead carries.
+    """
     wiring = setup.wiring
     if wiring is None or not wiring.fuse_a or not wiring.cable_mm2:
         return None
     for a in np.geomspace(carries_a(wiring.cable_mm2), max(short_circuit_a(setup), 2 * carries_a(wiring.cable_mm2)), 60).tolist():
         ruined = ruined_after_s(a, wiring.cable_mm2)
-        if ruined < inf and ruined < melts_after_s(a, wiring.fuse_a, wiring.fuse_kind)[1]:
+        if ruined <= FAULT_S and ruined < melts_after_s(a, wiring.fuse_a, wiring.fuse_kind)[1]:
             return a
     return None
