@@ -40,6 +40,7 @@ def test_only_the_shown_page_asks_for_room(qtbot):
 @pytest.mark.parametrize("stage", STAGES)
 def test_every_stage_fits_the_usual_window(qtbot, open_window, stage):
     open_window.resize(1280, 800)
+    open_window.document.change({"other_chargers": [{"name": "the generator behind the shed", "absorption_v": 27.6, "max_charge_a": 20.0}]}, "more")
     view = open_window.view(stage)
     qtbot.waitUntil(lambda: not open_window.forecasts.busy, timeout=120_000)
     area = open_window.findChild(QScrollArea, "pages")

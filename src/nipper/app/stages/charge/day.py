@@ -88,7 +88,7 @@ class DayChart(QWidget):
         most = setup.charging.max_charge_a if setup.charging else None
         if most and most < 1.8 * top:  # further off it would only press the day together
             plot.level(most, "soft")
-            plot.note(0.1, most, f"charger's most, {most:g} A", "soft", anchor=(0, 1.0), bold=False, size=BASE_PT - 1)
+            plot.note(23.9, most, f"charger's most, {most:g} A", "soft", anchor=(1, 1.0), bold=False, size=BASE_PT - 1)
             top = max(top, most)
         told = f"{day.soc_pct[0]:.0f} % at first, {day.soc_pct.max():.0f} % at most, {day.soc_pct[-1]:.0f} % at midnight"
         plot.note(0.1, 1.35 * top, told, "ink", anchor=(0, 0), size=BASE_PT - 0.5)

@@ -1,16 +1,15 @@
 """Other chargers beside the main one, a line each."""
 
 from PySide6.QtCore import Qt, Slot
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
-from nipper.app.theme import BASE_PT
 from nipper.app.widgets.basic import SEMI, button, clear, label
 from nipper.app.widgets.field import UnitField
 from nipper.core.quantities import Context, unit_of
 from nipper.core.setup import ExtraCharger, Setup
 
-MOST = 4
+MOST, WIDTH = 4, 210
 COLUMNS = ("absorption_v", "absorption_min", "float_v", "max_charge_a")
 NAMES = ("shore power", "generator", "alternator", "second charger")
 
@@ -21,60 +20,71 @@ class OtherChargers(QWidget):
     def __init__(self, document: Document, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._document = document
+        self._shown: tuple[object, ...] | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
         head = QHBoxLayout()
         head.addWidget(label("Other chargers", weight=SEMI))
         head.addStretch(1)
-        self.add = button("Add one", "quiet", "Shore power, a generator, an alternator: with its own target and current")
+        self.add = button("Add one", "quiet", "Shore power, a generator, an alternator, with its own target and current; in the picture it is on from 7 to 19 h")
         self.add.clicked.connect(self._add)
         head.addWidget(self.add)
         layout.addLayout(head)
-        self._grid = QGridLayout()
-        self._grid.setHorizontalSpacing(8)
-        layout.addLayout(self._grid)
-        layout.addStretch(1)
+        area, body = QScrollArea(), QWidget()
+        self._list = QVBoxLayout(body)
+        self._list.setContentsMargins(0, 0, 8, 0)
+        self._list.setSpacing(8)
+        area.setWidget(body)
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setObjectName("onCard")
+        body.setObjectName("onCard")
+        area.setMinimumWidth(WIDTH)
+        layout.addWidget(area, 1)
+        self.fields: dict[tuple[int, str], UnitField] = {}
 
     @Slot(object)
     def show_setup(self, setup: Setup) -> None:
-        """Show the chargers."""
-        self._clear()
+        """Show the chargers; the list is made anew only when it is another."""
+        shown = (setup.other_chargers, setup.capacity_ah * setup.packs_in_parallel)
+        if shown == self._shown:
+            return
+        self._shown = shown
+        clear(self._list)
+        self.fields = {}
         self.add.setEnabled(len(setup.other_chargers) < MOST)
         if not setup.other_chargers:
-            self._grid.addWidget(label("none; each would be on from 7 to 19 h in the picture", "soft"), 0, 0)
-            return
-        for column, name in enumerate(COLUMNS, 1):
-            info = ExtraCharger.model_fields[name]
-            self._grid.addWidget(label(info.title or name, "soft", BASE_PT - 1), 0, column, Qt.AlignmentFlag.AlignRight)
-        for row, charger in enumerate(setup.other_chargers, 1):
-            self._line(row, charger, setup)
+            self._list.addWidget(label("none", "soft"))
+        for row, charger in enumerate(setup.other_chargers):
+            self._list.addLayout(self._charger(row, charger, setup))
+        self._list.addStretch(1)
 
-    def _clear(self) -> None:
-        clear(self._grid)
-        self.fields: dict[tuple[int, str], UnitField] = {}
-
-    def _line(self, row: int, charger: ExtraCharger, setup: Setup) -> None:
-        name = QLineEdit(charger.name)
+    def _charger(self, row: int, charger: ExtraCharger, setup: Setup) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(4)
+        name, out = QLineEdit(charger.name), button("Take out", "bare")
         name.setMaxLength(100)
-        name.setMaximumWidth(120)
-        name.setProperty("row", row - 1)
-        name.setAccessibleName(f"Name of charger {row}")
+        name.setCursorPosition(0)
+        name.setAccessibleName(f"Name of charger {row + 1}")
         name.editingFinished.connect(self._named)
-        self._grid.addWidget(name, row, 0)
-        for column, key in enumerate(COLUMNS, 1):
-            field = UnitField(unit_of(key), f"{charger.name}: {ExtraCharger.model_fields[key].title}", optional=key == "float_v")
+        out.clicked.connect(self._remove)
+        for widget, column in ((name, 0), (out, 1)):
+            widget.setProperty("row", row)
+            grid.addWidget(widget, 0, column)
+        for line, key in enumerate(COLUMNS, 1):
+            title = ExtraCharger.model_fields[key].title or key
+            field = UnitField(unit_of(key), f"{charger.name}: {title}", optional=key == "float_v")
             field.context = Context(setup.capacity_ah * setup.packs_in_parallel)
             field.set_value(getattr(charger, key))
-            field.setProperty("row", row - 1)
+            field.setProperty("row", row)
             field.setProperty("key", key)
             field.entered.connect(self._entered)
-            self._grid.addWidget(field, row, column)
-            self.fields[row - 1, key] = field
-        out = button("Take out", "bare")
-        out.setProperty("row", row - 1)
-        out.clicked.connect(self._remove)
-        self._grid.addWidget(out, row, len(COLUMNS) + 1)
+            grid.addWidget(label(title), line, 0)
+            grid.addWidget(field, line, 1)
+            self.fields[row, key] = field
+        return grid
 
     def _set(self, chargers: list[dict[str, object]], words: str) -> None:
         if self._document.change({"other_chargers": chargers}, words):
