@@ -7,6 +7,7 @@ from nipper.core.chemistry import chemistry
 from nipper.core.forecast.limits import highest_at_top, trip_forecast
 from nipper.core.imbalance.compare import Change, before_after, swap_test
 from nipper.core.imbalance.diagnosis import diagnose
+from nipper.core.imbalance.resistance import turn
 from nipper.core.imbalance.sharing import sharing
 from nipper.core.presets import new_setup
 from nipper.core.setup import put
@@ -34,8 +35,8 @@ def simulated(setup, before, after=(), seed=1, **more):
 
 
 def test_a_joint_that_was_retorqued_helped(setup):
-    (log, _, known), turn = simulated(setup, [CellFault(cell=5, joint_mohm=1.2)], [CellFault(cell=5, joint_mohm=0.0)])
-    first = next(c for c in before_after(log, setup, known, turn) if c.quantity == "resistance")
+    (log, _, known), at = simulated(setup, [CellFault(cell=5, joint_mohm=1.2)], [CellFault(cell=5, joint_mohm=0.0)])
+    first = next(c for c in before_after(log, setup, known, at) if c.quantity == "resistance")
     assert first.cell == 5
     assert first.before == pytest.approx(1.2, rel=0.15)
     assert first.after == pytest.approx(0.0, abs=0.1)
@@ -43,9 +44,33 @@ def test_a_joint_that_was_retorqued_helped(setup):
     assert first.helped
 
 
+def test_a_joint_that_was_mended_is_told_as_mended_with_its_day_and_size(setup):
+    (log, _, known), at = simulated(setup, [CellFault(cell=5, joint_mohm=1.2)], [CellFault(cell=5, joint_mohm=0.0)])
+    change = turn(known.resistances, 4)
+    assert change.time_s == pytest.approx(at, abs=86400.0)
+    assert 1e3 * change.before_ohm == pytest.approx(1.2, rel=0.1)
+    assert change.left_ohm < 1e-4
+    found = next(f for f in diagnose(log, setup).findings if f.cells == (5,))
+    assert found.cause == "loose_joint"
+    assert "was loose until" in found.summary
+    assert found.value == pytest.approx(1.2, rel=0.15)
+    assert not found.serious
+    assert found.actions[0].startswith("Nothing now")
+
+
+def test_a_joint_that_is_still_loose_is_told_as_loose(setup):
+    """Loosened at the turn: what came last is what counts."""
+    (log, _, known), _ = simulated(setup, [], [CellFault(cell=5, joint_mohm=1.2)])
+    change = turn(known.resistances, 4)
+    assert 1e3 * change.after_ohm == pytest.approx(1.2, rel=0.1)
+    found = next(f for f in diagnose(log, setup).findings if f.cells == (5,))
+    assert "is loose" in found.summary
+    assert found.serious
+
+
 def test_a_leak_that_was_ended_helped(setup):
-    (log, _, known), turn = simulated(setup, [CellFault(cell=2, leak_mah_per_day=40.0)], [CellFault(cell=2)])
-    changes = before_after(log, setup, known, turn)
+    (log, _, known), at = simulated(setup, [CellFault(cell=2, leak_mah_per_day=40.0)], [CellFault(cell=2)])
+    changes = before_after(log, setup, known, at)
     cell = next(c for c in changes if c.quantity == "drift" and c.cell == 2)
     assert cell.before == pytest.approx(-40.0, abs=10.0)
     assert abs(cell.after) < 12.0
@@ -56,8 +81,8 @@ def test_a_leak_that_was_ended_helped(setup):
 
 @pytest.mark.parametrize("seed", range(6))
 def test_nothing_done_is_no_change(setup, seed):
-    (log, _, known), turn = simulated(setup, [CellFault(cell=2, leak_mah_per_day=25.0)], seed=seed)
-    assert not [c for c in before_after(log, setup, known, turn) if c.real]
+    (log, _, known), at = simulated(setup, [CellFault(cell=2, leak_mah_per_day=25.0)], seed=seed)
+    assert not [c for c in before_after(log, setup, known, at) if c.real]
 
 
 def test_a_side_that_holds_too_little_is_not_compared(setup):
@@ -82,27 +107,27 @@ LEAK = [CellFault(cell=6, leak_mah_per_day=45.0)]
 @pytest.mark.parametrize("seed", range(4))
 def test_a_pattern_that_goes_with_the_bms_is_told(setup, seed):
     """The drain sits in the BMS: after the exchange it feeds on the same cells of the other pack."""
-    a, turn = simulated(setup, DRAIN, GONE, seed=seed)
+    a, at = simulated(setup, DRAIN, GONE, seed=seed)
     b, _ = simulated(setup, [], DRAIN, seed=seed + 50)
-    result = swap_test([a, b], turn)
+    result = swap_test([a, b], at)
     assert result.verdict == "followed"
     assert result.confidence > 0.9
 
 
 @pytest.mark.parametrize("seed", range(4))
 def test_a_pattern_that_stays_with_the_cells_is_told(setup, seed):
-    a, turn = simulated(setup, LEAK, seed=seed)
+    a, at = simulated(setup, LEAK, seed=seed)
     b, _ = simulated(setup, [], seed=seed + 50)
-    result = swap_test([a, b], turn)
+    result = swap_test([a, b], at)
     assert result.verdict == "stayed"
     assert "cell 6" in result.sentence
     assert result.confidence > 0.9
 
 
 def test_two_even_packs_tell_nothing(setup):
-    a, turn = simulated(setup, [], seed=3)
+    a, at = simulated(setup, [], seed=3)
     b, _ = simulated(setup, [], seed=4)
-    result = swap_test([a, b], turn)
+    result = swap_test([a, b], at)
     assert result.verdict == "undecided"
     assert "full charges" in result.record_next
 

@@ -1,6 +1,7 @@
 """Causes that show in voltage against current, on the plateau, or at the low knee: resistance, joints, leads, bias, capacity, cold ends."""
 
 from collections.abc import Callable, Iterator
+from datetime import UTC, datetime
 
 import numpy as np
 from numpy.typing import NDArray
@@ -8,6 +9,7 @@ from numpy.typing import NDArray
 from nipper.core.imbalance.causes_base import Cause, sure
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.remedies import CAUTION
+from nipper.core.imbalance.resistance import Resistances, Turn, turn
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -17,6 +19,7 @@ BLOCK_SHARE = 0.18  # each cell of a cold end at least this much above the herd
 SENSOR_SPAN_C = 5.0  # between temperature sensors before one speaks of a gradient (common practice)
 PER_KELVIN = 0.036  # resistance against temperature near 15 degC for 25 kJ/mol: 25000 / (8.314 * 288^2)
 JUMPS = 4  # steps under load of one cell alone, before resistance is said to come and go
+SOUND_DAYS, SOUND_STEPS = 7.0, 60  # before a joint counts as mended
 WANDER = 2.2  # a steady resistance scatters about as the other cells do; one that comes and goes, by its own size
 PAIR_JUMPS = 5
 BIAS_V = 0.006  # common practice: meters agree within some millivolts
@@ -100,6 +103,10 @@ def _joint(known: Estimate, i: int, ratio: float, jumps: int) -> Cause:
     size = 1e3 * float(np.nan_to_num(known.signals.jump_ohm[i]))
     excess = 1e3 * float(found.excess_ohm[i])
     value = max(size, 1.4 * excess)  # the mean excess over all steps holds the times at which the joint was sound
+    mended = _mended(found, i)
+    if mended:
+        value = max(size, 1e3 * mended.before_ohm)
+        excess = min(value, 1e3 * mended.before_ohm)
     return Cause(
         cause="loose_joint",
         cells=(cell,),
@@ -109,20 +116,42 @@ def _joint(known: Estimate, i: int, ratio: float, jumps: int) -> Cause:
         low=0.8 * min(value, excess),
         high=1.5 * value,
         unit="mΩ",
-        summary=f"A joint at cell {cell} is loose: {value:.2f} mΩ come and go.",
+        summary=f"A joint at cell {cell} was loose until {_day(mended)}: {value:.2f} mΩ." if mended else f"A joint at cell {cell} is loose: {value:.2f} mΩ come and go.",
         evidence=(
             f"Its reading jumped {jumps} times under load with no change of current, by about {size:.2f} mΩ; the herd has {1e3 * found.herd_ohm:.2f} mΩ."
             if jumps
             else f"Its steps of current scatter {found.wander[i]:.1f} times as much as the other cells': sometimes it is there, sometimes not.",
-            "A cell's own resistance does not come and go within a minute.",
+            f"Since {_day(mended)} it is within {1e3 * mended.left_ohm:.2f} mΩ of the others, over {mended.after_steps} steps of current."
+            if mended
+            else "A cell's own resistance does not come and go within a minute.",
         ),
         actions=(
+            "Nothing now: it is sound since. Check its torque with the others at the next occasion.",
+            f"To be sure, measure millivolts across both its joints at 50 A: sound ones of 0.05 mΩ show 2.5 mV. {CAUTION}",
+        )
+        if mended
+        else (
             f"Pack off and fused: undo, clean and retorque both bars of cell {cell}. {CAUTION}",
             f"Then measure millivolts across each joint at 50 A: a sound one of 0.05 mΩ shows 2.5 mV, this one showed {50 * value:.0f} mV.",
         ),
         confirm="After retorquing, steps of current must move this cell as the others.",
-        serious=value > found.herd_ohm * 1e3,
+        serious=value > found.herd_ohm * 1e3 and mended is None,
     )
+
+
+def _mended(found: Resistances, i: int) -> Turn | None:
+    """Since when a joint is sound for good: a week and many steps without anything left of it; None while it is not."""
+    change = turn(found, i)
+    if change is None or change.after_days < SOUND_DAYS or change.after_steps < SOUND_STEPS:
+        return None
+    left = abs(change.after_ohm)
+    sound = left < 0.2 * change.before_ohm and left < max(3.0 * change.after_sd_ohm, 0.1 * found.herd_ohm)
+    return change if sound else None
+
+
+def _day(change: Turn) -> str:
+    moment = datetime.fromtimestamp(change.time_s, UTC)
+    return f"{moment.day} {moment:%b}"
 
 
 def _cell(known: Estimate, i: int, ratio: float) -> Cause:

@@ -4,7 +4,7 @@ Between two neighbouring samples charge hardly changes, so a change of voltage w
 to the herd even that little cancels, and the estimate is limited by the meter alone: sd = sd_v / (sqrt(n) sd_i).
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,6 +30,10 @@ def _off_the_knees(log: Log, setup: Setup) -> NDArray[np.bool_]:
     return (high < chem.knee_v - 0.02) & (low > float(chem.curve.ocv(15.0)))
 
 
+def _none() -> Floats:
+    return np.empty(0)
+
+
 @dataclass(frozen=True, eq=False, slots=True)
 class Resistances:
     """Step resistance: ``herd_ohm`` of the median cell, ``excess_ohm`` of each cell above it, and its standard deviation.
@@ -43,6 +47,46 @@ class Resistances:
     sd_ohm: Floats
     steps: int
     wander: Floats  # how much a cell's steps differ among themselves against the usual cell's: 1 is usual; at strong steps
+    time_s: Floats = field(default_factory=_none, repr=False)  # [steps]
+    step_a: Floats = field(default_factory=_none, repr=False)  # [steps]
+    own_v: Floats = field(default_factory=_none, repr=False)  # [steps, cells] beyond the herd's
+
+
+@dataclass(frozen=True, slots=True)
+class Turn:
+    """The moment at which a cell's step resistance changed for good, and what it was before and after, ohm."""
+
+    time_s: float
+    before_ohm: float
+    after_ohm: float
+    after_sd_ohm: float
+    after_steps: int
+    after_days: float
+
+    @property
+    def left_ohm(self) -> float:
+        """What may be left of it: the estimate, or two standard deviations."""
+        return max(abs(self.after_ohm), 2.0 * self.after_sd_ohm)
+
+
+def turn(found: Resistances, cell: int) -> Turn | None:
+    """The one change of level that explains a cell's steps best; None where there are too few steps.
+
+    Least squares with two levels: over all splits the one that leaves the least scatter.
+    """
+    a, v = found.step_a, found.own_v[:, cell] if found.own_v.size else found.own_v
+    if a.size < 4 * LEAST_STEPS:
+        return None
+    aa, av, vv = np.cumsum(a * a), np.cumsum(a * v), np.cumsum(v * v)
+    k = np.arange(LEAST_STEPS, a.size - LEAST_STEPS)
+    before, after = av[k] / aa[k], (av[-1] - av[k]) / (aa[-1] - aa[k])
+    left = vv[-1] - before * av[k] - after * (av[-1] - av[k])
+    best = int(np.argmin(left))
+    split = int(k[best])
+    rest = v[split + 1 :] - after[best] * a[split + 1 :]
+    sd = float(np.sqrt(np.sum(rest**2) / max(1, rest.size - 1) / (aa[-1] - aa[split])))
+    time_s = float(found.time_s[split + 1])
+    return Turn(time_s, float(before[best]), float(after[best]), sd, rest.size, float(found.time_s[-1] - time_s) / 86400.0)
 
 
 def step_resistances(log: Log, setup: Setup) -> Resistances:
@@ -68,7 +112,8 @@ def step_resistances(log: Log, setup: Setup) -> Resistances:
     excess = step_a @ own_v / (step_a @ step_a)
     residual = own_v - step_a[:, None] * excess
     sd = np.sqrt(np.sum(residual**2, axis=0) / max(1, rows.size - 1) / (step_a @ step_a))
-    return Resistances(herd, excess - np.median(excess), sd, int(rows.size), _wander(step_a, residual))
+    own_v = own_v - step_a[:, None] * np.median(excess)
+    return Resistances(herd, excess - np.median(excess), sd, int(rows.size), _wander(step_a, residual), log.time_s[rows], step_a, own_v)
 
 
 def _wander(step_a: Floats, residual_v: Floats) -> Floats:
