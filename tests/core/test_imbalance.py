@@ -13,7 +13,7 @@ from nipper.core.imbalance.drift import balanced_ah, fit, straight_line
 from nipper.core.imbalance.estimate import balancer_use, estimate
 from nipper.core.imbalance.offsets import Offsets, offsets_at
 from nipper.core.imbalance.remedies import bleed, feed
-from nipper.core.imbalance.resistance import step_resistances
+from nipper.core.imbalance.resistance import Resistances, loose_ohm, step_resistances
 from nipper.core.logs.charges import find_charges
 from nipper.core.logs.model import Log
 from nipper.core.logs.reader import read_log
@@ -316,3 +316,17 @@ def test_a_loose_joint_jumps_alone_and_with_the_current():
     assert told.jumps[5] >= 10
     assert np.delete(told.jumps, 5).max() <= 1
     assert 1e3 * told.jump_ohm[5] == pytest.approx(0.9, rel=0.15)
+
+
+@pytest.mark.parametrize("duty", [0.2, 0.5, 0.8])
+def test_a_joint_that_comes_and_goes_is_measured_while_it_is_loose(duty):
+    """The mean over all steps would say ``duty`` times as much."""
+    rng = np.random.default_rng(3)
+    step_a = rng.normal(0.0, 30.0, 1600)
+    loose = np.repeat(rng.random(40) < duty, 40)
+    own_v = np.column_stack([rng.normal(0.0, 1e-3, 1600), np.where(loose, 0.6e-3, 0.0) * step_a + rng.normal(0.0, 1e-3, 1600)])
+    nothing = np.zeros(2)
+    found = Resistances(1e-3, nothing, nothing, 1600, nothing, np.arange(1600.0), step_a, own_v)
+    assert 1e3 * loose_ohm(found, 1) == pytest.approx(0.6, rel=0.1)
+    steady = Resistances(1e-3, nothing, nothing, 1600, nothing, np.arange(1600.0), step_a, 0.6e-3 * step_a[:, None] + own_v[:, :1])
+    assert loose_ohm(steady, 0) is None

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from nipper.core.imbalance.causes_base import Cause, sure
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.remedies import CAUTION
-from nipper.core.imbalance.resistance import Resistances, Turn, turn
+from nipper.core.imbalance.resistance import Resistances, Turn, loose_ohm, turn
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -102,7 +102,7 @@ def _joint(known: Estimate, i: int, ratio: float, jumps: int) -> Cause:
     found, cell = known.resistances, i + 1
     size = 1e3 * float(np.nan_to_num(known.signals.jump_ohm[i]))
     excess = 1e3 * float(found.excess_ohm[i])
-    value = max(size, 1.4 * excess)  # the mean excess over all steps holds the times at which the joint was sound
+    value = max(size, 1.4 * excess, 1e3 * (loose_ohm(found, i) or 0.0))  # the mean excess over all steps holds the times at which the joint was sound
     mended = _mended(found, i)
     if mended:
         value = max(size, 1e3 * mended.before_ohm)

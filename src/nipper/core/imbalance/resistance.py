@@ -19,6 +19,7 @@ Floats = NDArray[np.floating]
 LEAST_STEP_RATE = 0.015  # of capacity per hour: smaller changes of current drown in the meter's steps
 LONGEST_STEP_S = 240.0
 LEAST_STEPS = 12
+GROUP = 8  # steps taken together before one asks whether a joint was loose
 
 
 def _off_the_knees(log: Log, setup: Setup) -> NDArray[np.bool_]:
@@ -67,6 +68,21 @@ class Turn:
     def left_ohm(self) -> float:
         """What may be left of it: the estimate, or two standard deviations."""
         return max(abs(self.after_ohm), 2.0 * self.after_sd_ohm)
+
+
+def loose_ohm(found: Resistances, cell: int) -> float | None:
+    """Resistance of a joint while it is loose, ohm: of groups of steps that fall into two kinds, the mean of the higher; None where they do not."""
+    a, v = found.step_a, found.own_v[:, cell] if found.own_v.size else found.own_v
+    groups = a.size // GROUP
+    if groups < 8:
+        return None
+    a, v = a[: groups * GROUP].reshape(groups, GROUP), v[: groups * GROUP].reshape(groups, GROUP)
+    each = (a * v).sum(axis=1) / (a * a).sum(axis=1)
+    high = each > 0.5 * np.percentile(each, 90)
+    if not 0.1 < high.mean() < 0.95:
+        return None
+    level, rest = float(np.mean(each[high])), float(np.mean(each[~high]))
+    return level if rest < 0.35 * level else None
 
 
 def turn(found: Resistances, cell: int) -> Turn | None:
