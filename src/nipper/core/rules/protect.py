@@ -259,8 +259,9 @@ def pack_window(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"{PACK_OVER}.trip_v",
             f"The pack trips at {over.trip_v:.2f} V, {over.trip_v / n:.2f} V a cell: {n} cells rest at {n * full_v:.1f} V when 90 % full.",
             "The pack could not be charged. Often the limit was made for fewer cells.",
-            {f"{PACK_OVER}.trip_v": to, f"{PACK_OVER}.release_v": down(n * setup.protection.cell_over_voltage.release_v)},
-            f"Trip at {to:.1f} V",
+            # where the cells' own limits are as wrong, they are cured first
+            {f"{PACK_OVER}.trip_v": to, f"{PACK_OVER}.release_v": down(n * setup.protection.cell_over_voltage.release_v)} if to > over.trip_v + 0.01 else {},
+            f"Trip at {to:.1f} V" if to > over.trip_v + 0.01 else "",
         )
     if under and under.trip_v > n * float(curve.ocv(30.0)):
         to = up(n * (setup.protection.cell_under_voltage.trip_v + 0.02))
@@ -268,8 +269,8 @@ def pack_window(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"{PACK_UNDER}.trip_v",
             f"The pack stops discharging at {under.trip_v:.2f} V, {under.trip_v / n:.2f} V a cell: that is above 30 % of charge.",
             "Most of the capacity could not be used. Often the limit was made for more cells.",
-            {f"{PACK_UNDER}.trip_v": to, f"{PACK_UNDER}.release_v": up(n * setup.protection.cell_under_voltage.release_v)},
-            f"Trip at {to:.1f} V",
+            {f"{PACK_UNDER}.trip_v": to, f"{PACK_UNDER}.release_v": up(n * setup.protection.cell_under_voltage.release_v)} if to < under.trip_v - 0.01 else {},
+            f"Trip at {to:.1f} V" if to < under.trip_v - 0.01 else "",
         )
 
 
