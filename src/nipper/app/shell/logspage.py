@@ -3,10 +3,10 @@
 from datetime import datetime, tzinfo
 
 from PySide6.QtCore import Qt, Signal, Slot
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
-from nipper.app.widgets.basic import SEMI, button, clear, label
+from nipper.app.widgets.basic import SEMI, button, clear, label, page_head
 
 
 class LogsPage(QWidget):
@@ -23,12 +23,7 @@ class LogsPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 14, 24, 16)
         layout.setSpacing(10)
-        head = QHBoxLayout()
-        head.addWidget(label("Packs and logs", size=16, weight=SEMI), 1)
-        back = button("Back", "quiet")
-        back.clicked.connect(self.left)
-        head.addWidget(back)
-        layout.addLayout(head)
+        layout.addLayout(page_head("Packs and logs", self.left))
         area, body = QScrollArea(), QWidget()
         body.setObjectName("scrolled")
         inside = QVBoxLayout(body)

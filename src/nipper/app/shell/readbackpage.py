@@ -10,7 +10,7 @@ from nipper.app.document import Document
 from nipper.app.jobs import Job
 from nipper.app.shell.typingpage import kept_menu
 from nipper.app.theme import BASE_PT, Theme, font
-from nipper.app.widgets.basic import SEMI, button, label
+from nipper.app.widgets.basic import SEMI, button, label, page_head
 from nipper.core.errors import InputError, RangeError
 from nipper.core.link.registers import RegisterMap, load_map, standin_map
 from nipper.core.report.consequence import count
@@ -46,12 +46,7 @@ class ReadBackPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 14, 24, 16)
         layout.setSpacing(8)
-        head = QHBoxLayout()
-        head.addWidget(label("Read back what the BMS shows", size=16, weight=SEMI), 1)
-        back = button("Back", "quiet")
-        back.clicked.connect(self.left)
-        head.addWidget(back)
-        layout.addLayout(head)
+        layout.addLayout(page_head("Read back what the BMS shows", self.left))
         layout.addWidget(label(HOW, "soft", wrap=True))
         layout.addLayout(self._link_line())
         self.table = QTableWidget(0, len(HEADINGS))

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QAbstractItemView, QFileDialog, QHBoxLayout, QList
 from nipper.app.document import Document
 from nipper.app.shell.typingpage import kept_menu
 from nipper.app.theme import Theme
-from nipper.app.widgets.basic import SEMI, button, label
+from nipper.app.widgets.basic import SEMI, button, label, page_head
 from nipper.core.errors import InputError
 from nipper.core.report.consequence import count
 from nipper.core.report.readback import ReadBack, in_force, read_back, read_table, values_of_csv
@@ -36,21 +36,13 @@ class RevisionsPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 14, 24, 16)
         layout.setSpacing(8)
-        head = QHBoxLayout()
-        head.addWidget(label("Revisions", size=16, weight=SEMI), 1)
         self.type_it = button("Type what the BMS shows …", "quiet", "Ctrl+B: line by line, in your BMS's own order and units")
         self.type_it.clicked.connect(self.typing_asked)
         self.read = button("Read back from a file …", "quiet", "A setup file (JSON) or a table (CSV) with what the BMS shows; the typing sheet's own table will do")
         self.read.clicked.connect(self.ask_file)
-        head.addWidget(self.type_it)
         self.beside = button("Compare with a file …", "quiet", "Another bank's settings, as a setup file: nothing is kept or changed")
         self.beside.clicked.connect(self.ask_other)
-        head.addWidget(self.beside)
-        back = button("Back", "quiet")
-        back.clicked.connect(self.left)
-        head.addWidget(self.read)
-        head.addWidget(back)
-        layout.addLayout(head)
+        layout.addLayout(page_head("Revisions", self.left, self.type_it, self.beside, self.read))
         layout.addWidget(label("Select one to compare it with the settings as they stand, or two (Ctrl-click) to compare them with each other.", "soft", wrap=True))
         middle = QHBoxLayout()
         middle.setSpacing(14)

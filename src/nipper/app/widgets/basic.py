@@ -1,10 +1,11 @@
 """Labels, cards, rules and status marks: the plain parts of every page."""
 
 import re
+from collections.abc import Iterable
 
-from PySide6.QtCore import QRect, QRectF, QSize, Qt
+from PySide6.QtCore import QRect, QRectF, QSize, Qt, SignalInstance
 from PySide6.QtGui import QFont, QPainter, QPaintEvent, QResizeEvent
-from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QLabel, QLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.theme.marks import STATUS_ROLE, STATUS_WORD, draw_status
@@ -53,6 +54,28 @@ def button(text: str, kind: str = "", tip: str = "") -> QPushButton:
         out.setToolTip(tip)
     out.setCursor(Qt.CursorShape.PointingHandCursor)
     return out
+
+
+def choices(titles: Iterable[str], group: QButtonGroup, chosen: int = 0) -> QHBoxLayout:
+    """Quiet buttons of which one is pressed; the group tells which, by its place."""
+    line = QHBoxLayout()
+    for i, title in enumerate(titles):
+        choice = button(title, "quiet")
+        choice.setCheckable(True)
+        choice.setChecked(i == chosen)
+        group.addButton(choice, i)
+        line.addWidget(choice)
+    return line
+
+
+def page_head(title: str, left: SignalInstance, *widgets: QWidget) -> QHBoxLayout:
+    """The head of a page beside the stages: its title, what belongs there, and the way back."""
+    line, back = QHBoxLayout(), button("Back", "quiet")
+    back.clicked.connect(left)
+    line.addWidget(label(title, size=16, weight=SEMI), 1)
+    for widget in (*widgets, back):
+        line.addWidget(widget)
+    return line
 
 
 def card(margins: int = 12, spacing: int = 6) -> tuple[QFrame, QVBoxLayout]:

@@ -12,7 +12,7 @@ from nipper.app.stages.charge.rates import RatePage
 from nipper.app.stages.charge.sheet import SheetPage
 from nipper.app.stages.charge.strings import StringPage
 from nipper.app.theme import Theme
-from nipper.app.widgets.basic import SEMI, button, card, label
+from nipper.app.widgets.basic import SEMI, card, choices, label
 from nipper.app.widgets.form import SettingsForm
 from nipper.core.forecast.day import SEASONS
 from nipper.core.report.charge import charge_sentence
@@ -38,12 +38,7 @@ class ChargeView(QWidget):
         layout.setSpacing(6)
         head = QHBoxLayout()
         head.addWidget(self._title, 1)
-        for i, title in enumerate(PAGES):
-            choice = button(title, "quiet")
-            choice.setCheckable(True)
-            choice.setChecked(i == 0)
-            self._group.addButton(choice, i)
-            head.addWidget(choice)
+        head.addLayout(choices(PAGES, self._group))
         layout.addLayout(head)
         for page in (self._day_page(), self.strings, self.rates, self.sheet, self.energy):
             self._stack.addWidget(page)

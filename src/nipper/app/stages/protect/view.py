@@ -8,7 +8,7 @@ from nipper.app.stages.protect.currents import CurrentChart
 from nipper.app.stages.protect.ladder import VoltageLadder
 from nipper.app.stages.protect.schools import SchoolTable
 from nipper.app.theme import Theme
-from nipper.app.widgets.basic import SEMI, button, card, label
+from nipper.app.widgets.basic import SEMI, button, card, choices, label
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.form import SettingsForm
 from nipper.app.widgets.temperatures import TemperatureChart
@@ -72,12 +72,7 @@ class ProtectView(QWidget):
     def _heading(self) -> QHBoxLayout:
         line = QHBoxLayout()
         line.addWidget(label("Limits that hold together", size=16, weight=SEMI), 1)
-        for i, title in enumerate(FIGURES):
-            choice = button(title, "quiet")
-            choice.setCheckable(True)
-            choice.setChecked(i == 0)
-            self._figure_group.addButton(choice, i)
-            line.addWidget(choice)
+        line.addLayout(choices(FIGURES, self._figure_group))
         self._figure_group.idClicked.connect(self.show_figure)
         return line
 

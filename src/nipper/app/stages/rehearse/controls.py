@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from PySide6.QtCore import Qt, Signal, Slot
 from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
-from nipper.app.widgets.basic import button, label
+from nipper.app.widgets.basic import button, choices, label
 from nipper.app.widgets.field import UnitField
 
 DAYS = ((1.0, "1 day"), (3.0, "3 days"), (30.0, "month"), (365.0, "year"))
@@ -64,12 +64,7 @@ class Controls(QWidget):
         line.addWidget(self.play)
         line.addSpacing(6)
         self.days = QButtonGroup(self)
-        for i, (_, title) in enumerate(DAYS):
-            choice = button(title, "quiet")
-            choice.setCheckable(True)
-            choice.setChecked(i == 1)
-            self.days.addButton(choice, i)
-            line.addWidget(choice)
+        line.addLayout(choices((title for _, title in DAYS), self.days, 1))
         self.days.idClicked.connect(self._days_chosen)
         line.addSpacing(6)
         self.sky, self.month = QComboBox(), QComboBox()
