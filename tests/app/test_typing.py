@@ -196,6 +196,21 @@ def test_what_the_bms_shows_is_typed_line_by_line(open_window):
     assert open_window.document.setup.protection.cell_over_voltage.trip_v != 3.6  # reading back changes no setting
 
 
+def test_a_reading_that_is_interrupted_goes_on_and_a_kept_one_starts_anew(open_window):
+    page = open_window.side.show("readback")
+    row = next(i for i, line in enumerate(page._lines) if line.path == "balancer.start_v")
+    page.table.item(row, 3).setText("3.41")
+    open_window.go("protect")
+    open_window.document.change({"balancer.start_v": 3.40}, "changed meanwhile")
+    page = open_window.side.show("readback")
+    assert page.table.item(row, 3).text() == "3.41 V"
+    assert "set to 3.40 V" in page.table.item(row, 4).text()
+    page.keep.click()
+    page = open_window.side.show("readback")
+    assert page.table.item(row, 3).text() == ""
+    assert not page.keep.isEnabled()
+
+
 def test_the_stand_in_bms_is_read_over_the_link(qtbot, open_window):
     document = open_window.document
     document.bench.add_revision("typed in", "first", document.setup)

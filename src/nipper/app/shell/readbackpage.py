@@ -155,7 +155,8 @@ class ReadBackPage(QWidget):
 
     @Slot()
     def refresh(self) -> None:
-        """Start a new reading of the settings as they stand."""
+        """Show the settings as they stand; what was typed already is kept."""
+        typed = {line.path: text for row, line in enumerate(self._lines) if (text := self._text(row, SHOWN))}
         menu = kept_menu(self._document)
         self._units = {item.path: item.unit for item in menu.items}
         self._lines = sheet(self._document.setup, None, menu)
@@ -164,6 +165,11 @@ class ReadBackPage(QWidget):
         for row in range(len(self._lines)):
             self._fill_row(row)
         self.table.blockSignals(False)
+        for row, line in enumerate(self._lines):
+            if line.path in typed:
+                item = self.table.item(row, SHOWN)
+                assert item
+                item.setText(typed[line.path])
         self.table.resizeColumnsToContents()
         self.table.setColumnWidth(SHOWN, 170)
         self.table.setCurrentCell(0, SHOWN)
@@ -241,4 +247,5 @@ class ReadBackPage(QWidget):
         """Keep what was read as a revision with today's date."""
         found = self._read()
         self._document.note_read_back(found.shown, found.note)
+        self._lines = []  # the next reading starts anew
         self.kept.emit()
