@@ -88,6 +88,7 @@ def test_a_field_tells_what_is_usual_and_by_whose_word(open_window, protect):
 
 
 def test_a_second_balancer_comes_and_goes(open_window, protect):
+    protect.show_field("separate_balancer.low_v")
     assert not protect.forms[4].field("separate_balancer.low_v").isEnabled()
     protect.second.click()
     separate = open_window.document.setup.separate_balancer

@@ -37,6 +37,7 @@ class VoltageLadder(QWidget):
         self._selected = ""
         self._grab: tuple[str, float] | None = None
         self._wrong: frozenset[str] = frozenset()
+        self._curve: tuple[object, QPainterPath] = (None, QPainterPath())
         self.setMinimumSize(QSize(470, 300))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMouseTracking(True)
@@ -154,14 +155,23 @@ class VoltageLadder(QWidget):
         p = self._setup.protection
         return (p.cell_over_voltage if side == "over" else p.cell_under_voltage).trip_v
 
+    def _curve_path(self, plot: QRectF) -> QPainterPath:
+        """The curve in the plot; made anew only when plot, span or chemistry are others, since a drag paints it each time."""
+        key = (plot.getRect(), self._span, self._chem.id)
+        if key != self._curve[0]:
+            low, high = self._span
+            curve = self._chem.curve
+            height = np.clip((curve.ocv_v - low) / (high - low), 0.0, None) ** BEND
+            points = np.column_stack([plot.left() + plot.width() * curve.soc_pct / 100, plot.bottom() - plot.height() * height])
+            path = QPainterPath()
+            path.addPolygon(QPolygonF([QPointF(x, y) for x, y in points.tolist()]))
+            self._curve = (key, path)
+        return self._curve[1]
+
     def _paint_curve(self, painter: QPainter) -> None:
-        plot, curve = self._plot(), self._chem.curve
+        plot = self._plot()
         painter.setClipRect(plot)
-        path = QPainterPath()
-        low, high = self._span
-        height = np.clip((curve.ocv_v - low) / (high - low), 0.0, None) ** BEND
-        points = np.column_stack([plot.left() + plot.width() * curve.soc_pct / 100, plot.bottom() - plot.height() * height])
-        path.addPolygon(QPolygonF([QPointF(x, y) for x, y in points.tolist()]))
+        path = self._curve_path(plot)
         painter.setPen(QPen(self._theme.colour("ink"), 2.0))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPath(path)

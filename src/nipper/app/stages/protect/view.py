@@ -87,9 +87,11 @@ class ProtectView(QWidget):
         self.show_setup(self._document.setup)
         self._show_cells()
 
+    @Slot(int)
     def _show_form(self, index: int) -> None:
         self._stack.setCurrentIndex(index)
         self._group.button(index).setChecked(True)
+        self.forms[index].show_setup(self._document.setup)
 
     def _fields(self) -> QWidget:
         frame, inside = card()
@@ -124,7 +126,7 @@ class ProtectView(QWidget):
         tabs.addStretch(1)
         inside.addLayout(tabs)
         inside.addWidget(self._stack)
-        self._group.idClicked.connect(self._stack.setCurrentIndex)
+        self._group.idClicked.connect(self._show_form)
         return frame
 
     @Slot()
@@ -198,8 +200,7 @@ class ProtectView(QWidget):
             self.currents.show_setup(setup)
         else:
             self._show_slow(shown, setup)
-        for form in self.forms:
-            form.show_setup(setup)
+        self.forms[self._stack.currentIndex()].show_setup(setup)  # the others when they are looked at
 
     def _show_slow(self, shown: int, setup: Setup) -> None:
         record = self._document.record
