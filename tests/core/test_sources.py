@@ -7,6 +7,7 @@ import pytest
 
 from nipper.core.forecast.autonomy import INVERTER, autonomy, day_kwh, usable_kwh
 from nipper.core.presets import new_setup
+from nipper.core.rules import check
 from nipper.core.setup import Module, put
 from nipper.core.sources import openloop, solar
 from nipper.core.sources.rates import most_a, rate_at, rates
@@ -72,6 +73,8 @@ def test_the_standards_factor_is_never_below_a_usual_modules():
         assert solar.nec_factor(low) == float(row["factor_nec_from_memory"])
         assert solar.nec_factor(low) >= solar.cold_open_v(made_up(), 1, low) / made_up().voc_v
     assert solar.nec_factor(30.0) == 1.0
+    unknown = made_up().model_copy(update={"voc_pct_per_k": 0.0})
+    assert solar.cold_open_v(unknown, 2, -10.0) == pytest.approx(2 * unknown.voc_v * 1.14)
 
 
 # common practice: three panels of 46 V in series on a 150 V input were too many, two in series and two strings were right
@@ -97,7 +100,10 @@ def test_strings_in_parallel_need_fuses_from_three_on():
     assert pv_of
     for row in PV["parallel_strings"]["rows"]:
         fed = pv_of.model_copy(update={"module": pv_of.module.model_copy(update={"isc_a": row["isc_a"]})})
-        assert solar.string_fuse_needed(fed, row["strings"], row["series_fuse_a"]) is row["fuse_needed"]
+        assert solar.back_feed_a(fed, row["strings"]) == pytest.approx(row["back_feed_a"])
+        assert (solar.back_feed_a(fed, row["strings"]) > row["series_fuse_a"]) is row["fuse_needed"]
+    told = [f.message for f in check(put(new_setup("lfp", 16, 280.0), pv(6, 2))) if f.code == "pv-string"]
+    assert any("3 strings in parallel: a faulted one is fed with 29 A" in m for m in told)  # 2 x 1.25 x 11.5 A
 
 
 def test_the_modules_that_ship_are_plausible():

@@ -163,7 +163,9 @@ class Module(Part):
     vmp_v: float = Field(gt=0, le=500, title="operating", description="voltage at the greatest power")
     isc_a: float = Field(gt=0, le=100, title="short circuit")
     imp_a: float = Field(gt=0, le=100, title="operating current")
-    voc_pct_per_k: float = Field(ge=-2, le=0, title="open circuit, per K", description="negative; on the sheet as the coefficient of Voc")
+    voc_pct_per_k: float = Field(
+        ge=-2, le=0, title="open circuit, per K", description="negative, on the sheet as the coefficient of Voc; 0: not known, the factors of NEC 690.7 are used"
+    )
     vmp_pct_per_k: float = Field(ge=-2, le=0, title="operating, per K", description="negative; where the sheet has none, that of the power")
 
 

@@ -212,6 +212,13 @@ def strings(setup: Setup, _: Evidence) -> Iterator[Finding]:
             fix,
             label,
         )
+    if here.in_parallel >= 3:
+        fed_a = solar.back_feed_a(pv, here.in_parallel)
+        yield note(
+            ("solar.in_series", "solar.module.isc_a"),
+            f"{here.in_parallel} strings in parallel: a faulted one is fed with {fed_a:.0f} A by the others.",
+            "If that is more than the series fuse on the module's sheet, each string needs a fuse of its own, made for direct current.",
+        )
     for text in (d for d in here.doubts if d not in works):
         why = "More modules than the input takes give more on dull days; noon is cut off. A choice."
         yield note(("solar.modules", "solar.tracker.max_a"), f"{here.title.capitalize()}: {text}.", why)

@@ -53,7 +53,9 @@ def modules() -> tuple[Module, ...]:
 
 
 def cold_open_v(module: Module, in_series: int, cell_c: float) -> float:
-    """Open-circuit voltage of a string at a cell temperature, V: n Voc (1 + beta (T - 25 degC))."""
+    """Open-circuit voltage of a string at a cell temperature, V: n Voc (1 + beta (T - 25 degC)); without a coefficient, by the standard's factors."""
+    if module.voc_pct_per_k == 0.0:
+        return in_series * module.voc_v * nec_factor(cell_c)
     return in_series * module.voc_v * (1.0 + module.voc_pct_per_k / 100.0 * (cell_c - STC_C))
 
 
@@ -122,6 +124,6 @@ def as_set(setup: Setup) -> Arrangement | None:
     return None if solar is None else judge(setup, solar, solar.in_series, max(1, solar.modules // solar.in_series))
 
 
-def string_fuse_needed(solar: Solar, in_parallel: int, module_fuse_a: float) -> bool:
-    """Whether a faulted string can be fed with more than its modules stand: (n - 1) 1.25 Isc against their series-fuse rating (NEC 690.9, from memory)."""
-    return (in_parallel - 1) * CONTINUOUS * solar.module.isc_a > module_fuse_a
+def back_feed_a(solar: Solar, in_parallel: int) -> float:
+    """What the other strings feed into a faulted one, A: (n - 1) 1.25 Isc (NEC 690.9, from memory)."""
+    return (in_parallel - 1) * CONTINUOUS * solar.module.isc_a
