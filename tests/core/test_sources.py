@@ -6,7 +6,7 @@ import json
 import pytest
 
 from nipper.core.forecast.autonomy import INVERTER, autonomy, day_kwh, usable_kwh
-from nipper.core.presets import new_setup
+from nipper.core.presets import new_setup, other_charger
 from nipper.core.rules import check
 from nipper.core.setup import Module, put
 from nipper.core.sources import openloop, solar
@@ -168,3 +168,11 @@ def test_more_sun_lasts_longer_and_winter_gives_less():
     rich = autonomy(put(setup, {**pv(20, 2), "usage": {"kwh_per_day": 3.0}}), {})
     assert rich.cloudy_summer_days is None
     assert rich.refill_days["midsummer"]
+
+
+@pytest.mark.parametrize("chemistry", ["lfp", "nmc", "lto"])
+def test_a_second_charger_to_begin_with_is_sound(chemistry):
+    """Also without a main charger: by the chemistry, never LFP's voltage on another cell."""
+    for setup in (new_setup(chemistry, 16, 100.0), put(new_setup(chemistry, 16, 100.0), {"charging": None})):
+        made = put(setup, {"other_chargers": [other_charger(setup, "generator").model_dump(exclude_none=True)]})
+        assert not [f for f in check(made) if f.code in ("other-charger-against-trip", "chargers-together")]

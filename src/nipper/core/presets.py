@@ -10,6 +10,7 @@ from nipper.core.setup import (
     Cell,
     Charging,
     CurrentLimit,
+    ExtraCharger,
     Link,
     Protection,
     Setup,
@@ -103,6 +104,16 @@ def _two_digits(value: float) -> float:
 
 def _volts(value: float) -> float:
     return round(value, 2)
+
+
+def other_charger(setup: Setup, name: str) -> ExtraCharger:
+    """A second charger to begin with: the main one's target, else the chemistry's, and a tenth of the bank's capacity an hour (common practice)."""
+    charging, usual = setup.charging, chemistry(setup.chemistry).usual
+    return ExtraCharger(
+        name=name,
+        absorption_v=charging.absorption_v if charging else _volts(setup.cells * usual["absorption_v"].value),
+        max_charge_a=_two_digits(0.1 * setup.capacity_ah * setup.packs_in_parallel),
+    )
 
 
 # where a new setup's values come from, by the beginning of their path; the longest beginning that fits speaks

@@ -8,7 +8,7 @@ from nipper.core.rules.base import COMMON, Evidence, Rule, down, error, note, sh
 from nipper.core.rules.charge import deviation_v
 from nipper.core.setup import ExtraCharger, Setup
 from nipper.core.sources import solar
-from nipper.core.sources.rates import rate_at, rates, usual_rates
+from nipper.core.sources.rates import charger_rate, rate_at, rates, usual_rates
 
 PLATES = ("lfp", "nmc")
 EARLY_TAIL = 0.1  # of capacity: above it the pack is not full when absorption ends; 0.02 to 0.05 usual, common practice
@@ -159,10 +159,10 @@ def table(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 def in_the_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """The charger knows one current; the cells stand less in the cold."""
-    charging, cutoff = setup.charging, setup.charge_cutoff
-    if charging is None or not charging.max_charge_a or cutoff is None:
+    cutoff = setup.charge_cutoff
+    c_rate = charger_rate(setup)
+    if c_rate is None or cutoff is None:
         return
-    c_rate = charging.max_charge_a / (setup.capacity_ah * setup.packs_in_parallel)
     allowed = rate_at(setup, max(cutoff.release_c, 0.0))
     if c_rate <= allowed + 1e-9:
         return

@@ -28,6 +28,12 @@ def rate_at(setup: Setup, temp_c: float) -> float:
     return next((step.c_rate for step in sorted(table, key=lambda s: -s.from_c) if temp_c >= step.from_c), 0.0)
 
 
+def charger_rate(setup: Setup) -> float | None:
+    """What the main charger gives, as a share of the bank's capacity an hour; None where it is not said."""
+    amps = setup.charging.max_charge_a if setup.charging else None
+    return amps / (setup.capacity_ah * setup.packs_in_parallel) if amps else None
+
+
 def most_a(setup: Setup, temp_c: float) -> float:
     """The same in amperes for the whole bank, and never above what the cells' sheet allows."""
     amps = rate_at(setup, temp_c) * setup.capacity_ah

@@ -74,6 +74,11 @@ def battery_v(setup: Setup) -> float:
     return setup.charging.absorption_v if setup.charging else 0.0
 
 
+def starts_at_v(setup: Setup, solar: Solar) -> float:
+    """Where the input begins to work: by its sheet, else so far above the battery."""
+    return solar.tracker.from_v or battery_v(setup) + START_V
+
+
 def judge(setup: Setup, solar: Solar, in_series: int, in_parallel: int) -> Arrangement:
     """One way to wire them, held against the input's sheet."""
     module, tracker = solar.module, solar.tracker
@@ -88,7 +93,7 @@ def judge(setup: Setup, solar: Solar, in_series: int, in_parallel: int) -> Arran
         doubts.append(f"{cold_v:.0f} V open at {solar.coldest_c:g} °C leave less than 2 % to the input's {tracker.max_v:g} V")
     if tracker.max_short_a and short_a > tracker.max_short_a:
         forbidden.append(f"{short_a:.1f} A in short circuit, above the {tracker.max_short_a:g} A the input stands")
-    start_v = tracker.from_v or battery_v(setup) + START_V
+    start_v = starts_at_v(setup, solar)
     if hot_v < start_v:
         doubts.append(f"{hot_v:.0f} V at {solar.hottest_c:g} °C, below the {start_v:.0f} V it starts at: nothing comes on hot days")
     if tracker.to_v and high_v > tracker.to_v:

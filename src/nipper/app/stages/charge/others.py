@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QScrollArea, 
 from nipper.app.document import Document
 from nipper.app.widgets.basic import SEMI, button, clear, label
 from nipper.app.widgets.field import UnitField
+from nipper.core.presets import other_charger
 from nipper.core.quantities import Context, unit_of
 from nipper.core.setup import ExtraCharger, Setup
 
@@ -117,11 +118,9 @@ class OtherChargers(QWidget):
 
     @Slot()
     def _add(self) -> None:
-        setup, chargers = self._document.setup, self._all()
-        charging = setup.charging
-        made: dict[str, object] = {"name": NAMES[min(len(chargers), len(NAMES) - 1)], "max_charge_a": round(0.1 * setup.capacity_ah * setup.packs_in_parallel, 1)}
-        made |= {"absorption_v": charging.absorption_v, "absorption_min": 60.0} if charging else {"absorption_v": 3.45 * setup.cells}
-        self._set([*chargers, made], "Add a charger")
+        chargers = self._all()
+        made = other_charger(self._document.setup, NAMES[min(len(chargers), len(NAMES) - 1)])
+        self._set([*chargers, made.model_dump(exclude_none=True)], "Add a charger")
 
     @Slot()
     def _remove(self) -> None:

@@ -10,7 +10,7 @@ from nipper.app.widgets.basic import SEMI, button, card, clear, label
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.plot import Plot
 from nipper.core.setup import RateStep, Setup
-from nipper.core.sources.rates import most_a, rate_at, rates
+from nipper.core.sources.rates import charger_rate, most_a, rate_at, rates
 
 LOW_C, HIGH_C = -20.0, 60.0
 
@@ -87,8 +87,8 @@ class RatePage(QWidget):
         plot.note(HIGH_C, float(allowed.max()), "table", "soft", anchor=(1, 1.05), bold=False)
         charging = setup.charging
         top = float(allowed.max())
-        if charging and charging.max_charge_a:
-            c_rate = charging.max_charge_a / (setup.capacity_ah * setup.packs_in_parallel)
+        c_rate = charger_rate(setup)
+        if charging and c_rate:
             plot.level(c_rate, "copper", 1.6)
             plot.note(LOW_C, c_rate, f"the charger, {charging.max_charge_a:g} A = {c_rate:.2f}C", "copper", anchor=(0, 1.05))
             top = max(top, c_rate)

@@ -10,7 +10,7 @@ from nipper.app.theme.marks import STATUS_ROLE, draw_status
 from nipper.app.widgets.basic import MINUS, SEMI, button, card, label
 from nipper.app.widgets.form import SettingsForm
 from nipper.core.setup import Module, Setup, Solar, Tracker
-from nipper.core.sources.solar import MODULES_SOURCE, Arrangement, arrangements, as_set, battery_v, modules
+from nipper.core.sources.solar import MODULES_SOURCE, Arrangement, arrangements, as_set, modules, starts_at_v
 
 ROW_H, NAME_W, TAIL_W, HEAD_H = 36.0, 168.0, 92.0, 38.0
 MOST_ROWS = 5
@@ -69,7 +69,7 @@ class StringChart(QWidget):
     def _paint_input(self, painter: QPainter, setup: Setup, solar: Solar) -> None:
         tracker, colour = solar.tracker, self._theme.colour
         bottom = HEAD_H + ROW_H * len(self._ways)
-        low, high = tracker.from_v or battery_v(setup) + 5.0, tracker.to_v or tracker.max_v
+        low, high = starts_at_v(setup, solar), tracker.to_v or tracker.max_v
         painter.fillRect(QRectF(self._x(low), HEAD_H - 4, self._x(high) - self._x(low), bottom - HEAD_H + 4), colour("even"))
         painter.fillRect(QRectF(self._x(tracker.max_v), HEAD_H - 4, self.width() - TAIL_W - self._x(tracker.max_v), bottom - HEAD_H + 4), colour("act_wash"))
         painter.setFont(font(BASE_PT - 0.5))

@@ -46,6 +46,7 @@ class CurrentChart(QWidget):
     def show_setup(self, setup: Setup) -> None:
         """Show a setup's curves."""
         self._setup, self._lines, self._short_a = setup, lines(setup), short_circuit_a(setup)
+        self.setToolTip("\n".join(f"{line.title}: {line.source}" for line in self._lines))
         if not self._grab:  # the scale must not run away from the hand that drags
             over = setup.protection.discharge_over_current
             least = min([over.trip_a if over else 0.3 * setup.capacity_ah, *(a for line in self._lines for a, _ in line.points)])
