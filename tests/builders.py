@@ -51,7 +51,9 @@ def charge_log(
         full, settled = base, min(base - 1.5, 97.0)
         for step in range(int(3600 / interval_s)):
             left = np.exp(-step * interval_s / 400.0)
-            rows.append((0.0, left * curve.ocv(full + here) + (1.0 - left) * curve.ocv(settled + here)))
+            rows.append(
+                (0.0, left * curve.ocv(full + here) + (1.0 - left) * curve.ocv(settled + here))
+            )
         base = settled
         while base > settled - depth_pct:
             rows.append((-amps, curve.ocv(base + here) - amps * r_ohm))

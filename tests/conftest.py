@@ -11,7 +11,11 @@ from hypothesis import HealthCheck, settings
 from nipper.core.presets import new_setup
 from nipper.core.setup import Setup, put
 
-settings.register_profile("nipper", deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture])
+settings.register_profile(
+    "nipper",
+    deadline=None,
+    suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture],
+)
 settings.load_profile("nipper")
 
 FILES = Path(__file__).parent / "files"
@@ -23,6 +27,9 @@ def make_setup():
     """A sound 16-cell LFP setup, with values at JSON paths written with double underscores replaced."""
 
     def make(**changes: object) -> Setup:
-        return put(new_setup("lfp", 16, 280.0), {path.replace("__", "."): value for path, value in changes.items()})
+        return put(
+            new_setup("lfp", 16, 280.0),
+            {path.replace("__", "."): value for path, value in changes.items()},
+        )
 
     return make

@@ -16,8 +16,19 @@ ROOT = Path(__file__).parents[1]
 
 
 def nipper(*arguments: object) -> subprocess.CompletedProcess[str]:
-    env = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
-    return subprocess.run([sys.executable, "-m", "nipper", *map(str, arguments)], capture_output=True, text=True, check=False, cwd=ROOT, env=env)
+    env = {
+        k: v
+        for k, v in os.environ.items()
+        if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+    }
+    return subprocess.run(
+        [sys.executable, "-m", "nipper", *map(str, arguments)],
+        capture_output=True,
+        text=True,
+        check=False,
+        cwd=ROOT,
+        env=env,
+    )
 
 
 @pytest.fixture
@@ -31,7 +42,11 @@ def test_check_prints_one_document(setup_file):
     done = nipper("check", setup_file, "--json")
     document = json.loads(done.stdout)
     assert (done.returncode, done.stderr) == (0, "")
-    assert (document["format"], document["version"], document["verdict"]) == ("nipper-check", 1, "ok")
+    assert (document["format"], document["version"], document["verdict"]) == (
+        "nipper-check",
+        1,
+        "ok",
+    )
 
 
 def test_check_finds_what_is_wrong_and_still_ends_well(tmp_path):
@@ -49,7 +64,13 @@ def test_check_finds_what_is_wrong_and_still_ends_well(tmp_path):
 
 
 def test_diagnose_prints_the_contracts_document():
-    done = nipper("diagnose", FILES / "synthetic_06.csv.gz", "--setup", FILES / "synthetic_06.setup.json", "--json")
+    done = nipper(
+        "diagnose",
+        FILES / "synthetic_06.csv.gz",
+        "--setup",
+        FILES / "synthetic_06.setup.json",
+        "--json",
+    )
     document = json.loads(done.stdout)
     assert done.returncode == 0
     assert document["findings"][0]["cause"] == "soc_offset"
@@ -66,7 +87,12 @@ def test_several_logs_of_one_pack_are_read_together(tmp_path):
     write_plain(log.select(slice(700, log.rows)), parts[0])
     write_plain(log.select(slice(0, 720)), parts[1])
     whole, split = (
-        json.loads(nipper("diagnose", *files, "--setup", FILES / "synthetic_07.setup.json", "--json").stdout) for files in ([FILES / "synthetic_07.csv.gz"], parts)
+        json.loads(
+            nipper(
+                "diagnose", *files, "--setup", FILES / "synthetic_07.setup.json", "--json"
+            ).stdout
+        )
+        for files in ([FILES / "synthetic_07.csv.gz"], parts)
     )
     assert len(split["charges"]) == len(whole["charges"])
     assert split["charges"][0]["deviation_top_mv"] == whole["charges"][0]["deviation_top_mv"]
@@ -83,7 +109,9 @@ def test_trial_writes_a_log_that_diagnose_reads(setup_file, tmp_path):
 
 
 def test_the_schema_can_be_had():
-    assert json.loads(nipper("schema").stdout) == json.loads((ROOT / "docs" / "setup.schema.json").read_text())
+    assert json.loads(nipper("schema").stdout) == json.loads(
+        (ROOT / "docs" / "setup.schema.json").read_text()
+    )
 
 
 @pytest.mark.parametrize(
@@ -91,9 +119,15 @@ def test_the_schema_can_be_had():
     [
         (["check", "missing.json", "--json"], ["missing.json", "the file", "expected"]),
         (["check", "{bad}", "--json"], ["bad.json", "line 1 column 2", "expected JSON"]),
-        (["diagnose", "{log}", "--setup", "{other}", "--json"], ["synthetic_06.csv.gz", "expected 20 cells", "found 16"]),
+        (
+            ["diagnose", "{log}", "--setup", "{other}", "--json"],
+            ["synthetic_06.csv.gz", "expected 20 cells", "found 16"],
+        ),
         (["diagnose", "{bad}", "--setup", "{other}", "--json"], ["bad.json", "expected"]),
-        (["diagnose", "{log}", "--setup", "{other}", "--zone", "Mars/Base"], ["Mars/Base", "expected"]),
+        (
+            ["diagnose", "{log}", "--setup", "{other}", "--zone", "Mars/Base"],
+            ["Mars/Base", "expected"],
+        ),
         (["trial", "{other}", "--scenario", "{bad}"], ["bad.json", "line 1"]),
         (["diagnose", "{log}"], ["--setup"]),
         (["check"], ["SETUP.json"]),
@@ -102,7 +136,11 @@ def test_the_schema_can_be_had():
 def test_unusable_input_ends_with_2_and_one_line(tmp_path, arguments, words):
     bad = tmp_path / "bad.json"
     bad.write_text("{nonsense")
-    places = {"{bad}": bad, "{log}": FILES / "synthetic_06.csv.gz", "{other}": FILES / "synthetic_15.setup.json"}
+    places = {
+        "{bad}": bad,
+        "{log}": FILES / "synthetic_06.csv.gz",
+        "{other}": FILES / "synthetic_15.setup.json",
+    }
     done = nipper(*[places.get(a, a) for a in arguments])
     assert done.returncode == 2
     assert done.stdout == ""
@@ -123,7 +161,13 @@ def test_check_starts_without_tables_numerics_or_qt():
         "import sys; from nipper import cli; cli.main(['check', sys.argv[1], '--json'])\n"
         "print({'PySide6', 'polars', 'scipy', 'numba', 'pyqtgraph'} & set(sys.modules), file=sys.stderr)"
     )
-    done = subprocess.run([sys.executable, "-c", code, str(FILES / "synthetic_06.setup.json")], capture_output=True, text=True, check=True, cwd=ROOT)
+    done = subprocess.run(
+        [sys.executable, "-c", code, str(FILES / "synthetic_06.setup.json")],
+        capture_output=True,
+        text=True,
+        check=True,
+        cwd=ROOT,
+    )
     assert done.stderr.strip() == "set()"
 
 
@@ -135,17 +179,42 @@ def test_compare_tells_changes_and_shares(tmp_path):
     setup = new_setup("lfp", 8, 100.0, 2)
     (tmp_path / "setup.json").write_text(dumps(setup))
     events = [Event(day=6.0, cells=[CellFault(pack=1, cell=3, joint_mohm=0.0)])]
-    plan = Scenario(days=12, step_s=20.0, weather="clear", cells=[CellFault(pack=1, cell=3, joint_mohm=1.5)], events=events, leads_mohm=[0.0, 3.0], pv_w=4000.0)
+    plan = Scenario(
+        days=12,
+        step_s=20.0,
+        weather="clear",
+        cells=[CellFault(pack=1, cell=3, joint_mohm=1.5)],
+        events=events,
+        leads_mohm=[0.0, 3.0],
+        pv_w=4000.0,
+    )
     logs = [str(tmp_path / f"{p}.csv") for p in "ab"]
     for log, path in zip(run(setup, plan).logs, logs, strict=True):
         write_plain(log, Path(path))
-    answer = nipper("compare", *logs, "--setup", str(tmp_path / "setup.json"), "--at", "2026-06-07T00:00:00+00:00", "--json")
+    answer = nipper(
+        "compare",
+        *logs,
+        "--setup",
+        str(tmp_path / "setup.json"),
+        "--at",
+        "2026-06-07T00:00:00+00:00",
+        "--json",
+    )
     assert answer.returncode == 0, answer.stderr
     document = json.loads(answer.stdout)
     first = document["changes"][0]
-    assert (first["pack"], first["quantity"], first["cell"], first["helped"]) == (1, "resistance", 3, True)
+    assert (first["pack"], first["quantity"], first["cell"], first["helped"]) == (
+        1,
+        "resistance",
+        3,
+        True,
+    )
     assert document["sharing"]["guilty_pack"] == 2
-    for wrong, words in ((["--at", "soon"], "a time such as"), (["--swap"], "two logs and --at"), (["--at", "2026-06-07T00:00:00"], "with its offset")):
+    for wrong, words in (
+        (["--at", "soon"], "a time such as"),
+        (["--swap"], "two logs and --at"),
+        (["--at", "2026-06-07T00:00:00"], "with its offset"),
+    ):
         answer = nipper("compare", *logs, "--setup", str(tmp_path / "setup.json"), *wrong)
         assert answer.returncode == 2
         assert words in answer.stderr
@@ -161,7 +230,13 @@ def test_check_gives_the_open_loop_sheet_the_schools_and_the_strings(tmp_path):
     file.write_text(dumps(put(new_setup("lfp", 16, 280.0), pv(6, 3))))
     told = json.loads(nipper("check", str(file), "--json").stdout)
     assert told["verdict"] == "fix"
-    assert {v["name"] for v in told["open_loop"]} >= {"absorption", "low-voltage cut", "charge current"}
+    assert {v["name"] for v in told["open_loop"]} >= {
+        "absorption",
+        "low-voltage cut",
+        "charge current",
+    }
     assert [s["id"] for s in told["limit_schools"]] == ["now", "gentle", "balanced", "full"]
     assert told["pv_arrangements"][0]["in_series"] == 2
-    assert next(f for f in told["findings"] if f["code"] == "pv-string")["suggestion"] == {"solar.in_series": 2}
+    assert next(f for f in told["findings"] if f["code"] == "pv-string")["suggestion"] == {
+        "solar.in_series": 2
+    }

@@ -46,7 +46,9 @@ def test_the_stray_of_north_is_found_and_south_is_healthy(story):
     north, south = (diagnose(story.load_log(pack), setup) for pack in (1, 2))
     assert north.verdict == "act"
     assert (north.findings[0].cause, north.findings[0].cells) == ("self_discharge", (6,))
-    assert north.findings[0].low <= -62.0 + 2.0 <= north.findings[0].high + 4.0  # 62 put in, against neighbours that leak about 2
+    assert (
+        north.findings[0].low <= -62.0 + 2.0 <= north.findings[0].high + 4.0
+    )  # 62 put in, against neighbours that leak about 2
     assert len(north.estimate.full) >= 20
     assert not [f for f in south.findings if f.cause == "self_discharge" and f.confidence > 0.5]
 
@@ -54,7 +56,9 @@ def test_the_stray_of_north_is_found_and_south_is_healthy(story):
 def test_the_loose_joint_of_south_is_gone_after_the_bars_were_retorqued(story):
     setup, log = story.setup(), story.load_log(2)
     day = next(e.time_s for e in story.events() if e.kind == "repair")
-    before, after = (step_resistances(log.select(part), setup) for part in (log.time_s < day, log.time_s > day))
+    before, after = (
+        step_resistances(log.select(part), setup) for part in (log.time_s < day, log.time_s > day)
+    )
     assert 1e3 * before.excess_ohm[12] == pytest.approx(0.35, abs=0.06)
     assert abs(1e3 * after.excess_ohm[12]) < 0.05
 
@@ -71,9 +75,18 @@ def test_the_rules_speak_of_what_the_log_shows(story):
 def test_longer_absorption_gave_the_balancer_more_time(story):
     setup, log = story.setup(), story.load_log(1)
     day = next(e.time_s for e in story.events() if e.kind == "setting")
-    charges = [c for c in full(diagnose(log, setup).estimate.charges) if c.ended_by == "held" and c.absorption]
+    charges = [
+        c
+        for c in full(diagnose(log, setup).estimate.charges)
+        if c.ended_by == "held" and c.absorption
+    ]
     minutes = {
-        late: [(log.time_s[c.absorption[1] - 1] - log.time_s[c.absorption[0]]) / 60 for c in charges if (log.time_s[c.top] > day) == late] for late in (False, True)
+        late: [
+            (log.time_s[c.absorption[1] - 1] - log.time_s[c.absorption[0]]) / 60
+            for c in charges
+            if (log.time_s[c.top] > day) == late
+        ]
+        for late in (False, True)
     }
     assert np.median(minutes[False]) == pytest.approx(60, abs=12)
     assert np.median(minutes[True]) > 120
@@ -87,10 +100,20 @@ def test_the_demo_walks_through_all_views_without_a_screen(story, tmp_path):
     data = home / ".local" / "share" / "nipper"
     data.mkdir(parents=True)
     story.copy_to(data / f"demo-{__version__}.pristine")
-    env = {k: v for k, v in os.environ.items() if not k.startswith("XDG_") and k not in ("DISPLAY", "WAYLAND_DISPLAY")}
+    env = {
+        k: v
+        for k, v in os.environ.items()
+        if not k.startswith("XDG_") and k not in ("DISPLAY", "WAYLAND_DISPLAY")
+    }
     env |= {"HOME": str(home), "QT_QPA_PLATFORM": "offscreen"}
     done = subprocess.run(
-        [sys.executable, "-m", "nipper", "--demo", "--pictures", str(tmp_path / "pictures")], capture_output=True, text=True, env=env, cwd=ROOT, timeout=180, check=False
+        [sys.executable, "-m", "nipper", "--demo", "--pictures", str(tmp_path / "pictures")],
+        capture_output=True,
+        text=True,
+        env=env,
+        cwd=ROOT,
+        timeout=180,
+        check=False,
     )
     assert done.returncode == 0, done.stderr
     assert "Pictures of all views: " in done.stdout

@@ -8,7 +8,9 @@ def main() -> int:
     arguments = sys.argv[1:]
     from nipper import cli
 
-    if arguments and (arguments[0] in cli.COMMANDS or arguments[0] in ("--help", "-h", "--version")):
+    if arguments and (
+        arguments[0] in cli.COMMANDS or arguments[0] in ("--help", "-h", "--version")
+    ):
         return cli.main(arguments)
     from nipper.app import start
 

@@ -29,25 +29,47 @@ class _Parser(argparse.ArgumentParser):
 
 
 def _parser() -> argparse.ArgumentParser:
-    parser = _Parser(prog="nipper", description="Bench companion of a lithium battery pack builder.")
+    parser = _Parser(
+        prog="nipper", description="Bench companion of a lithium battery pack builder."
+    )
     parser.add_argument("--version", action="version", version=f"nipper {__version__}")
     commands = parser.add_subparsers(dest="command", required=True, parser_class=_Parser)
     check = commands.add_parser("check", help="judge the settings")
     check.add_argument("setup", metavar="SETUP.json")
     check.add_argument("--json", action="store_true", help="print one JSON document")
     check.set_defaults(run=_check)
-    diagnose = commands.add_parser("diagnose", help="name the cause of an imbalance, and what to do")
+    diagnose = commands.add_parser(
+        "diagnose", help="name the cause of an imbalance, and what to do"
+    )
     diagnose.add_argument("logs", nargs="+", metavar="LOG.csv")
     diagnose.add_argument("--setup", required=True, metavar="SETUP.json")
-    diagnose.add_argument("--zone", default="UTC", help="time zone of logs whose times carry no offset, e.g. Europe/Vienna")
+    diagnose.add_argument(
+        "--zone",
+        default="UTC",
+        help="time zone of logs whose times carry no offset, e.g. Europe/Vienna",
+    )
     diagnose.add_argument("--json", action="store_true", help="print one JSON document")
     diagnose.set_defaults(run=_diagnose)
-    compare = commands.add_parser("compare", help="before and after, the swap test, and how packs in parallel share")
+    compare = commands.add_parser(
+        "compare", help="before and after, the swap test, and how packs in parallel share"
+    )
     compare.add_argument("logs", nargs="+", metavar="LOG.csv", help="one log a pack")
     compare.add_argument("--setup", required=True, metavar="SETUP.json")
-    compare.add_argument("--at", metavar="TIME", help="when it was done, ISO 8601 with an offset; without it only the shares are compared")
-    compare.add_argument("--swap", action="store_true", help="something was exchanged between the two packs at that time")
-    compare.add_argument("--zone", default="UTC", help="time zone of logs whose times carry no offset, e.g. Europe/Vienna")
+    compare.add_argument(
+        "--at",
+        metavar="TIME",
+        help="when it was done, ISO 8601 with an offset; without it only the shares are compared",
+    )
+    compare.add_argument(
+        "--swap",
+        action="store_true",
+        help="something was exchanged between the two packs at that time",
+    )
+    compare.add_argument(
+        "--zone",
+        default="UTC",
+        help="time zone of logs whose times carry no offset, e.g. Europe/Vienna",
+    )
     compare.add_argument("--json", action="store_true", help="print one JSON document")
     compare.set_defaults(run=_compare)
     trial = commands.add_parser("trial", help="run the settings on a simulated pack")
@@ -71,7 +93,11 @@ def main(argv: Sequence[str]) -> int:
         return 2
     as_json = getattr(arguments, "json", True)
     try:
-        print(json.dumps(document, indent=2, ensure_ascii=False, allow_nan=False) if as_json else "\n".join(lines))
+        print(
+            json.dumps(document, indent=2, ensure_ascii=False, allow_nan=False)
+            if as_json
+            else "\n".join(lines)
+        )
         sys.stdout.flush()
     except BrokenPipeError:  # the reader (head, less) has seen enough
         sys.stderr.close()
@@ -87,7 +113,9 @@ def _check(arguments: argparse.Namespace) -> Answer:
 
     setup = load(arguments.setup)
     findings = rules.check(setup)
-    lines = [f"{f.severity}: {f.message}" for f in findings] + [f"verdict: {rules.verdict(findings)}"]
+    lines = [f"{f.severity}: {f.message}" for f in findings] + [
+        f"verdict: {rules.verdict(findings)}"
+    ]
     return document(setup, findings), lines
 
 
@@ -112,7 +140,9 @@ def _read_logs(arguments: argparse.Namespace, setup: Setup) -> "list[Log]":
     for file in arguments.logs:
         log = read_log(file, arguments.zone)
         if log.cells != setup.cells:
-            raise InputError(file, "the header", f"{setup.cells} cells as in the setup, found {log.cells}")
+            raise InputError(
+                file, "the header", f"{setup.cells} cells as in the setup, found {log.cells}"
+            )
         logs.append(log)
     return logs
 
@@ -125,8 +155,20 @@ def _compare(arguments: argparse.Namespace) -> Answer:
     if arguments.swap and (arguments.at is None or len(arguments.logs) != 2):
         raise InputError("--swap", "the arguments", "two logs and --at TIME")
     logs = _read_logs(arguments, setup)
-    happenings = [Happening(_moment(arguments.at), None, "swap" if arguments.swap else "note", "at that time")] if arguments.at else []
-    document = to_json(compare_all({i: (log, estimate(log, setup)) for i, log in enumerate(logs, 1)}, happenings, setup))
+    happenings = (
+        [
+            Happening(
+                _moment(arguments.at), None, "swap" if arguments.swap else "note", "at that time"
+            )
+        ]
+        if arguments.at
+        else []
+    )
+    document = to_json(
+        compare_all(
+            {i: (log, estimate(log, setup)) for i, log in enumerate(logs, 1)}, happenings, setup
+        )
+    )
     return document, [json.dumps(document, ensure_ascii=False)]
 
 

@@ -65,8 +65,16 @@ def scenario() -> Scenario:
             CellFault(pack=2, cell=3, offset_pct=-0.4),
         ],
         events=[
-            Event(day=RETORQUED_DAY, note="bars retorqued", cells=[CellFault(pack=2, cell=13, joint_mohm=0.0)]),
-            Event(day=LONGER_DAY, note="absorption 1 h → 3 h", settings={"charging.absorption_min": 180.0}),
+            Event(
+                day=RETORQUED_DAY,
+                note="bars retorqued",
+                cells=[CellFault(pack=2, cell=13, joint_mohm=0.0)],
+            ),
+            Event(
+                day=LONGER_DAY,
+                note="absorption 1 h → 3 h",
+                settings={"charging.absorption_min": 180.0},
+            ),
         ],
     )
 

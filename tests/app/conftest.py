@@ -21,7 +21,15 @@ from tests.builders import charge_log
 def small_log():
     drift = np.zeros(8)
     drift[2] = -0.08
-    return charge_log(new_setup("lfp", 8, 100.0), np.zeros(8), charges=12, drift_pct=drift, interval_s=60.0, depth_pct=15.0, hold_min=45.0)
+    return charge_log(
+        new_setup("lfp", 8, 100.0),
+        np.zeros(8),
+        charges=12,
+        drift_pct=drift,
+        interval_s=60.0,
+        depth_pct=15.0,
+        hold_min=45.0,
+    )
 
 
 @pytest.fixture

@@ -14,7 +14,10 @@ from tests.core.test_rules import pv
 def charge(qtbot, open_window):
     view = open_window.view("charge")
     assert isinstance(view, ChargeView)
-    qtbot.waitUntil(lambda: open_window.forecasts.day is not None and not open_window.forecasts.busy, timeout=120_000)
+    qtbot.waitUntil(
+        lambda: open_window.forecasts.day is not None and not open_window.forecasts.busy,
+        timeout=120_000,
+    )
     return view
 
 
@@ -70,7 +73,9 @@ def test_strings_are_described_judged_and_rewired(qtbot, open_window, charge):
     assert "destroys the input" in strings._says.text()
     row = next(i for i, way in enumerate(strings.chart._ways) if way.in_series == 2)
     assert not strings.chart._ways[row].forbidden
-    qtbot.mouseClick(strings.chart, Qt.MouseButton.LeftButton, pos=QPoint(60, int(HEAD_H + (row + 0.5) * ROW_H)))
+    qtbot.mouseClick(
+        strings.chart, Qt.MouseButton.LeftButton, pos=QPoint(60, int(HEAD_H + (row + 0.5) * ROW_H))
+    )
     assert open_window.document.setup.solar.in_series == 2
     assert "destroys the input" not in strings._says.text()
 
@@ -114,7 +119,10 @@ def test_the_open_loop_sheet_is_copied_and_written(open_window, charge, tmp_path
     assert "absorption\t27.60 V" in QGuiApplication.clipboard().text()
     for name, start in (("sheet.csv", b"setting,value"), ("sheet.pdf", b"%PDF")):
         file = tmp_path / name
-        monkeypatch.setattr("nipper.app.shell.writing.QFileDialog.getSaveFileName", lambda *_, file=file, **__: (str(file), ""))
+        monkeypatch.setattr(
+            "nipper.app.shell.writing.QFileDialog.getSaveFileName",
+            lambda *_, file=file, **__: (str(file), ""),
+        )
         write_open_loop(open_window)
         assert file.read_bytes().startswith(start)
 

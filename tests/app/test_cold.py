@@ -39,7 +39,9 @@ def test_a_proof_is_of_one_pack(open_window, cold):
 
 
 def test_an_old_proof_is_due_again(open_window, cold):
-    open_window.document.add_event(1.7e9, "proof", "cold cutoff proven: stops at 2 °C", open_window.document.pack.id)
+    open_window.document.add_event(
+        1.7e9, "proof", "cold cutoff proven: stops at 2 °C", open_window.document.pack.id
+    )
     assert "over a year old" in open_window.rail.entries["cold"].sentence
 
 
@@ -64,11 +66,15 @@ def test_the_cutoff_is_set_here_too(open_window, cold):
     field.setText("40 F")
     field.setModified(True)
     field.editingFinished.emit()
-    assert open_window.document.setup.protection.charge_under_temperature.trip_c == pytest.approx(4.444, abs=0.001)
+    assert open_window.document.setup.protection.charge_under_temperature.trip_c == pytest.approx(
+        4.444, abs=0.001
+    )
 
 
 def test_a_sensor_of_another_beta_is_told_to_be_unsafe(cold):
-    cold.beta.setCurrentIndex(2)  # set up as 3950, measured as a 3435 part: 28.7 kohm at freezing reads 3 K warm (tests/reference/ntc.csv)
+    cold.beta.setCurrentIndex(
+        2
+    )  # set up as 3950, measured as a 3435 part: 28.7 kohm at freezing reads 3 K warm (tests/reference/ntc.csv)
     cold.ohm.setText("28.704 kΩ")
     cold.ohm.setModified(True)
     cold.ohm.editingFinished.emit()
@@ -93,7 +99,10 @@ def test_the_charger_stands_in_for_the_bms(qtbot, open_window, cold):
     cold.who.activated.emit(2)
     assert document.setup.charge_cutoff is None
     qtbot.waitUntil(lambda: "no cutoff" in open_window.rail.entries["cold"].sentence, timeout=5000)
-    qtbot.waitUntil(lambda: any(c.label == "The charger's sensor stops it" for c in open_window.follows.shown), timeout=5000)
+    qtbot.waitUntil(
+        lambda: any(c.label == "The charger's sensor stops it" for c in open_window.follows.shown),
+        timeout=5000,
+    )
     cold.who.activated.emit(0)
     assert document.setup.protection.charge_under_temperature.trip_c == 2.0
 

@@ -17,7 +17,15 @@ def bank(tmp_path_factory):
     """Two packs of which the first has a joint that is retorqued after twelve days, and the second a poor lead."""
     setup = put(new_setup("lfp", 8, 100.0, 2, name="Two packs"), {"charging.tail_a": None})
     events = [Event(day=TURN, cells=[CellFault(pack=1, cell=5, joint_mohm=0.0)])]
-    plan = Scenario(days=24, step_s=20.0, weather="clear", pv_w=5000.0, cells=[CellFault(pack=1, cell=5, joint_mohm=1.5)], events=events, leads_mohm=[0.0, 3.0])
+    plan = Scenario(
+        days=24,
+        step_s=20.0,
+        weather="clear",
+        pv_w=5000.0,
+        cells=[CellFault(pack=1, cell=5, joint_mohm=1.5)],
+        events=events,
+        leads_mohm=[0.0, 3.0],
+    )
     trial = run(setup, plan)
     path = tmp_path_factory.mktemp("bank") / "bank.nipper"
     bench = Bench.create(path, setup)
@@ -32,7 +40,14 @@ def bank(tmp_path_factory):
 def judged(qtbot, window, bank):
     window.open_bench(Bench.open(bank))
     window.go("diagnose")
-    qtbot.waitUntil(lambda: not window.document.busy and not window.forecasts.busy and window.forecasts.comparison is not None, timeout=60_000)
+    qtbot.waitUntil(
+        lambda: (
+            not window.document.busy
+            and not window.forecasts.busy
+            and window.forecasts.comparison is not None
+        ),
+        timeout=60_000,
+    )
     yield window
     window.new_bench()
 
@@ -42,7 +57,10 @@ def told(window):
 
 
 def test_what_an_event_did_is_told(judged):
-    assert any("Since “bars retorqued”" in words and "resistance of cell 5" in words and "mended" in words for words in told(judged))
+    assert any(
+        "Since “bars retorqued”" in words and "resistance of cell 5" in words and "mended" in words
+        for words in told(judged)
+    )
 
 
 def test_the_poor_lead_is_named(judged):
@@ -55,7 +73,10 @@ def test_a_swap_noted_in_record_is_put_to_the_test(qtbot, judged):
     record.event_kind.setCurrentIndex(2)
     record.event_note.setText("BMS exchanged")
     record.note_event()
-    qtbot.waitUntil(lambda: not judged.forecasts.busy and bool(judged.forecasts.comparison.swaps), timeout=60_000)
+    qtbot.waitUntil(
+        lambda: not judged.forecasts.busy and bool(judged.forecasts.comparison.swaps),
+        timeout=60_000,
+    )
     judged.go("diagnose")
     assert any("Swap test, “BMS exchanged”" in words for words in told(judged))
     event = judged.document.events()[-1]

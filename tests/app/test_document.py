@@ -9,7 +9,10 @@ TRIP = "protection.cell_over_voltage.trip_v"
 def test_a_change_is_judged_kept_and_undone(qtbot, read_document, bench):
     document = read_document
     assert "balance-trigger" in [f.code for f in document.findings]
-    with qtbot.waitSignal(document.findings_changed, check_params_cb=lambda found: "balance-trigger" not in [f.code for f in found]):
+    with qtbot.waitSignal(
+        document.findings_changed,
+        check_params_cb=lambda found: "balance-trigger" not in [f.code for f in found],
+    ):
         assert document.change({"balancer.delta_mv": 10.0}, "Set trigger")
     document.settle()
     assert get(bench.setup(), "balancer.delta_mv") == 10.0
@@ -53,7 +56,9 @@ def test_the_logs_speak_to_the_rules(read_document):
     assert evidence
     assert evidence.worst_cell == 3
     assert evidence.worst_drift_mah_per_day < -50
-    assert any(f.code == "absorption-against-trip" and "Cell" in f.message for f in read_document.findings)
+    assert any(
+        f.code == "absorption-against-trip" and "Cell" in f.message for f in read_document.findings
+    )
 
 
 def test_each_pack_has_its_own_record(qtbot, read_document):

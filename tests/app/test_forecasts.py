@@ -17,7 +17,9 @@ def settled(qtbot, open_window):
     def wait():
         forecasts = open_window.forecasts
         assert forecasts
-        qtbot.waitUntil(lambda: not forecasts.busy and not open_window.document.busy, timeout=90_000)
+        qtbot.waitUntil(
+            lambda: not forecasts.busy and not open_window.document.busy, timeout=90_000
+        )
 
     return wait
 
@@ -81,9 +83,16 @@ def test_every_fault_can_be_stepped_in_and_taken_out(open_window, rehearse, sett
     assert rehearsal.plan.events[0].day == pytest.approx(34.0 / 24.0, abs=0.05)
     after = rehearsal.main.trial
     early = before.logs[0].time_s < before.start_s + 33.5 * 3600
-    assert (before.logs[0].cell_v[early] == after.logs[0].cell_v[early]).all()  # nothing changes before it
-    if STEPS[step].title not in ("pull the plug", "pack off"):  # an open loop has no plug; another pack carries on
-        assert (before.logs[0].cell_v != after.logs[0].cell_v).any() or (before.logs[0].temp_c != after.logs[0].temp_c).any()
+    assert (
+        before.logs[0].cell_v[early] == after.logs[0].cell_v[early]
+    ).all()  # nothing changes before it
+    if STEPS[step].title not in (
+        "pull the plug",
+        "pack off",
+    ):  # an open loop has no plug; another pack carries on
+        assert (before.logs[0].cell_v != after.logs[0].cell_v).any() or (
+            before.logs[0].temp_c != after.logs[0].temp_c
+        ).any()
     rehearse.controls.clear.click()
     settled()
     assert open_window.forecasts.rehearsal.plan.events == ()
@@ -130,11 +139,17 @@ def test_level_shows_every_school_and_takes_one_over(open_window, level, settled
     course = forecast.courses[1]
     level.pick(course.school.id)
     before = open_window.document.setup
-    take = next(b for b in level.findChildren(QPushButton) if b.text() == "Take" and b.property("school") == course.school.id)
+    take = next(
+        b
+        for b in level.findChildren(QPushButton)
+        if b.text() == "Take" and b.property("school") == course.school.id
+    )
     take.click()
     settled()
     assert open_window.document.setup != before
-    assert course.school.id not in {c.school.id for c in open_window.forecasts.levelling.courses if c.school}
+    assert course.school.id not in {
+        c.school.id for c in open_window.forecasts.levelling.courses if c.school
+    }
     open_window.undo()
     assert open_window.document.setup == before
 

@@ -20,7 +20,14 @@ def page(qtbot, theme):
 @pytest.fixture
 def draft_page(qtbot, page, bench, small_log, tmp_path):
     path = tmp_path / "log.csv"
-    path.write_text(dialect(small_log.select(slice(0, 200)), separator=";", milli=True, times=local("%d.%m.%Y %H:%M:%S")))
+    path.write_text(
+        dialect(
+            small_log.select(slice(0, 200)),
+            separator=";",
+            milli=True,
+            times=local("%d.%m.%Y %H:%M:%S"),
+        )
+    )
     page.open_file(str(path), bench, bench.setup(), bench.packs(), 2, "Europe/Vienna")
     qtbot.waitUntil(lambda: page.draft is not None)
     return page
@@ -34,7 +41,12 @@ def choose(page, key: str, text: str) -> None:
 
 def test_it_shows_how_the_file_is_understood(draft_page, small_log):
     mapping = draft_page.draft.mapping
-    assert (mapping.time, mapping.time_form, mapping.cell_scale, len(mapping.cells)) == ("Time", "dmy", 1e-3, 8)
+    assert (mapping.time, mapping.time_form, mapping.cell_scale, len(mapping.cells)) == (
+        "Time",
+        "dmy",
+        1e-3,
+        8,
+    )
     assert "200 rows, 8 cells" in words(draft_page)
     assert draft_page._boxes["cell_scale"].currentText() == "mV"
     assert draft_page._boxes["zone"].currentText() == "Europe/Vienna"
@@ -50,7 +62,15 @@ def test_another_unit_is_read_anew_and_looks_odd(qtbot, draft_page):
 
 
 def test_another_form_of_time_that_does_not_fit_is_told_with_its_place(qtbot, draft_page):
-    choose(draft_page, "time_form", next(t for t in (draft_page._boxes["time_form"].itemText(i) for i in range(8)) if t.startswith("unix_s")))
+    choose(
+        draft_page,
+        "time_form",
+        next(
+            t
+            for t in (draft_page._boxes["time_form"].itemText(i) for i in range(8))
+            if t.startswith("unix_s")
+        ),
+    )
     qtbot.waitUntil(lambda: "not understood yet" in words(draft_page))
     assert "line 2 column Time: expected a time" in words(draft_page)
     assert not draft_page.take.isEnabled()

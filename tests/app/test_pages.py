@@ -40,7 +40,18 @@ def test_only_the_shown_page_asks_for_room(qtbot):
 @pytest.mark.parametrize("stage", STAGES)
 def test_every_stage_fits_the_usual_window(qtbot, open_window, stage):
     open_window.resize(1280, 800)
-    open_window.document.change({"other_chargers": [{"name": "the generator behind the shed", "absorption_v": 27.6, "max_charge_a": 20.0}]}, "more")
+    open_window.document.change(
+        {
+            "other_chargers": [
+                {
+                    "name": "the generator behind the shed",
+                    "absorption_v": 27.6,
+                    "max_charge_a": 20.0,
+                }
+            ]
+        },
+        "more",
+    )
     view = open_window.view(stage)
     qtbot.waitUntil(lambda: not open_window.forecasts.busy, timeout=120_000)
     area = open_window.findChild(QScrollArea, "pages")
@@ -67,7 +78,10 @@ def test_all_stages_stand_an_empty_bench(qtbot, window, tmp_path):
     from nipper.core.setup import put
     from nipper.store import Bench
 
-    bare = put(new_setup("nmc", 3, 2.5, balancer="none"), {"charging": None, "wiring": None, "link": None, "protection.pack_over_voltage": None})
+    bare = put(
+        new_setup("nmc", 3, 2.5, balancer="none"),
+        {"charging": None, "wiring": None, "link": None, "protection.pack_over_voltage": None},
+    )
     window.open_bench(Bench.create(tmp_path / "bare.nipper", bare))
     qtbot.waitUntil(lambda: not window.document.busy, timeout=30_000)
     for stage in STAGES:

@@ -53,7 +53,9 @@ def test_what_follows_changes_with_the_drag(qtbot, open_window, protect):
     protect.show_figure(1)
     document = open_window.document
     document.change({P + "short_circuit.trip_a": 900.0}, "late")
-    qtbot.waitUntil(lambda: any(f.code == "fuse-before-bms" for f in document.findings), timeout=5000)
+    qtbot.waitUntil(
+        lambda: any(f.code == "fuse-before-bms" for f in document.findings), timeout=5000
+    )
     assert protect.currents.accessibleName()
 
 
@@ -63,7 +65,13 @@ def test_a_temperature_is_dragged_and_freezing_is_told(qtbot, open_window, prote
     path = P + "charge_under_temperature.trip_c"
     drag(qtbot, chart, QPointF(chart._x(2.0), chart._box(0).center().y()), QPoint(-40, 0))
     assert get(document.setup, path) < 0.0
-    qtbot.waitUntil(lambda: any(f.code == "charging-below-freezing" and f.severity is Severity.ERROR for f in document.findings), timeout=5000)
+    qtbot.waitUntil(
+        lambda: any(
+            f.code == "charging-below-freezing" and f.severity is Severity.ERROR
+            for f in document.findings
+        ),
+        timeout=5000,
+    )
     assert path in chart._wrong
     assert "no charge" not in chart.accessibleName()
     assert "Discharge" in chart.accessibleName()
@@ -116,7 +124,11 @@ def test_a_beginner_gets_a_sound_setup_with_one_key(qtbot, open_window, protect,
 
     def wrong() -> list:
         """Of the settings: what this bench's log says of a balancer and a leaking cell no setting can mend."""
-        return [f for f in document.findings if f.severity is not Severity.NOTE and f.code != "balancer-against-drift"]
+        return [
+            f
+            for f in document.findings
+            if f.severity is not Severity.NOTE and f.code != "balancer-against-drift"
+        ]
 
     for _ in range(40):
         qtbot.waitUntil(lambda: not document._judge.busy, timeout=5000)

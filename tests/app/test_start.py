@@ -8,7 +8,12 @@ from nipper.app.shell.demo import DemoMaker, demo_copy
 
 @pytest.mark.parametrize(
     ("env", "there"),
-    [({}, False), ({"DISPLAY": ":0"}, True), ({"WAYLAND_DISPLAY": "wayland-0"}, True), ({"QT_QPA_PLATFORM": "offscreen"}, True)],
+    [
+        ({}, False),
+        ({"DISPLAY": ":0"}, True),
+        ({"WAYLAND_DISPLAY": "wayland-0"}, True),
+        ({"QT_QPA_PLATFORM": "offscreen"}, True),
+    ],
 )
 def test_a_screen_is_there_or_not(monkeypatch, env, there):
     for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"):
@@ -24,7 +29,11 @@ def test_without_a_screen_only_the_demo_walks(monkeypatch, capsys):
     assert "expected a display" in capsys.readouterr().err
     called = []
     monkeypatch.setattr(start.shutil, "which", lambda _: None)
-    monkeypatch.setattr(start.subprocess, "call", lambda command, env: called.append((command, env["QT_QPA_PLATFORM"])) or 0)
+    monkeypatch.setattr(
+        start.subprocess,
+        "call",
+        lambda command, env: called.append((command, env["QT_QPA_PLATFORM"])) or 0,
+    )
     assert start.main(["--demo"]) == 0
     command, platform = called[0]
     assert command[-2:] == ["--pictures", start.PICTURES]
@@ -41,7 +50,9 @@ def test_the_demo_is_made_once_and_copied_each_time(monkeypatch, tmp_path):
     from nipper import demo
 
     made = []
-    monkeypatch.setattr(demo, "make", lambda path, _tick: (made.append(path), path.write_text("bench")))
+    monkeypatch.setattr(
+        demo, "make", lambda path, _tick: (made.append(path), path.write_text("bench"))
+    )
     one, two = demo_copy(tmp_path), demo_copy(tmp_path)
     assert len(made) == 1
     assert one != two
@@ -74,5 +85,11 @@ def test_nothing_heavy_is_loaded_before_the_first_paint(tmp_path, bench):
         f"b = Bench.open({str(tmp_path / 'copy.nipper')!r}); import nipper.app.document as d; d.Document.read_all = lambda self: None\n"
         "w.open_bench(b); w.show(); w.grab(); print([m for m in ('scipy', 'polars', 'numba', 'pyqtgraph') if m in sys.modules]); w.close()\n"
     )
-    answer = subprocess.run([sys.executable, "-c", code], check=True, capture_output=True, text=True, env={**__import__("os").environ, "QT_QPA_PLATFORM": "offscreen"})
+    answer = subprocess.run(
+        [sys.executable, "-c", code],
+        check=True,
+        capture_output=True,
+        text=True,
+        env={**__import__("os").environ, "QT_QPA_PLATFORM": "offscreen"},
+    )
     assert answer.stdout.strip() == "[]"

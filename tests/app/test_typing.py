@@ -70,7 +70,11 @@ def test_all_ticked_becomes_a_dated_revision(open_window, typing):
 
 def test_an_own_order_with_own_words_and_units(open_window, typing, tmp_path):
     path = tmp_path / "menu.json"
-    path.write_text(dumps_menu(Menu(name="mine", items=[Item(path="charging.float_v", label="Standby", unit="mV")])))
+    path.write_text(
+        dumps_menu(
+            Menu(name="mine", items=[Item(path="charging.float_v", label="Standby", unit="mV")])
+        )
+    )
     typing.read_menu(str(path))
     assert (typing._lines[0].label, typing._lines[0].value) == ("Standby", "26800 mV")
     typing._chosen(0)
@@ -129,7 +133,10 @@ def test_what_the_bms_shows_is_read_back(open_window, revisions, tmp_path):
 
 def test_a_table_is_read_back_and_a_wrong_line_changes_nothing(open_window, revisions, tmp_path):
     bench, path = open_window.document.bench, tmp_path / "shown.csv"
-    path.write_text("setting;section;value\ntrip;Cell over-voltage;3600 mV\ndelay;Cell over-voltage;2\n", encoding="utf-8-sig")
+    path.write_text(
+        "setting;section;value\ntrip;Cell over-voltage;3600 mV\ndelay;Cell over-voltage;2\n",
+        encoding="utf-8-sig",
+    )
     revisions.take_read_back(str(path))
     newest = bench.revisions()[-1]
     assert newest.setup.protection.cell_over_voltage.trip_v == 3.6
@@ -179,7 +186,10 @@ def test_what_the_bms_shows_is_typed_line_by_line(open_window):
     page = open_window.side.show("readback")
     lines = {line.path: row for row, line in enumerate(page._lines)}
     assert not page.keep.isEnabled()
-    trip, start, kind = (lines[p] for p in ("protection.cell_over_voltage.trip_v", "balancer.start_v", "balancer.kind"))
+    trip, start, kind = (
+        lines[p]
+        for p in ("protection.cell_over_voltage.trip_v", "balancer.start_v", "balancer.kind")
+    )
     page.table.item(trip, 3).setText("3600 mV")
     assert "✗" in page.table.item(trip, 4).text()
     page.table.item(start, 3).setText("=")
@@ -193,7 +203,9 @@ def test_what_the_bms_shows_is_typed_line_by_line(open_window):
     newest = open_window.document.bench.revisions()[-1]
     assert newest.kind == "read back"
     assert newest.setup.protection.cell_over_voltage.trip_v == 3.6
-    assert open_window.document.setup.protection.cell_over_voltage.trip_v != 3.6  # reading back changes no setting
+    assert (
+        open_window.document.setup.protection.cell_over_voltage.trip_v != 3.6
+    )  # reading back changes no setting
 
 
 def test_a_reading_that_is_interrupted_goes_on_and_a_kept_one_starts_anew(open_window):
@@ -214,12 +226,18 @@ def test_a_reading_that_is_interrupted_goes_on_and_a_kept_one_starts_anew(open_w
 def test_the_stand_in_bms_is_read_over_the_link(qtbot, open_window):
     document = open_window.document
     document.bench.add_revision("typed in", "first", document.setup)
-    document.change({"protection.cell_over_voltage.trip_v": 3.6, "separate_balancer": None}, "changed since")
+    document.change(
+        {"protection.cell_over_voltage.trip_v": 3.6, "separate_balancer": None}, "changed since"
+    )
     page = open_window.side.show("readback")
     page.ask.click()
     qtbot.waitUntil(lambda: page.ask.isEnabled(), timeout=10_000)
     assert "1 difference" in page._says.text()
-    row = next(i for i, line in enumerate(page._lines) if line.path == "protection.cell_over_voltage.trip_v")
+    row = next(
+        i
+        for i, line in enumerate(page._lines)
+        if line.path == "protection.cell_over_voltage.trip_v"
+    )
     assert page.table.item(row, 3).text() == "3.65 V"
     page.keep.click()
     assert document.bench.revisions()[-1].setup.protection.cell_over_voltage.trip_v == 3.65

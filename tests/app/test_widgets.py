@@ -115,7 +115,12 @@ def test_height_on_the_ladder_and_voltage_are_inverse(qtbot, theme, chemistry):
 
 def test_a_column_of_the_heat_map_is_opened_and_another_put_beside(qtbot, theme):
     rng = np.random.default_rng(1)
-    table = HeatTable(tuple([None] * 12), 1.75e9 + np.arange(12) * 86400.0, rng.normal(0, 20, (16, 12)), rng.normal(0, 0.4, (16, 12)))  # pyright: ignore[reportArgumentType]
+    table = HeatTable(
+        tuple([None] * 12),
+        1.75e9 + np.arange(12) * 86400.0,
+        rng.normal(0, 20, (16, 12)),
+        rng.normal(0, 0.4, (16, 12)),
+    )  # pyright: ignore[reportArgumentType]
     heat = HeatMap(theme)
     qtbot.addWidget(heat)
     heat.resize(640, 300)
@@ -125,7 +130,12 @@ def test_a_column_of_the_heat_map_is_opened_and_another_put_beside(qtbot, theme)
     heat.picked.connect(lambda column, beside: picked.append((column, beside)))
     at = heat._box(3, 5).center().toPoint()
     QTest.mouseClick(heat, Qt.MouseButton.LeftButton, pos=at)
-    QTest.mouseClick(heat, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, heat._box(3, 9).center().toPoint())
+    QTest.mouseClick(
+        heat,
+        Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.ShiftModifier,
+        heat._box(3, 9).center().toPoint(),
+    )
     QTest.mouseClick(heat, Qt.MouseButton.LeftButton, pos=QPoint(5, 5))
     assert picked == [(5, False), (9, True)]
     heat.show_picked(5, 9)
@@ -154,7 +164,13 @@ def test_status_is_told_by_shape_and_word(qtbot, theme):
         assert mark.accessibleName()
         image = mark.grab().toImage()
         paper = image.pixel(0, 0)
-        shapes.add(tuple(image.pixel(x, y) == paper for x in range(image.width()) for y in range(image.height())))
+        shapes.add(
+            tuple(
+                image.pixel(x, y) == paper
+                for x in range(image.width())
+                for y in range(image.height())
+            )
+        )
     assert len(shapes) == 4
 
 
@@ -178,7 +194,9 @@ def test_words_can_be_read_on_paper_and_card(palette):
     """WCAG 2.1 asks 4.5 : 1 for text."""
     for ground in ("paper", "card", "side"):
         for role in ("ink", "soft", "copper", "ok", "watch", "act", "highest", "lowest"):
-            high, low = sorted((_luminance(palette.role(role)), _luminance(palette.role(ground))), reverse=True)
+            high, low = sorted(
+                (_luminance(palette.role(role)), _luminance(palette.role(ground))), reverse=True
+            )
             assert (high + 0.05) / (low + 0.05) >= 4.4, (role, ground)
     assert len(ROLES) == len(set(ROLES))
 

@@ -52,7 +52,9 @@ def test_the_rail_tells_the_packs_story(open_window):
 def test_a_suggestion_is_applied_and_undone(qtbot, open_window):
     open_window.go("protect")
     qtbot.waitUntil(lambda: open_window.first_suggestion() is not None)
-    entry = next(e for e in open_window.follows.entries() if "trigger of 1 mV" in e.consequence.lead)
+    entry = next(
+        e for e in open_window.follows.entries() if "trigger of 1 mV" in e.consequence.lead
+    )
     entry.applied.emit(entry.consequence)
     assert get(open_window.document.setup, "balancer.delta_mv") == 10.0
     qtbot.waitUntil(lambda: not any("trigger of 1 mV" in c.lead for c in open_window.follows.shown))
@@ -71,9 +73,14 @@ def test_typing_a_limit_moves_the_ladder_and_what_follows(qtbot, open_window):
     field.setModified(True)
     field.editingFinished.emit()
     assert open_window.document.setup.protection.cell_over_voltage.release_v == 3.70
-    qtbot.waitUntil(lambda: any("Charging returns at 3.700 V" in c.lead for c in open_window.follows.shown))
+    qtbot.waitUntil(
+        lambda: any("Charging returns at 3.700 V" in c.lead for c in open_window.follows.shown)
+    )
     assert open_window.rail.entries["protect"].status == "act"
-    assert any(r.path == "protection.cell_over_voltage.release_v" and r.cell_v == 3.70 for r in view.ladder._rungs)
+    assert any(
+        r.path == "protection.cell_over_voltage.release_v" and r.cell_v == 3.70
+        for r in view.ladder._rungs
+    )
 
 
 def test_the_drag_of_a_limit_is_followed_and_is_one_undo_step(qtbot, open_window):
@@ -90,10 +97,21 @@ def test_all_settings_of_the_contract_can_be_typed(open_window):
     paths = {p for form in view.forms for p in form.paths}
     setup = open_window.document.setup
     for part, values in setup.protection.model_dump().items():
-        expected = {f"protection.{part}.{name}" for name in values} if isinstance(values, dict) else {f"protection.{part}"}
+        expected = (
+            {f"protection.{part}.{name}" for name in values}
+            if isinstance(values, dict)
+            else {f"protection.{part}"}
+        )
         assert expected <= paths
     assert {f"balancer.{n}" for n in ("kind", "current_a", "start_v", "delta_mv", "when")} <= paths
-    assert {"charging.absorption_v", "charging.equalise_every_days", "wiring.fuse_a", "cell.max_charge_a", "capacity_ah", "chemistry"} <= paths
+    assert {
+        "charging.absorption_v",
+        "charging.equalise_every_days",
+        "wiring.fuse_a",
+        "cell.max_charge_a",
+        "capacity_ah",
+        "chemistry",
+    } <= paths
 
 
 def test_a_charge_is_opened_and_put_beside_another(qtbot, open_window):
@@ -172,7 +190,15 @@ def test_the_theme_can_be_turned_over(open_window):
 def drop(window, *paths: Path) -> None:
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
-    window.dropEvent(QDropEvent(QPointF(300, 300), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier))
+    window.dropEvent(
+        QDropEvent(
+            QPointF(300, 300),
+            Qt.DropAction.CopyAction,
+            data,
+            Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+        )
+    )
 
 
 @pytest.mark.parametrize(
@@ -184,7 +210,9 @@ def drop(window, *paths: Path) -> None:
         ("missing.nipper", None, "there is none"),
     ],
 )
-def test_a_file_that_cannot_be_used_is_told_in_one_line(qtbot, open_window, tmp_path, name, data, told):
+def test_a_file_that_cannot_be_used_is_told_in_one_line(
+    qtbot, open_window, tmp_path, name, data, told
+):
     path = tmp_path / name
     if data is not None:
         path.write_bytes(data)
@@ -232,7 +260,9 @@ def test_files_are_written(qtbot, open_window, tmp_path, monkeypatch):
     qtbot.waitUntil(lambda: "No such file" in open_window._message.text())
 
 
-def test_a_new_bench_never_takes_the_place_of_a_file(window, settings, make_setup, tmp_path, monkeypatch):
+def test_a_new_bench_never_takes_the_place_of_a_file(
+    window, settings, make_setup, tmp_path, monkeypatch
+):
     taken = tmp_path / "taken.nipper"
     taken.write_text("precious")
     settings.setValue("ask", "yes")
@@ -286,14 +316,22 @@ def test_the_start_loads_nothing_heavy():
         "window.show(); window.grab()\n"
         "print(sorted({'numba', 'scipy', 'polars', 'pyqtgraph'} & set(sys.modules)))\n"
     )
-    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True, cwd=FILES.parents[1])
+    done = subprocess.run(
+        [sys.executable, "-c", code],
+        capture_output=True,
+        text=True,
+        check=True,
+        cwd=FILES.parents[1],
+    )
     assert done.stdout.strip() == "[]"
 
 
 def test_points_on_what_follows_show_their_setting(qtbot, open_window):
     view = open_window.view("protect")
     qtbot.waitUntil(lambda: bool(open_window.follows.entries()))
-    entry = next(e for e in open_window.follows.entries() if "balancer.delta_mv" in e.consequence.settings)
+    entry = next(
+        e for e in open_window.follows.entries() if "balancer.delta_mv" in e.consequence.settings
+    )
     entry.pointed.emit(entry.consequence)
     assert view._stack.currentIndex() == 3
     assert entry.why_button.isCheckable()

@@ -19,16 +19,33 @@ from tests.builders import charge_log
 
 READING_SD_V = float(np.hypot(0.0006, 0.001 / np.sqrt(12.0)))
 CELL, ROW_S = 5, 20.0
-CALM = {"spread_offset_pct": 0.0, "spread_capacity_pct": 0.0, "spread_resistance_pct": 0.0, "spread_leak_mah_per_day": 0.0}
+CALM = {
+    "spread_offset_pct": 0.0,
+    "spread_capacity_pct": 0.0,
+    "spread_resistance_pct": 0.0,
+    "spread_leak_mah_per_day": 0.0,
+}
 
 
 def bank() -> Setup:
-    return put(new_setup("lfp", 8, 100.0, balancer="none"), {"charging.tail_a": None, "charging.absorption_min": 60.0})
+    return put(
+        new_setup("lfp", 8, 100.0, balancer="none"),
+        {"charging.tail_a": None, "charging.absorption_min": 60.0},
+    )
 
 
 def simulated(seed: int, days: float, **fault: float) -> tuple[Trial, Setup]:
     setup = bank()
-    plan = Scenario(days=days, step_s=20.0, log_every_s=ROW_S, weather="clear", seed=seed, start_soc_pct=70.0, cells=[CellFault(cell=CELL, **fault)], **CALM)
+    plan = Scenario(
+        days=days,
+        step_s=20.0,
+        log_every_s=ROW_S,
+        weather="clear",
+        seed=seed,
+        start_soc_pct=70.0,
+        cells=[CellFault(cell=CELL, **fault)],
+        **CALM,
+    )
     return run(setup, plan), setup
 
 
@@ -50,7 +67,9 @@ def offset_bound_ah(trial: Trial, setup: Setup) -> float:
 def offset_error(seed: int) -> tuple[float, float]:
     trial, setup = simulated(seed, 1.0, offset_pct=-0.3)
     drift = estimate(trial.logs[0], setup).drift
-    return float(drift.offset_ah[0, CELL - 1] + 0.3 / 100.0 * setup.capacity_ah), offset_bound_ah(trial, setup)
+    return float(drift.offset_ah[0, CELL - 1] + 0.3 / 100.0 * setup.capacity_ah), offset_bound_ah(
+        trial, setup
+    )
 
 
 def drift_error(seed: int) -> tuple[float, float]:
@@ -79,11 +98,17 @@ def plain_cell(seed: int, charges: int) -> tuple[Log, Setup, float]:
     setup = bank()
     offset, drift = np.zeros(8), np.zeros(8)
     offset[CELL - 1], drift[CELL - 1] = -0.3, -0.01
-    log = charge_log(setup, offset, charges=charges, drift_pct=drift, interval_s=20.0, noise_mv=0.6, seed=seed)
+    log = charge_log(
+        setup, offset, charges=charges, drift_pct=drift, interval_s=20.0, noise_mv=0.6, seed=seed
+    )
     first = (log.current_a > 0) & (log.time_s < log.time_s[0] + 86400.0)
     r_ohm = 1e-3 * (setup.cell.resistance_mohm or 1.0)
     curve = chemistry(setup.chemistry).curve
-    slope_v_ah = curve.slope_at_voltage(log.cell_v[first, CELL - 1] - log.current_a[first] * r_ohm) * 1e-3 / (setup.capacity_ah / 100.0)
+    slope_v_ah = (
+        curve.slope_at_voltage(log.cell_v[first, CELL - 1] - log.current_a[first] * r_ohm)
+        * 1e-3
+        / (setup.capacity_ah / 100.0)
+    )
     by = np.column_stack([slope_v_ah, log.current_a[first]])
     fisher = by.T @ by / READING_SD_V**2 + np.diag([0.0, 1.0 / (0.08 * 1.4 * r_ohm) ** 2])
     return log, setup, float(np.sqrt(np.linalg.inv(fisher)[0, 0] * (1.0 + np.pi / 2.0 / 7.0)))
@@ -96,7 +121,9 @@ def plain_offset_error(seed: int) -> tuple[float, float]:
 
 def plain_drift_error(seed: int) -> tuple[float, float]:
     log, setup, bound = plain_cell(seed, 20)
-    return float(1e3 * (estimate(log, setup).drift.ah_per_day[CELL - 1] + 0.010)), float(1e3 * bound * np.sqrt(12.0 / (20.0 * 399.0)))
+    return float(1e3 * (estimate(log, setup).drift.ah_per_day[CELL - 1] + 0.010)), float(
+        1e3 * bound * np.sqrt(12.0 / (20.0 * 399.0))
+    )
 
 
 def ratio(errors: list[tuple[float, float]]) -> tuple[float, float]:
@@ -107,7 +134,9 @@ def ratio(errors: list[tuple[float, float]]) -> tuple[float, float]:
 
 if __name__ == "__main__":
     with ProcessPoolExecutor(2) as pool:
-        print("| estimate | packs | scatter / bound | bias / bound | bound |\n|---|---|---|---|---|")
+        print(
+            "| estimate | packs | scatter / bound | bias / bound | bound |\n|---|---|---|---|---|"
+        )
         for name, work, unit in (
             ("offset, one charge, plain cells", plain_offset_error, "Ah"),
             ("drift, 20 charges, plain cells", plain_drift_error, "mAh/day"),
@@ -117,4 +146,6 @@ if __name__ == "__main__":
         ):
             errors = list(pool.map(work, range(40)))
             scatter, bias = ratio(errors)
-            print(f"| {name} | {len(errors)} | {scatter:.2f} | {bias:+.2f} | {np.mean([b for _, b in errors]):.2g} {unit} |")
+            print(
+                f"| {name} | {len(errors)} | {scatter:.2f} | {bias:+.2f} | {np.mean([b for _, b in errors]):.2g} {unit} |"
+            )

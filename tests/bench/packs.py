@@ -59,17 +59,26 @@ def make(cause: str, n: int) -> Pack:
 # the ground: a pack and how it is used
 
 
-def pack_setup(rng: np.random.Generator, lfp_only: bool = False, cells: tuple[int, ...] = (4, 8, 15, 16, 20)) -> Setup:
+def pack_setup(
+    rng: np.random.Generator, lfp_only: bool = False, cells: tuple[int, ...] = (4, 8, 15, 16, 20)
+) -> Setup:
     chemistry = "lfp" if lfp_only or rng.random() < 0.7 else str(rng.choice(["nmc", "lto"]))
     n = int(rng.choice(cells))
-    setup = new_setup(chemistry, n, float(rng.choice([50, 100, 150, 200, 280, 304])), balancer=str(rng.choice(["passive", "active"])))  # pyright: ignore[reportArgumentType]
+    setup = new_setup(
+        chemistry,
+        n,
+        float(rng.choice([50, 100, 150, 200, 280, 304])),
+        balancer=str(rng.choice(["passive", "active"])),
+    )  # pyright: ignore[reportArgumentType]
     resistance = setup.cell.resistance_mohm or 1.0
     return put(
         setup,
         {
             "charging.tail_a": None if rng.random() < 0.6 else setup.charging.tail_a,
             "charging.absorption_min": float(rng.choice([30, 60, 120])),
-            "balancer.current_a": float(rng.choice([0.05, 0.1, 0.15])) if setup.balancer.kind == "passive" else float(rng.choice([0.5, 1.0])),
+            "balancer.current_a": float(rng.choice([0.05, 0.1, 0.15]))
+            if setup.balancer.kind == "passive"
+            else float(rng.choice([0.5, 1.0])),
             "cell.resistance_mohm": round(resistance * float(rng.uniform(0.7, 1.3)), 4),
         },
     )
@@ -88,7 +97,9 @@ def solar(rng: np.random.Generator, days: float, **changes: object) -> Scenario:
     return Scenario(**{**base, **changes})
 
 
-def bench(rng: np.random.Generator, setup: Setup, depth: float = 0.9, **changes: object) -> Scenario:
+def bench(
+    rng: np.random.Generator, setup: Setup, depth: float = 0.9, **changes: object
+) -> Scenario:
     """Charge, rest, discharge, rest, charge on a bench: a few hours, a row every 10 s."""
     rate = float(rng.choice([0.2, 0.3, 0.4]))
     volts, amps = setup.charging.absorption_v, rate * setup.capacity_ah
@@ -97,7 +108,9 @@ def bench(rng: np.random.Generator, setup: Setup, depth: float = 0.9, **changes:
     rest = 0.6
     total = first + rest + out_h + rest + (depth + 0.1) / rate + 1.4
     off = [Event(day=first / 24.0, minutes=60.0 * (2 * rest + out_h), note="charger off")]
-    load = Event(day=(first + rest) / 24.0, minutes=60.0 * out_h, extra_load_w=amps * 0.92 * volts * 0.95)
+    load = Event(
+        day=(first + rest) / 24.0, minutes=60.0 * out_h, extra_load_w=amps * 0.92 * volts * 0.95
+    )
     base = {
         "days": total / 24.0, "step_s": 5.0, "log_every_s": 10.0, "seed": int(rng.integers(1 << 30)), "pv_w": None, "loads": QUIET, "start_soc_pct": 78.0,
         "ambient_c": float(rng.uniform(15, 24)), "season_c": 0.0, "day_c": 0.5, "sensors": int(rng.choice([1, 2])), "curve_mv": float(rng.uniform(-4, 4)),
@@ -107,7 +120,13 @@ def bench(rng: np.random.Generator, setup: Setup, depth: float = 0.9, **changes:
     }  # fmt: skip
     # the charger's hours: before and after the discharge
     hours = [(0.0, first), (first + 2 * rest + out_h, 24.0)]
-    base["chargers"] = [OtherCharger(max_a=amps, absorption_v=volts, absorption_min=70.0, from_hour=a, to_hour=min(b, 24.0)) for a, b in hours if a < 24.0]
+    base["chargers"] = [
+        OtherCharger(
+            max_a=amps, absorption_v=volts, absorption_min=70.0, from_hour=a, to_hour=min(b, 24.0)
+        )
+        for a, b in hours
+        if a < 24.0
+    ]
     if total > 24.0:
         base["chargers"][-1] = base["chargers"][-1].model_copy(update={"to_hour": 24.0})
         base["days"] = min(base["days"], 0.999)
@@ -130,46 +149,87 @@ def offsets_end_pct(trial: Trial, setup: Setup) -> np.ndarray:
 
 def soc_offset(name: str, rng: np.random.Generator) -> Pack:
     # a balancer that could level it within the log would make another truth of it
-    setup = put(pack_setup(rng), {"balancer": None} if rng.random() < 0.5 else {"balancer.kind": "passive", "balancer.current_a": 0.05})
+    setup = put(
+        pack_setup(rng),
+        {"balancer": None}
+        if rng.random() < 0.5
+        else {"balancer.kind": "passive", "balancer.current_a": 0.05},
+    )
     count = int(rng.choice([1, 1, 2]))
     cells = sorted(rng.choice(setup.cells, count, replace=False) + 1)
     size = float(rng.uniform(2.8, 8.0)) * float(rng.choice([-1, 1]))
     sizes = [size * float(rng.uniform(0.85, 1.15)) for _ in cells]
     faults = [CellFault(cell=int(c), offset_pct=s) for c, s in zip(cells, sizes, strict=True)]
-    plan = bench(rng, setup, cells=faults) if rng.random() < 0.5 else solar(rng, float(rng.uniform(6, 14)), cells=faults)
+    plan = (
+        bench(rng, setup, cells=faults)
+        if rng.random() < 0.5
+        else solar(rng, float(rng.uniform(6, 14)), cells=faults)
+    )
     trial = run(setup, plan)
-    if np.ptp(trial.moved_ah[0]) > 0.25 * abs(size) / 100.0 * setup.capacity_ah:  # the balancer made another truth of it
+    if (
+        np.ptp(trial.moved_ah[0]) > 0.25 * abs(size) / 100.0 * setup.capacity_ah
+    ):  # the balancer made another truth of it
         setup = put(setup, {"balancer": None})
         trial = run(setup, plan)
-    left = [float(100.0 * (trial.moved_ah - trial.leaked_ah)[0, c - 1] / setup.capacity_ah) for c in cells]
+    left = [
+        float(100.0 * (trial.moved_ah - trial.leaked_ah)[0, c - 1] / setup.capacity_ah)
+        for c in cells
+    ]
     others = np.median(100.0 * (trial.moved_ah - trial.leaked_ah)[0] / setup.capacity_ah)
     true = float(np.mean([s + m - others for s, m in zip(sizes, left, strict=True)]))
     room = 0.15 * abs(true) + 0.3
-    return finish(name, setup, trial, Truth("soc_offset", tuple(int(c) for c in cells), true - room, true + room))
+    return finish(
+        name,
+        setup,
+        trial,
+        Truth("soc_offset", tuple(int(c) for c in cells), true - room, true + room),
+    )
 
 
 def low_capacity(name: str, rng: np.random.Generator) -> Pack:
     setup = put(pack_setup(rng), {"balancer": None})
     cell, share = int(rng.integers(setup.cells)) + 1, float(rng.uniform(78, 93))
-    plan = bench(rng, setup, depth=share / 100.0 + 0.02, cells=[CellFault(cell=cell, capacity_pct=share)])
-    return finish(name, setup, run(setup, plan), Truth("low_capacity", (cell,), share - 2.0, share + 2.0))
+    plan = bench(
+        rng, setup, depth=share / 100.0 + 0.02, cells=[CellFault(cell=cell, capacity_pct=share)]
+    )
+    return finish(
+        name, setup, run(setup, plan), Truth("low_capacity", (cell,), share - 2.0, share + 2.0)
+    )
 
 
 def high_resistance(name: str, rng: np.random.Generator) -> Pack:
     setup = pack_setup(rng)
     cell = int(rng.integers(setup.cells)) + 1
     extra = float(rng.uniform(0.45, 1.5)) * (setup.cell.resistance_mohm or 1.0)
-    plan = solar(rng, float(rng.uniform(7, 20)), cells=[CellFault(cell=cell, resistance_mohm=extra)])
-    return finish(name, setup, run(setup, plan), Truth("high_resistance", (cell,), 0.85 * extra, 1.3 * extra))
+    plan = solar(
+        rng, float(rng.uniform(7, 20)), cells=[CellFault(cell=cell, resistance_mohm=extra)]
+    )
+    return finish(
+        name, setup, run(setup, plan), Truth("high_resistance", (cell,), 0.85 * extra, 1.3 * extra)
+    )
 
 
 def loose_joint(name: str, rng: np.random.Generator) -> Pack:
     setup = pack_setup(rng)
-    cell, extra, days = int(rng.integers(setup.cells)) + 1, float(rng.uniform(0.8, 2.5)) * (setup.cell.resistance_mohm or 1.0), float(rng.uniform(8, 16))
+    cell, extra, days = (
+        int(rng.integers(setup.cells)) + 1,
+        float(rng.uniform(0.8, 2.5)) * (setup.cell.resistance_mohm or 1.0),
+        float(rng.uniform(8, 16)),
+    )
     moments = np.sort(rng.uniform(0.3, days, int(rng.integers(50, 110))))
-    events = [Event(day=float(m), cells=[CellFault(cell=cell, joint_mohm=extra * (i % 2) * float(rng.uniform(0.85, 1.15)))]) for i, m in enumerate(moments, 1)]
+    events = [
+        Event(
+            day=float(m),
+            cells=[
+                CellFault(cell=cell, joint_mohm=extra * (i % 2) * float(rng.uniform(0.85, 1.15)))
+            ],
+        )
+        for i, m in enumerate(moments, 1)
+    ]
     plan = solar(rng, days, cells=[CellFault(cell=cell)], events=events)
-    return finish(name, setup, run(setup, plan), Truth("loose_joint", (cell,), 0.6 * extra, 1.4 * extra))
+    return finish(
+        name, setup, run(setup, plan), Truth("loose_joint", (cell,), 0.6 * extra, 1.4 * extra)
+    )
 
 
 def self_discharge(name: str, rng: np.random.Generator) -> Pack:
@@ -182,7 +242,17 @@ def self_discharge(name: str, rng: np.random.Generator) -> Pack:
     plan = solar(rng, days, cells=[CellFault(cell=int(c), leak_mah_per_day=rate) for c in spots])
     trial = run(setup, plan)
     against = -rate
-    return finish(name, setup, trial, Truth("self_discharge", tuple(sorted(int(c) for c in spots)), 1.15 * against - 3.0, 0.85 * against + 3.0))
+    return finish(
+        name,
+        setup,
+        trial,
+        Truth(
+            "self_discharge",
+            tuple(sorted(int(c) for c in spots)),
+            1.15 * against - 3.0,
+            0.85 * against + 3.0,
+        ),
+    )
 
 
 def group_drain(name: str, rng: np.random.Generator) -> Pack:
@@ -191,14 +261,27 @@ def group_drain(name: str, rng: np.random.Generator) -> Pack:
     size = int(rng.integers(3, setup.cells // 2 + 1))
     first = int(rng.integers(0, setup.cells - size + 1)) + 1
     rate = float(rng.uniform(1.2, 3.0)) / 100.0 * setup.capacity_ah * 1e3 / days
-    plan = solar(rng, days, cells=[CellFault(cell=first, to_cell=first + size - 1, leak_mah_per_day=rate)])
-    return finish(name, setup, run(setup, plan), Truth("group_drain", tuple(range(first, first + size)), -1.15 * rate - 3.0, -0.85 * rate + 3.0))
+    plan = solar(
+        rng, days, cells=[CellFault(cell=first, to_cell=first + size - 1, leak_mah_per_day=rate)]
+    )
+    return finish(
+        name,
+        setup,
+        run(setup, plan),
+        Truth(
+            "group_drain", tuple(range(first, first + size)), -1.15 * rate - 3.0, -0.85 * rate + 3.0
+        ),
+    )
 
 
 def balancer_starved(name: str, rng: np.random.Generator) -> Pack:
     """Ordinary cells that all drift a little, and a balancer that hardly may run."""
     setup = pack_setup(rng, lfp_only=True, cells=(8, 15, 16))
-    start = round(setup.charging.absorption_v / setup.cells + float(rng.uniform(0.01, 0.03)), 3) if rng.random() < 0.5 else 3.42
+    start = (
+        round(setup.charging.absorption_v / setup.cells + float(rng.uniform(0.01, 0.03)), 3)
+        if rng.random() < 0.5
+        else 3.42
+    )
     setup = put(
         setup,
         {
@@ -208,8 +291,21 @@ def balancer_starved(name: str, rng: np.random.Generator) -> Pack:
     )  # fmt: skip
     days = float(rng.uniform(60, 110))
     rates = rng.uniform(0.0, 1.0, setup.cells)
-    rates = (rates - rates.min()) / np.ptp(rates) * float(rng.uniform(2.0, 3.5)) / 100.0 * setup.capacity_ah * 1e3 / days
-    plan = solar(rng, days, spread_leak_mah_per_day=0.0, cells=[CellFault(cell=i + 1, leak_mah_per_day=float(r)) for i, r in enumerate(rates)])
+    rates = (
+        (rates - rates.min())
+        / np.ptp(rates)
+        * float(rng.uniform(2.0, 3.5))
+        / 100.0
+        * setup.capacity_ah
+        * 1e3
+        / days
+    )
+    plan = solar(
+        rng,
+        days,
+        spread_leak_mah_per_day=0.0,
+        cells=[CellFault(cell=i + 1, leak_mah_per_day=float(r)) for i, r in enumerate(rates)],
+    )
     trial = run(setup, plan)
     net = (trial.moved_ah - trial.leaked_ah)[0]
     grown = 1e3 * float(np.ptp(net)) / days
@@ -238,9 +334,14 @@ def plateau_balancing(name: str, rng: np.random.Generator) -> Pack:
 
 def sense_bias(name: str, rng: np.random.Generator) -> Pack:
     setup = pack_setup(rng, lfp_only=True)
-    cell, bias = int(rng.integers(setup.cells)) + 1, float(rng.uniform(9, 25)) * float(rng.choice([-1, 1]))
+    cell, bias = (
+        int(rng.integers(setup.cells)) + 1,
+        float(rng.uniform(9, 25)) * float(rng.choice([-1, 1])),
+    )
     plan = solar(rng, float(rng.uniform(6, 15)), cells=[CellFault(cell=cell, bias_mv=bias)])
-    return finish(name, setup, run(setup, plan), Truth("sense_bias", (cell,), bias - 2.5, bias + 2.5))
+    return finish(
+        name, setup, run(setup, plan), Truth("sense_bias", (cell,), bias - 2.5, bias + 2.5)
+    )
 
 
 def sense_lead(name: str, rng: np.random.Generator) -> Pack:
@@ -265,9 +366,21 @@ def temperature_gradient(name: str, rng: np.random.Generator) -> Pack:
     colder = float(rng.uniform(8, 16))
     size = int(rng.integers(2, setup.cells // 3 + 1))
     first = 1 if rng.random() < 0.5 else setup.cells - size + 1
-    plan = solar(rng, float(rng.uniform(8, 16)), sensors=int(rng.choice([2, 4])), cells=[CellFault(cell=first, to_cell=first + size - 1, colder_c=colder)])
+    plan = solar(
+        rng,
+        float(rng.uniform(8, 16)),
+        sensors=int(rng.choice([2, 4])),
+        cells=[CellFault(cell=first, to_cell=first + size - 1, colder_c=colder)],
+    )
     trial = run(setup, plan)
-    return finish(name, setup, trial, Truth("temperature_gradient", tuple(range(first, first + size)), -1.3 * colder, -0.6 * colder))
+    return finish(
+        name,
+        setup,
+        trial,
+        Truth(
+            "temperature_gradient", tuple(range(first, first + size)), -1.3 * colder, -0.6 * colder
+        ),
+    )
 
 
 def healthy(name: str, rng: np.random.Generator) -> Pack:

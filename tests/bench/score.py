@@ -24,7 +24,9 @@ class Score:
     cells_right: bool | None
     error: float | None  # relative, outside of the range of right sizes
     relative: float | None  # relative, against the middle
-    confidences: tuple[tuple[float, bool], ...]  # of every finding above a half: how sure, and whether right
+    confidences: tuple[
+        tuple[float, bool], ...
+    ]  # of every finding above a half: how sure, and whether right
     verdict: str
     words: str
 
@@ -40,25 +42,48 @@ def judge(case: tuple[str, int]) -> Score:
     if right and top is not None:
         cells = tuple(top.cells) == truth.cells if truth.cells else None
         if len(truth.cells) > 1 and truth.cause == "self_discharge":
-            cells = {c for f in strong if f.cause == "self_discharge" for c in f.cells} == set(truth.cells)
+            cells = {c for f in strong if f.cause == "self_discharge" for c in f.cells} == set(
+                truth.cells
+            )
         if np.isfinite(truth.low):
             middle = 0.5 * (truth.low + truth.high)
             relative = abs(top.value - middle) / abs(middle)
             error = max(0.0, truth.low - top.value, top.value - truth.high) / abs(middle)
-    sureness = tuple((f.confidence, f.cause == truth.cause and (not truth.cells or set(f.cells) <= set(truth.cells))) for f in strong)
-    return Score(pack.name, truth.cause, top.cause if top else "", cells, error, relative, sureness, found.verdict, "; ".join(f.summary for f in strong))
+    sureness = tuple(
+        (
+            f.confidence,
+            f.cause == truth.cause and (not truth.cells or set(f.cells) <= set(truth.cells)),
+        )
+        for f in strong
+    )
+    return Score(
+        pack.name,
+        truth.cause,
+        top.cause if top else "",
+        cells,
+        error,
+        relative,
+        sureness,
+        found.verdict,
+        "; ".join(f.summary for f in strong),
+    )
 
 
 def score_all(faulty: int, healthy: int, first: int = 0, workers: int = 2) -> list[Score]:
     """Judge all cases."""
-    cases = [(c, first + n) for c in CAUSES for n in range(faulty)] + [("", first + n) for n in range(healthy)]
+    cases = [(c, first + n) for c in CAUSES for n in range(faulty)] + [
+        ("", first + n) for n in range(healthy)
+    ]
     with ProcessPoolExecutor(workers) as pool:
         return list(pool.map(judge, cases, chunksize=4))
 
 
 def tables(scores: list[Score]) -> str:
     """The result as Markdown."""
-    lines = ["| cause | packs | first finding right | cells right | median size error | taken for |", "|---|---|---|---|---|---|"]
+    lines = [
+        "| cause | packs | first finding right | cells right | median size error | taken for |",
+        "|---|---|---|---|---|---|",
+    ]
     for cause in CAUSES:
         own = [s for s in scores if s.cause == cause]
         right = [s for s in own if s.top == cause]

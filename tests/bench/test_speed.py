@@ -46,7 +46,9 @@ def test_import_of_a_month_against_the_tables_own_read(benchmark, month, tmp_pat
         bench.close()
 
     benchmark.pedantic(take_in, rounds=2)
-    benchmark.extra_info["times polars' own read (to reach: < 2)"] = round(benchmark.stats["min"] / plain_s, 2)
+    benchmark.extra_info["times polars' own read (to reach: < 2)"] = round(
+        benchmark.stats["min"] / plain_s, 2
+    )
 
 
 def test_segmentation_of_a_month(benchmark, month):
@@ -66,7 +68,9 @@ def test_judgement_of_a_month(benchmark, month):
 def test_simulating_a_year(benchmark):
     setup = new_setup("lfp", 16, 280.0)
     run(setup, Scenario(days=1))
-    benchmark.pedantic(lambda: run(setup, Scenario(days=365, step_s=10.0, log_every_s=300.0)), rounds=2)
+    benchmark.pedantic(
+        lambda: run(setup, Scenario(days=365, step_s=10.0, log_every_s=300.0)), rounds=2
+    )
     benchmark.extra_info["to reach"] = "< 3 s"
     benchmark.extra_info["times real time"] = round(365 * 86400 / benchmark.stats["min"])
 
@@ -85,7 +89,10 @@ def test_rehearsing_three_days(benchmark):
 
 
 def test_judging_the_settings_as_a_limit_is_dragged(benchmark):
-    setups = [put(new_setup("lfp", 16, 280.0), {"protection.cell_over_voltage.trip_v": v}) for v in np.linspace(3.5, 3.65, 20)]
+    setups = [
+        put(new_setup("lfp", 16, 280.0), {"protection.cell_over_voltage.trip_v": v})
+        for v in np.linspace(3.5, 3.65, 20)
+    ]
     benchmark(lambda: [check(s) for s in setups])
     benchmark.extra_info["ms a move"] = round(1e3 * benchmark.stats["min"] / 20, 2)
 
@@ -96,7 +103,9 @@ def test_a_frame_while_a_limit_is_dragged(benchmark, qtbot, tmp_path):
 
     from nipper.app.start import make_window
 
-    window = make_window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), "light", tmp_path)
+    window = make_window(
+        QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), "light", tmp_path
+    )
     qtbot.addWidget(window)
     window.open_bench(Bench.create(tmp_path / "b.nipper", new_setup("lfp", 16, 280.0)))
     view = window.view("protect")
@@ -106,7 +115,9 @@ def test_a_frame_while_a_limit_is_dragged(benchmark, qtbot, tmp_path):
     values = iter(np.tile(np.arange(3.56, 3.66, 0.01), 10_000))
 
     def move():
-        view.ladder.dragged.emit("protection.cell_over_voltage.trip_v", round(float(next(values)), 2))
+        view.ladder.dragged.emit(
+            "protection.cell_over_voltage.trip_v", round(float(next(values)), 2)
+        )
         qtbot.waitUntil(lambda: not document.busy)
         view.ladder.repaint()
         window.follows.repaint()
@@ -134,4 +145,6 @@ def test_cold_start_against_a_bare_window(benchmark, tmp_path):
 
     bare_s = min(start(bare) for _ in range(3))
     benchmark.pedantic(lambda: start(ours), rounds=3, warmup_rounds=1)
-    benchmark.extra_info["times a bare window (to reach: < 5)"] = round(benchmark.stats["min"] / bare_s, 2)
+    benchmark.extra_info["times a bare window (to reach: < 5)"] = round(
+        benchmark.stats["min"] / bare_s, 2
+    )

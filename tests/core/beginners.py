@@ -35,21 +35,38 @@ def _fifteen_as_sixteen() -> Setup:
     """Fifteen cells, and every pack voltage copied from a friend's sixteen."""
     return put(
         new_setup("lfp", 15, 280.0),
-        {"charging.absorption_v": 56.8, P + "pack_over_voltage": {"trip_v": 58.0, "release_v": 55.2}, P + "pack_under_voltage": {"trip_v": 48.0, "release_v": 50.0}},
+        {
+            "charging.absorption_v": 56.8,
+            P + "pack_over_voltage": {"trip_v": 58.0, "release_v": 55.2},
+            P + "pack_under_voltage": {"trip_v": 48.0, "release_v": 50.0},
+        },
     )
 
 
 def _wrong_chemistry() -> Setup:
     """A 4.2 V e-mobility pack with the limits of LFP."""
     lfp = new_setup("lfp", 20, 40.0)
-    return put(new_setup("nmc", 20, 40.0), {"protection": lfp.protection.model_dump(exclude_none=True), "charging.absorption_v": 69.0, "balancer.start_v": 3.42})
+    return put(
+        new_setup("nmc", 20, 40.0),
+        {
+            "protection": lfp.protection.model_dump(exclude_none=True),
+            "charging.absorption_v": 69.0,
+            "balancer.start_v": 3.42,
+        },
+    )
 
 
 def _starved_balancer() -> Setup:
     """A balancer that may not, at a voltage that is not reached, in no time."""
     return put(
         new_setup("lfp", 16, 230.0),
-        {"balancer.start_v": 3.50, "balancer.when": "rest", "balancer.delta_mv": 100.0, "charging.absorption_min": 5.0, "charging.tail_a": 60.0},
+        {
+            "balancer.start_v": 3.50,
+            "balancer.when": "rest",
+            "balancer.delta_mv": 100.0,
+            "charging.absorption_min": 5.0,
+            "charging.tail_a": 60.0,
+        },
     )
 
 
@@ -79,11 +96,24 @@ def _nervous() -> Setup:
 
 def _three_panels() -> Setup:
     """Three panels of 49.5 V in series on a 150 V input, in the mountains, and a generator that overdoes it."""
-    module = {"voc_v": 49.5, "vmp_v": 41.6, "isc_a": 11.5, "imp_a": 10.9, "voc_pct_per_k": -0.27, "vmp_pct_per_k": -0.35}
+    module = {
+        "voc_v": 49.5,
+        "vmp_v": 41.6,
+        "isc_a": 11.5,
+        "imp_a": 10.9,
+        "voc_pct_per_k": -0.27,
+        "vmp_pct_per_k": -0.35,
+    }
     return put(
         new_setup("lfp", 16, 100.0),
         {
-            "solar": {"module": module, "modules": 6, "in_series": 3, "tracker": {"max_v": 150.0, "to_v": 115.0}, "coldest_c": -25.0},
+            "solar": {
+                "module": module,
+                "modules": 6,
+                "in_series": 3,
+                "tracker": {"max_v": 150.0, "to_v": 115.0},
+                "coldest_c": -25.0,
+            },
             "other_chargers": [{"name": "generator", "absorption_v": 58.8, "max_charge_a": 60.0}],
         },
     )

@@ -25,15 +25,34 @@ def calm(charges: int = 20) -> Estimate:
     time_s = 1.75e9 + np.arange(charges) * 2 * 86400.0
     offset = rng.normal(0, 0.03, (charges, N))
     drift = Drift(
-        time_s, offset, np.full_like(offset, 0.05), offset - 0.1, offset + 0.1, np.zeros_like(offset), True, rng.normal(0, 5e-4, N), np.full(N, 5e-4), np.zeros(N)
+        time_s,
+        offset,
+        np.full_like(offset, 0.05),
+        offset - 0.1,
+        offset + 0.1,
+        np.zeros_like(offset),
+        True,
+        rng.normal(0, 5e-4, N),
+        np.full(N, 5e-4),
+        np.zeros(N),
     )
     return Estimate(
         charges=(),
         resistances=Resistances(1e-3, rng.normal(0, 3e-5, N), np.full(N, 5e-6), 900, np.ones(N)),
         drift=drift,
         balancer=BalancerUse(30.0, 20.0, 10.0, 0.0, 1.0, 40.0),
-        capacities=Capacities(rng.normal(0, 0.3, N), np.full(N, 0.3), np.zeros(N), np.full(N, 0.3), 3),
-        signals=Signals(rng.normal(0, 1e-3, N), np.full(N, 8e-4), np.zeros(N, int), NAN, np.zeros(N - 1, int), np.full(N - 1, np.nan), 20_000),
+        capacities=Capacities(
+            rng.normal(0, 0.3, N), np.full(N, 0.3), np.zeros(N), np.full(N, 0.3), 3
+        ),
+        signals=Signals(
+            rng.normal(0, 1e-3, N),
+            np.full(N, 8e-4),
+            np.zeros(N, int),
+            NAN,
+            np.zeros(N - 1, int),
+            np.full(N - 1, np.nan),
+            20_000,
+        ),
         sensors_c=np.array([20.0, 20.5]),
     )
 
@@ -57,16 +76,31 @@ def with_drift(cells: list[int], ah_per_day: float) -> Estimate:
     slope = at(known.drift.ah_per_day, cells, ah_per_day)
     days = (known.drift.time_s - known.drift.time_s[0]) / 86400.0
     offset = known.drift.offset_ah + np.outer(days, at(np.zeros(N), cells, ah_per_day))
-    return replace(known, drift=replace(known.drift, ah_per_day=slope, offset_ah=offset, low_ah=offset - 0.1, high_ah=offset + 0.1))
+    return replace(
+        known,
+        drift=replace(
+            known.drift,
+            ah_per_day=slope,
+            offset_ah=offset,
+            low_ah=offset - 0.1,
+            high_ah=offset + 0.1,
+        ),
+    )
 
 
-@pytest.mark.parametrize(("cells", "cause"), [([4], "self_discharge"), ([4, 5, 6, 7], "group_drain"), ([1, 2, 3], "group_drain")])
+@pytest.mark.parametrize(
+    ("cells", "cause"),
+    [([4], "self_discharge"), ([4, 5, 6, 7], "group_drain"), ([1, 2, 3], "group_drain")],
+)
 def test_drift_alone_or_of_a_block(cells, cause):
     assert named(with_drift(cells, -0.05)) == [(cause, tuple(cells))]
 
 
 def test_two_leaking_cells_apart_are_two():
-    assert set(named(with_drift([3, 12], -0.05))) == {("self_discharge", (3,)), ("self_discharge", (12,))}
+    assert set(named(with_drift([3, 12], -0.05))) == {
+        ("self_discharge", (3,)),
+        ("self_discharge", (12,)),
+    }
 
 
 def test_drift_within_what_healthy_cells_differ_by_is_left_alone():
@@ -80,7 +114,9 @@ def test_a_less_sure_neighbour_belongs_to_the_block():
     assert block.tolist() == [12, 13, 14, 15]
 
 
-def with_offset(cells: list[int], ah: float, low: float | None = None, high: float | None = None) -> Estimate:
+def with_offset(
+    cells: list[int], ah: float, low: float | None = None, high: float | None = None
+) -> Estimate:
     known = calm()
     offset = known.drift.offset_ah.copy()
     offset[:, [c - 1 for c in cells]] = ah
@@ -88,7 +124,9 @@ def with_offset(cells: list[int], ah: float, low: float | None = None, high: flo
     if low is not None:
         low_ah[:, [c - 1 for c in cells]] = low
         high_ah[:, [c - 1 for c in cells]] = high
-    return replace(known, drift=replace(known.drift, offset_ah=offset, low_ah=low_ah, high_ah=high_ah))
+    return replace(
+        known, drift=replace(known.drift, offset_ah=offset, low_ah=low_ah, high_ah=high_ah)
+    )
 
 
 def test_a_standing_offset_is_named_with_its_side():
@@ -107,7 +145,9 @@ def with_resistance(cells: list[int], share: float, **signals: object) -> Estima
     known = calm()
     return replace(
         known,
-        resistances=replace(known.resistances, excess_ohm=at(known.resistances.excess_ohm, cells, share * 1e-3)),
+        resistances=replace(
+            known.resistances, excess_ohm=at(known.resistances.excess_ohm, cells, share * 1e-3)
+        ),
         signals=replace(known.signals, **signals),
     )
 
@@ -115,7 +155,11 @@ def with_resistance(cells: list[int], share: float, **signals: object) -> Estima
 def test_a_resistive_cell_and_a_loose_joint_are_told_apart_by_jumps():
     assert named(with_resistance([6], 0.8)) == [("high_resistance", (6,))]
     jumps, size = at(np.zeros(N, int), [6], 12), at(NAN, [6], 1.2e-3)
-    found = [f for f in find_causes(with_resistance([6], 0.5, jumps=jumps, jump_ohm=size), SETUP) if f.confidence > 0.5]
+    found = [
+        f
+        for f in find_causes(with_resistance([6], 0.5, jumps=jumps, jump_ohm=size), SETUP)
+        if f.confidence > 0.5
+    ]
     assert [(f.cause, f.cells) for f in found] == [("loose_joint", (6,))]
     assert found[0].low < 1.2 < found[0].high
 
@@ -126,14 +170,29 @@ def test_ten_per_cent_of_resistance_is_what_healthy_cells_differ_by():
 
 def test_a_cold_end_needs_the_sensors_to_agree():
     known = with_resistance([1, 2, 3], 0.45)
-    assert named(replace(known, sensors_c=np.array([8.0, 20.0]))) == [("temperature_gradient", (1, 2, 3))]
+    assert named(replace(known, sensors_c=np.array([8.0, 20.0]))) == [
+        ("temperature_gradient", (1, 2, 3))
+    ]
     agreed = replace(known, sensors_c=np.array([20.0, 20.0]))
     assert {cause for cause, _ in named(agreed)} == {"high_resistance"}
-    (found,) = [f for f in find_causes(replace(known, sensors_c=np.array([8.0, 20.0])), SETUP) if f.confidence > 0.5]
+    (found,) = [
+        f
+        for f in find_causes(replace(known, sensors_c=np.array([8.0, 20.0])), SETUP)
+        if f.confidence > 0.5
+    ]
     assert found.value == pytest.approx(-12.0)
 
 
-@pytest.mark.parametrize(("high", "expected"), [([0, 1, 2], [0, 1, 2]), ([13, 14, 15], [13, 14, 15]), ([0], []), ([4, 5, 6], []), (list(range(14)), [])])
+@pytest.mark.parametrize(
+    ("high", "expected"),
+    [
+        ([0, 1, 2], [0, 1, 2]),
+        ([13, 14, 15], [13, 14, 15]),
+        ([0], []),
+        ([4, 5, 6], []),
+        (list(range(14)), []),
+    ],
+)
 def test_a_cold_end_is_a_run_from_an_end(high, expected):
     share = np.zeros(N)
     share[high] = 0.4
@@ -144,7 +203,10 @@ def test_resistance_is_given_for_25_degrees():
     """25 kJ/mol: at 0 degC a cell has 2.517 times the resistance it has at 25 degC (worked by hand from the Arrhenius law)."""
     cold = replace(with_resistance([6], 0.8), sensors_c=np.array([0.0]))
     assert cold.to_25_c == pytest.approx(1 / 2.517, rel=1e-3)
-    here, there = (next(f for f in find_causes(k, SETUP) if f.cause == "high_resistance") for k in (with_resistance([6], 0.8), cold))
+    here, there = (
+        next(f for f in find_causes(k, SETUP) if f.cause == "high_resistance")
+        for k in (with_resistance([6], 0.8), cold)
+    )
     assert there.value == pytest.approx(here.value / calm().to_25_c / 2.517, rel=1e-3)
     assert replace(cold, sensors_c=np.empty(0)).to_25_c == 1.0
 
@@ -153,14 +215,23 @@ def test_a_loose_lead_names_its_two_cells():
     pairs, size = np.zeros(N - 1, int), np.full(N - 1, np.nan)
     pairs[7], size[7] = 40, 0.045
     known = calm()
-    found = [f for f in find_causes(replace(known, signals=replace(known.signals, pair_jumps=pairs, pair_jump_v=size)), SETUP) if f.confidence > 0.5]
+    found = [
+        f
+        for f in find_causes(
+            replace(known, signals=replace(known.signals, pair_jumps=pairs, pair_jump_v=size)),
+            SETUP,
+        )
+        if f.confidence > 0.5
+    ]
     assert [(f.cause, f.cells, f.unit) for f in found] == [("sense_lead", (8, 9), "mV")]
     assert found[0].low < 45.0 < found[0].high
 
 
 def test_a_wrong_reading_is_named_and_takes_its_offset_with_it():
     known = with_offset([10], 3.0)
-    biased = replace(known, signals=replace(known.signals, bias_v=at(known.signals.bias_v, [10], 0.017)))
+    biased = replace(
+        known, signals=replace(known.signals, bias_v=at(known.signals.bias_v, [10], 0.017))
+    )
     assert named(biased) == [("sense_bias", (10,))]
     small = replace(calm(), signals=replace(calm().signals, bias_v=at(np.zeros(N), [10], 0.003)))
     assert named(small) == []
@@ -168,7 +239,14 @@ def test_a_wrong_reading_is_named_and_takes_its_offset_with_it():
 
 def test_a_weak_cell_is_named_with_its_share_and_takes_its_offset_with_it():
     known = with_offset([7], -2.5)
-    weak = replace(known, capacities=replace(known.capacities, deficit_ah=at(known.capacities.deficit_ah, [7], -13.5), low_offset_ah=at(np.zeros(N), [7], -16.0)))
+    weak = replace(
+        known,
+        capacities=replace(
+            known.capacities,
+            deficit_ah=at(known.capacities.deficit_ah, [7], -13.5),
+            low_offset_ah=at(np.zeros(N), [7], -16.0),
+        ),
+    )
     found = [f for f in find_causes(weak, SETUP) if f.confidence > 0.5]
     assert [(f.cause, f.cells) for f in found] == [("low_capacity", (7,))]
     assert found[0].value == pytest.approx(86.5)
@@ -187,7 +265,16 @@ def test_a_starved_balancer_is_many_cells_apart_not_one():
     days = (known.drift.time_s - known.drift.time_s[0]) / 86400.0
     rates = np.linspace(-0.012, 0.012, N)
     offset = known.drift.offset_ah + np.outer(days, rates)
-    spread = replace(known, drift=replace(known.drift, offset_ah=offset, ah_per_day=rates, low_ah=offset - 0.1, high_ah=offset + 0.1))
+    spread = replace(
+        known,
+        drift=replace(
+            known.drift,
+            offset_ah=offset,
+            ah_per_day=rates,
+            low_ah=offset - 0.1,
+            high_ah=offset + 0.1,
+        ),
+    )
     (found,) = [f for f in find_causes(spread, SETUP) if f.confidence > 0.5]
     assert found.cause == "balancer_starved"
     assert found.value == pytest.approx(24.0, rel=0.15)

@@ -22,7 +22,10 @@ def test_the_number_of_full_charges_is_right(case):
     assert len(full(find_charges(log, setup))) == TRUTH[case]["full_charges"]
 
 
-@pytest.mark.parametrize(("chemistry", "interval_s"), [("lfp", 10.0), ("lfp", 60.0), ("lfp", 180.0), ("nmc", 60.0), ("lto", 60.0)])
+@pytest.mark.parametrize(
+    ("chemistry", "interval_s"),
+    [("lfp", 10.0), ("lfp", 60.0), ("lfp", 180.0), ("nmc", 60.0), ("lto", 60.0)],
+)
 def test_bulk_absorption_and_rest_are_told_apart(chemistry, interval_s):
     setup = new_setup(chemistry, 8, 100.0)
     log = charge_log(setup, np.zeros(8), charges=3, interval_s=interval_s, hold_min=60.0)
@@ -31,12 +34,16 @@ def test_bulk_absorption_and_rest_are_told_apart(chemistry, interval_s):
     for charge in charges:
         assert charge.absorption
         begin, end = charge.absorption
-        assert log.current_a[charge.start] > 0 >= log.current_a[charge.start - 1] or charge.start == 0
+        assert (
+            log.current_a[charge.start] > 0 >= log.current_a[charge.start - 1] or charge.start == 0
+        )
         held_min = (log.time_s[end - 1] - log.time_s[begin]) / 60.0
         # where a full cell rests near the held voltage, the pause after it cannot be told from holding
         assert 50 <= held_min <= (75 if chemistry == "lfp" else 130)
         assert charge.level_v == pytest.approx(setup.charging.absorption_v / 8, abs=0.006)
-        assert charge.charged_ah == pytest.approx(log.charge_ah[charge.top] - log.charge_ah[charge.start], abs=0.5)
+        assert charge.charged_ah == pytest.approx(
+            log.charge_ah[charge.top] - log.charge_ah[charge.start], abs=0.5
+        )
         assert 30.0 < charge.charged_ah < 44.0
         if chemistry == "lfp":
             assert charge.rest
@@ -85,9 +92,20 @@ def test_filling_up_after_a_kettle_is_a_top_up():
     one = charge_log(setup, np.zeros(8), depth_pct=40.0)
     again = charge_log(setup, np.zeros(8), depth_pct=3.0, seed=8)
     end = int(np.argmax(one.current_a < -1))
-    shifted = Log(again.time_s - again.time_s[0] + one.time_s[end] + 3600.0, again.current_a, again.pack_v, again.cell_v, again.temp_c)
+    shifted = Log(
+        again.time_s - again.time_s[0] + one.time_s[end] + 3600.0,
+        again.current_a,
+        again.pack_v,
+        again.cell_v,
+        again.temp_c,
+    )
     first = one.select(slice(0, end))
-    both = Log(*(np.concatenate([getattr(a, n) for a in (first, shifted)]) for n in ("time_s", "current_a", "pack_v", "cell_v", "temp_c")))
+    both = Log(
+        *(
+            np.concatenate([getattr(a, n) for a in (first, shifted)])
+            for n in ("time_s", "current_a", "pack_v", "cell_v", "temp_c")
+        )
+    )
     assert [c.ended_by for c in find_charges(both, setup)] == ["held", "top-up"]
 
 
@@ -109,8 +127,16 @@ def test_readings_name_cells_condition_and_meaning():
 
 def test_the_same_deviation_is_more_charge_lower_down():
     setup = new_setup("lfp", 4, 100.0)
-    volts = np.array([[3.50, 3.40, 3.45, 3.45], [3.3025, 3.2975, 3.30, 3.30]], np.float32).repeat(5, axis=0)
-    log = Log(np.arange(10.0) * 60, np.zeros(10), volts.sum(axis=1).astype(float), volts, np.empty((10, 0), np.float32))
+    volts = np.array([[3.50, 3.40, 3.45, 3.45], [3.3025, 3.2975, 3.30, 3.30]], np.float32).repeat(
+        5, axis=0
+    )
+    log = Log(
+        np.arange(10.0) * 60,
+        np.zeros(10),
+        volts.sum(axis=1).astype(float),
+        volts,
+        np.empty((10, 0), np.float32),
+    )
     top, flat = read_at(log, setup, 2), read_at(log, setup, 7)
     assert top.deviation_mv == pytest.approx(100.0, abs=0.1)
     assert flat.deviation_mv == pytest.approx(5.0, abs=0.1)
@@ -122,7 +148,12 @@ def test_the_same_deviation_is_more_charge_lower_down():
 def test_a_log_without_current_or_rows_has_no_charges():
     setup = new_setup("lfp", 8, 100.0)
     log = charge_log(setup, np.zeros(8))
-    assert find_charges(Log(log.time_s, np.full(log.rows, np.nan), log.pack_v, log.cell_v, log.temp_c), setup) == []
+    assert (
+        find_charges(
+            Log(log.time_s, np.full(log.rows, np.nan), log.pack_v, log.cell_v, log.temp_c), setup
+        )
+        == []
+    )
     assert find_charges(log.select(slice(0, 3)), setup) == []
 
 

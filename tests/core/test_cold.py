@@ -31,8 +31,12 @@ NTC = np.genfromtxt(REFERENCE / "ntc.csv", delimiter=",", names=True)
 @pytest.mark.parametrize("row", range(1, BRINE.size))
 def test_brine_against_a_property_library(row):
     salt = float(BRINE["nacl_mass_pct"][row])
-    assert bath.brine_c(salt) == pytest.approx(float(BRINE["freezing_c_coolprop_mna"][row]), abs=0.1 if salt <= 20 else 0.2)
-    assert bath.grams_per_kg_water(salt) == pytest.approx(float(BRINE["g_salt_per_kg_water"][row]), abs=0.01)
+    assert bath.brine_c(salt) == pytest.approx(
+        float(BRINE["freezing_c_coolprop_mna"][row]), abs=0.1 if salt <= 20 else 0.2
+    )
+    assert bath.grams_per_kg_water(salt) == pytest.approx(
+        float(BRINE["g_salt_per_kg_water"][row]), abs=0.01
+    )
 
 
 @given(st.floats(-21.0, -0.01))
@@ -52,11 +56,21 @@ def test_no_brine_is_colder_than_its_eutectic():
 def test_thermistors_against_the_table(row):
     here = float(NTC["temp_c"][row])
     for beta in (3380, 3435, 3950):
-        assert thermistor.resistance_ohm(here, beta) == pytest.approx(float(NTC[f"r_b{beta}_ohm"][row]), rel=1e-4)
-        assert thermistor.temperature_c(thermistor.resistance_ohm(here, beta), beta) == pytest.approx(here, abs=1e-9)
-    assert thermistor.shown_c(here, 3950, 3435) == pytest.approx(float(NTC["shown_c_if_3950_part_read_as_3435"][row]), abs=0.01)
-    assert thermistor.shown_c(here, 3435, 3950) == pytest.approx(float(NTC["shown_c_if_3435_part_read_as_3950"][row]), abs=0.01)
-    shown = thermistor.steinhart_hart_c(float(NTC["r_steinhart_hart_ohm"][row]), 1.129148e-3, 2.34125e-4, 8.76741e-8)
+        assert thermistor.resistance_ohm(here, beta) == pytest.approx(
+            float(NTC[f"r_b{beta}_ohm"][row]), rel=1e-4
+        )
+        assert thermistor.temperature_c(
+            thermistor.resistance_ohm(here, beta), beta
+        ) == pytest.approx(here, abs=1e-9)
+    assert thermistor.shown_c(here, 3950, 3435) == pytest.approx(
+        float(NTC["shown_c_if_3950_part_read_as_3435"][row]), abs=0.01
+    )
+    assert thermistor.shown_c(here, 3435, 3950) == pytest.approx(
+        float(NTC["shown_c_if_3435_part_read_as_3950"][row]), abs=0.01
+    )
+    shown = thermistor.steinhart_hart_c(
+        float(NTC["r_steinhart_hart_ohm"][row]), 1.129148e-3, 2.34125e-4, 8.76741e-8
+    )
     assert shown == pytest.approx(here, abs=0.01)
 
 
@@ -67,9 +81,14 @@ def test_ice_water_cannot_trip_a_cutoff_at_freezing():
     assert "salt would" in words
     assert bath.judge(bath.ice_water(), LIMIT)[0] == "ok"
     assert bath.judge(bath.salted_ice(5.0), TemperatureLimit(trip_c=0.0, release_c=3.0))[0] == "ok"
-    assert bath.judge(bath.salted_ice(2.0), TemperatureLimit(trip_c=0.0, release_c=3.0))[0] == "watch"
+    assert (
+        bath.judge(bath.salted_ice(2.0), TemperatureLimit(trip_c=0.0, release_c=3.0))[0] == "watch"
+    )
     assert bath.judge(bath.freezer_mix(), TemperatureLimit(trip_c=-5.0, release_c=0.0))[0] == "ok"
-    assert "strong salt mix" in bath.judge(bath.ice_water(), TemperatureLimit(trip_c=-25.0, release_c=-20.0))[1]
+    assert (
+        "strong salt mix"
+        in bath.judge(bath.ice_water(), TemperatureLimit(trip_c=-25.0, release_c=-20.0))[1]
+    )
     assert bath.judge(bath.ice_water(), None)[0] == "act"
 
 
@@ -81,7 +100,12 @@ def cooled(stops_at=None, goes_on_at=None, lowest=0.0):
         first = int(np.argmax(temp <= stops_at))
         current[first:] = 0.0
         if goes_on_at is not None:
-            current[first + int(np.argmax((temp[first:] >= goes_on_at) & (np.arange(temp.size - first) > 20))) :] = 20.0
+            current[
+                first
+                + int(
+                    np.argmax((temp[first:] >= goes_on_at) & (np.arange(temp.size - first) > 20))
+                ) :
+            ] = 20.0
     return np.arange(temp.size) * 10.0, temp, current
 
 
@@ -106,7 +130,10 @@ def test_a_cutoff_that_does_not_act_is_told():
 
 
 def test_stopping_below_freezing_or_elsewhere_is_no_proof():
-    assert prove(*cooled(-2.0, 0.0, lowest=-5.0), TemperatureLimit(trip_c=-2.0, release_c=0.0)).verdict == "not_proven"
+    assert (
+        prove(*cooled(-2.0, 0.0, lowest=-5.0), TemperatureLimit(trip_c=-2.0, release_c=0.0)).verdict
+        == "not_proven"
+    )
     assert "something else" in prove(*cooled(10.0, 12.0), LIMIT).sentence
 
 
@@ -117,10 +144,20 @@ def test_without_charge_current_there_is_nothing_to_judge():
 
 def test_a_test_recorded_in_a_log_is_found():
     """The kernel's own cutoff in a made-up bath: it stops at its trip and goes on above its release."""
-    setup = put(new_setup("lfp", 8, 100.0), {"protection.charge_under_temperature": {"trip_c": 4.0, "release_c": 6.0}})
-    events = [Event(day=0.42 + 0.002 * i, minutes=3.0, sensor=1, sensor_c=12.0 - i) for i in range(12)]
-    events += [Event(day=0.444 + 0.002 * i, minutes=3.0, sensor=1, sensor_c=1.0 + i) for i in range(10)]
-    log = run(setup, Scenario(days=0.6, weather="clear", start_soc_pct=20.0, log_every_s=10.0, events=events)).logs[0]
+    setup = put(
+        new_setup("lfp", 8, 100.0),
+        {"protection.charge_under_temperature": {"trip_c": 4.0, "release_c": 6.0}},
+    )
+    events = [
+        Event(day=0.42 + 0.002 * i, minutes=3.0, sensor=1, sensor_c=12.0 - i) for i in range(12)
+    ]
+    events += [
+        Event(day=0.444 + 0.002 * i, minutes=3.0, sensor=1, sensor_c=1.0 + i) for i in range(10)
+    ]
+    log = run(
+        setup,
+        Scenario(days=0.6, weather="clear", start_soc_pct=20.0, log_every_s=10.0, events=events),
+    ).logs[0]
     found = from_log(log, setup.protection.charge_under_temperature)
     assert found is not None
     when, proof = found
@@ -159,7 +196,13 @@ def test_a_safe_cutoff_covers_sensor_and_place():
 def test_the_plan_names_what_each_source_needs(make_setup):
     assert plan(make_setup()).who == "bms"
     assert plan(make_setup()).steps == ()
-    bare = put(make_setup(), {"protection.charge_under_temperature": None, "other_chargers": [{"absorption_v": 55.0, "max_charge_a": 10.0}]})
+    bare = put(
+        make_setup(),
+        {
+            "protection.charge_under_temperature": None,
+            "other_chargers": [{"absorption_v": 55.0, "max_charge_a": 10.0}],
+        },
+    )
     told = plan(bare)
     assert told.who == "nobody"
     assert "each of the 2 chargers" in told.steps[1]
@@ -171,11 +214,23 @@ def test_the_plan_names_what_each_source_needs(make_setup):
 
 
 def test_cells_that_run_colder_than_the_sensor_raise_the_cutoff(make_setup):
-    cold = Cause("temperature_gradient", (1, 2), 0.9, "temperature", -6.0, -8.0, -4.0, "°C", "", (), ())
-    told = of_cold(make_setup(), [], SimpleNamespace(findings=[cold], estimate=SimpleNamespace(sensors_c=np.array([10.0, 10.5]))))
+    cold = Cause(
+        "temperature_gradient", (1, 2), 0.9, "temperature", -6.0, -8.0, -4.0, "°C", "", (), ()
+    )
+    told = of_cold(
+        make_setup(),
+        [],
+        SimpleNamespace(
+            findings=[cold], estimate=SimpleNamespace(sensors_c=np.array([10.0, 10.5]))
+        ),
+    )
     found = next(c for c in told if c.suggestion)
     assert "run 6 K colder" in found.lead
     assert dict(found.suggestion)["protection.charge_under_temperature.trip_c"] == 7.0  # 0 + 1 + 6
-    calm = of_cold(make_setup(), [], SimpleNamespace(findings=[], estimate=SimpleNamespace(sensors_c=np.array([10.0, 14.0]))))
+    calm = of_cold(
+        make_setup(),
+        [],
+        SimpleNamespace(findings=[], estimate=SimpleNamespace(sensors_c=np.array([10.0, 14.0]))),
+    )
     assert any("reads 4 °C colder" in c.lead for c in calm)
     assert not any(c.suggestion for c in calm)

@@ -15,7 +15,13 @@ from nipper.core.simulate.scenario import CellFault, Event, Loads, Scenario
 from nipper.core.simulate.trial import run
 
 DAYS, TURN = 40.0, 20.0
-EVEN = {"spread_offset_pct": 0.1, "spread_leak_mah_per_day": 0.5, "weather": "clear", "step_s": 20.0, "start_soc_pct": 70.0}
+EVEN = {
+    "spread_offset_pct": 0.1,
+    "spread_leak_mah_per_day": 0.5,
+    "weather": "clear",
+    "step_s": 20.0,
+    "start_soc_pct": 70.0,
+}
 
 
 @pytest.fixture(scope="module")
@@ -29,13 +35,21 @@ def judged(log, setup):
 
 def simulated(setup, before, after=(), seed=1, **more):
     """Cells differ in one way up to the turn, and in another after it."""
-    plan = Scenario(days=DAYS, seed=seed, cells=list(before), events=[Event(day=TURN, cells=list(after))] if after else [], **{**EVEN, **more})
+    plan = Scenario(
+        days=DAYS,
+        seed=seed,
+        cells=list(before),
+        events=[Event(day=TURN, cells=list(after))] if after else [],
+        **{**EVEN, **more},
+    )
     trial = run(setup, plan)
     return judged(trial.logs[0], setup), trial.start_s + TURN * 86400.0
 
 
 def test_a_joint_that_was_retorqued_helped(setup):
-    (log, _, known), at = simulated(setup, [CellFault(cell=5, joint_mohm=1.2)], [CellFault(cell=5, joint_mohm=0.0)])
+    (log, _, known), at = simulated(
+        setup, [CellFault(cell=5, joint_mohm=1.2)], [CellFault(cell=5, joint_mohm=0.0)]
+    )
     first = next(c for c in before_after(log, setup, known, at) if c.quantity == "resistance")
     assert first.cell == 5
     assert first.before == pytest.approx(1.2, rel=0.15)
@@ -45,7 +59,9 @@ def test_a_joint_that_was_retorqued_helped(setup):
 
 
 def test_a_joint_that_was_mended_is_told_as_mended_with_its_day_and_size(setup):
-    (log, _, known), at = simulated(setup, [CellFault(cell=5, joint_mohm=1.2)], [CellFault(cell=5, joint_mohm=0.0)])
+    (log, _, known), at = simulated(
+        setup, [CellFault(cell=5, joint_mohm=1.2)], [CellFault(cell=5, joint_mohm=0.0)]
+    )
     change = turn(known.resistances, 4)
     assert change.time_s == pytest.approx(at, abs=86400.0)
     assert 1e3 * change.before_ohm == pytest.approx(1.2, rel=0.1)
@@ -69,7 +85,9 @@ def test_a_joint_that_is_still_loose_is_told_as_loose(setup):
 
 
 def test_a_leak_that_was_ended_helped(setup):
-    (log, _, known), at = simulated(setup, [CellFault(cell=2, leak_mah_per_day=40.0)], [CellFault(cell=2)])
+    (log, _, known), at = simulated(
+        setup, [CellFault(cell=2, leak_mah_per_day=40.0)], [CellFault(cell=2)]
+    )
     changes = before_after(log, setup, known, at)
     cell = next(c for c in changes if c.quantity == "drift" and c.cell == 2)
     assert cell.before == pytest.approx(-40.0, abs=10.0)
@@ -87,7 +105,11 @@ def test_nothing_done_is_no_change(setup, seed):
 
 def test_a_side_that_holds_too_little_is_not_compared(setup):
     (log, _, known), _ = simulated(setup, [])
-    assert not [c for c in before_after(log, setup, known, float(log.time_s[0]) + 86400.0) if c.quantity != "resistance"]
+    assert not [
+        c
+        for c in before_after(log, setup, known, float(log.time_s[0]) + 86400.0)
+        if c.quantity != "resistance"
+    ]
 
 
 def test_chance_is_that_of_the_normal_distribution():
@@ -141,7 +163,15 @@ def test_a_swap_without_enough_on_one_side_is_undecided(setup):
 @pytest.mark.parametrize(("packs", "extra"), [(2, 4.0), (3, 2.5)])
 def test_a_bad_lead_is_found_with_its_milliohms(packs, extra):
     bank = put(new_setup("lfp", 16, 100.0, packs, "none"), {"charging.max_charge_a": 60.0 * packs})
-    plan = Scenario(days=4.0, weather="clear", pv_w=9000.0, leads_mohm=[0.0, extra], loads=Loads(evening_w=2500.0, kettle_w=3000.0), seed=2, spread_offset_pct=0.05)
+    plan = Scenario(
+        days=4.0,
+        weather="clear",
+        pv_w=9000.0,
+        leads_mohm=[0.0, extra],
+        loads=Loads(evening_w=2500.0, kettle_w=3000.0),
+        seed=2,
+        spread_offset_pct=0.05,
+    )
     trial = run(bank, plan)
     shared = sharing(trial.logs, bank)
     assert shared is not None
@@ -154,7 +184,17 @@ def test_a_bad_lead_is_found_with_its_milliohms(packs, extra):
 
 def test_equal_packs_share_alike():
     bank = new_setup("lfp", 16, 100.0, 2, "none")
-    trial = run(bank, Scenario(days=4.0, weather="clear", seed=5, pv_w=6000.0, spread_offset_pct=0.05, spread_capacity_pct=0.2))
+    trial = run(
+        bank,
+        Scenario(
+            days=4.0,
+            weather="clear",
+            seed=5,
+            pv_w=6000.0,
+            spread_offset_pct=0.05,
+            spread_capacity_pct=0.2,
+        ),
+    )
     shared = sharing(trial.logs, bank)
     assert shared is not None
     assert shared.unequal == []
@@ -176,7 +216,10 @@ def test_the_highest_cell_under_a_held_sum():
 
 def test_the_day_of_the_trip_at_the_present_drift():
     """Four cells held at 14.32 V: once one has sunk to the plateau, near 3.33 V, the others stand at (14.32 - 3.33) / 3 = 3.66 V, over the trip."""
-    bank = put(new_setup("lfp", 4, 100.0, balancer="none"), {"charging.absorption_v": 14.32, "charging.tail_a": None})
+    bank = put(
+        new_setup("lfp", 4, 100.0, balancer="none"),
+        {"charging.absorption_v": 14.32, "charging.tail_a": None},
+    )
     (_, _, known), _ = simulated(bank, [CellFault(cell=4, leak_mah_per_day=15.0)])
     found = trip_forecast(known, bank)
     assert found is not None
@@ -185,7 +228,10 @@ def test_the_day_of_the_trip_at_the_present_drift():
     sinks = np.where(np.arange(4) == 3, known.drift.ah_per_day, 0.0)
     trip = bank.protection.cell_over_voltage.trip_v
     assert highest_at_top(known.drift.last_ah + (found.days + 1) * sinks, bank)[0] >= trip - 0.005
-    assert found.days < 10 or highest_at_top(known.drift.last_ah + (found.days - 9) * sinks, bank)[0] < trip
+    assert (
+        found.days < 10
+        or highest_at_top(known.drift.last_ah + (found.days - 9) * sinks, bank)[0] < trip
+    )
     lower = put(bank, {"charging.absorption_v": 13.8})
     assert trip_forecast(known, lower) is None  # (13.8 - 3.33) / 3 = 3.49 V: never
 

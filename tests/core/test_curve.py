@@ -50,11 +50,16 @@ def test_a_table_that_falls_is_refused():
         Curve(np.array([0.0, 50.0, 100.0]), np.array([3.0, 3.2, 3.1]))
 
 
-@pytest.mark.parametrize(("name", "column", "id_"), [("ocv_lfp_constructed.csv", "ocv_mohtat_v", "lfp"), ("ocv_nmc.csv", "ocv_v", "nmc")])
+@pytest.mark.parametrize(
+    ("name", "column", "id_"),
+    [("ocv_lfp_constructed.csv", "ocv_mohtat_v", "lfp"), ("ocv_nmc.csv", "ocv_v", "nmc")],
+)
 def test_curves_are_the_published_fits(name, column, id_):
     rows = table(name)
     soc, volts = np.array([[float(r["soc_pct"]), float(r[column])] for r in rows]).T
-    np.testing.assert_allclose(chemistry(id_).curve.ocv(soc), volts, atol=1e-4)  # tables are rounded to 0.01 mV
+    np.testing.assert_allclose(
+        chemistry(id_).curve.ocv(soc), volts, atol=1e-4
+    )  # tables are rounded to 0.01 mV
 
 
 def test_lfp_rests_where_data_sheets_say():
@@ -90,7 +95,11 @@ def test_the_same_millivolts_mean_another_charge():
 
 
 def test_windows_are_those_of_data_sheets():
-    rows = {r["chemistry"]: r for r in table("chemistry_limits.csv") if r["quantity"].startswith("cell voltage window")}
+    rows = {
+        r["chemistry"]: r
+        for r in table("chemistry_limits.csv")
+        if r["quantity"].startswith("cell voltage window")
+    }
     for id_ in ("lfp", "nmc", "lto"):
         chem = chemistry(id_)
         assert (chem.min_v, chem.max_v) == (float(rows[id_]["low"]), float(rows[id_]["high"]))

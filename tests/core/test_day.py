@@ -23,7 +23,9 @@ def clear():
 def test_a_clear_day_goes_through_the_stages_in_order(clear):
     names = [s.name for s in clear.stages]
     assert names[:3] == ["bulk", "absorption", "float"]
-    assert all(a.end_h <= b.start_h + 1e-6 for a, b in zip(clear.stages, clear.stages[1:], strict=False))
+    assert all(
+        a.end_h <= b.start_h + 1e-6 for a, b in zip(clear.stages, clear.stages[1:], strict=False)
+    )
     assert clear.absorption_h < clear.full_h
     # absorption is timed: two hours as set
     assert clear.full_h - clear.absorption_h == pytest.approx(2.0, abs=0.1)
@@ -48,7 +50,12 @@ def test_the_season_decides_how_much_sun_there_is():
 
 
 def test_clouds_and_large_loads_leave_it_unfilled():
-    day = charge_day(put(SETUP, {"usage.kwh_per_day": 0.8 * bank_wh(SETUP) / 1e3}), {}, season="midwinter", weather="cloudy")
+    day = charge_day(
+        put(SETUP, {"usage.kwh_per_day": 0.8 * bank_wh(SETUP) / 1e3}),
+        {},
+        season="midwinter",
+        weather="cloudy",
+    )
     assert day.full_h is None
     status, words = charge_sentence(SETUP, day)
     assert status is Status.WATCH
@@ -56,7 +63,10 @@ def test_clouds_and_large_loads_leave_it_unfilled():
 
 
 def test_a_higher_second_charger_goes_on_longest():
-    both = put(SETUP, {"other_chargers": [{"name": "generator", "absorption_v": 57.0, "max_charge_a": 40.0}]})
+    both = put(
+        SETUP,
+        {"other_chargers": [{"name": "generator", "absorption_v": 57.0, "max_charge_a": 40.0}]},
+    )
     day = charge_day(both, {})
     assert day.highest_v.max() > 57.0 / 16 - 0.005
     told = of_charge(both, check(both), day, None)
@@ -73,7 +83,12 @@ def test_a_target_beyond_the_trip_is_foretold_by_the_day_too():
 
 
 def test_what_follows_puts_the_serious_first(clear):
-    told = of_charge(put(SETUP, {"charging.float_v": 57.0}), check(put(SETUP, {"charging.float_v": 57.0})), clear, autonomy(SETUP, {}))
+    told = of_charge(
+        put(SETUP, {"charging.float_v": 57.0}),
+        check(put(SETUP, {"charging.float_v": 57.0})),
+        clear,
+        autonomy(SETUP, {}),
+    )
     order = [{Status.ACT: 0, Status.WATCH: 1}.get(c.status, 2) for c in told]
     assert order == sorted(order)
     assert order[0] == 0
@@ -83,5 +98,8 @@ def test_what_follows_puts_the_serious_first(clear):
 def test_words_of_the_clock_and_of_no_charger():
     assert clock(14.339) == "14:20"
     assert clock(9.0) == "9:00"
-    assert charge_sentence(put(SETUP, {"charging": None}), None) == (Status.NONE, "no charger is described")
+    assert charge_sentence(put(SETUP, {"charging": None}), None) == (
+        Status.NONE,
+        "no charger is described",
+    )
     assert charge_sentence(SETUP, None)[1] == "0.20C"

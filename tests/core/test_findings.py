@@ -25,7 +25,9 @@ def known_paths() -> set[str]:
 
     def walk(node: dict, at: str) -> None:
         for choice in (node, *node.get("anyOf", ())):
-            option = schema["$defs"][choice["$ref"].rpartition("/")[2]] if "$ref" in choice else choice
+            option = (
+                schema["$defs"][choice["$ref"].rpartition("/")[2]] if "$ref" in choice else choice
+            )
             if "items" in option:
                 walk(option["items"], f"{at}.*")
             for name, inner in option.get("properties", {}).items():
@@ -47,7 +49,9 @@ def general(path: str) -> str:
 def holds(found: Finding, setup: Setup) -> None:
     assert found.settings, found
     assert all(general(p) in PATHS for p in found.settings), found.settings
-    assert (found.message.endswith(".") and found.message[0] == found.message[0].upper()) or found.message[0].isdigit(), found.message
+    assert (
+        found.message.endswith(".") and found.message[0] == found.message[0].upper()
+    ) or found.message[0].isdigit(), found.message
     assert len(found.why) > 20 and found.why.endswith((".", ".)")), found.why
     assert found.source
     assert "nan" not in found.message.lower().split()
@@ -57,8 +61,12 @@ def holds(found: Finding, setup: Setup) -> None:
         assert all(general(p) in PATHS for p in found.suggestion), found.suggestion
         cured = put(setup, found.suggestion)
         assert cured != setup, found.code  # a button that changes nothing is none
-        assert cured.protection.cell_over_voltage.trip_v <= max(sheet_max_v(cured), setup.protection.cell_over_voltage.trip_v)
-        assert cured.protection.cell_under_voltage.trip_v >= min(sheet_min_v(cured), setup.protection.cell_under_voltage.trip_v)
+        assert cured.protection.cell_over_voltage.trip_v <= max(
+            sheet_max_v(cured), setup.protection.cell_over_voltage.trip_v
+        )
+        assert cured.protection.cell_under_voltage.trip_v >= min(
+            sheet_min_v(cured), setup.protection.cell_under_voltage.trip_v
+        )
 
 
 @pytest.mark.parametrize("changes", CHANGES, ids=lambda c: next(iter(c), "as it is"))
@@ -87,7 +95,9 @@ def test_a_beginners_findings_can_be_read_and_applied(make):
     st.sampled_from(sorted({p for c in CHANGES for p in c})),
     st.sampled_from([0.3, 0.7, 1.4, 3.0, -1.0]),
 )
-def test_no_setting_turned_however_far_breaks_a_rule(chemistry, cells, capacity, packs, path, factor):
+def test_no_setting_turned_however_far_breaks_a_rule(
+    chemistry, cells, capacity, packs, path, factor
+):
     """Rules must judge what no sound mind would set: they are there for it."""
     setup = new_setup(chemistry, cells, round(capacity, 1), packs)
     value = get(setup, path)
@@ -109,7 +119,9 @@ def test_no_setting_turned_however_far_breaks_a_rule(chemistry, cells, capacity,
 
 def test_the_rail_counts_what_is_wrong(make_setup):
     assert protect_sentence(check(make_setup()))[0] is Status.OK
-    two = put(make_setup(), {"protection.cell_over_voltage.release_v": 3.70, "balancer.delta_mv": 1.0})
+    two = put(
+        make_setup(), {"protection.cell_over_voltage.release_v": 3.70, "balancer.delta_mv": 1.0}
+    )
     status, words = protect_sentence(check(two))
     assert status is Status.ACT
     assert words == "1 contradiction, 1 doubt"
@@ -119,4 +131,9 @@ def test_the_rail_counts_what_is_wrong(make_setup):
 def test_the_list_of_rules_is_in_the_order_of_the_work_and_has_no_twin():
     codes = [r.code for r in RULES]
     assert len(codes) == len(set(codes)) == 73
-    assert codes.index("over-voltage-release-above-trip") < codes.index("charging-below-freezing") < codes.index("pv-string") < codes.index("link-time-out")
+    assert (
+        codes.index("over-voltage-release-above-trip")
+        < codes.index("charging-below-freezing")
+        < codes.index("pv-string")
+        < codes.index("link-time-out")
+    )

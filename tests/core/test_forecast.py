@@ -13,7 +13,15 @@ from nipper.core.forecast.schools import schools
 from nipper.core.forecast.twin import Known, Plan, habits, loads, measured_cells, scenario
 from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.presets import new_setup
-from nipper.core.report.forecasts import figures, hours_sentences, level_headline, level_sentence, of_levelling, of_rehearsal, rehearse_sentence
+from nipper.core.report.forecasts import (
+    figures,
+    hours_sentences,
+    level_headline,
+    level_sentence,
+    of_levelling,
+    of_rehearsal,
+    rehearse_sentence,
+)
 from nipper.core.rules import check
 from nipper.core.setup import get, put
 from nipper.core.simulate.scenario import CellFault, Event, Loads, Scenario
@@ -22,7 +30,10 @@ from nipper.core.simulate.trial import run
 
 @pytest.fixture(scope="module")
 def setup():
-    return put(new_setup("lfp", 8, 100.0), {"charging.tail_a": None, "balancer.current_a": 0.05, "balancer.when": "charging"})
+    return put(
+        new_setup("lfp", 8, 100.0),
+        {"charging.tail_a": None, "balancer.current_a": 0.05, "balancer.when": "charging"},
+    )
 
 
 @pytest.fixture(scope="module")
@@ -56,15 +67,29 @@ def test_loads_take_what_was_asked(kwh):
 
     house = loads(kwh)
     hour = (np.arange(10 * 1440) / 60.0) % 24.0
-    watts, _ = sky.loads_w(np.random.default_rng(1), hour, house.base_w, house.fridge_w, house.evening_w, house.kettle_w)
+    watts, _ = sky.loads_w(
+        np.random.default_rng(1),
+        hour,
+        house.base_w,
+        house.fridge_w,
+        house.evening_w,
+        house.kettle_w,
+    )
     assert watts.mean() * 24.0 / 1e3 == pytest.approx(kwh, rel=0.2)
 
 
 def test_habits_come_from_the_log(setup, known):
     seen = habits(known)
     assert seen.load_kwh_per_day == pytest.approx(known[1].log.days and seen.load_kwh_per_day)
-    drawn = -np.minimum(known[1].log.current_a * known[1].log.pack_v, 0.0) @ known[1].log.steps_s / 3.6e6 / known[1].log.days
-    assert drawn * 0.8 < seen.load_kwh_per_day < drawn * 3.0  # by day the sun carries loads the BMS never saw
+    drawn = (
+        -np.minimum(known[1].log.current_a * known[1].log.pack_v, 0.0)
+        @ known[1].log.steps_s
+        / 3.6e6
+        / known[1].log.days
+    )
+    assert (
+        drawn * 0.8 < seen.load_kwh_per_day < drawn * 3.0
+    )  # by day the sun carries loads the BMS never saw
     assert scenario(setup, known, Plan()).pv_w == seen.sun_w
     assert scenario(setup, known, Plan(sun_w=777.0)).pv_w == 777.0
     assert habits({}).load_kwh_per_day is None
@@ -83,7 +108,10 @@ def test_apart_is_the_charge_between_fullest_and_emptiest(setup):
 
 
 def test_a_trip_is_told_with_a_cure_that_was_tried():
-    bank = put(new_setup("lfp", 16, 280.0, balancer="none"), {"charging.absorption_v": 57.0, "charging.tail_a": None})
+    bank = put(
+        new_setup("lfp", 16, 280.0, balancer="none"),
+        {"charging.absorption_v": 57.0, "charging.tail_a": None},
+    )
     high = [CellFault(pack=1, cell=4, offset_pct=0.6)]
     plan = Plan(days=2.0, events=(Event(day=0.0, cells=high, note="a fuller cell"),))
     done = rehearse(bank, {}, plan)
@@ -102,7 +130,12 @@ def test_a_trip_is_told_with_a_cure_that_was_tried():
 
 
 def test_two_settings_run_under_the_same_sky(setup):
-    done = rehearse(setup, {}, Plan(days=2.0, weather="mixed"), ("gentle", put(setup, {"charging.absorption_v": 27.2})))
+    done = rehearse(
+        setup,
+        {},
+        Plan(days=2.0, weather="mixed"),
+        ("gentle", put(setup, {"charging.absorption_v": 27.2})),
+    )
     assert done.other is not None
     assert np.array_equal(done.main.trial.bus_a[:200, 2] > 0, done.other.trial.bus_a[:200, 2] > 0)
     assert done.other.trial.logs[0].pack_v.max() < 27.3 < done.main.trial.logs[0].pack_v.max()
@@ -110,8 +143,21 @@ def test_two_settings_run_under_the_same_sky(setup):
 
 
 def test_cold_and_darkness_are_told():
-    bank = put(new_setup("lfp", 8, 100.0), {"protection.charge_under_temperature": {"trip_c": 2.0, "release_c": 4.0}})
-    done = rehearse(bank, {}, Plan(days=3.0, air_c=-6.0, start="2026-01-10T00:00:00+00:00", start_soc_pct=15.0, load_kwh_per_day=2.0))
+    bank = put(
+        new_setup("lfp", 8, 100.0),
+        {"protection.charge_under_temperature": {"trip_c": 2.0, "release_c": 4.0}},
+    )
+    done = rehearse(
+        bank,
+        {},
+        Plan(
+            days=3.0,
+            air_c=-6.0,
+            start="2026-01-10T00:00:00+00:00",
+            start_soc_pct=15.0,
+            load_kwh_per_day=2.0,
+        ),
+    )
     words = [c.lead for c in of_rehearsal(done)]
     assert any(w.startswith("Cold: charging waited") for w in words)
     assert any("without full power" in w for w in words)
@@ -139,7 +185,10 @@ def test_no_school_goes_beyond_the_cell_or_contradicts_itself(chemistry_id, kind
         changed = put(bank, school.changes)
         for path in ("charging.absorption_v", "charging.equalise_v"):
             value = get(changed, path)
-            assert value is None or value / 12 < min(chem.max_v, changed.protection.cell_over_voltage.trip_v) - 0.03
+            assert (
+                value is None
+                or value / 12 < min(chem.max_v, changed.protection.cell_over_voltage.trip_v) - 0.03
+            )
         errors = [f for f in check(changed) if f.severity == "error"]
         assert not errors, (school.id, [f.code for f in errors])
         assert changed != bank

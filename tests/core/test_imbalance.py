@@ -26,7 +26,9 @@ TRUTH = json.loads((FILES / "truth.json").read_text())
 
 
 @settings(max_examples=15)
-@given(st.lists(st.floats(-1.5, 1.5), min_size=8, max_size=8), st.sampled_from(["lfp", "nmc", "lto"]))
+@given(
+    st.lists(st.floats(-1.5, 1.5), min_size=8, max_size=8), st.sampled_from(["lfp", "nmc", "lto"])
+)
 def test_offsets_come_back_as_they_were_put_in(offsets, chemistry):
     setup = new_setup(chemistry, 8, 100.0)
     log = charge_log(setup, offsets, hold_min=60.0)
@@ -34,7 +36,11 @@ def test_offsets_come_back_as_they_were_put_in(offsets, chemistry):
     found = offsets_at(log, setup, charge)
     expected = np.array(offsets) - np.median(offsets)
     error = np.abs(found.offset_ah - expected)
-    assert np.all(error < np.maximum(0.12, 3.0 * found.sd_ah)), (found.offset_ah, expected, found.sd_ah)
+    assert np.all(error < np.maximum(0.12, 3.0 * found.sd_ah)), (
+        found.offset_ah,
+        expected,
+        found.sd_ah,
+    )
 
 
 @pytest.mark.parametrize("case", ["synthetic_06", "synthetic_07", "synthetic_15"])
@@ -56,7 +62,9 @@ def test_a_straight_line_is_fitted_as_least_squares_does():
     t, current, y = (np.array([float(r[k]) for r in rows]) for k in keys[:3])
     y = y - 0.146254 * current
     expected = np.polyfit(t, y, 1)
-    slope, sd, start = straight_line(t, y, np.full(t.size, 1e6))  # equal weights, no point far out at such a scale
+    slope, sd, start = straight_line(
+        t, y, np.full(t.size, 1e6)
+    )  # equal weights, no point far out at such a scale
     assert slope == pytest.approx(expected[0], rel=0.03)
     assert start == pytest.approx(expected[1] + expected[0] * t.min() * 0, rel=0.03)
     assert sd > 0
@@ -69,11 +77,23 @@ def test_drift_is_found_within_its_interval_and_the_bound_is_kept():
     errors = []
     for _ in range(60):
         table = np.outer(np.arange(10) * 10.0, true) + rng.normal(0, 0.1, (10, 8))
-        found = fit([Offsets(i * 864000.0, row, np.full(8, 0.1), row - 0.16, row + 0.16) for i, row in enumerate(table)], None, 8)
-        errors.append((found.ah_per_day[0] - np.median(found.ah_per_day[1:]) - true[0]) / found.sd_ah_per_day[0])
+        found = fit(
+            [
+                Offsets(i * 864000.0, row, np.full(8, 0.1), row - 0.16, row + 0.16)
+                for i, row in enumerate(table)
+            ],
+            None,
+            8,
+        )
+        errors.append(
+            (found.ah_per_day[0] - np.median(found.ah_per_day[1:]) - true[0])
+            / found.sd_ah_per_day[0]
+        )
     bound = 0.1 * np.sqrt(12.0 / (10 * 99)) / 10.0
     assert found.sd_ah_per_day[0] >= bound
-    assert 0.3 < np.std(errors) < 1.2  # an honest interval: not much wider, not narrower than the errors
+    assert (
+        0.3 < np.std(errors) < 1.2
+    )  # an honest interval: not much wider, not narrower than the errors
 
 
 def test_what_the_balancer_moved_is_taken_out():
@@ -81,9 +101,18 @@ def test_what_the_balancer_moved_is_taken_out():
     rows = 1000
     flags = np.zeros((rows, 8), bool)
     flags[100:400, 3] = True  # 5 h at 60 s
-    log = Log(np.arange(rows) * 60.0, np.ones(rows), np.full(rows, 26.4), np.full((rows, 8), 3.4, np.float32), np.empty((rows, 0), np.float32), balancing=flags)
+    log = Log(
+        np.arange(rows) * 60.0,
+        np.ones(rows),
+        np.full(rows, 26.4),
+        np.full((rows, 8), 3.4, np.float32),
+        np.empty((rows, 0), np.float32),
+        balancing=flags,
+    )
     at = np.array([50, 250, 999])
-    moved = balanced_ah(log, Balancer(kind="passive", current_a=0.15, start_v=3.4, delta_mv=10.0, when="always"), at)
+    moved = balanced_ah(
+        log, Balancer(kind="passive", current_a=0.15, start_v=3.4, delta_mv=10.0, when="always"), at
+    )
     np.testing.assert_allclose(moved[:, 3], [0.0, -0.15 * 151 / 60, -0.75], atol=1e-9)
     assert np.all(moved[:, 4] == 0)
     volts = log.cell_v.copy()
@@ -96,7 +125,9 @@ def test_what_the_balancer_moved_is_taken_out():
     )
     np.testing.assert_allclose(active[-1, [3, 5]], [-10.0, 10.0], atol=1e-9)
     assert balanced_ah(log, None, at) is None
-    assert balancer_use(log, put(setup, {"balancer.start_v": 3.39})).above_start_h == pytest.approx(999 / 60)
+    assert balancer_use(log, put(setup, {"balancer.start_v": 3.39})).above_start_h == pytest.approx(
+        999 / 60
+    )
 
 
 def test_resistance_shows_in_steps_of_current():
@@ -106,7 +137,13 @@ def test_resistance_shows_in_steps_of_current():
     r_mohm = np.full(8, 0.3)
     r_mohm[4] = 0.75
     volts = 3.3 + 1e-3 * np.outer(current, r_mohm) + rng.normal(0, 1e-3, (400, 8))
-    log = Log(np.arange(400) * 60.0, current, volts.sum(axis=1), volts.astype(np.float32), np.empty((400, 0), np.float32))
+    log = Log(
+        np.arange(400) * 60.0,
+        current,
+        volts.sum(axis=1),
+        volts.astype(np.float32),
+        np.empty((400, 0), np.float32),
+    )
     found = step_resistances(log, setup)
     assert 1e3 * found.herd_ohm == pytest.approx(0.3, abs=0.02)
     assert 1e3 * found.excess_ohm[4] == pytest.approx(0.45, abs=0.03)
@@ -135,10 +172,25 @@ def test_the_judgement_agrees_with_the_truth(case):
     assert strong[0].low <= size["value"] <= strong[0].high
 
 
-def long_log(drift: np.ndarray, offset: np.ndarray | None = None, charges: int = 24, chemistry: str = "lfp", noise_mv: float = 0.5):
+def long_log(
+    drift: np.ndarray,
+    offset: np.ndarray | None = None,
+    charges: int = 24,
+    chemistry: str = "lfp",
+    noise_mv: float = 0.5,
+):
     setup = new_setup(chemistry, drift.size, 100.0)
     start = np.zeros(drift.size) if offset is None else offset
-    return setup, charge_log(setup, start, charges=charges, drift_pct=drift, interval_s=60.0, hold_min=45.0, noise_mv=noise_mv, depth_pct=20.0)
+    return setup, charge_log(
+        setup,
+        start,
+        charges=charges,
+        drift_pct=drift,
+        interval_s=60.0,
+        hold_min=45.0,
+        noise_mv=noise_mv,
+        depth_pct=20.0,
+    )
 
 
 def test_a_leaking_cell_is_named_with_its_rate_and_cure():
@@ -178,7 +230,13 @@ def test_a_standing_offset_is_not_called_drift_and_drift_not_an_offset():
 @pytest.mark.parametrize("seed", [1, 2])
 def test_a_healthy_pack_stays_healthy(chemistry, seed):
     rng = np.random.default_rng(seed)
-    setup, log = long_log(rng.normal(0, 0.001, 16), rng.normal(0, 0.2, 16), charges=10, chemistry=chemistry, noise_mv=1.0)
+    setup, log = long_log(
+        rng.normal(0, 0.001, 16),
+        rng.normal(0, 0.2, 16),
+        charges=10,
+        chemistry=chemistry,
+        noise_mv=1.0,
+    )
     found = diagnose(log, setup)
     assert found.verdict == "healthy"
     assert all(f.confidence <= 0.5 for f in found.findings)
@@ -199,11 +257,35 @@ def test_the_document_is_that_of_the_contract():
     setup, log = load(FILES / "synthetic_06.setup.json"), read_log(FILES / "synthetic_06.csv.gz")
     document = json.loads(json.dumps(to_json(diagnose(log, setup), log, setup), allow_nan=False))
     assert (document["format"], document["version"]) == ("nipper-diagnosis", 1)
-    assert set(document["findings"][0]) >= {"cause", "cells", "confidence", "magnitude", "summary", "evidence", "actions"}
+    assert set(document["findings"][0]) >= {
+        "cause",
+        "cells",
+        "confidence",
+        "magnitude",
+        "summary",
+        "evidence",
+        "actions",
+    }
     assert set(document["findings"][0]["magnitude"]) == {"quantity", "value", "low", "high", "unit"}
     assert len(document["cells"]) == 16
-    assert set(document["cells"][0]) >= {"cell", "soc_offset_pct", "capacity_ah", "resistance_mohm", "drift_mah_per_day", "bias_mv"}
-    assert set(document["charges"][0]) >= {"start", "end", "full", "top_pack_v", "deviation_top_mv", "deviation_rest_mv", "highest_cell", "lowest_cell"}
+    assert set(document["cells"][0]) >= {
+        "cell",
+        "soc_offset_pct",
+        "capacity_ah",
+        "resistance_mohm",
+        "drift_mah_per_day",
+        "bias_mv",
+    }
+    assert set(document["charges"][0]) >= {
+        "start",
+        "end",
+        "full",
+        "top_pack_v",
+        "deviation_top_mv",
+        "deviation_rest_mv",
+        "highest_cell",
+        "lowest_cell",
+    }
 
 
 def test_work_that_is_cancelled_stops():
@@ -263,7 +345,9 @@ def test_each_cause_is_told_from_a_simulated_log(cause):
         pv_w=6000.0 if cause == "low_capacity" else 2600.0,
         cells=[CellFault(**f) for f in faults],
     )
-    plan = plan.model_copy(update={"loads": deep if cause == "low_capacity" else None, "start_soc_pct": 70.0})
+    plan = plan.model_copy(
+        update={"loads": deep if cause == "low_capacity" else None, "start_soc_pct": 70.0}
+    )
     log = run(setup, plan).logs[0]
     found = [f for f in diagnose(log, setup).findings if f.confidence > 0.5]
     if not faults:
@@ -283,7 +367,13 @@ def plateau_log(step_v: np.ndarray, current: np.ndarray, cells: int = 8, seed: i
     """Readings on the plateau: noise, a resistance of 1 mohm, and what ``step_v`` [rows, cells] adds."""
     rng = np.random.default_rng(seed)
     volts = 3.31 + 1e-3 * current[:, None] + step_v + rng.normal(0, 6e-4, (current.size, cells))
-    return Log(np.arange(current.size) * 60.0, current, volts.sum(axis=1), np.round(volts, 3).astype(np.float32), np.empty((current.size, 0), np.float32))
+    return Log(
+        np.arange(current.size) * 60.0,
+        current,
+        volts.sum(axis=1),
+        np.round(volts, 3).astype(np.float32),
+        np.empty((current.size, 0), np.float32),
+    )
 
 
 def test_a_loose_lead_jumps_two_neighbours_against_each_other():
@@ -324,9 +414,23 @@ def test_a_joint_that_comes_and_goes_is_measured_while_it_is_loose(duty):
     rng = np.random.default_rng(3)
     step_a = rng.normal(0.0, 30.0, 1600)
     loose = np.repeat(rng.random(40) < duty, 40)
-    own_v = np.column_stack([rng.normal(0.0, 1e-3, 1600), np.where(loose, 0.6e-3, 0.0) * step_a + rng.normal(0.0, 1e-3, 1600)])
+    own_v = np.column_stack(
+        [
+            rng.normal(0.0, 1e-3, 1600),
+            np.where(loose, 0.6e-3, 0.0) * step_a + rng.normal(0.0, 1e-3, 1600),
+        ]
+    )
     nothing = np.zeros(2)
     found = Resistances(1e-3, nothing, nothing, 1600, nothing, np.arange(1600.0), step_a, own_v)
     assert 1e3 * loose_ohm(found, 1) == pytest.approx(0.6, rel=0.1)
-    steady = Resistances(1e-3, nothing, nothing, 1600, nothing, np.arange(1600.0), step_a, 0.6e-3 * step_a[:, None] + own_v[:, :1])
+    steady = Resistances(
+        1e-3,
+        nothing,
+        nothing,
+        1600,
+        nothing,
+        np.arange(1600.0),
+        step_a,
+        0.6e-3 * step_a[:, None] + own_v[:, :1],
+    )
     assert loose_ohm(steady, 0) is None

@@ -35,7 +35,9 @@ def _off_the_grid(value):
     if not isinstance(value, dict):
         return value
     steps = {"trip_v": 1e-3, "release_v": 1e-3, "trip_a": 0.1}
-    return {k: (round(v / steps[k]) + 0.5) * steps[k] if k in steps else v for k, v in value.items()}
+    return {
+        k: (round(v / steps[k]) + 0.5) * steps[k] if k in steps else v for k, v in value.items()
+    }
 
 
 @settings(max_examples=25, deadline=None)
@@ -47,19 +49,38 @@ def test_every_limit_acts_at_its_value_and_delay(data):
     settings_ = {
         "charging.absorption_v": cells * draw(st.floats(3.40, 3.60)),
         "charging.max_charge_a": 100.0,
-        "protection.cell_over_voltage": {"trip_v": over, "release_v": over - draw(st.floats(0.01, 0.2)), "delay_s": draw(st.sampled_from([0.0, 2.0, 7.0, 31.0]))},
-        "protection.cell_under_voltage": {"trip_v": under, "release_v": under + draw(st.floats(0.01, 0.2)), "delay_s": draw(st.sampled_from([0.0, 10.0]))},
-        "protection.pack_over_voltage": {"trip_v": cells * draw(st.floats(3.38, 3.6)), "release_v": cells * 3.35, "delay_s": 3.0},
+        "protection.cell_over_voltage": {
+            "trip_v": over,
+            "release_v": over - draw(st.floats(0.01, 0.2)),
+            "delay_s": draw(st.sampled_from([0.0, 2.0, 7.0, 31.0])),
+        },
+        "protection.cell_under_voltage": {
+            "trip_v": under,
+            "release_v": under + draw(st.floats(0.01, 0.2)),
+            "delay_s": draw(st.sampled_from([0.0, 10.0])),
+        },
+        "protection.pack_over_voltage": {
+            "trip_v": cells * draw(st.floats(3.38, 3.6)),
+            "release_v": cells * 3.35,
+            "delay_s": 3.0,
+        },
         "protection.charge_over_current": {
             "trip_a": draw(st.floats(10.0, 60.0)),
             "delay_s": draw(st.sampled_from([0.0, 12.0])),
             "release_s": draw(st.floats(20.0, 200.0)),
         },
-        "protection.discharge_over_current": {"trip_a": draw(st.floats(10.0, 60.0)), "delay_s": 10.0, "release_s": draw(st.floats(20.0, 200.0))},
+        "protection.discharge_over_current": {
+            "trip_a": draw(st.floats(10.0, 60.0)),
+            "delay_s": 10.0,
+            "release_s": draw(st.floats(20.0, 200.0)),
+        },
         "protection.power_off_v": None,
         "protection.pack_under_voltage": None,
     }
-    setup = put(new_setup("lfp", cells, 60.0), {path: _off_the_grid(value) for path, value in settings_.items()})
+    setup = put(
+        new_setup("lfp", cells, 60.0),
+        {path: _off_the_grid(value) for path, value in settings_.items()},
+    )
     wh = cells * 3.2 * 60.0
     plan = Scenario(
         days=1.0, step_s=STEP_S, log_every_s=STEP_S, seed=draw(st.integers(0, 999)), start_soc_pct=draw(st.floats(3.0, 97.0)), pv_w=wh,
@@ -76,14 +97,27 @@ def test_every_limit_acts_at_its_value_and_delay(data):
     }
     for name, (values, rising) in readings.items():
         limit = getattr(setup.protection, name).model_dump()
-        trip, release = (next(v for k, v in limit.items() if k.startswith(word)) for word in ("trip", "release"))
-        got = [(e.kind, round((e.time_s - trial.start_s) / STEP_S) - 1) for e in trial.events if e.protection == name and e.kind != "alarm"]
-        assert got == expected(values, rising, trip, limit["delay_s"], release, "current" in name), name
+        trip, release = (
+            next(v for k, v in limit.items() if k.startswith(word)) for word in ("trip", "release")
+        )
+        got = [
+            (e.kind, round((e.time_s - trial.start_s) / STEP_S) - 1)
+            for e in trial.events
+            if e.protection == name and e.kind != "alarm"
+        ]
+        assert got == expected(
+            values, rising, trip, limit["delay_s"], release, "current" in name
+        ), name
 
 
 def test_a_trip_can_be_looked_at_second_by_second():
     setup = put(new_setup("lfp", 8, 100.0, balancer="none"), {"charging.absorption_v": 28.6})
-    trial = run(setup, Scenario(days=3, weather="clear", start_soc_pct=85.0, cells=[CellFault(cell=3, offset_pct=1.0)]))
+    trial = run(
+        setup,
+        Scenario(
+            days=3, weather="clear", start_soc_pct=85.0, cells=[CellFault(cell=3, offset_pct=1.0)]
+        ),
+    )
     trip = trial.trips[0]
     near = zoom(trial, trip.time_s - 300.0, trip.time_s + 300.0)
     assert near.logs[0].rows == 600
@@ -92,5 +126,7 @@ def test_a_trip_can_be_looked_at_second_by_second():
     assert again
     assert again[0].cell == trip.cell
     assert again[0].time_s == pytest.approx(trip.time_s, abs=30.0)
-    coarse, fine = (np.interp(trip.time_s - 120.0, t.logs[0].time_s, t.logs[0].pack_v) for t in (trial, near))
+    coarse, fine = (
+        np.interp(trip.time_s - 120.0, t.logs[0].time_s, t.logs[0].pack_v) for t in (trial, near)
+    )
     assert fine == pytest.approx(coarse, abs=0.03)

@@ -8,7 +8,18 @@ from hypothesis import strategies as st
 
 from nipper.core.errors import InputError
 from nipper.core.link.modbus import ModbusDevice, StandInBms, read_bms
-from nipper.core.link.registers import NOT_SET, LinkError, Register, RegisterMap, decode, encode, load_map, parse_map, read_settings, standin_map
+from nipper.core.link.registers import (
+    NOT_SET,
+    LinkError,
+    Register,
+    RegisterMap,
+    decode,
+    encode,
+    load_map,
+    parse_map,
+    read_settings,
+    standin_map,
+)
 from nipper.core.presets import new_setup
 from nipper.core.report.readback import read_back
 from nipper.core.report.typingsheet import TITLES
@@ -24,7 +35,15 @@ def test_the_map_that_ships_holds_every_setting_once():
     assert len({r.address for r in registers}) == len(registers)
 
 
-@pytest.mark.parametrize("make", [lambda: SETUP, lambda: new_setup("nmc", 20, 40.0), lambda: new_setup("lto", 8, 100.0, 2, "none"), *BEGINNERS])
+@pytest.mark.parametrize(
+    "make",
+    [
+        lambda: SETUP,
+        lambda: new_setup("nmc", 20, 40.0),
+        lambda: new_setup("lto", 8, 100.0, 2, "none"),
+        *BEGINNERS,
+    ],
+)
 def test_a_setup_goes_into_registers_and_comes_back(make):
     setup = make()
     raw = encode(setup, standin_map())
@@ -34,7 +53,13 @@ def test_a_setup_goes_into_registers_and_comes_back(make):
 
 @given(st.floats(-40.0, 80.0), st.booleans())
 def test_a_temperature_keeps_its_tenth_of_a_degree(degrees, signed):
-    form = Register(path="protection.charge_over_temperature.trip_c", address=7, factor=10.0, offset=0.0 if signed else 2731.0, signed=signed)
+    form = Register(
+        path="protection.charge_over_temperature.trip_c",
+        address=7,
+        factor=10.0,
+        offset=0.0 if signed else 2731.0,
+        signed=signed,
+    )
     setup = put(SETUP, {"protection.charge_over_temperature.trip_c": degrees})
     got = decode(encode(setup, RegisterMap(registers=(form,))), RegisterMap(registers=(form,)))
     assert got[form.path] == pytest.approx(degrees, abs=0.051)
@@ -67,7 +92,9 @@ def test_only_registers_of_the_map_are_asked_for():
 
         def close(self) -> None: ...
 
-    registers = tuple(Register(path="balancer.start_v", address=a) for a in (*range(10, 130), 200, 202, 203))
+    registers = tuple(
+        Register(path="balancer.start_v", address=a) for a in (*range(10, 130), 200, 202, 203)
+    )
     read_settings(Device(), RegisterMap(registers=registers))
     assert asked == [(10, 100), (110, 20), (200, 1), (202, 2)]
 
@@ -81,7 +108,10 @@ def test_the_stand_in_answers_over_modbus():
             device.read(9, 1)
         device.close()
     found = read_back(SETUP, values)
-    assert {line.path for line in found.lines} == {"protection.cell_over_voltage.trip_v", "balancer.when"}
+    assert {line.path for line in found.lines} == {
+        "protection.cell_over_voltage.trip_v",
+        "balancer.when",
+    }
     assert found.shown == other
     with pytest.raises(LinkError, match="nothing does"):
         ModbusDevice(bms.place)  # it is gone with its ``with``
@@ -106,11 +136,19 @@ def test_a_map_of_ones_own(tmp_path):
         "format": "nipper-registers",
         "version": 1,
         "name": "mine",
-        "registers": [{"path": "protection.cell_over_voltage.trip_v", "address": 144, "factor": 1000}],
+        "registers": [
+            {"path": "protection.cell_over_voltage.trip_v", "address": 144, "factor": 1000}
+        ],
     }
     file.write_text(json.dumps(document))
     assert load_map(file).registers[0].factor == 1000
-    for wrong, place in (({**document, "registers": [{"path": "protection.secret", "address": 1}]}, "registers.0.path"), ({**document, "registers": []}, "registers")):
+    for wrong, place in (
+        (
+            {**document, "registers": [{"path": "protection.secret", "address": 1}]},
+            "registers.0.path",
+        ),
+        ({**document, "registers": []}, "registers"),
+    ):
         with pytest.raises(InputError) as caught:
             parse_map(wrong)
         assert place in str(caught.value)

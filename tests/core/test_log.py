@@ -14,7 +14,14 @@ def make(rows: int, seed: int = 1, sensors: int = 2, cells: int = 4, **more: obj
     rng = np.random.default_rng(seed)
     volts = rng.uniform(3.0, 3.5, (rows, cells)).astype(np.float32)
     temps = rng.uniform(5.0, 30.0, (rows, sensors)).astype(np.float32)
-    return Log(1_700_000_000.0 + 60.0 * np.arange(rows), rng.normal(0.0, 30.0, rows), volts.sum(axis=1), volts, temps, **more)
+    return Log(
+        1_700_000_000.0 + 60.0 * np.arange(rows),
+        rng.normal(0.0, 30.0, rows),
+        volts.sum(axis=1),
+        volts,
+        temps,
+        **more,
+    )
 
 
 @given(rows=st.integers(2, 200), seed=st.integers(0, 99))
@@ -28,7 +35,9 @@ def test_counted_charge_is_scipys_trapezoid(rows, seed):
 def test_charge_of_the_parts_is_the_charge_of_the_whole(rows, cut, seed):
     log, at = make(rows, seed), cut.draw(st.integers(1, rows - 1))
     parts = log.select(slice(0, at + 1)), log.select(slice(at, rows))
-    assert sum(float(p.charge_ah[-1]) for p in parts) == pytest.approx(float(log.charge_ah[-1]), abs=1e-9)
+    assert sum(float(p.charge_ah[-1]) for p in parts) == pytest.approx(
+        float(log.charge_ah[-1]), abs=1e-9
+    )
 
 
 def test_an_unread_current_counts_as_none():
@@ -79,7 +88,9 @@ def test_the_mean_cell_leaves_an_unread_cell_out():
     log = make(5)
     log.cell_v[2] = [3.2, np.nan, 3.4, 3.3]
     assert log.mean_cell_v[2] == pytest.approx(3.3)
-    np.testing.assert_allclose(np.delete(log.mean_cell_v, 2), np.delete(log.cell_v, 2, axis=0).mean(axis=1), rtol=1e-6)
+    np.testing.assert_allclose(
+        np.delete(log.mean_cell_v, 2), np.delete(log.cell_v, 2, axis=0).mean(axis=1), rtol=1e-6
+    )
 
 
 def test_an_empty_log_has_no_days():

@@ -8,7 +8,9 @@ from tests.bench.score import judge, tables
 
 @pytest.fixture(scope="module")
 def scores():
-    return [judge((cause, n)) for cause in CAUSES for n in (2000, 2001)] + [judge(("", n)) for n in range(2000, 2008)]
+    return [judge((cause, n)) for cause in CAUSES for n in (2000, 2001)] + [
+        judge(("", n)) for n in range(2000, 2008)
+    ]
 
 
 def test_the_first_finding_is_right_in_nearly_all(scores):

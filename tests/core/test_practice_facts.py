@@ -8,7 +8,12 @@ from nipper.core.setup import put
 from nipper.core.simulate.scenario import CellFault, Event, Loads, OtherCharger, Scenario
 from nipper.core.simulate.trial import run
 
-EQUAL = {"spread_offset_pct": 0.0, "spread_capacity_pct": 0.0, "spread_resistance_pct": 0.0, "spread_leak_mah_per_day": 0.0}
+EQUAL = {
+    "spread_offset_pct": 0.0,
+    "spread_capacity_pct": 0.0,
+    "spread_resistance_pct": 0.0,
+    "spread_leak_mah_per_day": 0.0,
+}
 QUIET = Loads(base_w=0.0, fridge_w=0.0, evening_w=0.0, kettle_w=0.0)
 
 
@@ -19,13 +24,27 @@ def deviation_mv(log):
 def test_an_hour_a_week_at_the_top_cannot_hold_a_weekly_drift_of_a_third_of_an_ampere_hour():
     setup = put(
         new_setup("lfp", 16, 280.0),
-        {"balancer.current_a": 0.15, "balancer.start_v": 3.40, "charging.absorption_min": 60.0, "charging.tail_a": None},
+        {
+            "balancer.current_a": 0.15,
+            "balancer.start_v": 3.40,
+            "charging.absorption_min": 60.0,
+            "charging.tail_a": None,
+        },
     )
     weeks = 6
     clouds = [Event(day=7.0 * w + 1.0, minutes=6 * 1440.0, sun_share=0.0) for w in range(weeks)]
-    plan = Scenario(days=7.0 * weeks, weather="clear", start_soc_pct=90.0, events=clouds, cells=[CellFault(cell=7, leak_mah_per_day=300.0 / 7.0)], **EQUAL)
+    plan = Scenario(
+        days=7.0 * weeks,
+        weather="clear",
+        start_soc_pct=90.0,
+        events=clouds,
+        cells=[CellFault(cell=7, leak_mah_per_day=300.0 / 7.0)],
+        **EQUAL,
+    )
     trial = run(setup, with_loads(plan, base_w=60.0))
-    behind_ah = 2.8 * (np.delete(trial.true_pct[:, 0], 6, axis=1).mean(axis=1) - trial.true_pct[:, 0, 6])
+    behind_ah = 2.8 * (
+        np.delete(trial.true_pct[:, 0], 6, axis=1).mean(axis=1) - trial.true_pct[:, 0, 6]
+    )
     assert behind_ah[-1] > 0.5 * 0.3 * weeks  # most of what it lost is still missing
     assert np.diff(behind_ah[:: 7 * 1440]).min() > 0.0  # more each week
 
@@ -38,7 +57,15 @@ def held(charger, hours, offset_pct, capacity_ah=280.0, loads=QUIET, **balancer)
     """A charger from the mains on a quiet pack with one cell fuller; deviation from when the pack reaches the charger's voltage."""
     settings = {f"balancer.{k}": v for k, v in balancer.items()} | {"charging.absorption_v": 55.2}
     setup = put(new_setup("lfp", 16, capacity_ah, balancer=balancer["kind"]), settings)
-    plan = Scenario(days=hours / 24.0, pv_w=0.0, loads=loads, start_soc_pct=97.0, chargers=[charger], cells=[CellFault(cell=4, offset_pct=offset_pct)], **EQUAL)
+    plan = Scenario(
+        days=hours / 24.0,
+        pv_w=0.0,
+        loads=loads,
+        start_soc_pct=97.0,
+        chargers=[charger],
+        cells=[CellFault(cell=4, offset_pct=offset_pct)],
+        **EQUAL,
+    )
     trial = run(setup, plan)
     log = trial.logs[0]
     top = int(np.argmax(log.pack_v >= charger.absorption_v - 0.06))
@@ -59,7 +86,17 @@ def test_holding_the_top_levels_within_hours_what_a_night_of_the_usual_profile_d
 
 def test_an_active_balancer_of_two_amperes_levels_65_mv_in_half_an_hour():
     supply = OtherCharger(max_a=30.0, absorption_v=55.2, absorption_min=6000.0)
-    _, mv = held(supply, 3.0, 0.33, capacity_ah=280.0, kind="active", current_a=2.0, start_v=3.40, delta_mv=10.0, when="always")
+    _, mv = held(
+        supply,
+        3.0,
+        0.33,
+        capacity_ah=280.0,
+        kind="active",
+        current_a=2.0,
+        start_v=3.40,
+        delta_mv=10.0,
+        when="always",
+    )
     assert mv[0] == pytest.approx(65, abs=12)
     assert mv[30] <= 16
 
@@ -67,7 +104,15 @@ def test_an_active_balancer_of_two_amperes_levels_65_mv_in_half_an_hour():
 def test_150_mv_at_an_average_of_3_55_v_trips_at_3_65():
     setup = put(new_setup("lfp", 16, 280.0, balancer="none"), {"charging.absorption_v": 56.8})
     supply = OtherCharger(max_a=28.0, absorption_v=56.8, absorption_min=600.0)
-    plan = Scenario(days=0.3, pv_w=0.0, loads=QUIET, start_soc_pct=92.0, chargers=[supply], cells=[CellFault(cell=9, offset_pct=0.6)], **EQUAL)
+    plan = Scenario(
+        days=0.3,
+        pv_w=0.0,
+        loads=QUIET,
+        start_soc_pct=92.0,
+        chargers=[supply],
+        cells=[CellFault(cell=9, offset_pct=0.6)],
+        **EQUAL,
+    )
     trial = run(setup, plan)
     log = trial.logs[0]
     at = int(np.searchsorted(log.time_s, trial.trips[0].time_s)) - 1
@@ -98,7 +143,9 @@ def test_a_pack_cut_off_by_cold_comes_back_with_warmth_and_a_small_charger():
 def test_the_lower_of_two_chargers_stops_first_and_the_higher_goes_on():
     low = OtherCharger(max_a=20.0, absorption_v=54.4, absorption_min=600.0)
     high = OtherCharger(max_a=10.0, absorption_v=55.6, absorption_min=600.0)
-    plan = Scenario(days=0.6, pv_w=0.0, loads=QUIET, start_soc_pct=85.0, chargers=[low, high], **EQUAL)
+    plan = Scenario(
+        days=0.6, pv_w=0.0, loads=QUIET, start_soc_pct=85.0, chargers=[low, high], **EQUAL
+    )
     log = run(new_setup("lfp", 16, 100.0, balancer="none"), plan).logs[0]
     bulk, late = log.pack_v < 54.0, log.pack_v > 54.6
     assert np.median(log.current_a[bulk]) == pytest.approx(30.0, abs=0.3)
@@ -110,7 +157,15 @@ def test_a_pack_that_leaves_takes_its_share_of_what_is_asked_with_it():
     """Two packs of 50 A each: the inverter sees 100 A, and 50 A when one is taken off (closed loop)."""
     setup = put(
         new_setup("lfp", 16, 250.0, 2),
-        {"charging.max_charge_a": 100.0, "link": {"mode": "closed", "transport": "can", "inverter_max_charge_a": 120.0, "loss_timeout_s": 10.0}},
+        {
+            "charging.max_charge_a": 100.0,
+            "link": {
+                "mode": "closed",
+                "transport": "can",
+                "inverter_max_charge_a": 120.0,
+                "loss_timeout_s": 10.0,
+            },
+        },
     )
     plan = Scenario(
         days=0.2,
@@ -135,7 +190,15 @@ def test_a_pack_that_leaves_takes_its_share_of_what_is_asked_with_it():
 def test_a_lost_link_ends_in_fallback_or_stop_after_its_time_out(on_loss, goes_on):
     setup = put(
         new_setup("lfp", 16, 250.0),
-        {"link": {"mode": "closed", "transport": "can", "inverter_max_charge_a": 45.0, "loss_timeout_s": 60.0, "on_loss": on_loss}},
+        {
+            "link": {
+                "mode": "closed",
+                "transport": "can",
+                "inverter_max_charge_a": 45.0,
+                "loss_timeout_s": 60.0,
+                "on_loss": on_loss,
+            }
+        },
     )
     plan = Scenario(
         days=0.1, weather="clear", pv_w=9000.0, loads=QUIET, start_soc_pct=10.0, events=[Event(day=1 / 24, link_lost=True)],
@@ -143,22 +206,40 @@ def test_a_lost_link_ends_in_fallback_or_stop_after_its_time_out(on_loss, goes_o
     )  # fmt: skip
     trial = run(setup, plan)
     hour = (trial.logs[0].time_s - trial.start_s) / 3600.0
-    assert np.median(trial.logs[0].current_a[(hour > 1.0) & (hour < 1.01)]) > 40.0  # the time-out is not over
+    assert (
+        np.median(trial.logs[0].current_a[(hour > 1.0) & (hour < 1.01)]) > 40.0
+    )  # the time-out is not over
     after = np.median(trial.logs[0].current_a[hour > 1.1])
     assert after == pytest.approx(45.0, abs=0.5) if goes_on else after == 0.0
 
 
 def test_a_sensor_in_ice_stops_the_charge_and_lets_it_go_on():
-    setup = put(new_setup("lfp", 16, 250.0), {"protection.charge_under_temperature": {"trip_c": 4.0, "release_c": 6.0}})
-    plan = Scenario(days=0.6, weather="clear", start_soc_pct=30.0, events=[Event(day=10 / 24, minutes=30.0, sensor=1, sensor_c=0.0)], log_every_s=10.0)
+    setup = put(
+        new_setup("lfp", 16, 250.0),
+        {"protection.charge_under_temperature": {"trip_c": 4.0, "release_c": 6.0}},
+    )
+    plan = Scenario(
+        days=0.6,
+        weather="clear",
+        start_soc_pct=30.0,
+        events=[Event(day=10 / 24, minutes=30.0, sensor=1, sensor_c=0.0)],
+        log_every_s=10.0,
+    )
     trial = run(setup, plan)
-    cold = [(e.kind, round((e.time_s - trial.start_s) / 60.0)) for e in trial.events if e.protection == "charge_under_temperature"]
+    cold = [
+        (e.kind, round((e.time_s - trial.start_s) / 60.0))
+        for e in trial.events
+        if e.protection == "charge_under_temperature"
+    ]
     assert cold == [("trip", 600), ("release", 630)]
 
 
 @pytest.mark.parametrize(("delay_us", "trips"), [(300.0, 1), (400_000.0, 0)])
 def test_a_motor_start_trips_what_acts_faster_than_it_lasts(delay_us, trips):
-    setup = put(new_setup("lfp", 8, 100.0), {"protection.short_circuit": {"trip_a": 200.0, "delay_us": delay_us, "release_s": 60.0}})
+    setup = put(
+        new_setup("lfp", 8, 100.0),
+        {"protection.short_circuit": {"trip_a": 200.0, "delay_us": delay_us, "release_s": 60.0}},
+    )
     loads = QUIET.model_copy(update={"surge_w": 6000.0, "surge_s": 0.3})
     trial = run(setup, Scenario(days=0.1, pv_w=0.0, loads=loads, **EQUAL))
     assert min(1, sum(e.protection == "short_circuit" for e in trial.trips)) == trips

@@ -35,7 +35,24 @@ def test_arithmetic_and_units(text, unit, value):
     assert parse_quantity(text, unit, Context(280.0)) == pytest.approx(value)
 
 
-@pytest.mark.parametrize("text", ["", "abc", "3..5", "1/0", "3.4 A", "__import__('os')", "9**9**9", "1e400", "3.4 V V", "()", "[1]", "True", "9" * 200])
+@pytest.mark.parametrize(
+    "text",
+    [
+        "",
+        "abc",
+        "3..5",
+        "1/0",
+        "3.4 A",
+        "__import__('os')",
+        "9**9**9",
+        "1e400",
+        "3.4 V V",
+        "()",
+        "[1]",
+        "True",
+        "9" * 200,
+    ],
+)
 def test_anything_else_is_refused_in_words(text):
     with pytest.raises(RangeError, match="expected"):
         parse_quantity(text, "V")
@@ -52,4 +69,15 @@ def test_what_is_shown_can_be_typed_again(value):
 
 
 def test_names_end_in_their_unit():
-    assert [unit_of(n) for n in ("trip_v", "delta_mv", "delay_us", "capacity_ah", "cable_mm2", "absorption_min", "kind")] == ["V", "mV", "µs", "Ah", "mm²", "min", ""]
+    assert [
+        unit_of(n)
+        for n in (
+            "trip_v",
+            "delta_mv",
+            "delay_us",
+            "capacity_ah",
+            "cable_mm2",
+            "absorption_min",
+            "kind",
+        )
+    ] == ["V", "mV", "µs", "Ah", "mm²", "min", ""]

@@ -8,11 +8,23 @@ from nipper.core.errors import InputError, RangeError
 from nipper.core.presets import new_setup
 from nipper.core.quantities import unit_of
 from nipper.core.report.readback import in_force, parse_shown, read_back, read_table, values_of_csv
-from nipper.core.report.typingsheet import TITLES, UNITS, Item, Menu, plain_menu, sheet, shown, to_csv
+from nipper.core.report.typingsheet import (
+    TITLES,
+    UNITS,
+    Item,
+    Menu,
+    plain_menu,
+    sheet,
+    shown,
+    to_csv,
+)
 from nipper.core.setup import get, put
 from nipper.store import Revision
 
-SETUP = put(new_setup("lfp", 16, 280.0), {"charging.equalise_v": 56.8, "charging.equalise_every_days": 30.0, "link.low_cut_v": 46.4})
+SETUP = put(
+    new_setup("lfp", 16, 280.0),
+    {"charging.equalise_v": 56.8, "charging.equalise_every_days": 30.0, "link.low_cut_v": 46.4},
+)
 NUMBERS = [p for p in TITLES if isinstance(get(SETUP, p), float)]
 
 
@@ -45,7 +57,9 @@ def test_what_is_shown_is_read_as_what_was_set(path, data):
     ],
 )
 def test_readings_as_they_are_typed(path, text, unit, value):
-    assert parse_shown(path, text, unit) == (pytest.approx(value) if isinstance(value, float) else value)
+    assert parse_shown(path, text, unit) == (
+        pytest.approx(value) if isinstance(value, float) else value
+    )
 
 
 def test_a_word_for_a_number_is_refused():
@@ -63,8 +77,12 @@ def test_the_typing_sheets_own_table_is_read_back():
 
 def test_labels_of_ones_own_and_decimal_commas():
     menu = Menu(items=[Item(path="protection.cell_over_voltage.trip_v", label="OVP", unit="mV")])
-    assert values_of_csv("setting;value\nOVP;3600\n", menu) == {"protection.cell_over_voltage.trip_v": 3.6}
-    assert values_of_csv("section;setting;value\nBalancer;balance from;3,41 V\n", menu) == {"balancer.start_v": 3.41}
+    assert values_of_csv("setting;value\nOVP;3600\n", menu) == {
+        "protection.cell_over_voltage.trip_v": 3.6
+    }
+    assert values_of_csv("section;setting;value\nBalancer;balance from;3,41 V\n", menu) == {
+        "balancer.start_v": 3.41
+    }
 
 
 @pytest.mark.parametrize(
@@ -87,7 +105,10 @@ def test_a_table_that_cannot_be_read_names_the_place(text, place):
 
 def test_a_protection_the_settings_leave_out_comes_as_a_whole():
     bare = put(SETUP, {"protection.mosfet_over_temperature": None})
-    both = {"protection.mosfet_over_temperature.trip_c": 95.0, "protection.mosfet_over_temperature.release_c": 80.0}
+    both = {
+        "protection.mosfet_over_temperature.trip_c": 95.0,
+        "protection.mosfet_over_temperature.release_c": 80.0,
+    }
     assert read_back(bare, both).shown.protection.mosfet_over_temperature.trip_c == 95.0
     with pytest.raises(InputError):
         read_back(bare, {"protection.mosfet_over_temperature.trip_c": 95.0})  # half a limit

@@ -25,7 +25,9 @@ from tests.conftest import FILES
 
 @pytest.fixture(scope="module")
 def log() -> Log:
-    return charge_log(new_setup("lfp", 8, 100.0), np.linspace(-1, 1, 8), charges=2, interval_s=60.0).select(slice(0, 400))
+    return charge_log(
+        new_setup("lfp", 8, 100.0), np.linspace(-1, 1, 8), charges=2, interval_s=60.0
+    ).select(slice(0, 400))
 
 
 def dialect(log: Log, **how: object) -> str:
@@ -34,12 +36,32 @@ def dialect(log: Log, **how: object) -> str:
     times = how.get("times", lambda t: f"{t:.0f}")
     milli, sign = bool(how.get("milli")), float(how.get("sign", 1.0))
     names = how.get("names", ("Time", "Current", "Voltage", "Cell {}"))
-    heads = [*str(names[0]).split("|"), names[1], names[2], *(str(names[3]).format(i + 1) for i in range(log.cells)), "Temp 1"]
+    heads = [
+        *str(names[0]).split("|"),
+        names[1],
+        names[2],
+        *(str(names[3]).format(i + 1) for i in range(log.cells)),
+        "Temp 1",
+    ]
     lines = [separator.join(heads)]
     for i in range(log.rows):
-        cells = [f"{v * 1e3:.0f}" if milli else f"{v:.3f}".replace(".", decimal) for v in log.cell_v[i]]
-        pack = f"{log.pack_v[i] * 1e3:.0f}" if milli else f"{log.pack_v[i]:.2f}".replace(".", decimal)
-        lines.append(separator.join([*times(log.time_s[i]).split("|"), f"{sign * log.current_a[i]:.1f}".replace(".", decimal), pack, *cells, "20"]))
+        cells = [
+            f"{v * 1e3:.0f}" if milli else f"{v:.3f}".replace(".", decimal) for v in log.cell_v[i]
+        ]
+        pack = (
+            f"{log.pack_v[i] * 1e3:.0f}" if milli else f"{log.pack_v[i]:.2f}".replace(".", decimal)
+        )
+        lines.append(
+            separator.join(
+                [
+                    *times(log.time_s[i]).split("|"),
+                    f"{sign * log.current_a[i]:.1f}".replace(".", decimal),
+                    pack,
+                    *cells,
+                    "20",
+                ]
+            )
+        )
     return "\n".join(lines) + "\n"
 
 
@@ -52,12 +74,29 @@ def local(form: str):
 
 STRANGERS = {
     "unix seconds, commas": {},
-    "semicolons, decimal commas": {"separator": ";", "decimal": ",", "times": local("%d.%m.%Y %H:%M:%S")},
-    "tabs, millivolts, milliseconds": {"separator": "\t", "milli": True, "times": lambda t: f"{t * 1000:.0f}"},
+    "semicolons, decimal commas": {
+        "separator": ";",
+        "decimal": ",",
+        "times": local("%d.%m.%Y %H:%M:%S"),
+    },
+    "tabs, millivolts, milliseconds": {
+        "separator": "\t",
+        "milli": True,
+        "times": lambda t: f"{t * 1000:.0f}",
+    },
     "discharge positive": {"sign": -1.0, "times": local("%Y-%m-%d %H:%M:%S")},
     "month first": {"times": local("%m/%d/%Y %H:%M")},
-    "date and time apart": {"names": ("Date|Clock time", "I(A)", "Pack V", "C{:02d}[V]"), "times": local("%Y/%m/%d|%H:%M:%S"), "separator": ";"},
-    "german names": {"names": ("Zeitstempel", "Strom A", "Spannung", "Zelle_{}"), "separator": ";", "decimal": ",", "times": local("%Y-%m-%dT%H:%M:%S%z")},
+    "date and time apart": {
+        "names": ("Date|Clock time", "I(A)", "Pack V", "C{:02d}[V]"),
+        "times": local("%Y/%m/%d|%H:%M:%S"),
+        "separator": ";",
+    },
+    "german names": {
+        "names": ("Zeitstempel", "Strom A", "Spannung", "Zelle_{}"),
+        "separator": ";",
+        "decimal": ",",
+        "times": local("%Y-%m-%dT%H:%M:%S%z"),
+    },
 }
 
 
@@ -67,7 +106,9 @@ def test_a_strangers_table_is_understood_by_itself(log, tmp_path, how):
     path.write_text(dialect(log, **how))
     read = read_log(path, "Europe/Vienna")
     assert read.rows == log.rows
-    np.testing.assert_allclose(read.time_s, log.time_s, atol=60.0 if "%H:%M'" in repr(how) else 59.0)
+    np.testing.assert_allclose(
+        read.time_s, log.time_s, atol=60.0 if "%H:%M'" in repr(how) else 59.0
+    )
     np.testing.assert_allclose(read.cell_v, log.cell_v, atol=6e-4)
     np.testing.assert_allclose(read.current_a, log.current_a, atol=0.06)
     np.testing.assert_allclose(read.pack_v, log.pack_v, atol=0.01)
@@ -102,7 +143,9 @@ def test_the_mapping_can_be_kept_as_json(log):
     table = table_of(dialect(log).encode(), "log.csv")
     mapping = proposal(table)
     assert ColumnMapping.from_json(mapping.to_json()) == mapping
-    assert shape_key(table.columns) == shape_key(list(table.columns)) != shape_key(table.columns[::-1])
+    assert (
+        shape_key(table.columns) == shape_key(list(table.columns)) != shape_key(table.columns[::-1])
+    )
 
 
 @given(
@@ -142,13 +185,33 @@ PLAIN = b"time,current_a,pack_v,cell_01_v,cell_02_v,cell_03_v,cell_04_v\n1700000
         ("no.csv", None, "the file", "readable"),
         ("empty.csv", b"", "line 1", "header"),
         ("header.csv", PLAIN.split(b"\n")[0] + b"\n", "line 2", "rows"),
-        ("word.csv", PLAIN.replace(b"3.302", b"abc", 1), "line 2 column cell_03_v", "a number, found 'abc'"),
-        ("time.csv", PLAIN.replace(b"1700000060", b"yesterday"), "line 3 column time", "a time, found 'yesterday'"),
-        ("ragged.csv", PLAIN + b"1700000120,1.0,13.2,3.3,3.3,3.3,3.3,9,9\n", "line 4", "as many fields"),
+        (
+            "word.csv",
+            PLAIN.replace(b"3.302", b"abc", 1),
+            "line 2 column cell_03_v",
+            "a number, found 'abc'",
+        ),
+        (
+            "time.csv",
+            PLAIN.replace(b"1700000060", b"yesterday"),
+            "line 3 column time",
+            "a time, found 'yesterday'",
+        ),
+        (
+            "ragged.csv",
+            PLAIN + b"1700000120,1.0,13.2,3.3,3.3,3.3,3.3,9,9\n",
+            "line 4",
+            "as many fields",
+        ),
         ("binary.csv", b"\x00\x01\x02" * 400, "byte 0", "binary"),
         ("cut.csv.gz", gzip.compress(PLAIN * 50)[:-30], "the whole file", "complete gzip"),
         ("not.csv.gz", PLAIN, "the whole file", "gzip"),
-        ("other.csv", b"a,b,c,d\n1,2,3,4\n5,6,7,8\n", "the header", "a time column and at least three"),
+        (
+            "other.csv",
+            b"a,b,c,d\n1,2,3,4\n5,6,7,8\n",
+            "the header",
+            "a time column and at least three",
+        ),
         ("fake.xlsx", b"PK not really", "the whole file", "spreadsheet"),
     ],
 )
@@ -204,7 +267,9 @@ def test_the_sign_of_current_shows_in_the_voltage(case):
     assert current_sign(-log.current_a, log.mean_cell_v) <= 0
 
 
-@pytest.mark.parametrize(("case", "chemistry"), [("06", "lfp"), ("07", "lfp"), ("15", "nmc"), ("01", "lfp")])
+@pytest.mark.parametrize(
+    ("case", "chemistry"), [("06", "lfp"), ("07", "lfp"), ("15", "nmc"), ("01", "lfp")]
+)
 def test_a_log_alone_tells_the_chemistry(case, chemistry):
     assert guess_chemistry(read_log(FILES / f"synthetic_{case}.csv.gz")) == chemistry
 
@@ -215,7 +280,13 @@ def test_joined_logs_are_in_order_and_each_moment_once(log):
 
 
 def test_nothing_is_counted_across_a_gap():
-    steady = Log(np.r_[0:600:60.0, 90000:90600:60.0], np.full(20, 10.0), np.full(20, 13.2), np.full((20, 4), 3.3, np.float32), np.empty((20, 0), np.float32))
+    steady = Log(
+        np.r_[0:600:60.0, 90000:90600:60.0],
+        np.full(20, 10.0),
+        np.full(20, 13.2),
+        np.full((20, 4), 3.3, np.float32),
+        np.empty((20, 0), np.float32),
+    )
     assert steady.charge_ah[-1] == pytest.approx(10.0 * 2 * 540 / 3600.0)
 
 
@@ -240,4 +311,7 @@ def test_clocks_are_told_apart(texts, form):
 
 def test_every_reader_file_named_here_exists():
     assert Path(FILES / "truth.json").exists()
-    assert read_table(FILES / "synthetic_07.csv.gz").frame.height == read_log(FILES / "synthetic_07.csv.gz").rows
+    assert (
+        read_table(FILES / "synthetic_07.csv.gz").frame.height
+        == read_log(FILES / "synthetic_07.csv.gz").rows
+    )

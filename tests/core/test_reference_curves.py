@@ -16,14 +16,20 @@ from nipper.core.simulate.scenario import Loads, OtherCharger, Scenario
 from nipper.core.simulate.trial import run
 
 REFERENCE = Path(__file__).parents[1] / "reference"
-RESIDUAL = {(r["rate"], r["direction"]): r for r in csv.DictReader((REFERENCE / "ecm_residual.csv").read_text().splitlines()) if r["chemistry"] == "nmc"}
+RESIDUAL = {
+    (r["rate"], r["direction"]): r
+    for r in csv.DictReader((REFERENCE / "ecm_residual.csv").read_text().splitlines())
+    if r["chemistry"] == "nmc"
+}
 CAPACITY_AH = 5.153  # of Chen2020 between 2.5 and 4.2 V: charge_ah / soc in the reference tables
 
 
 @pytest.mark.parametrize(("rate", "amps"), [("c10", 0.5), ("c2", 2.5)])
 @pytest.mark.parametrize("direction", ["charge", "discharge"])
 def test_constant_current_curve(rate, amps, direction):
-    rows = np.genfromtxt(REFERENCE / f"sim_nmc_dfn_{rate}_{direction}.csv", delimiter=",", names=True)
+    rows = np.genfromtxt(
+        REFERENCE / f"sim_nmc_dfn_{rate}_{direction}.csv", delimiter=",", names=True
+    )
     fit = RESIDUAL[rate, direction]
     total_mohm = float(fit["r_fit_mohm"])
     no_limits = {
@@ -33,7 +39,12 @@ def test_constant_current_curve(rate, amps, direction):
     setup = put(
         new_setup("nmc", 1, CAPACITY_AH, balancer="none"),
         # ohmic and both RC branches together are 1.4 of what the setup calls the resistance
-        {f"protection.{k}": v for k, v in no_limits.items()} | {"cell.resistance_mohm": total_mohm / 1.4, "wiring.standby_w": 0.0, "charging.absorption_v": 4.2},
+        {f"protection.{k}": v for k, v in no_limits.items()}
+        | {
+            "cell.resistance_mohm": total_mohm / 1.4,
+            "wiring.standby_w": 0.0,
+            "charging.absorption_v": 4.2,
+        },
     )
     charging = direction == "charge"
     watts = 0.0 if charging else amps * 0.92 * 3.7

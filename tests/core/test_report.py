@@ -15,7 +15,13 @@ from nipper.core.report.charges import charge_curves, heat_table, nearest
 from nipper.core.report.consequence import Consequence, Status, count, of_finding, protect_sentence
 from nipper.core.report.ladder import ladder
 from nipper.core.report.proof import TELLING, about_cell, paths, proofs
-from nipper.core.report.sentences import diagnose_sentence, of_diagnosis, of_history, of_record, record_sentence
+from nipper.core.report.sentences import (
+    diagnose_sentence,
+    of_diagnosis,
+    of_history,
+    of_record,
+    record_sentence,
+)
 from nipper.core.rules import check
 from nipper.core.setup import put
 from tests.builders import charge_log
@@ -30,7 +36,9 @@ def setup():
 def log(setup):
     drift = np.zeros(8)
     drift[5] = -0.07
-    return charge_log(setup, np.zeros(8), charges=12, drift_pct=drift, depth_pct=15.0, hold_min=45.0)
+    return charge_log(
+        setup, np.zeros(8), charges=12, drift_pct=drift, depth_pct=15.0, hold_min=45.0
+    )
 
 
 @pytest.fixture(scope="module")
@@ -44,12 +52,25 @@ def short_log(setup, log):
 
 
 def finding(severity: Severity, message: str = "First. Second part.") -> Finding:
-    return Finding(severity, ("balancer.delta_mv",), message, "because", {"balancer.delta_mv": 10.0}, "Trigger 10 mV", source="common practice")
+    return Finding(
+        severity,
+        ("balancer.delta_mv",),
+        message,
+        "because",
+        {"balancer.delta_mv": 10.0},
+        "Trigger 10 mV",
+        source="common practice",
+    )
 
 
 def test_the_first_sentence_leads():
     told = of_finding(finding(Severity.ERROR))
-    assert (told.lead, told.text, told.status, told.place) == ("First.", "Second part.", Status.ACT, "common practice")
+    assert (told.lead, told.text, told.status, told.place) == (
+        "First.",
+        "Second part.",
+        Status.ACT,
+        "common practice",
+    )
     assert dict(told.suggestion) == {"balancer.delta_mv": 10.0}
     assert of_finding(finding(Severity.NOTE, "Only one")).lead == "Only one"
 
@@ -60,7 +81,11 @@ def test_the_first_sentence_leads():
         ([], Status.OK, "limits hold together"),
         ([Severity.NOTE], Status.OK, "limits hold together"),
         ([Severity.WARNING], Status.WATCH, "1 doubt"),
-        ([Severity.ERROR, Severity.ERROR, Severity.WARNING], Status.ACT, "2 contradictions, 1 doubt"),
+        (
+            [Severity.ERROR, Severity.ERROR, Severity.WARNING],
+            Status.ACT,
+            "2 contradictions, 1 doubt",
+        ),
     ],
 )
 def test_the_rail_counts_what_is_wrong(severities, status, words):
@@ -78,7 +103,10 @@ def test_the_rail_tells_of_record_and_diagnosis(setup, log, judged, short_log):
     assert status is Status.OK
     assert words.startswith("12 full charges · ")
     assert words.endswith(" mV")
-    assert diagnose_sentence(judged) == (Status.ACT, judged.findings[0].summary.removesuffix(" against the others."))
+    assert diagnose_sentence(judged) == (
+        Status.ACT,
+        judged.findings[0].summary.removesuffix(" against the others."),
+    )
     assert record_sentence(None, setup, None) == (Status.NONE, "no log yet")
     assert diagnose_sentence(None) == (Status.NONE, "nothing to judge yet")
     nothing = diagnose(short_log, setup)
@@ -128,7 +156,11 @@ def test_a_weak_cell_costs_its_capacity(setup, judged):
 def test_a_healthy_pack_is_told_so(setup):
     calm = diagnose(charge_log(setup, np.zeros(8), charges=3, depth_pct=15.0), setup)
     told = of_diagnosis(calm)
-    assert told[0] == Consequence(Status.OK, "The cells keep together.", "No cell stands apart or drifts beyond what healthy ones do.")
+    assert told[0] == Consequence(
+        Status.OK,
+        "The cells keep together.",
+        "No cell stands apart or drifts beyond what healthy ones do.",
+    )
     assert any("Record four full charges" in c.text for c in told)
 
 
@@ -147,7 +179,15 @@ def test_a_judgement_counts_as_changed_by_cause_cell_or_a_fifth_of_size(judged):
     for key, value in (("cause", "soc_offset"), ("cells", [1]), ("magnitude", {"value": -200.0})):
         other = {**now, "findings": [{**now["findings"][0], key: value}]}
         assert changed(other, now)
-    near = {**now, "findings": [{**now["findings"][0], "magnitude": {"value": now["findings"][0]["magnitude"]["value"] * 1.1}}]}
+    near = {
+        **now,
+        "findings": [
+            {
+                **now["findings"][0],
+                "magnitude": {"value": now["findings"][0]["magnitude"]["value"] * 1.1},
+            }
+        ],
+    }
     assert not changed(near, now)
 
 
@@ -193,7 +233,9 @@ def test_each_cause_has_its_three_pictures(setup, judged, cause):
 
     found = proofs(judged, setup, replace(judged.findings[0], cause=cause))
     assert len(found) == 3
-    assert all(p.title and p.text.endswith(".") and p.bars.size == 8 and p.marked == (6,) for p in found)
+    assert all(
+        p.title and p.text.endswith(".") and p.bars.size == 8 and p.marked == (6,) for p in found
+    )
 
 
 def test_the_proof_of_a_drift_names_it_and_the_next_largest(setup, judged):

@@ -86,7 +86,11 @@ def test_broken_json_names_its_place(text, place):
 
 
 def test_files_that_cannot_be_read(tmp_path):
-    for name, data, word in (("big.json", b" " * 1_000_001, "at most"), ("latin.json", b'{"name": "\xe9"}', "UTF-8"), ("none.json", None, "readable")):
+    for name, data, word in (
+        ("big.json", b" " * 1_000_001, "at most"),
+        ("latin.json", b'{"name": "\xe9"}', "UTF-8"),
+        ("none.json", None, "readable"),
+    ):
         path = tmp_path / name
         if data is not None:
             path.write_bytes(data)
@@ -112,18 +116,29 @@ def test_the_shipped_schema_is_that_of_the_models_and_accepts_what_we_accept():
     validator = jsonschema.Draft202012Validator(schema)
     validator.validate(EXAMPLE)
     validator.validate(json.loads(setups.dumps(new_setup("nmc", 20, 50.0))))
-    for document in (changed("protection.cell_over_voltage.tripp_v", 3.6), changed("chemistry", "lead"), changed("capacity_ah", -1)):
+    for document in (
+        changed("protection.cell_over_voltage.tripp_v", 3.6),
+        changed("chemistry", "lead"),
+        changed("capacity_ah", -1),
+    ):
         with pytest.raises(jsonschema.ValidationError):
             validator.validate(document)
 
 
 def test_every_usual_value_says_where_it_comes_from():
     setup = new_setup("nmc", 20, 50.0, 2, "active")
-    value, source = usual_value(setups.put(setup, {"protection.cell_over_voltage.trip_v": 4.0}), "protection.cell_over_voltage.trip_v")
+    value, source = usual_value(
+        setups.put(setup, {"protection.cell_over_voltage.trip_v": 4.0}),
+        "protection.cell_over_voltage.trip_v",
+    )
     assert (value, source) == (4.2, "common practice")
     assert "IEC 60269" in usual_value(setup, "wiring.fuse_a")[1]
     assert usual_value(setup, "solar.in_series") is None
     assert usual_value(setup, "charging.equalise_v") is None
     for part in ("protection", "balancer", "charging", "wiring", "cell"):
-        for path in (f"{part}.{name}" for name, v in getattr(setup, part).model_dump(exclude_none=True).items() if isinstance(v, float)):
+        for path in (
+            f"{part}.{name}"
+            for name, v in getattr(setup, part).model_dump(exclude_none=True).items()
+            if isinstance(v, float)
+        ):
             assert usual_value(setup, path), path

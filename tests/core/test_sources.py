@@ -35,11 +35,25 @@ def made_up() -> Module:
 # worked examples: n Voc (1 + beta (T - 25)), with the number of modules that is allowed
 def test_cold_strings_agree_with_the_worked_examples():
     given = PV["cold_voc"]["module"]
-    module = Module(voc_v=given["v_oc_v"], vmp_v=41.6, isc_a=11.5, imp_a=10.9, voc_pct_per_k=given["beta_voc_pct_per_k"], vmp_pct_per_k=-0.35)
+    module = Module(
+        voc_v=given["v_oc_v"],
+        vmp_v=41.6,
+        isc_a=11.5,
+        imp_a=10.9,
+        voc_pct_per_k=given["beta_voc_pct_per_k"],
+        vmp_pct_per_k=-0.35,
+    )
     for row in PV["cold_voc"]["rows"]:
-        assert solar.cold_open_v(module, row["modules_in_series"], row["coldest_c"]) == pytest.approx(row["string_voc_cold_v"], abs=0.01)
+        assert solar.cold_open_v(
+            module, row["modules_in_series"], row["coldest_c"]
+        ) == pytest.approx(row["string_voc_cold_v"], abs=0.01)
         setup = put(
-            new_setup("lfp", 16, 280.0), {**pv(6, row["modules_in_series"]), "solar.tracker.max_v": float(row["limit_v"]), "solar.coldest_c": float(row["coldest_c"])}
+            new_setup("lfp", 16, 280.0),
+            {
+                **pv(6, row["modules_in_series"]),
+                "solar.tracker.max_v": float(row["limit_v"]),
+                "solar.coldest_c": float(row["coldest_c"]),
+            },
         )
         here = solar.as_set(setup)
         assert here
@@ -50,9 +64,18 @@ def test_cold_strings_agree_with_the_worked_examples():
 
 def test_hot_strings_agree_with_the_worked_examples():
     given = PV["hot_vmp"]["module"]
-    module = Module(voc_v=49.5, vmp_v=given["v_mp_v"], isc_a=11.5, imp_a=10.9, voc_pct_per_k=-0.27, vmp_pct_per_k=given["gamma_vmp_pct_per_k"])
+    module = Module(
+        voc_v=49.5,
+        vmp_v=given["v_mp_v"],
+        isc_a=11.5,
+        imp_a=10.9,
+        voc_pct_per_k=-0.27,
+        vmp_pct_per_k=given["gamma_vmp_pct_per_k"],
+    )
     for row in PV["hot_vmp"]["rows"]:
-        assert solar.hot_operating_v(module, row["modules_in_series"], row["hot_cell_c"]) == pytest.approx(row["string_vmp_hot_v"], rel=1e-3)
+        assert solar.hot_operating_v(
+            module, row["modules_in_series"], row["hot_cell_c"]
+        ) == pytest.approx(row["string_vmp_hot_v"], rel=1e-3)
 
 
 # pvlib 0.16.1, calcparams_cec and singlediode(method="lambertw")
@@ -63,7 +86,9 @@ def test_the_linear_method_is_within_half_a_per_cent_of_the_single_diode_model_a
         linear = solar.cold_open_v(made_up(), 1, float(row["cell_temp_c"]))
         assert linear == pytest.approx(float(row["v_oc_v"]), rel=5e-3)
         assert linear >= float(row["v_oc_v"]) * 0.9999
-        assert solar.hot_operating_v(made_up(), 1, float(row["cell_temp_c"])) == pytest.approx(float(row["v_mp_v"]), rel=5e-3)
+        assert solar.hot_operating_v(made_up(), 1, float(row["cell_temp_c"])) == pytest.approx(
+            float(row["v_mp_v"]), rel=5e-3
+        )
 
 
 # NEC table 690.7(A), from memory
@@ -99,11 +124,19 @@ def test_strings_in_parallel_need_fuses_from_three_on():
     pv_of = put(new_setup("lfp", 16, 280.0), pv(6, 2)).solar
     assert pv_of
     for row in PV["parallel_strings"]["rows"]:
-        fed = pv_of.model_copy(update={"module": pv_of.module.model_copy(update={"isc_a": row["isc_a"]})})
+        fed = pv_of.model_copy(
+            update={"module": pv_of.module.model_copy(update={"isc_a": row["isc_a"]})}
+        )
         assert solar.back_feed_a(fed, row["strings"]) == pytest.approx(row["back_feed_a"])
         assert (solar.back_feed_a(fed, row["strings"]) > row["series_fuse_a"]) is row["fuse_needed"]
-    told = [f.message for f in check(put(new_setup("lfp", 16, 280.0), pv(6, 2))) if f.code == "pv-string"]
-    assert any("3 strings in parallel: a faulted one is fed with 29 A" in m for m in told)  # 2 x 1.25 x 11.5 A
+    told = [
+        f.message
+        for f in check(put(new_setup("lfp", 16, 280.0), pv(6, 2)))
+        if f.code == "pv-string"
+    ]
+    assert any(
+        "3 strings in parallel: a faulted one is fed with 29 A" in m for m in told
+    )  # 2 x 1.25 x 11.5 A
 
 
 def test_the_modules_that_ship_are_plausible():
@@ -118,14 +151,19 @@ def test_rates_by_temperature():
     setup = new_setup("lfp", 4, 120.0, 4)
     assert [rate_at(setup, c) for c in (-1.0, 0.0, 9.9, 10.0, 30.0)] == [0.0, 0.2, 0.2, 0.5, 0.5]
     assert most_a(setup, 5.0) == pytest.approx(96.0)  # four packs of 120 Ah, 480 Ah, 0.2C
-    own = put(setup, {"charging.rates": [{"from_c": 5.0, "c_rate": 0.1}], "cell.max_charge_a": 10.0})
+    own = put(
+        setup, {"charging.rates": [{"from_c": 5.0, "c_rate": 0.1}], "cell.max_charge_a": 10.0}
+    )
     assert rates(own)[1] == "as entered"
     assert rate_at(own, 4.0) == 0.0
     assert most_a(own, 20.0) == 40.0  # the cell's sheet ends at 10 A, four packs
 
 
 def test_the_open_loop_sheet_stays_within_every_limit():
-    setup = put(new_setup("lfp", 16, 280.0, 2), {"charging.equalise_v": 56.8, "charging.equalise_every_days": 30.0})
+    setup = put(
+        new_setup("lfp", 16, 280.0, 2),
+        {"charging.equalise_v": 56.8, "charging.equalise_every_days": 30.0},
+    )
     lines = {v.name: v.text for v in openloop.sheet(setup)}
     assert lines["capacity"] == "560 Ah"
     assert lines["absorption"] == "55.20 V"
@@ -146,20 +184,36 @@ def test_the_open_loop_sheet_stays_within_every_limit():
 def test_the_energy_budget_is_the_worked_arithmetic():
     setup = new_setup("lfp", 16, 280.0)
     for row in WORKED["autonomy"]["rows"][:1]:
-        assert usable_kwh(setup) * 1e3 == pytest.approx(row["wh"], rel=0.02)  # 14336 Wh nominal; all of it between full and 2.60 V
+        assert usable_kwh(setup) * 1e3 == pytest.approx(
+            row["wh"], rel=0.02
+        )  # 14336 Wh nominal; all of it between full and 2.60 V
         budget = autonomy(put(setup, {"usage": {"kwh_per_day": row["load_wh_per_day"] / 1e3}}), {})
-        assert budget.without_sun_days == pytest.approx(row["days"] * usable_kwh(setup) * 1e3 / (row["wh"] * row["dod"]), rel=1e-6)
+        assert budget.without_sun_days == pytest.approx(
+            row["days"] * usable_kwh(setup) * 1e3 / (row["wh"] * row["dod"]), rel=1e-6
+        )
         assert budget.measured
         assert row["eta"] == INVERTER
     for row in WORKED["c_rate"]["rows"][:3]:
-        budget = autonomy(put(setup, {"charging.max_charge_a": float(row["current_a"]), "protection.charge_over_current.trip_a": 200.0, "wiring": None}), {})
+        budget = autonomy(
+            put(
+                setup,
+                {
+                    "charging.max_charge_a": float(row["current_a"]),
+                    "protection.charge_over_current.trip_a": 200.0,
+                    "wiring": None,
+                },
+            ),
+            {},
+        )
         assert budget.c_rate == pytest.approx(row["c_rate"])
         assert budget.refill_h == pytest.approx(row["hours"])
 
 
 def test_more_sun_lasts_longer_and_winter_gives_less():
     assert day_kwh(1000.0, 52.0, 172, 1.0) > 4 * day_kwh(1000.0, 52.0, 355, 1.0)
-    assert 6.0 < day_kwh(1000.0, 52.0, 172, 1.0) < 9.0  # a clear midsummer day at 52 degrees, horizontal: some 8 kWh/m2, common knowledge
+    assert (
+        6.0 < day_kwh(1000.0, 52.0, 172, 1.0) < 9.0
+    )  # a clear midsummer day at 52 degrees, horizontal: some 8 kWh/m2, common knowledge
     setup = new_setup("lfp", 16, 280.0)
     budget = autonomy(setup, {})
     assert budget.cloudy_winter_days
@@ -173,6 +227,14 @@ def test_more_sun_lasts_longer_and_winter_gives_less():
 @pytest.mark.parametrize("chemistry", ["lfp", "nmc", "lto"])
 def test_a_second_charger_to_begin_with_is_sound(chemistry):
     """Also without a main charger: by the chemistry, never LFP's voltage on another cell."""
-    for setup in (new_setup(chemistry, 16, 100.0), put(new_setup(chemistry, 16, 100.0), {"charging": None})):
-        made = put(setup, {"other_chargers": [other_charger(setup, "generator").model_dump(exclude_none=True)]})
-        assert not [f for f in check(made) if f.code in ("other-charger-against-trip", "chargers-together")]
+    for setup in (
+        new_setup(chemistry, 16, 100.0),
+        put(new_setup(chemistry, 16, 100.0), {"charging": None}),
+    ):
+        made = put(
+            setup,
+            {"other_chargers": [other_charger(setup, "generator").model_dump(exclude_none=True)]},
+        )
+        assert not [
+            f for f in check(made) if f.code in ("other-charger-against-trip", "chargers-together")
+        ]

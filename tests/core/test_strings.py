@@ -21,15 +21,31 @@ def test_colder_and_longer_is_more_voltage(module, in_series, coldest, colder):
     here = solar.cold_open_v(module, in_series, coldest)
     assert solar.cold_open_v(module, in_series, coldest - colder) > here
     assert solar.cold_open_v(module, in_series + 1, coldest) > here
-    assert solar.hot_operating_v(module, in_series, 70.0) < solar.hot_operating_v(module, in_series, 25.0)
+    assert solar.hot_operating_v(module, in_series, 70.0) < solar.hot_operating_v(
+        module, in_series, 25.0
+    )
 
 
-@given(MODULES, st.integers(1, 24), st.floats(40.0, 600.0), st.floats(-30.0, 10.0), st.one_of(st.none(), st.floats(5.0, 60.0)))
+@given(
+    MODULES,
+    st.integers(1, 24),
+    st.floats(40.0, 600.0),
+    st.floats(-30.0, 10.0),
+    st.one_of(st.none(), st.floats(5.0, 60.0)),
+)
 def test_the_ranking_holds_what_it_says(module, count, limit, coldest, most_a):
     tracker = {"max_v": round(limit, 1)} | ({"max_a": round(most_a, 1)} if most_a else {})
     setup = put(
         new_setup("lfp", 16, 280.0),
-        {"solar": {"module": module.model_dump(), "modules": count, "in_series": 1, "tracker": tracker, "coldest_c": round(coldest, 1)}},
+        {
+            "solar": {
+                "module": module.model_dump(),
+                "modules": count,
+                "in_series": 1,
+                "tracker": tracker,
+                "coldest_c": round(coldest, 1),
+            }
+        },
     )
     ways = solar.arrangements(setup)
     assert len(ways) == count

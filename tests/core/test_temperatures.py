@@ -19,7 +19,10 @@ def test_rows_cover_the_scale_whatever_is_set(chemistry, values):
     setup, changes = new_setup(chemistry, 16, 100.0), {}
     names = ("charge_over", "charge_under", "discharge_over", "discharge_under", "mosfet_over")
     for i, name in enumerate(names):
-        changes |= {f"protection.{name}_temperature.trip_c": values[2 * i], f"protection.{name}_temperature.release_c": values[2 * i + 1]}
+        changes |= {
+            f"protection.{name}_temperature.trip_c": values[2 * i],
+            f"protection.{name}_temperature.release_c": values[2 * i + 1],
+        }
     setup = put(setup, changes)
     for row in rows(setup):
         for zone in row.zones:
@@ -43,11 +46,17 @@ def test_the_charge_follows_the_table_of_rates():
         (LOWEST_C, "off", "off"), (2.0, "waits", "waits"), (5.0, "slow", "up to 0.2C"), (10.0, "on", "up to 0.5C"), (45.0, "waits", "waits"), (50.0, "off", "off"),
     ]  # fmt: skip
     late = put(new_setup("lfp", 16, 100.0), {"charging.rates": [{"from_c": 20.0, "c_rate": 0.3}]})
-    assert [z.text for z in rows(late)[0].zones if z.low_c in (5.0, 20.0)] == ["no charge", "up to 0.3C"]
+    assert [z.text for z in rows(late)[0].zones if z.low_c in (5.0, 20.0)] == [
+        "no charge",
+        "up to 0.3C",
+    ]
 
 
 def test_the_chargers_cutoff_is_a_handle_where_the_bms_has_none():
-    setup = put(new_setup("lfp", 16, 100.0), {"protection.charge_under_temperature": None, "charging.cold_stop_c": 5.0})
+    setup = put(
+        new_setup("lfp", 16, 100.0),
+        {"protection.charge_under_temperature": None, "charging.cold_stop_c": 5.0},
+    )
     handles = dict(rows(setup)[0].handles)
     assert handles["charging.cold_stop_c"] == 5.0
     assert handles["charging.cold_resume_c"] == 6.0

@@ -35,7 +35,9 @@ def setup():
 
 def test_every_setting_that_is_set_stands_once(setup):
     lines = sheet(setup, None, plain_menu())
-    assert [line.path for line in lines] == [path for path in TITLES if get(setup, path) is not None]
+    assert [line.path for line in lines] == [
+        path for path in TITLES if get(setup, path) is not None
+    ]
     assert len({line.path for line in lines}) == len(lines)
 
 
@@ -49,9 +51,16 @@ def test_the_menu_s_own_order_labels_and_units(setup):
         ],
     )
     lines = sheet(setup, None, menu)
-    assert [(line.label, line.value) for line in lines[:2]] == [("Bulk", "55.20 V"), ("COVP", "3650 mV")]
-    assert lines[2].value == "2752 0.1 K"  # by hand: (2 + 273.15) * 10 = 2751.5, rounded to even tenths by the format
-    assert len(lines) == len(sheet(setup, None, plain_menu()))  # what the menu does not name follows
+    assert [(line.label, line.value) for line in lines[:2]] == [
+        ("Bulk", "55.20 V"),
+        ("COVP", "3650 mV"),
+    ]
+    assert (
+        lines[2].value == "2752 0.1 K"
+    )  # by hand: (2 + 273.15) * 10 = 2751.5, rounded to even tenths by the format
+    assert len(lines) == len(
+        sheet(setup, None, plain_menu())
+    )  # what the menu does not name follows
 
 
 # by hand
@@ -76,7 +85,10 @@ def test_values_as_a_bms_shows_them(path, value, unit, words):
 def test_old_and_new(setup):
     new = put(setup, {"protection.cell_over_voltage.trip_v": 3.6, "charging.tail_a": None})
     changed = {line.path: (line.before, line.value) for line in differences(setup, new)}
-    assert changed == {"protection.cell_over_voltage.trip_v": ("3.65 V", "3.60 V"), "charging.tail_a": ("5.6 A", "–")}
+    assert changed == {
+        "protection.cell_over_voltage.trip_v": ("3.65 V", "3.60 V"),
+        "charging.tail_a": ("5.6 A", "–"),
+    }
     assert differences(setup, setup) == []
 
 

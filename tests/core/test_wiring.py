@@ -30,7 +30,9 @@ def test_leads_carry_what_the_standard_says():
 def test_a_short_ruins_a_lead_after_the_adiabatic_time():
     for row in WORKED["adiabatic"]["rows"]:
         if row["k"] == 115:
-            assert ruined_after_s(row["current_a"], row["area_mm2"]) == pytest.approx(row["seconds"], rel=0.01)
+            assert ruined_after_s(row["current_a"], row["area_mm2"]) == pytest.approx(
+                row["seconds"], rel=0.01
+            )
 
 
 def test_a_lead_carries_its_current_for_ever_and_nothing_beyond_for_longer_than_less():
@@ -44,7 +46,9 @@ def test_a_lead_carries_its_current_for_ever_and_nothing_beyond_for_longer_than_
 # IEC 60228 class 1 copper of 58 m/(ohm mm2) (IEC 60028): the ideal loop resistance of the worked examples
 def test_leads_have_the_resistance_of_copper():
     for row in (r for r in WORKED["voltage_drop"]["rows"] if r["conductor_c"] == 20):
-        assert 1e3 * loop_ohm(row["area_mm2"], row["one_way_m"]) == pytest.approx(row["r_loop_mohm_ideal"], rel=1e-3)
+        assert 1e3 * loop_ohm(row["area_mm2"], row["one_way_m"]) == pytest.approx(
+            row["r_loop_mohm_ideal"], rel=1e-3
+        )
 
 
 # IEC 60269-1 gates of gG fuses, from memory
@@ -59,9 +63,19 @@ def test_a_fuse_keeps_its_gates(rating):
     assert melts_after_s(1.61 * rating, rating)[1] <= conventional_s(rating)
 
 
-@given(st.sampled_from(RATED_A), st.sampled_from(["gG", "fast"]), st.floats(0.5, 200.0), st.floats(1.01, 3.0))
-def test_more_current_never_melts_it_later_and_the_soonest_is_before_the_latest(rating, kind, times, more):
-    here, there = melts_after_s(times * rating, rating, kind), melts_after_s(more * times * rating, rating, kind)
+@given(
+    st.sampled_from(RATED_A),
+    st.sampled_from(["gG", "fast"]),
+    st.floats(0.5, 200.0),
+    st.floats(1.01, 3.0),
+)
+def test_more_current_never_melts_it_later_and_the_soonest_is_before_the_latest(
+    rating, kind, times, more
+):
+    here, there = (
+        melts_after_s(times * rating, rating, kind),
+        melts_after_s(more * times * rating, rating, kind),
+    )
     assert there[0] <= here[0] * (1 + 1e-9)
     assert there[1] <= here[1] * (1 + 1e-9)
     assert here[0] <= here[1]
@@ -73,12 +87,19 @@ def test_more_current_never_melts_it_later_and_the_soonest_is_before_the_latest(
 # worked examples: I = n OCV / (n r / p + r_ext)
 def test_a_short_is_fed_by_voltage_over_resistance():
     row = WORKED["prospective_short_circuit"]["rows"][1]
-    setup = put(new_setup("lfp", row["cells_in_series"], 280.0), {"cell.resistance_mohm": row["cell_mohm"], "wiring": None})
+    setup = put(
+        new_setup("lfp", row["cells_in_series"], 280.0),
+        {"cell.resistance_mohm": row["cell_mohm"], "wiring": None},
+    )
     volts = currents.short_circuit_a(setup) * currents.pack_ohm(setup)
     inside_mohm = 1e3 * (currents.pack_ohm(setup) - currents.JOINTS_OHM)
     assert inside_mohm == pytest.approx(row["r_internal_mohm"])
-    assert 1e3 * volts / (row["r_internal_mohm"] + row["external_mohm"]) == pytest.approx(row["prospective_a"], rel=0.01)
-    assert currents.short_circuit_a(put(setup, {"packs_in_parallel": 3})) == pytest.approx(3 * currents.short_circuit_a(setup))
+    assert 1e3 * volts / (row["r_internal_mohm"] + row["external_mohm"]) == pytest.approx(
+        row["prospective_a"], rel=0.01
+    )
+    assert currents.short_circuit_a(put(setup, {"packs_in_parallel": 3})) == pytest.approx(
+        3 * currents.short_circuit_a(setup)
+    )
 
 
 def test_loads_become_amperes_at_the_low_end():
@@ -111,12 +132,26 @@ def test_a_new_setup_is_coordinated_and_a_late_bms_is_not():
 
 def test_the_chart_has_every_curve_the_setup_gives():
     setup = put(
-        new_setup("lfp", 16, 280.0), {"usage": {"continuous_w": 3000.0, "inrush_w": 9000.0, "inrush_s": 1.0}, "cell.pulse_discharge_a": 500.0, "cell.pulse_s": 5.0}
+        new_setup("lfp", 16, 280.0),
+        {
+            "usage": {"continuous_w": 3000.0, "inrush_w": 9000.0, "inrush_s": 1.0},
+            "cell.pulse_discharge_a": 500.0,
+            "cell.pulse_s": 5.0,
+        },
     )
     kinds = [line.kind for line in currents.lines(setup)]
     assert kinds.count("fuse") == 2
     assert {"bms", "lead", "cell", "load"} <= set(kinds)
     assert all(line.points for line in currents.lines(setup))
     assert all(line.source for line in currents.lines(setup))
-    bare = put(setup, {"wiring": None, "usage": None, "protection.short_circuit": None, "protection.discharge_over_current": None, "cell.max_discharge_a": None})
+    bare = put(
+        setup,
+        {
+            "wiring": None,
+            "usage": None,
+            "protection.short_circuit": None,
+            "protection.discharge_over_current": None,
+            "cell.max_discharge_a": None,
+        },
+    )
     assert currents.lines(bare) == []

@@ -50,7 +50,11 @@ def test_what_was_kept_is_found_again(bench, path, setup, log):
     bench.close()
     again = Bench.open(path)
     assert again.setup() == changed
-    assert next((r.kind, r.note, r.setup) for r in again.revisions()) == ("typed in", "first", setup)
+    assert next((r.kind, r.note, r.setup) for r in again.revisions()) == (
+        "typed in",
+        "first",
+        setup,
+    )
     assert [(e.note, e.pack) for e in again.events()] == [("bars retorqued", 2)]
     assert again.mapping("abc") == {"time": "t"}
     assert again.mapping("other") is None
@@ -61,11 +65,18 @@ def test_what_was_kept_is_found_again(bench, path, setup, log):
     np.testing.assert_allclose(back.cell_v, log.cell_v, atol=6e-5)
     np.testing.assert_allclose(back.time_s, log.time_s)
     assert again.load_log(2) is None
-    assert [(item.file, item.rows, item.pack) for item in again.logs()] == [("one.csv", log.rows, 1)]
+    assert [(item.file, item.rows, item.pack) for item in again.logs()] == [
+        ("one.csv", log.rows, 1)
+    ]
     again.close()
 
 
-@given(rows=st.integers(1, 50), cells=st.integers(1, 20), temps=st.integers(0, 4), seed=st.integers(0, 2**31))
+@given(
+    rows=st.integers(1, 50),
+    cells=st.integers(1, 20),
+    temps=st.integers(0, 4),
+    seed=st.integers(0, 2**31),
+)
 def test_a_stretch_comes_back_as_it_was_packed(rows, cells, temps, seed):
     rng = np.random.default_rng(seed)
     cell_v = np.round(rng.uniform(0.3, 5.4, (rows, cells)), 4).astype(np.float32)
@@ -130,7 +141,11 @@ def test_other_files_are_told_apart(tmp_path):
     connection.execute("CREATE TABLE t (x)")
     connection.commit()
     connection.close()
-    for path, words in ((text, "another kind of file"), (other, "another kind of database"), (none, "there is none")):
+    for path, words in (
+        (text, "another kind of file"),
+        (other, "another kind of database"),
+        (none, "there is none"),
+    ):
         with pytest.raises(InputError, match=words):
             Bench.open(path)
 
@@ -165,7 +180,9 @@ def test_a_damaged_stretch_is_told(bench, log):
 
 def test_an_older_version_is_brought_up_with_a_copy_beside_it(path, setup):
     connection = sqlite3.connect(path)
-    connection.executescript(f"PRAGMA application_id = {schema.APPLICATION_ID}; {schema.TABLES} PRAGMA user_version = 1;")
+    connection.executescript(
+        f"PRAGMA application_id = {schema.APPLICATION_ID}; {schema.TABLES} PRAGMA user_version = 1;"
+    )
     connection.execute("INSERT INTO packs (name) VALUES ('Old')")
     from nipper.core.setup import dumps
 
@@ -249,7 +266,12 @@ bench.import_log(1, log, "a.csv", None, lambda share: os._exit(9) if share > 0.5
 """
     from pathlib import Path
 
-    done = subprocess.run([sys.executable, "-c", script], cwd=Path(__file__).parents[2], capture_output=True, check=False)
+    done = subprocess.run(
+        [sys.executable, "-c", script],
+        cwd=Path(__file__).parents[2],
+        capture_output=True,
+        check=False,
+    )
     assert done.returncode == 9, done.stderr.decode()
     bench = Bench.open(path)
     assert [e.note for e in bench.events()] == ["confirmed"]

@@ -24,7 +24,9 @@ def page(window) -> ImportPage:
 
 def test_from_a_log_alone_to_the_named_cell(qtbot, window, small_log, tmp_path):
     path = tmp_path / "shed_export.csv"
-    path.write_text(dialect(small_log, separator=";", decimal=",", sign=-1.0, times=local("%d.%m.%Y %H:%M:%S")))
+    path.write_text(
+        dialect(small_log, separator=";", decimal=",", sign=-1.0, times=local("%d.%m.%Y %H:%M:%S"))
+    )
     drop(window, path)
     qtbot.waitUntil(lambda: "shed_export" in window.start_page._headline.text(), timeout=20_000)
     assert window.start_page.cells.value() == 8
@@ -32,7 +34,9 @@ def test_from_a_log_alone_to_the_named_cell(qtbot, window, small_log, tmp_path):
     assert window.start_page.chemistry.currentData() == "lfp"
     window.start_page.capacity.set_value(100.0)
     window.start_page.make.click()
-    qtbot.waitUntil(lambda: window.document is not None and page(window).take.isEnabled(), timeout=20_000)
+    qtbot.waitUntil(
+        lambda: window.document is not None and page(window).take.isEnabled(), timeout=20_000
+    )
     page(window).confirm()
     document = window.document
     qtbot.waitUntil(lambda: document.record is not None and not document.busy, timeout=30_000)
@@ -51,7 +55,14 @@ def test_five_answers_make_a_bench_that_check_passes(qtbot, window):
     start.balancer.setCurrentIndex(1)
     start.make.click()
     setup = window.document.setup
-    assert (setup.name, setup.chemistry, setup.cells, setup.capacity_ah, setup.packs_in_parallel, setup.balancer.kind) == ("Hut", "nmc", 14, 60.0, 2, "active")
+    assert (
+        setup.name,
+        setup.chemistry,
+        setup.cells,
+        setup.capacity_ah,
+        setup.packs_in_parallel,
+        setup.balancer.kind,
+    ) == ("Hut", "nmc", 14, 60.0, 2, "active")
     assert verdict(check(setup)) == "ok"
     assert len(window.document.packs) == 2
     path = window.document.bench.path
@@ -75,8 +86,16 @@ def test_a_setup_file_makes_a_bench(qtbot, window, tmp_path):
     assert window.document.setup.name == "From a file"
 
 
-def test_the_import_page_says_what_looks_odd_and_turns_the_sign(qtbot, open_window, small_log, tmp_path):
-    turned = Log(small_log.time_s + 1e7, -small_log.current_a, small_log.pack_v, small_log.cell_v, small_log.temp_c)
+def test_the_import_page_says_what_looks_odd_and_turns_the_sign(
+    qtbot, open_window, small_log, tmp_path
+):
+    turned = Log(
+        small_log.time_s + 1e7,
+        -small_log.current_a,
+        small_log.pack_v,
+        small_log.cell_v,
+        small_log.temp_c,
+    )
     path = tmp_path / "turned.csv"
     write_plain(turned, path)
     drop(open_window, path)
@@ -90,17 +109,36 @@ def test_the_import_page_says_what_looks_odd_and_turns_the_sign(qtbot, open_wind
     assert found.rows.rowCount() == 12
 
 
-def test_the_same_log_twice_adds_nothing_and_its_columns_are_remembered(qtbot, open_window, small_log, tmp_path):
+def test_the_same_log_twice_adds_nothing_and_its_columns_are_remembered(
+    qtbot, open_window, small_log, tmp_path
+):
     path = tmp_path / "again.csv"
-    later = Log(small_log.time_s + 2e7, small_log.current_a, small_log.pack_v, small_log.cell_v, small_log.temp_c)
+    later = Log(
+        small_log.time_s + 2e7,
+        small_log.current_a,
+        small_log.pack_v,
+        small_log.cell_v,
+        small_log.temp_c,
+    )
     path.write_text(dialect(later))
     for attempt in range(2):
         drop(open_window, path)
         found = page(open_window)
-        qtbot.waitUntil(lambda f=found: f.draft is not None and f.draft.table.file == str(path) and f.take.isEnabled(), timeout=20_000)
+        qtbot.waitUntil(
+            lambda f=found: (
+                f.draft is not None and f.draft.table.file == str(path) and f.take.isEnabled()
+            ),
+            timeout=20_000,
+        )
         assert found.draft.remembered == (attempt == 1)
         found.confirm()
-        qtbot.waitUntil(lambda: isinstance(open_window.pages.currentWidget(), RecordView) and not open_window.document.busy, timeout=30_000)
+        qtbot.waitUntil(
+            lambda: (
+                isinstance(open_window.pages.currentWidget(), RecordView)
+                and not open_window.document.busy
+            ),
+            timeout=30_000,
+        )
     assert "nothing was added" in open_window._message.text()
     assert len(open_window.document.bench.logs()) == 2
 

@@ -33,7 +33,9 @@ class PackRecord:
     evidence: "Evidence"
 
 
-def read_pack(bench: Bench, pack: Pack, setup: Setup, tick: Callable[[float], None] = lambda _share: None) -> PackRecord | None:
+def read_pack(
+    bench: Bench, pack: Pack, setup: Setup, tick: Callable[[float], None] = lambda _share: None
+) -> PackRecord | None:
     """Load a pack's samples and judge them; None when it has none. Runs in a worker thread."""
     from nipper.core.imbalance.diagnosis import diagnose
     from nipper.core.rules.measured import measured
@@ -95,7 +97,9 @@ class Document(QObject):
             self.trouble.emit(str(error))
             return False
         if new != self._setup:
-            self.undo_stack.push(_Change(self, self._setup, new, text, f"{merge} {self._drag}" if merge else ""))
+            self.undo_stack.push(
+                _Change(self, self._setup, new, text, f"{merge} {self._drag}" if merge else "")
+            )
         return True
 
     def replace_setup(self, setup: Setup, text: str) -> bool:
@@ -130,7 +134,11 @@ class Document(QObject):
             self.bench.ensure_packs(setup.packs_in_parallel)
             self.packs = self.bench.packs()
             self.pack_changed.emit(self.pack.id)
-        if before.cells != setup.cells or before.chemistry != setup.chemistry or before.capacity_ah != setup.capacity_ah:
+        if (
+            before.cells != setup.cells
+            or before.chemistry != setup.chemistry
+            or before.capacity_ah != setup.capacity_ah
+        ):
             self.read_all()
 
     def typed_revisions(self) -> list[Revision]:
@@ -183,7 +191,9 @@ class Document(QObject):
 
     def forget_module(self, name: str) -> None:
         """Take a module out of the bench's list."""
-        self.bench.keep_value(MODULES_KEY, json.dumps([m.model_dump() for m in self.kept_modules() if m.name != name]))
+        self.bench.keep_value(
+            MODULES_KEY, json.dumps([m.model_dump() for m in self.kept_modules() if m.name != name])
+        )
 
     # packs and logs
 
@@ -304,7 +314,9 @@ class Document(QObject):
 class _Change(QUndoCommand):
     """One step of the settings; steps of one drag merge."""
 
-    def __init__(self, document: Document, before: Setup, after: Setup, text: str, merge: str) -> None:
+    def __init__(
+        self, document: Document, before: Setup, after: Setup, text: str, merge: str
+    ) -> None:
         super().__init__(text)
         self._document, self.before, self.after, self.merge = document, before, after, merge
 

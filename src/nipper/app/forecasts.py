@@ -10,7 +10,11 @@ from nipper.app.document import Document
 from nipper.app.jobs import Latest
 from nipper.core.setup import Setup
 
-AIR_C = {"midsummer": 18.0, "March": 10.0, "midwinter": 9.0}  # mean over the year around the pack, so that the season's own wave gives its days
+AIR_C = {
+    "midsummer": 18.0,
+    "March": 10.0,
+    "midwinter": 9.0,
+}  # mean over the year around the pack, so that the season's own wave gives its days
 
 if TYPE_CHECKING:
     from nipper.core.forecast.autonomy import Autonomy
@@ -25,7 +29,13 @@ if TYPE_CHECKING:
     from nipper.core.simulate.trial import Trial
 
 
-def rehearse_work(setup: Setup, known: "Mapping[int, Known]", plan: "Plan", other: tuple[str, Setup] | None, tick: Callable[[float], None]) -> "Rehearsal":
+def rehearse_work(
+    setup: Setup,
+    known: "Mapping[int, Known]",
+    plan: "Plan",
+    other: tuple[str, Setup] | None,
+    tick: Callable[[float], None],
+) -> "Rehearsal":
     """Run in a worker thread; the compiler, if it is needed, in a process of its own."""
     from nipper.core.simulate.compiled import make_ready
 
@@ -35,7 +45,13 @@ def rehearse_work(setup: Setup, known: "Mapping[int, Known]", plan: "Plan", othe
     return rehearse(setup, known, plan, other, tick)
 
 
-def level_work(setup: Setup, known: "Mapping[int, Known]", pack: int, plan: "Plan", tick: Callable[[float], None]) -> "Levelling":
+def level_work(
+    setup: Setup,
+    known: "Mapping[int, Known]",
+    pack: int,
+    plan: "Plan",
+    tick: Callable[[float], None],
+) -> "Levelling":
     """Run in a worker thread."""
     from nipper.core.simulate.compiled import make_ready
 
@@ -45,7 +61,9 @@ def level_work(setup: Setup, known: "Mapping[int, Known]", pack: int, plan: "Pla
     return levelling(setup, known, pack, plan, tick)
 
 
-def day_work(setup: Setup, known: "Mapping[int, Known]", pack: int, season: str, weather: str) -> "tuple[Day, Autonomy]":
+def day_work(
+    setup: Setup, known: "Mapping[int, Known]", pack: int, season: str, weather: str
+) -> "tuple[Day, Autonomy]":
     """Run in a worker thread."""
     from nipper.core.simulate.compiled import make_ready
 
@@ -63,7 +81,9 @@ def closer_work(rehearsal: "Rehearsal", time_s: float, half_s: float) -> "Trial"
     return closer(rehearsal, time_s, half_s)
 
 
-def compare_work(packs: "Mapping[int, tuple[Log, Estimate]]", happenings: "list[Happening]", setup: Setup) -> "Compared":
+def compare_work(
+    packs: "Mapping[int, tuple[Log, Estimate]]", happenings: "list[Happening]", setup: Setup
+) -> "Compared":
     """Run in a worker thread."""
     from nipper.core.imbalance.compare import compare_all
 
@@ -95,7 +115,11 @@ class Forecasts(QObject):
         self.budget: Autonomy | None = None
         self.day_of = ("midsummer", "clear")  # season and weather
         self._wanted: set[str] = set()
-        self._rehearse, self._level, self._closer = Latest(rehearse_work, self, ticks=True), Latest(level_work, self, ticks=True), Latest(closer_work, self)
+        self._rehearse, self._level, self._closer = (
+            Latest(rehearse_work, self, ticks=True),
+            Latest(level_work, self, ticks=True),
+            Latest(closer_work, self),
+        )
         self._compare, self._day = Latest(compare_work, self), Latest(day_work, self)
         self._day.answered.connect(self._day_came)
         self._compare.answered.connect(self._compared)
@@ -115,7 +139,13 @@ class Forecasts(QObject):
     @property
     def busy(self) -> bool:
         """Whether an answer is still to come."""
-        return self._rehearse.busy or self._level.busy or self._closer.busy or self._compare.busy or self._day.busy
+        return (
+            self._rehearse.busy
+            or self._level.busy
+            or self._closer.busy
+            or self._compare.busy
+            or self._day.busy
+        )
 
     @property
     def rehearsing(self) -> bool:
@@ -128,12 +158,18 @@ class Forecasts(QObject):
         from nipper.core.forecast.twin import Known
 
         records = self.document.records
-        return {i: Known(r.log, r.diagnosis.estimate) for i, p in enumerate(self.document.packs, 1) if (r := records.get(p.id)) is not None}
+        return {
+            i: Known(r.log, r.diagnosis.estimate)
+            for i, p in enumerate(self.document.packs, 1)
+            if (r := records.get(p.id)) is not None
+        }
 
     @property
     def pack_number(self) -> int:
         """The shown pack's number in the bank."""
-        return 1 + next(i for i, p in enumerate(self.document.packs) if p.id == self.document.pack.id)
+        return 1 + next(
+            i for i, p in enumerate(self.document.packs) if p.id == self.document.pack.id
+        )
 
     # rehearsals
 
@@ -167,14 +203,23 @@ class Forecasts(QObject):
             self._closer.ask(self.rehearsal, time_s, half_s)
 
     def _ask(self, which: str) -> None:
-        if which not in self._wanted or which == "comparison" or self.document.setup.packs_in_parallel > len(self.document.packs):
+        if (
+            which not in self._wanted
+            or which == "comparison"
+            or self.document.setup.packs_in_parallel > len(self.document.packs)
+        ):
             return
         if which == "rehearsal":
             self._rehearse.ask(self.document.setup, self.known, self.plan, self.other)
         elif which == "day":
             self._day.ask(self.document.setup, self.known, self.pack_number, *self.day_of)
         else:
-            self._level.ask(self.document.setup, self.known, self.pack_number, replace(self.plan, weather="mixed", events=()))
+            self._level.ask(
+                self.document.setup,
+                self.known,
+                self.pack_number,
+                replace(self.plan, weather="mixed", events=()),
+            )
 
     @Slot()
     def _ask_comparison(self) -> None:
@@ -183,7 +228,11 @@ class Forecasts(QObject):
         from nipper.core.imbalance.compare import Happening
 
         document = self.document
-        packs = {p.id: (r.log, r.diagnosis.estimate) for p in document.packs if (r := document.records.get(p.id)) is not None}
+        packs = {
+            p.id: (r.log, r.diagnosis.estimate)
+            for p in document.packs
+            if (r := document.records.get(p.id)) is not None
+        }
         happenings = [Happening(e.time_s, e.pack, e.kind, e.note) for e in document.events()]
         if packs:
             self._compare.ask(packs, happenings, document.setup)

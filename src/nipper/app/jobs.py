@@ -94,7 +94,9 @@ class Latest(QObject):
     failed = Signal(str)
     progressed = Signal(float)
 
-    def __init__(self, work: Callable[..., object], parent: QObject | None = None, ticks: bool = False) -> None:
+    def __init__(
+        self, work: Callable[..., object], parent: QObject | None = None, ticks: bool = False
+    ) -> None:
         super().__init__(parent)
         self._work, self._ticks = work, ticks
         self._running: Job | None = None

@@ -10,7 +10,9 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-if TYPE_CHECKING:  # imported late at run time: the arguments are read, and a screen is found, before Qt is loaded
+if (
+    TYPE_CHECKING
+):  # imported late at run time: the arguments are read, and a screen is found, before Qt is loaded
     from zoneinfo import ZoneInfo
 
     from PySide6.QtCore import QSettings
@@ -21,17 +23,27 @@ PICTURES = "demo-pictures"
 
 
 def _arguments(argv: Sequence[str]) -> argparse.Namespace:
-    parser = argparse.ArgumentParser(prog="nipper", description="Bench companion of a lithium battery pack builder.")
+    parser = argparse.ArgumentParser(
+        prog="nipper", description="Bench companion of a lithium battery pack builder."
+    )
     parser.add_argument("file", nargs="?", help="a bench, a setup file or a log")
     parser.add_argument("--demo", action="store_true", help="start with the demo bench")
-    parser.add_argument("--pictures", metavar="FOLDER", help="walk through all views, write their pictures there, and end")
+    parser.add_argument(
+        "--pictures",
+        metavar="FOLDER",
+        help="walk through all views, write their pictures there, and end",
+    )
     parser.add_argument("--theme", choices=("desktop", "light", "dark"), help="for this start only")
     return parser.parse_args(argv)
 
 
 def has_screen() -> bool:
     """Whether a window can be shown: a display, or a platform chosen on purpose."""
-    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM"))
+    return bool(
+        os.environ.get("DISPLAY")
+        or os.environ.get("WAYLAND_DISPLAY")
+        or os.environ.get("QT_QPA_PLATFORM")
+    )
 
 
 def main(argv: Sequence[str]) -> int:
@@ -45,14 +57,19 @@ def main(argv: Sequence[str]) -> int:
 def _on_virtual_screen(argv: Sequence[str], arguments: argparse.Namespace) -> int:
     """Start again under Xvfb and take pictures; without Xvfb, on Qt's own offscreen platform."""
     if not arguments.demo:
-        sys.stderr.write("nipper: expected a display (DISPLAY or WAYLAND_DISPLAY), there is none; nipper --demo walks through the demo without one\n")
+        sys.stderr.write(
+            "nipper: expected a display (DISPLAY or WAYLAND_DISPLAY), there is none; nipper --demo walks through the demo without one\n"
+        )
         return 2
     again = [sys.executable, "-m", "nipper", *argv]
     if not arguments.pictures:
         again += ["--pictures", PICTURES]
     runner = shutil.which("xvfb-run")
     if runner and shutil.which("xauth"):
-        return subprocess.call([runner, "-a", "-s", "-screen 0 1280x800x24", *again], env={**os.environ, "QT_QPA_PLATFORM": "xcb"})
+        return subprocess.call(
+            [runner, "-a", "-s", "-screen 0 1280x800x24", *again],
+            env={**os.environ, "QT_QPA_PLATFORM": "xcb"},
+        )
     server = shutil.which("Xvfb")
     if server:
         return _under_xvfb(server, again)
@@ -62,7 +79,16 @@ def _on_virtual_screen(argv: Sequence[str], arguments: argparse.Namespace) -> in
 def _under_xvfb(server: str, again: list[str]) -> int:
     """Run under an Xvfb of our own, which says itself which display number was free."""
     read_end, write_end = os.pipe()
-    command = [server, "-displayfd", str(write_end), "-screen", "0", "1280x800x24", "-nolisten", "tcp"]
+    command = [
+        server,
+        "-displayfd",
+        str(write_end),
+        "-screen",
+        "0",
+        "1280x800x24",
+        "-nolisten",
+        "tcp",
+    ]
     screen = subprocess.Popen(command, pass_fds=(write_end,), stderr=subprocess.DEVNULL)
     os.close(write_end)
     try:
@@ -70,7 +96,9 @@ def _under_xvfb(server: str, again: list[str]) -> int:
             number = pipe.readline().strip()
         if not number:
             return subprocess.call(again, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"})
-        return subprocess.call(again, env={**os.environ, "DISPLAY": f":{number}", "QT_QPA_PLATFORM": "xcb"})
+        return subprocess.call(
+            again, env={**os.environ, "DISPLAY": f":{number}", "QT_QPA_PLATFORM": "xcb"}
+        )
     finally:
         screen.terminate()
         screen.wait()
@@ -81,15 +109,23 @@ def run(arguments: argparse.Namespace) -> int:
     from PySide6.QtCore import QSettings, Qt, QTimer
     from PySide6.QtWidgets import QApplication
 
-    QApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
+    QApplication.setHighDpiScaleFactorRoundingPolicy(
+        Qt.HighDpiScaleFactorRoundingPolicy.PassThrough
+    )
     app = QApplication([sys.argv[0]])
     app.setApplicationName("nipper")
     app.setOrganizationName("nipper")
     app.setStyle("Fusion")
     walking = arguments.pictures is not None
     scratch = tempfile.TemporaryDirectory(prefix="nipper-walk-") if walking else None
-    settings = QSettings(str(Path(scratch.name) / "settings.ini"), QSettings.Format.IniFormat) if scratch else QSettings()
-    window = make_window(settings, arguments.theme or str(settings.value("theme", "light" if walking else "desktop")))
+    settings = (
+        QSettings(str(Path(scratch.name) / "settings.ini"), QSettings.Format.IniFormat)
+        if scratch
+        else QSettings()
+    )
+    window = make_window(
+        settings, arguments.theme or str(settings.value("theme", "light" if walking else "desktop"))
+    )
     window.show()
     if walking:
         from nipper.app.shell.walk import Walk
@@ -106,7 +142,9 @@ def run(arguments: argparse.Namespace) -> int:
     return status
 
 
-def make_window(settings: "QSettings", theme_mode: str, data_folder: Path | None = None) -> "Window":
+def make_window(
+    settings: "QSettings", theme_mode: str, data_folder: Path | None = None
+) -> "Window":
     """The dressed window, with its actions; nothing heavy is imported for it."""
     from PySide6.QtGui import QColor
     from PySide6.QtWidgets import QApplication

@@ -23,7 +23,10 @@ from nipper.core.setup import (
 from nipper.core.wiring.fuse import RATED_A
 from nipper.core.wiring.lead import LEADS
 
-BALANCER_CURRENT_A = {"passive": 0.10, "active": 1.0}  # common practice: 50-200 mA bleeds, 0.5-2 A moves
+BALANCER_CURRENT_A = {
+    "passive": 0.10,
+    "active": 1.0,
+}  # common practice: 50-200 mA bleeds, 0.5-2 A moves
 
 
 def new_setup(
@@ -42,7 +45,9 @@ def new_setup(
     usual = {key: sourced.value for key, sourced in chemistry(chemistry_id).usual.items()}
     n = cells_in_series
     charge_a = _two_digits(usual["charge_rate"] * capacity_ah)
-    discharge_trip_a = min(250.0, _two_digits(0.5 * capacity_ah))  # more than a 315 A fuse is for a builder to choose knowingly
+    discharge_trip_a = min(
+        250.0, _two_digits(0.5 * capacity_ah)
+    )  # more than a 315 A fuse is for a builder to choose knowingly
     fuse_a = next((f for f in RATED_A if f >= 1.25 * discharge_trip_a), RATED_A[-1])
     lead_mm2 = next((size for size, carries_a, _ in LEADS if carries_a >= fuse_a), LEADS[-1][0])
     over, under = usual["over_trip_v"], usual["under_trip_v"]
@@ -55,21 +60,47 @@ def new_setup(
         cell=Cell(
             max_charge_a=_two_digits(0.5 * capacity_ah),
             max_discharge_a=_two_digits(1.0 * capacity_ah),
-            resistance_mohm=float(f"{chemistry(chemistry_id).resistance_mohm_ah / capacity_ah:.2g}"),
+            resistance_mohm=float(
+                f"{chemistry(chemistry_id).resistance_mohm_ah / capacity_ah:.2g}"
+            ),
         ),
         protection=Protection(
-            cell_over_voltage=VoltageLimit(alarm_v=usual["over_alarm_v"], trip_v=over, release_v=usual["over_release_v"]),
-            cell_under_voltage=VoltageLimit(alarm_v=usual["under_alarm_v"], trip_v=under, release_v=usual["under_release_v"]),
-            pack_over_voltage=VoltageLimit(trip_v=_volts(n * (over - 0.02)), release_v=_volts(n * usual["over_release_v"])),
-            pack_under_voltage=VoltageLimit(trip_v=_volts(n * (under + 0.05)), release_v=_volts(n * usual["under_release_v"])),
-            charge_over_current=CurrentLimit(trip_a=max(_two_digits(0.5 * capacity_ah), _two_digits(1.2 * charge_a)), delay_s=10, release_s=60),
+            cell_over_voltage=VoltageLimit(
+                alarm_v=usual["over_alarm_v"], trip_v=over, release_v=usual["over_release_v"]
+            ),
+            cell_under_voltage=VoltageLimit(
+                alarm_v=usual["under_alarm_v"], trip_v=under, release_v=usual["under_release_v"]
+            ),
+            pack_over_voltage=VoltageLimit(
+                trip_v=_volts(n * (over - 0.02)), release_v=_volts(n * usual["over_release_v"])
+            ),
+            pack_under_voltage=VoltageLimit(
+                trip_v=_volts(n * (under + 0.05)), release_v=_volts(n * usual["under_release_v"])
+            ),
+            charge_over_current=CurrentLimit(
+                trip_a=max(_two_digits(0.5 * capacity_ah), _two_digits(1.2 * charge_a)),
+                delay_s=10,
+                release_s=60,
+            ),
             discharge_over_current=CurrentLimit(trip_a=discharge_trip_a, delay_s=10, release_s=60),
             # below twice the fuse's rating no fuse melts within the delay of the over-current trip: the BMS opens first
-            short_circuit=ShortCircuit(trip_a=_two_digits(min(3 * discharge_trip_a, 2 * fuse_a)), delay_us=300, release_s=60),
-            charge_over_temperature=TemperatureLimit(trip_c=usual["charge_hot_trip_c"], release_c=usual["charge_hot_release_c"]),
-            charge_under_temperature=TemperatureLimit(trip_c=usual["charge_cold_trip_c"], release_c=usual["charge_cold_release_c"]),
-            discharge_over_temperature=TemperatureLimit(trip_c=usual["discharge_hot_trip_c"], release_c=usual["discharge_hot_release_c"]),
-            discharge_under_temperature=TemperatureLimit(trip_c=usual["discharge_cold_trip_c"], release_c=usual["discharge_cold_release_c"]),
+            short_circuit=ShortCircuit(
+                trip_a=_two_digits(min(3 * discharge_trip_a, 2 * fuse_a)),
+                delay_us=300,
+                release_s=60,
+            ),
+            charge_over_temperature=TemperatureLimit(
+                trip_c=usual["charge_hot_trip_c"], release_c=usual["charge_hot_release_c"]
+            ),
+            charge_under_temperature=TemperatureLimit(
+                trip_c=usual["charge_cold_trip_c"], release_c=usual["charge_cold_release_c"]
+            ),
+            discharge_over_temperature=TemperatureLimit(
+                trip_c=usual["discharge_hot_trip_c"], release_c=usual["discharge_hot_release_c"]
+            ),
+            discharge_under_temperature=TemperatureLimit(
+                trip_c=usual["discharge_cold_trip_c"], release_c=usual["discharge_cold_release_c"]
+            ),
             mosfet_over_temperature=TemperatureLimit(trip_c=90, release_c=75),  # common practice
             soc_full_v=usual["soc_full_v"],
             soc_empty_v=usual["soc_empty_v"],
@@ -111,7 +142,9 @@ def other_charger(setup: Setup, name: str) -> ExtraCharger:
     charging, usual = setup.charging, chemistry(setup.chemistry).usual
     return ExtraCharger(
         name=name,
-        absorption_v=charging.absorption_v if charging else _volts(setup.cells * usual["absorption_v"].value),
+        absorption_v=charging.absorption_v
+        if charging
+        else _volts(setup.cells * usual["absorption_v"].value),
         max_charge_a=_two_digits(0.1 * setup.capacity_ah * setup.packs_in_parallel),
     )
 
@@ -144,10 +177,21 @@ def usual_value(setup: Setup, path: str) -> tuple[object, str] | None:
     if not known:
         return None
     kind = setup.balancer.kind if setup.balancer else "passive"
-    value = get(_like(setup.chemistry, setup.cells_in_series, setup.capacity_ah, setup.packs_in_parallel, kind), path)
+    value = get(
+        _like(
+            setup.chemistry, setup.cells_in_series, setup.capacity_ah, setup.packs_in_parallel, kind
+        ),
+        path,
+    )
     return None if value is None else (value, SOURCES[max(known, key=len)])
 
 
 @lru_cache(maxsize=8)
-def _like(chemistry_id: Literal["lfp", "nmc", "lto"], cells: int, capacity_ah: float, packs: int, balancer: Literal["passive", "active"]) -> Setup:
+def _like(
+    chemistry_id: Literal["lfp", "nmc", "lto"],
+    cells: int,
+    capacity_ah: float,
+    packs: int,
+    balancer: Literal["passive", "active"],
+) -> Setup:
     return new_setup(chemistry_id, cells, capacity_ah, packs, balancer)

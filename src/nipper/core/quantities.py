@@ -26,7 +26,13 @@ UNITS: dict[str, dict[str, float | Callable[[float], float]]] = {
     "s": {"s": 1.0, "ms": 1e-3, "min": 60.0, "h": 3600.0},
     "min": {"min": 1.0, "h": 60.0, "s": 1 / 60.0},
     "µs": {"µs": 1.0, "us": 1.0, "ms": 1e3},
-    "°C": {"°C": 1.0, "C": 1.0, "K": lambda k: k - 273.15, "F": lambda f: (f - 32.0) / 1.8, "°F": lambda f: (f - 32.0) / 1.8},
+    "°C": {
+        "°C": 1.0,
+        "C": 1.0,
+        "K": lambda k: k - 273.15,
+        "F": lambda f: (f - 32.0) / 1.8,
+        "°F": lambda f: (f - 32.0) / 1.8,
+    },
     "Ω": {"Ω": 1.0, "ohm": 1.0, "kΩ": 1e3, "kohm": 1e3},
     "%": {"%": 1.0},
     "mΩ": {"mΩ": 1.0, "mohm": 1.0, "Ω": 1e3, "ohm": 1e3, "µΩ": 1e-3},
@@ -60,10 +66,19 @@ def parse_quantity(text: str, unit: str, context: Context = Context()) -> float:
     RangeError
         Says what was expected; the text is kept by the field.
     """
-    clean = text.strip().replace(",", ".").replace("−", "-").replace("×", "*").replace("÷", "/").replace("·", "*")
+    clean = (
+        text.strip()
+        .replace(",", ".")
+        .replace("−", "-")
+        .replace("×", "*")
+        .replace("÷", "/")
+        .replace("·", "*")
+    )
     match = TAIL.match(clean)
     if not match or len(clean) > MAX_LENGTH:
-        raise RangeError(f"expected a number{f' in {unit}' if unit else ''}, found {text.strip()!r}")
+        raise RangeError(
+            f"expected a number{f' in {unit}' if unit else ''}, found {text.strip()!r}"
+        )
     value, written = _evaluate(match["number"], text), match["unit"]
     if not written:
         return value
@@ -73,7 +88,9 @@ def parse_quantity(text: str, unit: str, context: Context = Context()) -> float:
         return round(value * context.capacity_ah, 6)
     known = UNITS.get(unit, {})
     if written not in known:
-        raise RangeError(f"expected {unit or 'no unit'} ({', '.join(known) or 'a plain number'}), found {written!r}")
+        raise RangeError(
+            f"expected {unit or 'no unit'} ({', '.join(known) or 'a plain number'}), found {written!r}"
+        )
     factor = known[written]
     return round(factor(value) if callable(factor) else value * factor, 9)
 
@@ -82,7 +99,9 @@ def _evaluate(expression: str, text: str) -> float:
     try:
         value = _value(ast.parse(expression, mode="eval").body)
     except (SyntaxError, ValueError, ZeroDivisionError, OverflowError, RecursionError):
-        raise RangeError(f"expected a number or arithmetic such as 3.45*16, found {text.strip()!r}") from None
+        raise RangeError(
+            f"expected a number or arithmetic such as 3.45*16, found {text.strip()!r}"
+        ) from None
     if not -1e9 < value < 1e9:
         raise RangeError(f"expected a number that can be meant, found {value:g}")
     return value
@@ -90,7 +109,11 @@ def _evaluate(expression: str, text: str) -> float:
 
 def _value(node: ast.expr) -> float:
     """Only numbers and the four operations: nothing else a text could hold is ever run."""
-    if isinstance(node, ast.Constant) and isinstance(node.value, int | float) and not isinstance(node.value, bool):
+    if (
+        isinstance(node, ast.Constant)
+        and isinstance(node.value, int | float)
+        and not isinstance(node.value, bool)
+    ):
         return float(node.value)
     if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub | ast.UAdd):
         return -_value(node.operand) if isinstance(node.op, ast.USub) else _value(node.operand)

@@ -14,7 +14,9 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from nipper.core.errors import InputError
 
-MAX_SETUP_BYTES = 1_000_000  # a setup is a few kilobytes; files from strangers are not read without end
+MAX_SETUP_BYTES = (
+    1_000_000  # a setup is a few kilobytes; files from strangers are not read without end
+)
 
 
 class Part(BaseModel):
@@ -26,33 +28,61 @@ class Part(BaseModel):
 class VoltageLimit(Part):
     """A voltage protection as the BMS holds it: warns at the alarm, acts at the trip, ends at the release."""
 
-    alarm_v: float | None = Field(default=None, gt=0, title="alarm", description="warns; nothing is switched")
+    alarm_v: float | None = Field(
+        default=None, gt=0, title="alarm", description="warns; nothing is switched"
+    )
     trip_v: float = Field(gt=0, title="trip", description="switches off after the delay")
     release_v: float = Field(gt=0, title="release", description="switches on again")
-    delay_s: float = Field(default=2.0, ge=0, title="delay", description="how long the trip must last before it acts")
+    delay_s: float = Field(
+        default=2.0, ge=0, title="delay", description="how long the trip must last before it acts"
+    )
 
 
 class CurrentLimit(Part):
     """An over-current protection: acts when the current has been above the trip for the delay."""
 
-    alarm_a: float | None = Field(default=None, gt=0, title="alarm", description="warns; nothing is switched")
+    alarm_a: float | None = Field(
+        default=None, gt=0, title="alarm", description="warns; nothing is switched"
+    )
     trip_a: float = Field(gt=0, title="trip", description="switches off after the delay")
-    delay_s: float = Field(default=10.0, ge=0, title="delay", description="how long the current must last before it acts")
-    release_s: float = Field(default=60.0, ge=0, title="recovery", description="how long it stays off before it tries again")
+    delay_s: float = Field(
+        default=10.0,
+        ge=0,
+        title="delay",
+        description="how long the current must last before it acts",
+    )
+    release_s: float = Field(
+        default=60.0,
+        ge=0,
+        title="recovery",
+        description="how long it stays off before it tries again",
+    )
 
 
 class ShortCircuit(Part):
     """The fast protection: acts within microseconds, below what the switches can break."""
 
     trip_a: float = Field(gt=0, title="trip", description="switches off at once")
-    delay_us: float = Field(default=300.0, ge=0, title="delay", description="how long the current must last before it acts")
-    release_s: float = Field(default=60.0, ge=0, title="recovery", description="how long it stays off before it tries again")
+    delay_us: float = Field(
+        default=300.0,
+        ge=0,
+        title="delay",
+        description="how long the current must last before it acts",
+    )
+    release_s: float = Field(
+        default=60.0,
+        ge=0,
+        title="recovery",
+        description="how long it stays off before it tries again",
+    )
 
 
 class TemperatureLimit(Part):
     """A temperature protection: switches off at the trip, on again at the release."""
 
-    alarm_c: float | None = Field(default=None, ge=-60, le=200, title="alarm", description="warns; nothing is switched")
+    alarm_c: float | None = Field(
+        default=None, ge=-60, le=200, title="alarm", description="warns; nothing is switched"
+    )
     trip_c: float = Field(ge=-60, le=200, title="trip", description="switches off")
     release_c: float = Field(ge=-60, le=200, title="release", description="switches on again")
 
@@ -65,16 +95,43 @@ class Protection(Part):
     pack_over_voltage: VoltageLimit | None = Field(default=None, title="Pack over-voltage")
     pack_under_voltage: VoltageLimit | None = Field(default=None, title="Pack under-voltage")
     charge_over_current: CurrentLimit | None = Field(default=None, title="Charge over-current")
-    discharge_over_current: CurrentLimit | None = Field(default=None, title="Discharge over-current")
+    discharge_over_current: CurrentLimit | None = Field(
+        default=None, title="Discharge over-current"
+    )
     short_circuit: ShortCircuit | None = Field(default=None, title="Short circuit")
-    charge_over_temperature: TemperatureLimit | None = Field(default=None, title="Charge over-temperature")
-    charge_under_temperature: TemperatureLimit | None = Field(default=None, title="Charge under-temperature")
-    discharge_over_temperature: TemperatureLimit | None = Field(default=None, title="Discharge over-temperature")
-    discharge_under_temperature: TemperatureLimit | None = Field(default=None, title="Discharge under-temperature")
-    mosfet_over_temperature: TemperatureLimit | None = Field(default=None, title="MOSFET over-temperature")
-    soc_full_v: float | None = Field(default=None, gt=0, title="100 % reference", description="cell voltage that resets the charge counter to full")
-    soc_empty_v: float | None = Field(default=None, gt=0, title="0 % reference", description="cell voltage that resets the charge counter to empty")
-    power_off_v: float | None = Field(default=None, gt=0, title="power-off", description="the BMS turns itself off: nothing but a charger wakes it")
+    charge_over_temperature: TemperatureLimit | None = Field(
+        default=None, title="Charge over-temperature"
+    )
+    charge_under_temperature: TemperatureLimit | None = Field(
+        default=None, title="Charge under-temperature"
+    )
+    discharge_over_temperature: TemperatureLimit | None = Field(
+        default=None, title="Discharge over-temperature"
+    )
+    discharge_under_temperature: TemperatureLimit | None = Field(
+        default=None, title="Discharge under-temperature"
+    )
+    mosfet_over_temperature: TemperatureLimit | None = Field(
+        default=None, title="MOSFET over-temperature"
+    )
+    soc_full_v: float | None = Field(
+        default=None,
+        gt=0,
+        title="100 % reference",
+        description="cell voltage that resets the charge counter to full",
+    )
+    soc_empty_v: float | None = Field(
+        default=None,
+        gt=0,
+        title="0 % reference",
+        description="cell voltage that resets the charge counter to empty",
+    )
+    power_off_v: float | None = Field(
+        default=None,
+        gt=0,
+        title="power-off",
+        description="the BMS turns itself off: nothing but a charger wakes it",
+    )
 
 
 class Cell(Part):
@@ -82,9 +139,19 @@ class Cell(Part):
 
     max_charge_a: float | None = Field(default=None, gt=0, title="most charge current")
     max_discharge_a: float | None = Field(default=None, gt=0, title="most discharge current")
-    pulse_discharge_a: float | None = Field(default=None, gt=0, title="pulse current", description="of discharge, for the time beside it, by the cell's sheet")
+    pulse_discharge_a: float | None = Field(
+        default=None,
+        gt=0,
+        title="pulse current",
+        description="of discharge, for the time beside it, by the cell's sheet",
+    )
     pulse_s: float | None = Field(default=None, gt=0, title="pulse time")
-    resistance_mohm: float | None = Field(default=None, gt=0, title="resistance", description="direct-current resistance of one cell at 25 °C")
+    resistance_mohm: float | None = Field(
+        default=None,
+        gt=0,
+        title="resistance",
+        description="direct-current resistance of one cell at 25 °C",
+    )
     max_v: float | None = Field(default=None, gt=0, title="highest voltage on the cell's sheet")
     min_v: float | None = Field(default=None, gt=0, title="lowest voltage on the cell's sheet")
 
@@ -92,26 +159,52 @@ class Cell(Part):
 class Balancer(Part):
     """The balancer: what it can move and when it may run."""
 
-    kind: Literal["passive", "active"] = Field(title="kind", description="passive bleeds high cells, active moves charge from high to low")
+    kind: Literal["passive", "active"] = Field(
+        title="kind", description="passive bleeds high cells, active moves charge from high to low"
+    )
     current_a: float = Field(gt=0, title="current")
-    start_v: float = Field(gt=0, title="balance from", description="a cell must be above this before the balancer runs")
-    delta_mv: float = Field(ge=0, title="trigger difference", description="difference between cells that starts it")
-    when: Literal["charging", "rest", "always"] = Field(title="may run", description="only while charging, only at rest, or always")
+    start_v: float = Field(
+        gt=0, title="balance from", description="a cell must be above this before the balancer runs"
+    )
+    delta_mv: float = Field(
+        ge=0, title="trigger difference", description="difference between cells that starts it"
+    )
+    when: Literal["charging", "rest", "always"] = Field(
+        title="may run", description="only while charging, only at rest, or always"
+    )
 
 
 class SeparateBalancer(Balancer):
     """A balancer that is a device of its own, beside the BMS, with protections of its own."""
 
-    low_v: float | None = Field(default=None, gt=0, title="stops below", description="its own low-voltage protection: the lowest cell")
-    high_v: float | None = Field(default=None, gt=0, title="stops above", description="its own high-voltage protection: the highest cell")
-    low_c: float | None = Field(default=None, ge=-60, le=60, title="stops below", description="its own low-temperature protection")
+    low_v: float | None = Field(
+        default=None,
+        gt=0,
+        title="stops below",
+        description="its own low-voltage protection: the lowest cell",
+    )
+    high_v: float | None = Field(
+        default=None,
+        gt=0,
+        title="stops above",
+        description="its own high-voltage protection: the highest cell",
+    )
+    low_c: float | None = Field(
+        default=None,
+        ge=-60,
+        le=60,
+        title="stops below",
+        description="its own low-temperature protection",
+    )
 
 
 class RateStep(Part):
     """A step of the table of charge rates: from this temperature up to the next step, no more than this."""
 
     from_c: float = Field(ge=-60, le=100, title="from")
-    c_rate: float = Field(ge=0, le=20, title="at most", description="of the capacity, each hour; 0: no charge")
+    c_rate: float = Field(
+        ge=0, le=20, title="at most", description="of the capacity, each hour; 0: no charge"
+    )
 
 
 class ExtraCharger(Part):
@@ -131,26 +224,53 @@ class Charging(Part):
     absorption_min: float = Field(default=60.0, ge=0, title="absorption time")
     float_v: float | None = Field(default=None, gt=0, title="float")
     max_charge_a: float | None = Field(default=None, gt=0, title="charge current")
-    tail_a: float | None = Field(default=None, ge=0, title="tail current", description="absorption ends early when the current falls to this")
+    tail_a: float | None = Field(
+        default=None,
+        ge=0,
+        title="tail current",
+        description="absorption ends early when the current falls to this",
+    )
     equalise_v: float | None = Field(default=None, gt=0, title="equalise")
     equalise_every_days: float | None = Field(default=None, gt=0, title="equalise every")
     compensation_mv_per_k: float | None = Field(
-        default=None, ge=-500, le=500, title="temperature compensation", description="a lead-acid feature: moves the target of the pack with its temperature"
+        default=None,
+        ge=-500,
+        le=500,
+        title="temperature compensation",
+        description="a lead-acid feature: moves the target of the pack with its temperature",
     )
     cold_stop_c: float | None = Field(
-        default=None, ge=-60, le=100, title="charger stops below", description="the charger's own cutoff, or that of a relay, by a sensor on the coldest cell"
+        default=None,
+        ge=-60,
+        le=100,
+        title="charger stops below",
+        description="the charger's own cutoff, or that of a relay, by a sensor on the coldest cell",
     )
     cold_resume_c: float | None = Field(default=None, ge=-60, le=100, title="charger resumes at")
     rates: tuple[RateStep, ...] = Field(
-        default=(), max_length=12, strict=False, title="rates by temperature", description="coldest step first; left out: the usual table"
+        default=(),
+        max_length=12,
+        strict=False,
+        title="rates by temperature",
+        description="coldest step first; left out: the usual table",
     )
 
 
 class Usage(Part):
     """What the bank feeds, at the inverter's output."""
 
-    continuous_w: float | None = Field(default=None, gt=0, title="most for long", description="all that may run together for minutes")
-    inrush_w: float | None = Field(default=None, gt=0, title="heaviest start", description="a pump or compressor starting, with what runs beside it")
+    continuous_w: float | None = Field(
+        default=None,
+        gt=0,
+        title="most for long",
+        description="all that may run together for minutes",
+    )
+    inrush_w: float | None = Field(
+        default=None,
+        gt=0,
+        title="heaviest start",
+        description="a pump or compressor starting, with what runs beside it",
+    )
     inrush_s: float | None = Field(default=None, gt=0, le=60, title="it lasts")
     kwh_per_day: float | None = Field(default=None, gt=0, title="energy a day")
 
@@ -159,21 +279,42 @@ class Module(Part):
     """A PV module by its sheet, at standard test conditions (1000 W/m2, 25 degC)."""
 
     name: str = Field(default="module", max_length=100, title="name")
-    voc_v: float = Field(gt=0, le=500, title="open circuit", description="voltage with nothing connected")
-    vmp_v: float = Field(gt=0, le=500, title="operating", description="voltage at the greatest power")
+    voc_v: float = Field(
+        gt=0, le=500, title="open circuit", description="voltage with nothing connected"
+    )
+    vmp_v: float = Field(
+        gt=0, le=500, title="operating", description="voltage at the greatest power"
+    )
     isc_a: float = Field(gt=0, le=100, title="short circuit")
     imp_a: float = Field(gt=0, le=100, title="operating current")
     voc_pct_per_k: float = Field(
-        ge=-2, le=0, title="open circuit, per K", description="negative, on the sheet as the coefficient of Voc; 0: not known, the factors of NEC 690.7 are used"
+        ge=-2,
+        le=0,
+        title="open circuit, per K",
+        description="negative, on the sheet as the coefficient of Voc; 0: not known, the factors of NEC 690.7 are used",
     )
-    vmp_pct_per_k: float = Field(ge=-2, le=0, title="operating, per K", description="negative; where the sheet has none, that of the power")
+    vmp_pct_per_k: float = Field(
+        ge=-2,
+        le=0,
+        title="operating, per K",
+        description="negative; where the sheet has none, that of the power",
+    )
 
 
 class Tracker(Part):
     """The PV input of a charger or inverter, by its sheet."""
 
-    max_v: float = Field(gt=0, title="never above", description="absolute maximum: never reached, also not on the coldest morning")
-    from_v: float | None = Field(default=None, gt=0, title="tracks from", description="left out: the battery's voltage and 5 V to start, 1 V to run")
+    max_v: float = Field(
+        gt=0,
+        title="never above",
+        description="absolute maximum: never reached, also not on the coldest morning",
+    )
+    from_v: float | None = Field(
+        default=None,
+        gt=0,
+        title="tracks from",
+        description="left out: the battery's voltage and 5 V to start, 1 V to run",
+    )
     to_v: float | None = Field(default=None, gt=0, title="tracks to")
     max_a: float | None = Field(default=None, gt=0, title="most current")
     max_short_a: float | None = Field(default=None, gt=0, title="most in short")
@@ -187,8 +328,20 @@ class Solar(Part):
     modules: int = Field(default=4, ge=1, le=100, title="modules")
     in_series: int = Field(default=2, ge=1, le=100, title="in series")
     tracker: Tracker
-    coldest_c: float = Field(default=-15.0, ge=-60, le=40, title="coldest morning", description="the lowest air temperature ever, in daylight")
-    hottest_c: float = Field(default=70.0, ge=20, le=100, title="hottest module", description="of the module itself in full sun, some 30 K above the air")
+    coldest_c: float = Field(
+        default=-15.0,
+        ge=-60,
+        le=40,
+        title="coldest morning",
+        description="the lowest air temperature ever, in daylight",
+    )
+    hottest_c: float = Field(
+        default=70.0,
+        ge=20,
+        le=100,
+        title="hottest module",
+        description="of the module itself in full sun, some 30 K above the air",
+    )
 
 
 class Wiring(Part):
@@ -196,32 +349,62 @@ class Wiring(Part):
 
     fuse_a: float | None = Field(default=None, gt=0, title="fuse")
     fuse_kind: Literal["gG", "fast"] = Field(
-        default="gG", title="kind of fuse", description="gG: general purpose, IEC 60269; fast: current-limiting, class T and the like"
+        default="gG",
+        title="kind of fuse",
+        description="gG: general purpose, IEC 60269; fast: current-limiting, class T and the like",
     )
-    fuse_breaks_ka: float | None = Field(default=None, gt=0, title="fuse can break", description="its interrupting rating on direct current at the pack's voltage")
+    fuse_breaks_ka: float | None = Field(
+        default=None,
+        gt=0,
+        title="fuse can break",
+        description="its interrupting rating on direct current at the pack's voltage",
+    )
     cable_mm2: float | None = Field(default=None, gt=0, title="lead cross-section")
-    cable_length_m: float | None = Field(default=None, gt=0, title="lead length", description="one way")
-    standby_w: float | None = Field(default=None, ge=0, title="standby draw", description="of the BMS and what it feeds")
-    main_fuse_a: float | None = Field(default=None, gt=0, title="main fuse", description="of the whole bank")
-    main_cable_mm2: float | None = Field(default=None, gt=0, title="main lead", description="of the whole bank")
+    cable_length_m: float | None = Field(
+        default=None, gt=0, title="lead length", description="one way"
+    )
+    standby_w: float | None = Field(
+        default=None, ge=0, title="standby draw", description="of the BMS and what it feeds"
+    )
+    main_fuse_a: float | None = Field(
+        default=None, gt=0, title="main fuse", description="of the whole bank"
+    )
+    main_cable_mm2: float | None = Field(
+        default=None, gt=0, title="main lead", description="of the whole bank"
+    )
 
 
 class Link(Part):
     """How battery and inverter talk."""
 
-    mode: Literal["open", "closed"] = Field(default="open", title="mode", description="open: voltages only; closed: the BMS sends its limits")
+    mode: Literal["open", "closed"] = Field(
+        default="open",
+        title="mode",
+        description="open: voltages only; closed: the BMS sends its limits",
+    )
     transport: Literal["can", "rs485", "none"] = Field(default="none", title="transport")
     profile: str | None = Field(default=None, max_length=200, title="profile")
     bit_rate: int | None = Field(default=None, gt=0, title="bit rate")
     address: int | None = Field(default=None, ge=0, le=255, title="address")
     loss_timeout_s: float | None = Field(default=None, ge=0, title="time-out")
     on_loss: Literal["fallback", "stop"] | None = Field(
-        default=None, title="when the link is lost", description="fallback: the inverter goes on with its own voltages; stop: it stops after the time-out"
+        default=None,
+        title="when the link is lost",
+        description="fallback: the inverter goes on with its own voltages; stop: it stops after the time-out",
     )
-    inverter_max_charge_a: float | None = Field(default=None, gt=0, title="inverter's most charge current")
-    inverter_max_discharge_a: float | None = Field(default=None, gt=0, title="inverter's most discharge current")
+    inverter_max_charge_a: float | None = Field(
+        default=None, gt=0, title="inverter's most charge current"
+    )
+    inverter_max_discharge_a: float | None = Field(
+        default=None, gt=0, title="inverter's most discharge current"
+    )
     low_alarm_v: float | None = Field(default=None, gt=0, title="inverter's low-voltage alarm")
-    low_cut_v: float | None = Field(default=None, gt=0, title="inverter's low-voltage cut", description="of the pack: the inverter stops before the BMS must")
+    low_cut_v: float | None = Field(
+        default=None,
+        gt=0,
+        title="inverter's low-voltage cut",
+        description="of the pack: the inverter stops before the BMS must",
+    )
     low_restart_v: float | None = Field(default=None, gt=0, title="inverter starts again at")
 
 
@@ -264,13 +447,19 @@ class Setup(Part):
         charging, own = self.charging, self.protection.charge_under_temperature
         if own is not None or charging is None or charging.cold_stop_c is None:
             return own
-        resume_c = charging.cold_resume_c if charging.cold_resume_c is not None else charging.cold_stop_c + 1.0
+        resume_c = (
+            charging.cold_resume_c
+            if charging.cold_resume_c is not None
+            else charging.cold_stop_c + 1.0
+        )
         return TemperatureLimit(trip_c=charging.cold_stop_c, release_c=resume_c)
 
 
 def get(setup: Part, path: str) -> Any:
     """The value at a JSON path such as ``protection.cell_over_voltage.trip_v``; None where a part on the way is left out."""
-    return reduce(lambda part, name: None if part is None else getattr(part, name), path.split("."), setup)
+    return reduce(
+        lambda part, name: None if part is None else getattr(part, name), path.split("."), setup
+    )
 
 
 def put(setup: Setup, changes: Mapping[str, object]) -> Setup:
@@ -319,14 +508,23 @@ def _as_input_error(error: ValidationError, file: str) -> InputError:
     if first["type"] == "missing":
         return InputError(file, place, "this key, it is missing")
     shown = repr(first["input"])
-    return InputError(file, place, f"{expected}, found {shown if len(shown) < 60 else shown[:57] + '…'}")
+    return InputError(
+        file, place, f"{expected}, found {shown if len(shown) < 60 else shown[:57] + '…'}"
+    )
 
 
 def _known_keys(place: tuple[int | str, ...]) -> list[str]:
     model: Any = Setup
     for name in place:
         annotation = model.model_fields[name].annotation
-        model = next((a for a in getattr(annotation, "__args__", (annotation,)) if isinstance(a, type) and issubclass(a, Part)), annotation)
+        model = next(
+            (
+                a
+                for a in getattr(annotation, "__args__", (annotation,))
+                if isinstance(a, type) and issubclass(a, Part)
+            ),
+            annotation,
+        )
     return list(model.model_fields)
 
 
@@ -335,7 +533,9 @@ def loads(text: str, file: str = "setup") -> Setup:
     try:
         document = json.loads(text, object_pairs_hook=_no_duplicates)
     except json.JSONDecodeError as error:
-        raise InputError(file, f"line {error.lineno} column {error.colno}", f"JSON ({error.msg})") from None
+        raise InputError(
+            file, f"line {error.lineno} column {error.colno}", f"JSON ({error.msg})"
+        ) from None
     except _DuplicateKeyError as error:
         raise InputError(file, error.key, "each key once, this one stands twice") from None
     except RecursionError:
@@ -369,7 +569,9 @@ def load(path: str | Path) -> Setup:
     path = Path(path)
     try:
         if path.stat().st_size > MAX_SETUP_BYTES:
-            raise InputError(str(path), "the whole file", f"a setup of at most {MAX_SETUP_BYTES} bytes")
+            raise InputError(
+                str(path), "the whole file", f"a setup of at most {MAX_SETUP_BYTES} bytes"
+            )
         text = path.read_bytes().decode("utf-8-sig")
     except OSError as error:
         raise InputError(str(path), "the file", f"a readable file ({error.strerror})") from None

@@ -90,14 +90,19 @@ class Bench:
             _prepare(bench._connection)
             schema.create(bench._connection)
             _claim(bench._connection)
-            names = pack_names or [f"Pack {chr(65 + i)}" if i < 26 else f"Pack {i + 1}" for i in range(setup.packs_in_parallel)]
+            names = pack_names or [
+                f"Pack {chr(65 + i)}" if i < 26 else f"Pack {i + 1}"
+                for i in range(setup.packs_in_parallel)
+            ]
             with bench._write() as db:
                 db.executemany("INSERT INTO packs (name) VALUES (?)", [(name,) for name in names])
                 db.execute("INSERT INTO settings VALUES ('setup', ?)", (dumps(setup),))
                 _add_revision(db, "draft", "first settings", setup)
         except sqlite3.Error as error:
             bench.close()
-            raise InputError(str(path), "the file", f"a place that can be written ({error})") from None
+            raise InputError(
+                str(path), "the file", f"a place that can be written ({error})"
+            ) from None
         return bench
 
     @classmethod
@@ -115,7 +120,9 @@ class Bench:
         with path.open("rb") as file:
             head = file.read(16)
         if head != b"SQLite format 3\x00":
-            raise InputError(str(path), "the first bytes", "a Nipper bench, this is another kind of file")
+            raise InputError(
+                str(path), "the first bytes", "a Nipper bench, this is another kind of file"
+            )
         connection = _connect(path)
         try:
             _prepare(connection)
@@ -128,8 +135,12 @@ class Bench:
         except sqlite3.OperationalError as error:
             connection.close()
             if "locked" in str(error):
-                raise InputError(str(path), "the file", "a bench no other window has open, this one is in use") from None
-            raise InputError(str(path), "the file", f"a bench that can be written ({error})") from None
+                raise InputError(
+                    str(path), "the file", "a bench no other window has open, this one is in use"
+                ) from None
+            raise InputError(
+                str(path), "the file", f"a bench that can be written ({error})"
+            ) from None
         except sqlite3.DatabaseError as error:
             connection.close()
             raise InputError(str(path), "its tables", f"an undamaged bench ({error})") from None
@@ -162,7 +173,9 @@ class Bench:
             # a journal left by a crash belongs to the file replaced, and would be rolled back into the copy
             path.with_name(path.name + "-journal").unlink(missing_ok=True)
         except (OSError, sqlite3.Error) as error:
-            raise InputError(str(path), "the file", f"a place that can be written ({error})") from None
+            raise InputError(
+                str(path), "the file", f"a place that can be written ({error})"
+            ) from None
 
     @contextmanager
     def _write(self) -> Iterator[sqlite3.Connection]:
@@ -202,7 +215,10 @@ class Bench:
     def revisions(self) -> list[Revision]:
         """All revisions, oldest first."""
         rows = self._rows("SELECT id, time_s, kind, note, setup FROM revisions ORDER BY time_s, id")
-        return [Revision(i, t, kind, note, loads(text, str(self.path))) for i, t, kind, note, text in rows]
+        return [
+            Revision(i, t, kind, note, loads(text, str(self.path)))
+            for i, t, kind, note, text in rows
+        ]
 
     def packs(self) -> list[Pack]:
         """The packs, in the order they were named."""
@@ -219,11 +235,21 @@ class Bench:
         if missing > 0:
             with self._write() as db:
                 have = db.execute("SELECT count(*) FROM packs").fetchone()[0]
-                db.executemany("INSERT INTO packs (name) VALUES (?)", [(f"Pack {chr(65 + (have + i) % 26)}",) for i in range(missing)])
+                db.executemany(
+                    "INSERT INTO packs (name) VALUES (?)",
+                    [(f"Pack {chr(65 + (have + i) % 26)}",) for i in range(missing)],
+                )
 
     # logs
 
-    def import_log(self, pack: int, log: "Log", file: str, mapping: Mapping[str, object] | None = None, tick: Callable[[float], None] = lambda _share: None) -> int:
+    def import_log(
+        self,
+        pack: int,
+        log: "Log",
+        file: str,
+        mapping: Mapping[str, object] | None = None,
+        tick: Callable[[float], None] = lambda _share: None,
+    ) -> int:
         """Add a log's samples to a pack in one transaction; moments already there add nothing. Returns the rows added.
 
         Parameters
@@ -240,13 +266,27 @@ class Bench:
         with self._write() as db:
             cursor = db.execute(
                 "INSERT INTO logs (pack, file, imported_s, rows, first_s, last_s, mapping) VALUES (?, ?, ?, ?, ?, ?, ?)",
-                (pack, file, time.time(), log.rows, float(log.time_s[0]), float(log.time_s[-1]), None if mapping is None else json.dumps(mapping)),
+                (
+                    pack,
+                    file,
+                    time.time(),
+                    log.rows,
+                    float(log.time_s[0]),
+                    float(log.time_s[-1]),
+                    None if mapping is None else json.dumps(mapping),
+                ),
             )
             done = 0
             for stretch in chunks.split(log):
                 db.execute(
                     "INSERT INTO chunks (log, first_s, last_s, rows, data) VALUES (?, ?, ?, ?, ?)",
-                    (cursor.lastrowid, float(stretch.time_s[0]), float(stretch.time_s[-1]), stretch.rows, chunks.pack(stretch)),
+                    (
+                        cursor.lastrowid,
+                        float(stretch.time_s[0]),
+                        float(stretch.time_s[-1]),
+                        stretch.rows,
+                        chunks.pack(stretch),
+                    ),
                 )
                 done += stretch.rows
                 tick(done / log.rows)
@@ -261,21 +301,33 @@ class Bench:
         )
         return np.concatenate([chunks.times(data) for (data,) in rows]) if rows else np.empty(0)
 
-    def load_log(self, pack: int, tick: Callable[[float], None] = lambda _share: None) -> "Log | None":
+    def load_log(
+        self, pack: int, tick: Callable[[float], None] = lambda _share: None
+    ) -> "Log | None":
         """All samples of a pack, in order of time; None when it has none."""
         from nipper.core.logs.model import join
         from nipper.store import chunks
 
-        rows = self._rows("SELECT chunks.id FROM chunks JOIN logs ON logs.id = chunks.log WHERE logs.pack = ? ORDER BY chunks.first_s", (pack,))
+        rows = self._rows(
+            "SELECT chunks.id FROM chunks JOIN logs ON logs.id = chunks.log WHERE logs.pack = ? ORDER BY chunks.first_s",
+            (pack,),
+        )
         stretches = []
         for i, (chunk,) in enumerate(rows):
-            stretches.append(chunks.unpack(self._rows("SELECT data FROM chunks WHERE id = ?", (chunk,))[0][0]))
+            stretches.append(
+                chunks.unpack(self._rows("SELECT data FROM chunks WHERE id = ?", (chunk,))[0][0])
+            )
             tick((i + 1) / len(rows))
         return join(stretches) if stretches else None
 
     def logs(self) -> list[ImportedLog]:
         """What was imported, oldest import first."""
-        return [ImportedLog(*row) for row in self._rows("SELECT id, pack, file, imported_s, rows, first_s, last_s FROM logs ORDER BY id")]
+        return [
+            ImportedLog(*row)
+            for row in self._rows(
+                "SELECT id, pack, file, imported_s, rows, first_s, last_s FROM logs ORDER BY id"
+            )
+        ]
 
     def remove_log(self, log: int) -> None:
         """Take an imported log out again."""
@@ -291,7 +343,10 @@ class Bench:
     def remember_mapping(self, shape: str, mapping: Mapping[str, object]) -> None:
         """Keep a confirmed column mapping for files of that shape."""
         with self._write() as db:
-            db.execute("INSERT OR REPLACE INTO mappings VALUES (?, ?, ?)", (shape, json.dumps(mapping), time.time()))
+            db.execute(
+                "INSERT OR REPLACE INTO mappings VALUES (?, ?, ?)",
+                (shape, json.dumps(mapping), time.time()),
+            )
 
     # events
 
@@ -303,16 +358,26 @@ class Bench:
     def keep_value(self, key: str, value: str) -> None:
         """Keep a small thing under a name."""
         with self._write() as connection:
-            connection.execute("INSERT OR REPLACE INTO settings (key, value) VALUES (?, ?)", (key, value))
+            connection.execute(
+                "INSERT OR REPLACE INTO settings (key, value) VALUES (?, ?)", (key, value)
+            )
 
     def events(self) -> list[BenchEvent]:
         """All events, oldest first."""
-        return [BenchEvent(*row) for row in self._rows("SELECT id, time_s, pack, kind, note FROM events ORDER BY time_s, id")]
+        return [
+            BenchEvent(*row)
+            for row in self._rows(
+                "SELECT id, time_s, pack, kind, note FROM events ORDER BY time_s, id"
+            )
+        ]
 
     def add_event(self, time_s: float, kind: str, note: str, pack: int | None = None) -> None:
         """Note what was done."""
         with self._write() as db:
-            db.execute("INSERT INTO events (time_s, pack, kind, note) VALUES (?, ?, ?, ?)", (time_s, pack, kind, note))
+            db.execute(
+                "INSERT INTO events (time_s, pack, kind, note) VALUES (?, ?, ?, ?)",
+                (time_s, pack, kind, note),
+            )
 
     def remove_event(self, event: int) -> None:
         """Take an event out again."""
@@ -321,14 +386,24 @@ class Bench:
 
     # diagnoses
 
-    def add_diagnosis(self, pack: int, document: Mapping[str, object], time_s: float | None = None) -> None:
+    def add_diagnosis(
+        self, pack: int, document: Mapping[str, object], time_s: float | None = None
+    ) -> None:
         """Keep a diagnosis with its date, so that the next one can tell what changed."""
         with self._write() as db:
-            db.execute("INSERT INTO diagnoses (time_s, pack, document) VALUES (?, ?, ?)", (time.time() if time_s is None else time_s, pack, json.dumps(document)))
+            db.execute(
+                "INSERT INTO diagnoses (time_s, pack, document) VALUES (?, ?, ?)",
+                (time.time() if time_s is None else time_s, pack, json.dumps(document)),
+            )
 
     def diagnoses(self, pack: int) -> list[tuple[float, dict[str, object]]]:
         """Kept diagnoses of a pack, oldest first: time and document."""
-        return [(t, json.loads(text)) for t, text in self._rows("SELECT time_s, document FROM diagnoses WHERE pack = ? ORDER BY time_s, id", (pack,))]
+        return [
+            (t, json.loads(text))
+            for t, text in self._rows(
+                "SELECT time_s, document FROM diagnoses WHERE pack = ? ORDER BY time_s, id", (pack,)
+            )
+        ]
 
 
 def _connect(path: Path) -> sqlite3.Connection:
@@ -352,5 +427,10 @@ def _claim(connection: sqlite3.Connection) -> None:
     connection.execute("COMMIT")
 
 
-def _add_revision(db: sqlite3.Connection, kind: str, note: str, setup: Setup, time_s: float | None = None) -> None:
-    db.execute("INSERT INTO revisions (time_s, kind, note, setup) VALUES (?, ?, ?, ?)", (time.time() if time_s is None else time_s, kind, note, dumps(setup)))
+def _add_revision(
+    db: sqlite3.Connection, kind: str, note: str, setup: Setup, time_s: float | None = None
+) -> None:
+    db.execute(
+        "INSERT INTO revisions (time_s, kind, note, setup) VALUES (?, ?, ?, ?)",
+        (time.time() if time_s is None else time_s, kind, note, dumps(setup)),
+    )

@@ -61,7 +61,9 @@ def unpack(data: bytes) -> Log:
     try:
         frame = pl.read_ipc(io.BytesIO(data))
     except (pl.exceptions.PolarsError, OSError) as error:
-        raise InputError("the bench", "a stretch of samples", f"undamaged data ({str(error).splitlines()[0]})") from None
+        raise InputError(
+            "the bench", "a stretch of samples", f"undamaged data ({str(error).splitlines()[0]})"
+        ) from None
     names = frame.columns
     cells = [n for n in names if n.startswith("cell_")]
     temps = [n for n in names if n.startswith("temp_")]
@@ -74,7 +76,13 @@ def unpack(data: bytes) -> Log:
         cell_v=cell_v,
         temp_c=_table(frame, temps, 10.0, KELVIN_TENTHS),
         soc_pct=frame.get_column("soc").to_numpy() if "soc" in names else None,
-        balancing=np.unpackbits(np.column_stack([frame.get_column(n).to_numpy() for n in flags]), axis=1, count=len(cells)).astype(bool) if flags else None,
+        balancing=np.unpackbits(
+            np.column_stack([frame.get_column(n).to_numpy() for n in flags]),
+            axis=1,
+            count=len(cells),
+        ).astype(bool)
+        if flags
+        else None,
     )
 
 

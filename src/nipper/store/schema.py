@@ -27,12 +27,16 @@ CREATE TABLE mappings (shape TEXT PRIMARY KEY, mapping TEXT NOT NULL, used_s REA
 """
 
 # step i leads from version i + 1 to i + 2
-MIGRATIONS = ("CREATE TABLE diagnoses (id INTEGER PRIMARY KEY, time_s REAL NOT NULL, pack INTEGER NOT NULL REFERENCES packs(id), document TEXT NOT NULL);",)
+MIGRATIONS = (
+    "CREATE TABLE diagnoses (id INTEGER PRIMARY KEY, time_s REAL NOT NULL, pack INTEGER NOT NULL REFERENCES packs(id), document TEXT NOT NULL);",
+)
 
 
 def create(connection: sqlite3.Connection) -> None:
     """Lay out a new bench in an empty file."""
-    connection.executescript(f"BEGIN; PRAGMA application_id = {APPLICATION_ID}; {TABLES} {''.join(MIGRATIONS)} PRAGMA user_version = {VERSION}; COMMIT;")
+    connection.executescript(
+        f"BEGIN; PRAGMA application_id = {APPLICATION_ID}; {TABLES} {''.join(MIGRATIONS)} PRAGMA user_version = {VERSION}; COMMIT;"
+    )
 
 
 def examine(connection: sqlite3.Connection, path: Path) -> int:
@@ -46,9 +50,15 @@ def examine(connection: sqlite3.Connection, path: Path) -> int:
     (application,) = connection.execute("PRAGMA application_id").fetchone()
     (version,) = connection.execute("PRAGMA user_version").fetchone()
     if application != APPLICATION_ID:
-        raise InputError(str(path), "the file's header", "a Nipper bench, this is another kind of database")
+        raise InputError(
+            str(path), "the file's header", "a Nipper bench, this is another kind of database"
+        )
     if version > VERSION:
-        raise InputError(str(path), "its version", f"a bench up to version {VERSION}, this one is of version {version}: it needs a newer Nipper")
+        raise InputError(
+            str(path),
+            "its version",
+            f"a bench up to version {VERSION}, this one is of version {version}: it needs a newer Nipper",
+        )
     return version
 
 

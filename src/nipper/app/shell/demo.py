@@ -54,7 +54,9 @@ class DemoMaker(QObject):
 
     @Slot(float)
     def _progress(self, share: float) -> None:
-        self.told.emit(f"Making the demo: three months of two packs are simulated once, which takes some seconds. {share:.0%}")
+        self.told.emit(
+            f"Making the demo: three months of two packs are simulated once, which takes some seconds. {share:.0%}"
+        )
 
     @Slot(object)
     def _done(self, path: Path) -> None:

@@ -68,7 +68,9 @@ class Finder(QFrame):
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
             if event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
                 step = 1 if event.key() == Qt.Key.Key_Down else -1
-                self.list.setCurrentRow(min(max(self.list.currentRow() + step, 0), self.list.count() - 1))
+                self.list.setCurrentRow(
+                    min(max(self.list.currentRow() + step, 0), self.list.count() - 1)
+                )
                 return True
             if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.list.currentItem():
                 self._run(self.list.currentItem())

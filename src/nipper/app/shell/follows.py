@@ -19,7 +19,9 @@ class FollowsEntry(QWidget):
     went = Signal(str)
     pointed = Signal(object)
 
-    def __init__(self, theme: Theme, consequence: Consequence, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, theme: Theme, consequence: Consequence, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.consequence = consequence
         outer = QHBoxLayout(self)
@@ -45,7 +47,9 @@ class FollowsEntry(QWidget):
         inside.addLayout(foot)
         inside.addWidget(self._why)
         if consequence.suggestion or consequence.goto:
-            act = button(consequence.label or "Apply", tip="Can be undone" if consequence.suggestion else "")
+            act = button(
+                consequence.label or "Apply", tip="Can be undone" if consequence.suggestion else ""
+            )
             act.clicked.connect(self._act)
             inside.addWidget(act, 0, Qt.AlignmentFlag.AlignLeft)
         outer.addLayout(inside, 1)
@@ -108,7 +112,9 @@ class Follows(QFrame):
         kept = {entry.consequence: entry for entry in self.entries()}
         while (item := self._list.takeAt(0)) is not None:
             widget = item.widget()
-            if widget is not None and not (isinstance(widget, FollowsEntry) and widget.consequence in new):
+            if widget is not None and not (
+                isinstance(widget, FollowsEntry) and widget.consequence in new
+            ):
                 widget.hide()
                 widget.deleteLater()
         for consequence in new:

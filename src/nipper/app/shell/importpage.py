@@ -8,7 +8,16 @@ from zoneinfo import ZoneInfo, available_timezones
 
 import numpy as np
 from PySide6.QtCore import Qt, Signal, Slot
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QProgressBar, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QProgressBar,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nipper.app.jobs import Job, Latest
 from nipper.app.theme import Theme
@@ -26,7 +35,14 @@ from nipper.store import Bench, Pack
 
 NONE = "–"
 SHOWN_ROWS = 12
-SINGLE = (("time", "time"), ("second_time", "time of day, if apart"), ("current", "current"), ("pack", "pack voltage"), ("soc", "percentage"), ("balancing", "balancing"))
+SINGLE = (
+    ("time", "time"),
+    ("second_time", "time of day, if apart"),
+    ("current", "current"),
+    ("pack", "pack voltage"),
+    ("soc", "percentage"),
+    ("balancing", "balancing"),
+)
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -49,7 +65,9 @@ def read_draft(path: str, bench: Bench | None, setup: Setup | None, zone: str) -
     return understand(table, mapping, known is not None, setup)
 
 
-def understand(table: Table, mapping: ColumnMapping, remembered: bool, setup: Setup | None) -> Draft:
+def understand(
+    table: Table, mapping: ColumnMapping, remembered: bool, setup: Setup | None
+) -> Draft:
     """Read a table through a mapping."""
     try:
         log = to_log(table, mapping)
@@ -78,7 +96,10 @@ class ImportPage(QWidget):
         self._job: Job | None = None
         self._again = Latest(understand, self)
         self._again.answered.connect(self._understood)
-        self._title, self._subtitle = label("", size=16, weight=SEMI, wrap=True), label("", "soft", wrap=True)
+        self._title, self._subtitle = (
+            label("", size=16, weight=SEMI, wrap=True),
+            label("", "soft", wrap=True),
+        )
         self._odd, self._boxes = QVBoxLayout(), {}
         self.progress = QProgressBar(maximum=1000)
         self.progress.setTextVisible(False)
@@ -115,7 +136,13 @@ class ImportPage(QWidget):
             grid.addWidget(label(title), i, 0)
             grid.addWidget(box, i, 1)
         for i, (key, title) in enumerate(
-            (("time_form", "time is written"), ("zone", "time zone"), ("cells", "cells"), ("cell_scale", "cells are in"), ("sign", "current counts"))
+            (
+                ("time_form", "time is written"),
+                ("zone", "time zone"),
+                ("cells", "cells"),
+                ("cell_scale", "cells are in"),
+                ("sign", "current counts"),
+            )
         ):
             grid.addWidget(label(title), i, 2)
             grid.addWidget(self._box(key), i, 3)
@@ -154,7 +181,15 @@ class ImportPage(QWidget):
 
     # coming in
 
-    def open_file(self, path: str, bench: Bench | None, setup: Setup | None, packs: list[Pack], chosen: int, zone: str) -> None:
+    def open_file(
+        self,
+        path: str,
+        bench: Bench | None,
+        setup: Setup | None,
+        packs: list[Pack],
+        chosen: int,
+        zone: str,
+    ) -> None:
         """Read a file and show how it is understood."""
         self._bench, self._setup, self._file, self.draft = bench, setup, path, None
         self.pack.clear()
@@ -215,8 +250,12 @@ class ImportPage(QWidget):
         else:
             log = draft.log
             self._title.setText(f"{name}: {log.rows} rows, {log.cells} cells, {log.days:.1f} days")
-            self._subtitle.setText(f"A row every {log.interval_s:g} s.{known} Look it over, then import.")
-        self.take.setEnabled(draft.log is not None and not any(o.kind == "cells" for o in draft.odd))
+            self._subtitle.setText(
+                f"A row every {log.interval_s:g} s.{known} Look it over, then import."
+            )
+        self.take.setEnabled(
+            draft.log is not None and not any(o.kind == "cells" for o in draft.odd)
+        )
         self._fill_boxes(draft)
         self._fill_odd(draft)
         self._fill_rows(draft)
@@ -224,14 +263,30 @@ class ImportPage(QWidget):
     def _fill_boxes(self, draft: Draft) -> None:
         mapping, columns = draft.mapping, draft.table.columns
         for key, _ in SINGLE:
-            self._set(key, [NONE, *columns] if key not in ("time",) else columns, getattr(mapping, key) or NONE)
-        self._set("time_form", [f"{form}: {text}" for form, text in TIME_FORMS.items()], f"{mapping.time_form}: {TIME_FORMS[mapping.time_form]}")
+            self._set(
+                key,
+                [NONE, *columns] if key not in ("time",) else columns,
+                getattr(mapping, key) or NONE,
+            )
+        self._set(
+            "time_form",
+            [f"{form}: {text}" for form, text in TIME_FORMS.items()],
+            f"{mapping.time_form}: {TIME_FORMS[mapping.time_form]}",
+        )
         self._set("zone", ["UTC", *sorted(available_timezones() - {"UTC"})], mapping.zone)
         self._set("cells", [f"{len(mapping.cells)}: {mapping.cells[0]} … {mapping.cells[-1]}"], "")
         units = {1.0: "V", 1e-3: "mV", 1e-4: "0.1 mV"}
         self._set("cell_scale", list(units.values()), units.get(mapping.cell_scale, "V"))
-        self._set("sign", ["charging as positive", "discharging as positive"], "discharging as positive" if mapping.current_scale < 0 else "charging as positive")
-        self._temps.setText(", ".join(mapping.temps[:4]) + (f" … ({len(mapping.temps)})" if len(mapping.temps) > 4 else "") or NONE)
+        self._set(
+            "sign",
+            ["charging as positive", "discharging as positive"],
+            "discharging as positive" if mapping.current_scale < 0 else "charging as positive",
+        )
+        self._temps.setText(
+            ", ".join(mapping.temps[:4])
+            + (f" … ({len(mapping.temps)})" if len(mapping.temps) > 4 else "")
+            or NONE
+        )
 
     def _set(self, key: str, choices: list[str], current: str) -> None:
         box = self._boxes[key]
@@ -244,7 +299,10 @@ class ImportPage(QWidget):
     def _fill_odd(self, draft: Draft) -> None:
         clear(self._odd)
         if draft.log is not None and not draft.odd:
-            self._say("ok", "Nothing: times run forward, the current's sign fits the voltage, all cells are in range.")
+            self._say(
+                "ok",
+                "Nothing: times run forward, the current's sign fits the voltage, all cells are in range.",
+            )
         for odd in draft.odd:
             self._say("act" if odd.weight == "doubt" else "watch", odd.text)
             if odd.kind == "sign":
@@ -265,7 +323,13 @@ class ImportPage(QWidget):
         if log is None:
             self.rows.setRowCount(0)
             return
-        heads = ["time", "A", "pack V", *(f"{i + 1}" for i in range(log.cells)), *(f"°C {i + 1}" for i in range(log.temp_c.shape[1]))]
+        heads = [
+            "time",
+            "A",
+            "pack V",
+            *(f"{i + 1}" for i in range(log.cells)),
+            *(f"°C {i + 1}" for i in range(log.temp_c.shape[1])),
+        ]
         if log.soc_pct is not None:
             heads.append("%")
         self.rows.setColumnCount(len(heads))
@@ -274,8 +338,14 @@ class ImportPage(QWidget):
         zone = ZoneInfo(draft.mapping.zone)
         for row in range(self.rows.rowCount()):
             moment = datetime.fromtimestamp(float(log.time_s[row]), zone)
-            texts = [f"{moment:%Y-%m-%d %H:%M:%S}", _number(log.current_a[row], 1), _number(log.pack_v[row], 2)]
-            texts += [_number(v, 3) for v in log.cell_v[row]] + [_number(t, 0) for t in log.temp_c[row]]
+            texts = [
+                f"{moment:%Y-%m-%d %H:%M:%S}",
+                _number(log.current_a[row], 1),
+                _number(log.pack_v[row], 2),
+            ]
+            texts += [_number(v, 3) for v in log.cell_v[row]] + [
+                _number(t, 0) for t in log.temp_c[row]
+            ]
             if log.soc_pct is not None:
                 texts.append(_number(log.soc_pct[row], 0))
             for column, text in enumerate(texts):
@@ -298,7 +368,11 @@ class ImportPage(QWidget):
         elif key == "cell_scale":
             mapping = replace(mapping, cell_scale={"V": 1.0, "mV": 1e-3, "0.1 mV": 1e-4}[text])
         elif key == "sign":
-            mapping = replace(mapping, current_scale=abs(mapping.current_scale) * (-1.0 if text.startswith("dis") else 1.0))
+            mapping = replace(
+                mapping,
+                current_scale=abs(mapping.current_scale)
+                * (-1.0 if text.startswith("dis") else 1.0),
+            )
         elif key != "cells":
             mapping = replace(mapping, **{key: None if text == NONE else text})
         self._reread(mapping)
@@ -321,7 +395,10 @@ class ImportPage(QWidget):
         self.take.setEnabled(False)
         self.take.setText("Importing …")
         self.progress.setRange(0, 1000)
-        self._start(Job(_import, self._bench, self.pack.currentData(), self.draft, self._file, ticks=True), self._imported)
+        self._start(
+            Job(_import, self._bench, self.pack.currentData(), self.draft, self._file, ticks=True),
+            self._imported,
+        )
 
     @Slot(object)
     def _imported(self, added: int) -> None:

@@ -65,15 +65,23 @@ class LogsPage(QWidget):
         logs = self._document.bench.logs()
         self._logs.addWidget(label("Logs read into this bench", weight=SEMI), 0, 0, 1, 4)
         if not logs:
-            self._logs.addWidget(label("None yet: drop a log on the window, or Ctrl+I.", "soft"), 1, 0)
+            self._logs.addWidget(
+                label("None yet: drop a log on the window, or Ctrl+I.", "soft"), 1, 0
+            )
         names = {pack.id: pack.name for pack in self._document.packs}
         for row, log in enumerate(logs, 1):
             first, last = (datetime.fromtimestamp(t, self._zone) for t in (log.first_s, log.last_s))
             span = f"{first.day} {first:%b %Y} to {last.day} {last:%b %Y}"
-            for column, text in enumerate((names.get(log.pack, ""), log.file, span, f"{log.rows} rows")):
+            for column, text in enumerate(
+                (names.get(log.pack, ""), log.file, span, f"{log.rows} rows")
+            ):
                 self._logs.addWidget(label(text, "" if column == 1 else "soft"), row, column)
             asked = log.id == self._doubtful
-            out = button("Really take it out" if asked else "Take it out …", "" if asked else "quiet", "Its samples leave the bench; the file itself is not touched")
+            out = button(
+                "Really take it out" if asked else "Take it out …",
+                "" if asked else "quiet",
+                "Its samples leave the bench; the file itself is not touched",
+            )
             out.setProperty("log", log.id)
             out.clicked.connect(self._take_out)
             self._logs.addWidget(out, row, 4, Qt.AlignmentFlag.AlignLeft)

@@ -3,7 +3,15 @@
 from collections.abc import Sequence
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QColor, QEnterEvent, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import (
+    QColor,
+    QEnterEvent,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+)
 from PySide6.QtWidgets import QFrame, QVBoxLayout, QWidget
 
 from nipper.app.theme import BASE_PT, Theme, font
@@ -18,7 +26,9 @@ class RailEntry(QWidget):
 
     chosen = Signal(str)
 
-    def __init__(self, theme: Theme, stage: str, title: str, key: str, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, theme: Theme, stage: str, title: str, key: str, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self._theme, self.stage, self.title, self._key = theme, stage, title, key
         self.sentence, self.status = "", "none"
@@ -50,14 +60,21 @@ class RailEntry(QWidget):
             wash.setAlpha(110)
             painter.fillRect(self.rect(), wash)
         draw_status(
-            painter, self.status, self.rect().adjusted(22, 15, -(self.width() - 34), -(self.height() - 27)).toRectF(), self._theme.colour(STATUS_ROLE[self.status])
+            painter,
+            self.status,
+            self.rect().adjusted(22, 15, -(self.width() - 34), -(self.height() - 27)).toRectF(),
+            self._theme.colour(STATUS_ROLE[self.status]),
         )
         painter.setPen(self._theme.colour("ink"))
         painter.setFont(font(BASE_PT + 1, SEMI))
         painter.drawText(42, 27, self.title)
         painter.setPen(self._theme.colour("faint"))
         painter.setFont(font(BASE_PT - 1, mono=True))
-        painter.drawText(self.rect().adjusted(0, 13, -13, 0), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, self._key)
+        painter.drawText(
+            self.rect().adjusted(0, 13, -13, 0),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop,
+            self._key,
+        )
         painter.setPen(self._theme.colour("soft"))
         painter.setFont(font(BASE_PT - 0.5))
         self._paint_sentence(painter)
@@ -100,7 +117,9 @@ class Rail(QFrame):
 
     chosen = Signal(str)
 
-    def __init__(self, theme: Theme, stages: Sequence[tuple[str, str, str]], parent: QWidget | None = None) -> None:
+    def __init__(
+        self, theme: Theme, stages: Sequence[tuple[str, str, str]], parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.setObjectName("rail")
         self.setFixedWidth(WIDTH)

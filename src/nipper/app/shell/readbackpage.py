@@ -4,7 +4,18 @@ from datetime import tzinfo
 
 from PySide6.QtCore import Qt, Signal, Slot
 from PySide6.QtGui import QBrush, QColor
-from PySide6.QtWidgets import QAbstractItemView, QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QSpinBox, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QSpinBox,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nipper.app.document import Document
 from nipper.app.jobs import Job
@@ -23,7 +34,9 @@ SHOWN, MARK = 3, 4
 HOW = "Type each value as the BMS shows it and press Enter; “=” takes over what was set. What is left empty counts as not read."
 
 
-def link_work(place: str, registers: RegisterMap, device_id: int, stand_in: Setup | None) -> dict[str, object]:
+def link_work(
+    place: str, registers: RegisterMap, device_id: int, stand_in: Setup | None
+) -> dict[str, object]:
     """Run in a worker thread; the link's libraries are loaded there."""
     from nipper.core.link.modbus import read_bms
 
@@ -37,7 +50,9 @@ class ReadBackPage(QWidget):
     kept = Signal()
     trouble = Signal(str)
 
-    def __init__(self, document: Document, theme: Theme, zone: tzinfo, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, document: Document, theme: Theme, zone: tzinfo, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.setObjectName("page")
         self._document, self._theme, self._zone = document, theme, zone
@@ -59,7 +74,11 @@ class ReadBackPage(QWidget):
         layout.addWidget(self.table, 1)
         foot = QHBoxLayout()
         self._says = label("", weight=SEMI, wrap=True)
-        self.keep = button("Keep as read back today", "main", "A dated revision: what the BMS shows, with the differences told")
+        self.keep = button(
+            "Keep as read back today",
+            "main",
+            "A dated revision: what the BMS shows, with the differences told",
+        )
         self.keep.clicked.connect(self.keep_all)
         foot.addWidget(self._says, 1)
         foot.addWidget(self.keep)
@@ -70,14 +89,20 @@ class ReadBackPage(QWidget):
         line = QHBoxLayout()
         self.source, self.place, self.device = QComboBox(), QLineEdit(), QSpinBox()
         self.source.addItems(["the stand-in BMS", "a BMS over Modbus"])
-        self.source.setToolTip("The stand-in ships with Nipper and holds what was last typed in; a real one is read over TCP or a serial line, nothing is ever written")
+        self.source.setToolTip(
+            "The stand-in ships with Nipper and holds what was last typed in; a real one is read over TCP or a serial line, nothing is ever written"
+        )
         self.source.activated.connect(self._source_chosen)
         self.place.setPlaceholderText("192.168.1.20 or /dev/ttyUSB0")
         self.place.setMaximumWidth(220)
         self.place.setAccessibleName("Address or serial port of the BMS")
         self.device.setRange(1, 247)
         self.device.setPrefix("address ")
-        self.map = button("Register map …", "quiet", "An open file (nipper-registers) after the BMS maker's register list")
+        self.map = button(
+            "Register map …",
+            "quiet",
+            "An open file (nipper-registers) after the BMS maker's register list",
+        )
         self.map.clicked.connect(self._ask_map)
         self.ask = button("Read it over the link", "", "Fills in what the BMS holds")
         self.ask.clicked.connect(self.read_link)
@@ -98,7 +123,9 @@ class ReadBackPage(QWidget):
 
     @Slot()
     def _ask_map(self) -> None:
-        file, _ = QFileDialog.getOpenFileName(self, "Register map of the BMS", "", "Register maps (*.json)")
+        file, _ = QFileDialog.getOpenFileName(
+            self, "Register map of the BMS", "", "Register maps (*.json)"
+        )
         if file:
             self.take_map(file)
 
@@ -137,13 +164,17 @@ class ReadBackPage(QWidget):
             if path in rows:
                 item = self.table.item(rows[path], SHOWN)
                 assert item
-                item.setText(shown(path, value, self._units.get(path, "")) if value is not None else "–")
+                item.setText(
+                    shown(path, value, self._units.get(path, "")) if value is not None else "–"
+                )
         self.table.resizeColumnToContents(MARK)
 
     def _add_line(self, path: str) -> int:
         section, title = TITLES[path]
         unit = self._units.get(path, "")
-        self._lines.append(Line(path=path, section=section, label=title, unit=unit, value="–", before="–"))
+        self._lines.append(
+            Line(path=path, section=section, label=title, unit=unit, value="–", before="–")
+        )
         self.table.setRowCount(len(self._lines))
         self._fill_row(len(self._lines) - 1)
         return len(self._lines) - 1
@@ -156,7 +187,11 @@ class ReadBackPage(QWidget):
     @Slot()
     def refresh(self) -> None:
         """Show the settings as they stand; what was typed already is kept."""
-        typed = {line.path: text for row, line in enumerate(self._lines) if (text := self._text(row, SHOWN))}
+        typed = {
+            line.path: text
+            for row, line in enumerate(self._lines)
+            if (text := self._text(row, SHOWN))
+        }
         menu = kept_menu(self._document)
         self._units = {item.path: item.unit for item in menu.items}
         self._lines = sheet(self._document.setup, None, menu)
@@ -204,7 +239,9 @@ class ReadBackPage(QWidget):
             try:
                 value = shown(line.path, parse_shown(line.path, text, unit), unit)
                 self._put(row, SHOWN, value)
-                mark, role = ("✓ as set", "ok") if value == line.value else (f"✗ set to {line.value}", "act")
+                mark, role = (
+                    ("✓ as set", "ok") if value == line.value else (f"✗ set to {line.value}", "act")
+                )
             except RangeError as error:
                 mark, role = str(error), "watch"
         self._put(row, MARK, mark, role)
@@ -240,7 +277,11 @@ class ReadBackPage(QWidget):
         self.keep.setEnabled(found.read > 0)
         rest = len(self._lines) - found.read
         told = "as set" if not found.lines else count(len(found.lines), "difference")
-        self._says.setText(f"{found.read} read: {told}; {rest} not read yet." if found.read else "Nothing read yet.")
+        self._says.setText(
+            f"{found.read} read: {told}; {rest} not read yet."
+            if found.read
+            else "Nothing read yet."
+        )
 
     @Slot()
     def keep_all(self) -> None:

@@ -4,7 +4,17 @@ from datetime import datetime, tzinfo
 
 from PySide6.QtCore import Qt, Signal, Slot
 from PySide6.QtGui import QBrush
-from PySide6.QtWidgets import QAbstractItemView, QFileDialog, QHBoxLayout, QListWidget, QListWidgetItem, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QFileDialog,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nipper.app.document import Document
 from nipper.app.shell.typingpage import kept_menu
@@ -28,7 +38,9 @@ class RevisionsPage(QWidget):
     typing_asked = Signal()
     trouble = Signal(str)
 
-    def __init__(self, document: Document, theme: Theme, zone: tzinfo, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, document: Document, theme: Theme, zone: tzinfo, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.setObjectName("page")
         self._document, self._theme, self._zone = document, theme, zone
@@ -36,14 +48,32 @@ class RevisionsPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 14, 24, 16)
         layout.setSpacing(8)
-        self.type_it = button("Type what the BMS shows …", "quiet", "Ctrl+B: line by line, in your BMS's own order and units")
+        self.type_it = button(
+            "Type what the BMS shows …",
+            "quiet",
+            "Ctrl+B: line by line, in your BMS's own order and units",
+        )
         self.type_it.clicked.connect(self.typing_asked)
-        self.read = button("Read back from a file …", "quiet", "A setup file (JSON) or a table (CSV) with what the BMS shows; the typing sheet's own table will do")
+        self.read = button(
+            "Read back from a file …",
+            "quiet",
+            "A setup file (JSON) or a table (CSV) with what the BMS shows; the typing sheet's own table will do",
+        )
         self.read.clicked.connect(self.ask_file)
-        self.beside = button("Compare with a file …", "quiet", "Another bank's settings, as a setup file: nothing is kept or changed")
+        self.beside = button(
+            "Compare with a file …",
+            "quiet",
+            "Another bank's settings, as a setup file: nothing is kept or changed",
+        )
         self.beside.clicked.connect(self.ask_other)
         layout.addLayout(page_head("Revisions", self.left, self.type_it, self.beside, self.read))
-        layout.addWidget(label("Select one to compare it with the settings as they stand, or two (Ctrl-click) to compare them with each other.", "soft", wrap=True))
+        layout.addWidget(
+            label(
+                "Select one to compare it with the settings as they stand, or two (Ctrl-click) to compare them with each other.",
+                "soft",
+                wrap=True,
+            )
+        )
         middle = QHBoxLayout()
         middle.setSpacing(14)
         self.list = QListWidget()
@@ -78,9 +108,23 @@ class RevisionsPage(QWidget):
         for row in self._rows:
             at = datetime.fromtimestamp(row.time_s, self._zone)
             what = f"{at.day} {at:%b %Y, %H:%M}   {row.kind}\n{row.note}"
-            item = QListWidgetItem(what + (f"\n{charges[row.id]}" if isinstance(row, Revision) and row.id in charges else ""))
+            item = QListWidgetItem(
+                what
+                + (
+                    f"\n{charges[row.id]}"
+                    if isinstance(row, Revision) and row.id in charges
+                    else ""
+                )
+            )
             if isinstance(row, BenchEvent):
-                pack = next((f"{p.name}: " for p in self._document.packs if p.id == row.pack and len(self._document.packs) > 1), "")
+                pack = next(
+                    (
+                        f"{p.name}: "
+                        for p in self._document.packs
+                        if p.id == row.pack and len(self._document.packs) > 1
+                    ),
+                    "",
+                )
                 item.setText(f"{at.day} {at:%b %Y}   {pack}{row.note}")
                 item.setFlags(Qt.ItemFlag.NoItemFlags)
                 item.setForeground(QBrush(self._theme.colour("soft")))
@@ -99,11 +143,16 @@ class RevisionsPage(QWidget):
             found = in_force(revisions, float(record.log.time_s[charge.top]))
             if found is not None:
                 counts[found.id] = counts.get(found.id, 0) + 1
-        return {id_: f"{count(n, 'full charge')} of {record.pack.name} under it" for id_, n in counts.items()}
+        return {
+            id_: f"{count(n, 'full charge')} of {record.pack.name} under it"
+            for id_, n in counts.items()
+        }
 
     def _selected(self) -> list[Revision]:
         """The selected revisions, newest first."""
-        chosen = (self._rows[row] for row in sorted(index.row() for index in self.list.selectedIndexes()))
+        chosen = (
+            self._rows[row] for row in sorted(index.row() for index in self.list.selectedIndexes())
+        )
         return [row for row in chosen if isinstance(row, Revision)]
 
     def _pair(self) -> tuple[Setup, Setup, str] | None:
@@ -134,16 +183,24 @@ class RevisionsPage(QWidget):
     @Slot()
     def _compare(self) -> None:
         pair = self._pair()
-        self.restore.setEnabled(pair is not None and len(self._selected()) == 1 and pair[0] != self._document.setup)
+        self.restore.setEnabled(
+            pair is not None and len(self._selected()) == 1 and pair[0] != self._document.setup
+        )
         self.table.setRowCount(0)
         if pair is None:
-            self._says.setText("Nothing is selected." if any(isinstance(r, Revision) for r in self._rows) else "Nothing was typed in yet: Ctrl+T opens the typing sheet.")
+            self._says.setText(
+                "Nothing is selected."
+                if any(isinstance(r, Revision) for r in self._rows)
+                else "Nothing was typed in yet: Ctrl+T opens the typing sheet."
+            )
             return
         before, after, what = pair
         self._tell(differences(before, after), what)
 
     def _tell(self, lines: list[Line], what: str) -> None:
-        self._says.setText(f"{count(len(lines), 'difference')} to {what}." if lines else f"The same as {what}.")
+        self._says.setText(
+            f"{count(len(lines), 'difference')} to {what}." if lines else f"The same as {what}."
+        )
         self.table.setRowCount(len(lines))
         for row, line in enumerate(lines):
             for column, text in enumerate((line.section, line.label, line.before, line.value)):
@@ -160,7 +217,9 @@ class RevisionsPage(QWidget):
     @Slot()
     def ask_file(self) -> None:
         """Let the user choose what the BMS shows, as a setup file or a table."""
-        file, _ = QFileDialog.getOpenFileName(self, "What the BMS shows", "", "Setups and tables (*.json *.csv)")
+        file, _ = QFileDialog.getOpenFileName(
+            self, "What the BMS shows", "", "Setups and tables (*.json *.csv)"
+        )
         if file:
             self.take_read_back(file)
 
@@ -169,10 +228,14 @@ class RevisionsPage(QWidget):
         setup = self._document.setup
         try:
             if file.lower().endswith(".csv"):
-                found = read_back(setup, values_of_csv(read_table(file), kept_menu(self._document), file))
+                found = read_back(
+                    setup, values_of_csv(read_table(file), kept_menu(self._document), file)
+                )
             else:
                 shown = load(file)
-                found = ReadBack(shown, len(sheet(shown, None, plain_menu())), tuple(differences(setup, shown)))
+                found = ReadBack(
+                    shown, len(sheet(shown, None, plain_menu())), tuple(differences(setup, shown))
+                )
         except InputError as error:
             self.trouble.emit(str(error))
             return

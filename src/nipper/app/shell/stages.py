@@ -20,7 +20,9 @@ STAGES = (
 )
 
 
-def make_view(stage: str, document: Document, forecasts: Forecasts, theme: Theme, zone: tzinfo) -> QWidget:
+def make_view(
+    stage: str, document: Document, forecasts: Forecasts, theme: Theme, zone: tzinfo
+) -> QWidget:
     """A stage's view."""
     match stage:
         case "protect":

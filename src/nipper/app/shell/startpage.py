@@ -3,7 +3,15 @@
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal, Slot
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nipper.app.theme import BASE_PT
 from nipper.app.widgets.basic import SEMI, button, card, clear, label
@@ -12,7 +20,11 @@ from nipper.core.chemistry import CHEMISTRIES
 from nipper.core.presets import new_setup
 from nipper.core.setup import Setup
 
-BALANCERS = (("passive", "passive: bleeds high cells"), ("active", "active: moves charge from high to low"), ("none", "none"))
+BALANCERS = (
+    ("passive", "passive: bleeds high cells"),
+    ("active", "active: moves charge from high to low"),
+    ("none", "none"),
+)
 
 
 class StartPage(QWidget):
@@ -33,7 +45,10 @@ class StartPage(QWidget):
         layout.setSpacing(14)
         self._headline = label("A bench for your pack", size=20, weight=SEMI)
         self._intro = label(
-            "Five answers make a sound first setup. Hold it against the sheets of your cell and BMS: they override every number here.", "soft", BASE_PT + 1, wrap=True
+            "Five answers make a sound first setup. Hold it against the sheets of your cell and BMS: they override every number here.",
+            "soft",
+            BASE_PT + 1,
+            wrap=True,
         )
         layout.addWidget(self._headline)
         layout.addWidget(self._intro)
@@ -66,11 +81,21 @@ class StartPage(QWidget):
             self.chemistry.addItem(chem.title, chem.id)
         for id_, title in BALANCERS:
             self.balancer.addItem(title, id_)
-        self.cells, self.packs = QSpinBox(minimum=1, maximum=200, value=16), QSpinBox(minimum=1, maximum=64, value=1)
+        self.cells, self.packs = (
+            QSpinBox(minimum=1, maximum=200, value=16),
+            QSpinBox(minimum=1, maximum=64, value=1),
+        )
         self.capacity = UnitField("Ah", "Capacity of one pack", "of the pack, not of the bank")
         self.capacity.set_value(280.0)
         self.capacity.setAlignment(Qt.AlignmentFlag.AlignLeft)
-        for field in (self.name, self.chemistry, self.cells, self.capacity, self.packs, self.balancer):
+        for field in (
+            self.name,
+            self.chemistry,
+            self.cells,
+            self.capacity,
+            self.packs,
+            self.balancer,
+        ):
             field.setMinimumWidth(180)
             field.setMaximumWidth(280)
         rows = (
@@ -101,14 +126,22 @@ class StartPage(QWidget):
         column.setSpacing(14)
         frame, inside = card(18, 8)
         inside.addWidget(label("Or begin with a log", size=13, weight=SEMI))
-        inside.addWidget(label("Drop a CSV or spreadsheet from the BMS on this window. Only what it cannot tell is asked.", "soft", wrap=True))
+        inside.addWidget(
+            label(
+                "Drop a CSV or spreadsheet from the BMS on this window. Only what it cannot tell is asked.",
+                "soft",
+                wrap=True,
+            )
+        )
         column.addWidget(frame)
         frame, inside = card(18, 8)
         inside.addWidget(label("Open a bench", size=13, weight=SEMI))
         inside.addLayout(self._recent)
         other = button("Open a file …", tip="A bench, a setup or a log")
         other.clicked.connect(self.open_asked)
-        demo = button("Open the demo", "quiet", "A made-up workshop with two packs and three months of logs")
+        demo = button(
+            "Open the demo", "quiet", "A made-up workshop with two packs and three months of logs"
+        )
         demo.clicked.connect(self.demo_asked)
         line = QHBoxLayout()
         line.addWidget(other)
@@ -139,7 +172,9 @@ class StartPage(QWidget):
     def start_from_log(self, file: str, cells: int, chemistry: str | None) -> None:
         """Fill in what a log tells, and ask for the rest."""
         self._headline.setText(f"A bench from {Path(file).name}")
-        self._intro.setText(f"The log has {cells} cells{'' if chemistry is None else ' and looks like ' + CHEMISTRIES[chemistry].title}. The rest it cannot tell.")
+        self._intro.setText(
+            f"The log has {cells} cells{'' if chemistry is None else ' and looks like ' + CHEMISTRIES[chemistry].title}. The rest it cannot tell."
+        )
         self.name.setText(Path(file).name.split(".")[0].replace("_", " "))
         self.cells.setValue(cells)
         self.cells.setEnabled(False)
@@ -166,5 +201,10 @@ class StartPage(QWidget):
         """The setup of the answers."""
         assert self.capacity.value
         return new_setup(
-            self.chemistry.currentData(), self.cells.value(), self.capacity.value, self.packs.value(), self.balancer.currentData(), self.name.text().strip() or "My pack"
+            self.chemistry.currentData(),
+            self.cells.value(),
+            self.capacity.value,
+            self.packs.value(),
+            self.balancer.currentData(),
+            self.name.text().strip() or "My pack",
         )

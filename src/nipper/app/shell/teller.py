@@ -17,9 +17,23 @@ from nipper.core.report.consequence import Consequence, of_finding, protect_sent
 class Teller(QObject):
     """Listens to one document and its forecasts; ``stage`` is the one that is shown."""
 
-    def __init__(self, document: Document, forecasts: Forecasts, rail: Rail, follows: Follows, zone: tzinfo, parent: QObject | None = None) -> None:
+    def __init__(
+        self,
+        document: Document,
+        forecasts: Forecasts,
+        rail: Rail,
+        follows: Follows,
+        zone: tzinfo,
+        parent: QObject | None = None,
+    ) -> None:
         super().__init__(parent)
-        self._document, self._forecasts, self._rail, self._follows, self._zone = document, forecasts, rail, follows, zone
+        self._document, self._forecasts, self._rail, self._follows, self._zone = (
+            document,
+            forecasts,
+            rail,
+            follows,
+            zone,
+        )
         self.stage = ""
         document.findings_changed.connect(self._findings_changed)
         document.record_changed.connect(self._record_changed)
@@ -44,7 +58,9 @@ class Teller(QObject):
 
         document = self._document
         events = [(e.time_s, e.pack, e.kind, e.note) for e in document.events()]
-        status, sentence = cold_sentence(document.setup, last_proof(events, document.pack.id), datetime.now(self._zone))
+        status, sentence = cold_sentence(
+            document.setup, last_proof(events, document.pack.id), datetime.now(self._zone)
+        )
         self._rail.say("cold", str(status), sentence)
         self._tell_if("cold")
 
@@ -88,7 +104,13 @@ class Teller(QObject):
         for stage, (status, sentence) in (
             ("record", record_sentence(log, document.setup, diagnosis)),
             ("diagnose", diagnose_sentence(diagnosis)),
-            ("level", level_sentence(document.setup, from_log(document.setup, forecasts.known.get(forecasts.pack_number)))),
+            (
+                "level",
+                level_sentence(
+                    document.setup,
+                    from_log(document.setup, forecasts.known.get(forecasts.pack_number)),
+                ),
+            ),
             ("rehearse", rehearse_sentence(forecasts.rehearsal)),
         ):
             self._rail.say(stage, str(status), sentence)
@@ -125,7 +147,14 @@ class Teller(QObject):
         return self._of_record(record) if record else []
 
     def _of_record(self, record: PackRecord) -> list[Consequence]:
-        from nipper.core.report.sentences import of_compared, of_diagnosis, of_history, of_overruled, of_record, of_trip
+        from nipper.core.report.sentences import (
+            of_compared,
+            of_diagnosis,
+            of_history,
+            of_overruled,
+            of_record,
+            of_trip,
+        )
 
         document, comparison, zone = self._document, self._forecasts.comparison, self._zone
         if self.stage == "record":
@@ -133,4 +162,8 @@ class Teller(QObject):
         told = of_diagnosis(record.diagnosis) + of_trip(record.diagnosis, document.setup, zone)
         if comparison is not None:
             told += of_compared(comparison, record.pack.id, [p.name for p in document.packs], zone)
-        return told + of_overruled(record.diagnosis) + of_history(document.bench.diagnoses(record.pack.id), zone)
+        return (
+            told
+            + of_overruled(record.diagnosis)
+            + of_history(document.bench.diagnoses(record.pack.id), zone)
+        )

@@ -64,7 +64,9 @@ class TopLine(QFrame):
             last = typed[-1]
             moment = datetime.fromtimestamp(last.time_s, zone)
             changed = last.setup != setup
-            text = f"revision {len(typed)} · typed in {moment.day} {moment:%b}" + (" · changed since" if changed else "")
+            text = f"revision {len(typed)} · typed in {moment.day} {moment:%b}" + (
+                " · changed since" if changed else ""
+            )
         self.revision.setText(text)
         self.revision.setProperty("role", "copper" if changed else "soft")
         self.revision.style().unpolish(self.revision)

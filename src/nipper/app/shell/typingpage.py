@@ -6,7 +6,18 @@ from pathlib import Path
 
 from PySide6.QtCore import QSize, Qt, Signal, Slot
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QAbstractItemView, QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QProgressBar, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QProgressBar,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nipper.app.document import Document
 from nipper.app.shell.writing import print_html, write_whole
@@ -15,7 +26,19 @@ from nipper.app.widgets.basic import SEMI, button, card, label
 from nipper.core.errors import InputError
 from nipper.core.findings import Finding, Severity
 from nipper.core.report.consequence import count
-from nipper.core.report.typingsheet import Item, Line, Menu, dumps_menu, load_menu, parse_menu, plain_menu, sheet, to_csv, to_html, units_of
+from nipper.core.report.typingsheet import (
+    Item,
+    Line,
+    Menu,
+    dumps_menu,
+    load_menu,
+    parse_menu,
+    plain_menu,
+    sheet,
+    to_csv,
+    to_html,
+    units_of,
+)
 from nipper.core.setup import Setup
 
 MENU_KEY, TICKS_KEY = "typing-menu", "typing-ticks"
@@ -37,7 +60,9 @@ class TypingPage(QWidget):
     finished = Signal()
     trouble = Signal(str)
 
-    def __init__(self, document: Document, theme: Theme, zone: tzinfo, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, document: Document, theme: Theme, zone: tzinfo, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.setObjectName("page")
         self._document, self._theme, self._zone = document, theme, zone
@@ -132,8 +157,16 @@ class TypingPage(QWidget):
     def _foot(self) -> QHBoxLayout:
         line = QHBoxLayout()
         for text, tip, act in (
-            ("Open a menu order …", "An order with labels that somebody wrote as a file", self.open_menu),
-            ("Save this menu order …", "An open JSON file, to be used again or given on", self.save_menu),
+            (
+                "Open a menu order …",
+                "An order with labels that somebody wrote as a file",
+                self.open_menu,
+            ),
+            (
+                "Save this menu order …",
+                "An open JSON file, to be used again or given on",
+                self.save_menu,
+            ),
             ("Write CSV …", "The sheet as a table", self.write_csv),
             ("Write PDF …", "The sheet with boxes, to print", self.write_pdf),
         ):
@@ -187,7 +220,9 @@ class TypingPage(QWidget):
         self.list.blockSignals(True)
         self.list.clear()
         for line in self._lines:
-            item = QListWidgetItem(f"{'✓' if self._ticked(line) else '·'}  {line.section}: {line.label}   {line.value}")
+            item = QListWidgetItem(
+                f"{'✓' if self._ticked(line) else '·'}  {line.section}: {line.label}   {line.value}"
+            )
             item.setData(Qt.ItemDataRole.UserRole, line.path)
             self.list.addItem(item)
         self.list.setCurrentRow(self._row)
@@ -212,8 +247,16 @@ class TypingPage(QWidget):
         self._section.setText(line.section)
         self._label.setText(line.label)
         self._value.setText(line.value)
-        was = f"was {line.before}" if line.changed and line.before != "–" else "as before" if not line.changed else "new"
-        self._before.setText(f"{was}   ·   {'typed in ✓' if self._ticked(line) else f'{self._row + 1} of {len(self._lines)}'}")
+        was = (
+            f"was {line.before}"
+            if line.changed and line.before != "–"
+            else "as before"
+            if not line.changed
+            else "new"
+        )
+        self._before.setText(
+            f"{was}   ·   {'typed in ✓' if self._ticked(line) else f'{self._row + 1} of {len(self._lines)}'}"
+        )
         item = next((i for i in self._menu.items if i.path == line.path), None)
         if not self.own_label.hasFocus():
             self.own_label.setText(item.label if item else "")
@@ -229,7 +272,11 @@ class TypingPage(QWidget):
     def _warn(self, findings: list[Finding]) -> None:
         """Contradictions are better mended before they are typed in."""
         errors = sum(f.severity is Severity.ERROR for f in findings)
-        self._warning.setText(f"{count(errors, 'contradiction')} open: look at Protect before typing these in." if errors else "")
+        self._warning.setText(
+            f"{count(errors, 'contradiction')} open: look at Protect before typing these in."
+            if errors
+            else ""
+        )
 
     def _go_to_first_open(self) -> None:
         self._row = next((i for i, line in enumerate(self._lines) if not self._ticked(line)), 0)
@@ -279,7 +326,11 @@ class TypingPage(QWidget):
         order = [self.list.item(i).data(Qt.ItemDataRole.UserRole) for i in range(self.list.count())]
         known = {item.path: item for item in self._menu.items}
         others = [item for item in self._menu.items if item.path not in order]
-        self._keep_menu(self._menu.model_copy(update={"items": [*(known.get(p, Item(path=p)) for p in order), *others]}))
+        self._keep_menu(
+            self._menu.model_copy(
+                update={"items": [*(known.get(p, Item(path=p)) for p in order), *others]}
+            )
+        )
 
     def _change_item(self, **changes: str) -> None:
         path = self._lines[self._row].path
@@ -309,7 +360,9 @@ class TypingPage(QWidget):
         """Keep the settings as typed in today; the ticks start anew."""
         self._document.save()
         today = datetime.now(self._zone)
-        self._document.bench.add_revision("typed in", f"typed in from the sheet on {today.day} {today:%b}", self._document.setup)
+        self._document.bench.add_revision(
+            "typed in", f"typed in from the sheet on {today.day} {today:%b}", self._document.setup
+        )
         self._ticks = {}
         self._keep()
         self.finished.emit()
@@ -353,21 +406,37 @@ class TypingPage(QWidget):
     @Slot()
     def save_menu(self) -> None:
         """Write the menu order."""
-        self._write(self._ask("Save this menu order", "menu.json", "Menu orders (*.json)"), dumps_menu(self._menu))
+        self._write(
+            self._ask("Save this menu order", "menu.json", "Menu orders (*.json)"),
+            dumps_menu(self._menu),
+        )
 
     @Slot()
     def write_csv(self) -> None:
         """Write the sheet as CSV."""
-        self._write(self._ask("Write the sheet", f"{self._document.setup.name}.typing.csv", "Tables (*.csv)"), to_csv(self._lines))
+        self._write(
+            self._ask(
+                "Write the sheet", f"{self._document.setup.name}.typing.csv", "Tables (*.csv)"
+            ),
+            to_csv(self._lines),
+        )
 
     @Slot()
     def write_pdf(self) -> None:
         """Write the sheet as PDF."""
-        file = self._ask("Write the sheet", f"{self._document.setup.name}.typing.pdf", "PDF (*.pdf)")
+        file = self._ask(
+            "Write the sheet", f"{self._document.setup.name}.typing.pdf", "PDF (*.pdf)"
+        )
         if file:
             self.print_to(file)
 
     def print_to(self, file: str) -> None:
         """The sheet as a PDF, with boxes to tick."""
         today = datetime.now(self._zone)
-        print_html(to_html(self._lines, f"{self._document.setup.name}: typing sheet of {today.day} {today:%b %Y}"), file)
+        print_html(
+            to_html(
+                self._lines,
+                f"{self._document.setup.name}: typing sheet of {today.day} {today:%b %Y}",
+            ),
+            file,
+        )

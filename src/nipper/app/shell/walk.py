@@ -59,7 +59,9 @@ class Walk(QObject):
 
             window.go("rehearse")
             assert window.forecasts
-            window.forecasts.step_in(Event(day=1.4, minutes=90.0, sun_share=0.1, note="cloud, day 2"))
+            window.forecasts.step_in(
+                Event(day=1.4, minutes=90.0, sun_share=0.1, note="cloud, day 2")
+            )
 
         def read_link() -> None:
             """The stand-in BMS is read over the link."""
@@ -121,7 +123,9 @@ class Walk(QObject):
             self._shown, self._turns = name, 0
             show()
         self._turns += 1
-        if self._turns <= TURNS or (self._window.forecasts is not None and self._window.forecasts.busy):
+        if self._turns <= TURNS or (
+            self._window.forecasts is not None and self._window.forecasts.busy
+        ):
             return
         self._steps.pop(0)
         self._picture(name)

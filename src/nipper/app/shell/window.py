@@ -5,7 +5,14 @@ from pathlib import Path
 
 from PySide6.QtCore import QSettings, Slot
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMainWindow, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QMainWindow,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nipper.app.actions import Action, Menu
 from nipper.app.document import Document
@@ -92,7 +99,9 @@ class Window(QMainWindow):
         note.setContentsMargins(18, 6, 18, 0)
         note.addWidget(self._message, 1)
         inside.addLayout(note)
-        area = QScrollArea()  # a small screen scrolls a page rather than press its parts into each other
+        area = (
+            QScrollArea()
+        )  # a small screen scrolls a page rather than press its parts into each other
         area.setObjectName("pages")
         area.setWidget(self.pages)
         area.setWidgetResizable(True)
@@ -154,7 +163,9 @@ class Window(QMainWindow):
     @Slot()
     def find_command(self) -> None:
         """Open the command finder."""
-        self._finder.open_over(self, [a for a in self.actions_list if a.enabled is None or a.enabled(self)])
+        self._finder.open_over(
+            self, [a for a in self.actions_list if a.enabled is None or a.enabled(self)]
+        )
 
     # opening and closing
 
@@ -174,7 +185,12 @@ class Window(QMainWindow):
     @Slot()
     def ask_open(self) -> None:
         """Let the user choose a bench, a setup or a log."""
-        file, _ = QFileDialog.getOpenFileName(self, "Open", "", "Benches, setups and logs (*.nipper *.json *.csv *.gz *.xlsx *.ods *.tsv *.txt);;All files (*)")
+        file, _ = QFileDialog.getOpenFileName(
+            self,
+            "Open",
+            "",
+            "Benches, setups and logs (*.nipper *.json *.csv *.gz *.xlsx *.ods *.tsv *.txt);;All files (*)",
+        )
         if file:
             self.open_path(file)
 
@@ -203,7 +219,9 @@ class Window(QMainWindow):
         document.trouble.connect(self.say)
         document.undo_stack.indexChanged.connect(self._undo_changed)
         self.forecasts = Forecasts(document, document)
-        self._teller = Teller(document, self.forecasts, self.rail, self.follows, self.zone, document)
+        self._teller = Teller(
+            document, self.forecasts, self.rail, self.follows, self.zone, document
+        )
         self.say("")
         recent = [str(bench.path), *(f for f in self._recent() if f != str(bench.path))]
         self._settings.setValue("recent", recent[:8])
@@ -221,7 +239,11 @@ class Window(QMainWindow):
     def _make_bench(self, setup: Setup) -> None:
         path = self._free_name(setup.name)
         if self._waiting_log == "" or self.document is not None:
-            chosen, _ = self._ask_save(str(path)) if self._settings.value("ask", "yes") == "yes" else (str(path), "")
+            chosen, _ = (
+                self._ask_save(str(path))
+                if self._settings.value("ask", "yes") == "yes"
+                else (str(path), "")
+            )
             if not chosen:
                 return
             path = Path(chosen)
@@ -237,10 +259,14 @@ class Window(QMainWindow):
     def _ask_save(self, proposed: str) -> tuple[str, str]:
         # no offer to overwrite: a bench is records of months, and may be open elsewhere; a taken name is said by the store
         kept = QFileDialog.Option.DontConfirmOverwrite
-        return QFileDialog.getSaveFileName(self, "Where to keep the bench", proposed, f"Benches (*{BENCH_SUFFIX})", options=kept)
+        return QFileDialog.getSaveFileName(
+            self, "Where to keep the bench", proposed, f"Benches (*{BENCH_SUFFIX})", options=kept
+        )
 
     def _free_name(self, name: str) -> Path:
-        clean = "".join(c if c.isalnum() or c in " -_" else "_" for c in name).strip()[:60] or "bench"
+        clean = (
+            "".join(c if c.isalnum() or c in " -_" else "_" for c in name).strip()[:60] or "bench"
+        )
         self._data.mkdir(parents=True, exist_ok=True)
         path, number = self._data / f"{clean}{BENCH_SUFFIX}", 2
         while path.exists():
@@ -322,7 +348,9 @@ class Window(QMainWindow):
         document = self.document
         if document is None:
             return
-        self.say("" if added else "All rows of this log are in the bench already: nothing was added.")
+        self.say(
+            "" if added else "All rows of this log are in the bench already: nothing was added."
+        )
         document.choose_pack(pack_id)
         document.read(document.pack)
         self.go("record")
@@ -338,7 +366,9 @@ class Window(QMainWindow):
     @Slot()
     def ask_import(self) -> None:
         """Let the user choose a log."""
-        file, _ = QFileDialog.getOpenFileName(self, "Import a log", "", "Logs (*.csv *.gz *.tsv *.txt *.xlsx *.ods);;All files (*)")
+        file, _ = QFileDialog.getOpenFileName(
+            self, "Import a log", "", "Logs (*.csv *.gz *.tsv *.txt *.xlsx *.ods);;All files (*)"
+        )
         if file:
             self.read_log(file)
 
@@ -353,7 +383,9 @@ class Window(QMainWindow):
         first, *others = [url.toLocalFile() for url in event.mimeData().urls()]
         self.open_path(first)
         if others and not self._message.text():
-            self.say(f"One file at a time: this is {Path(first).name}. Drop the other {len(others)} after it.")
+            self.say(
+                f"One file at a time: this is {Path(first).name}. Drop the other {len(others)} after it."
+            )
 
     # stages
 
@@ -365,7 +397,9 @@ class Window(QMainWindow):
         self._stage = stage
         if stage not in self._views:
             assert self.forecasts
-            self._views[stage] = make_view(stage, self.document, self.forecasts, self.theme, self.zone)
+            self._views[stage] = make_view(
+                stage, self.document, self.forecasts, self.theme, self.zone
+            )
             self.pages.addWidget(self._views[stage])
         if stage == "diagnose" and self.forecasts is not None:
             self.forecasts.want("comparison")
@@ -442,13 +476,17 @@ class Window(QMainWindow):
 
     @Slot(object)
     def _apply(self, consequence: Consequence) -> None:
-        if self.document and self.document.change(dict(consequence.suggestion), consequence.label or "Apply a suggestion"):
+        if self.document and self.document.change(
+            dict(consequence.suggestion), consequence.label or "Apply a suggestion"
+        ):
             self.document.settle()
 
     @Slot(object)
     def _point(self, consequence: Consequence) -> None:
         """Show the setting a consequence speaks of."""
-        show = getattr(self._views.get(self._stage), "show_field", None)  # of the stages that have fields
+        show = getattr(
+            self._views.get(self._stage), "show_field", None
+        )  # of the stages that have fields
         if show is not None and consequence.settings:
             show(consequence.settings[0])
 

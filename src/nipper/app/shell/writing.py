@@ -37,7 +37,9 @@ def print_html(html: str, file: str) -> None:
     page.print_(writer)
 
 
-def _write(window: "Window", title: str, proposed: str, kinds: str, data: Callable[[], bytes]) -> None:
+def _write(
+    window: "Window", title: str, proposed: str, kinds: str, data: Callable[[], bytes]
+) -> None:
     file, _ = QFileDialog.getSaveFileName(window, title, proposed, kinds)
     if file:
         try:
@@ -50,7 +52,13 @@ def write_setup(window: "Window") -> None:
     """Write the settings as a setup file."""
     assert window.document
     setup = window.document.setup
-    _write(window, "Write the setup file", f"{setup.name}.setup.json", "Setup files (*.json)", lambda: dumps(setup).encode())
+    _write(
+        window,
+        "Write the setup file",
+        f"{setup.name}.setup.json",
+        "Setup files (*.json)",
+        lambda: dumps(setup).encode(),
+    )
 
 
 def write_open_loop(window: "Window") -> None:
@@ -59,7 +67,12 @@ def write_open_loop(window: "Window") -> None:
 
     assert window.document
     setup = window.document.setup
-    file, _ = QFileDialog.getSaveFileName(window, "Write the open-loop sheet", f"{setup.name}.open-loop.pdf", "PDF (*.pdf);;Tables (*.csv)")
+    file, _ = QFileDialog.getSaveFileName(
+        window,
+        "Write the open-loop sheet",
+        f"{setup.name}.open-loop.pdf",
+        "PDF (*.pdf);;Tables (*.csv)",
+    )
     if not file:
         return
     try:
@@ -78,7 +91,9 @@ def write_log(window: "Window") -> None:
     assert window.document
     assert window.document.record
     log = window.document.record.log
-    file, _ = QFileDialog.getSaveFileName(window, "Write the log", f"{window.document.pack.name}.csv", "Plain logs (*.csv *.csv.gz)")
+    file, _ = QFileDialog.getSaveFileName(
+        window, "Write the log", f"{window.document.pack.name}.csv", "Plain logs (*.csv *.csv.gz)"
+    )
     if file:
         job = Job(write_plain, log, Path(file))
         job.failed.connect(window.say)
@@ -93,7 +108,13 @@ def write_diagnosis(window: "Window") -> None:
     assert window.document.record
     record, setup = window.document.record, window.document.setup
     text = json.dumps(to_json(record.diagnosis, record.log, setup), indent=2, ensure_ascii=False)
-    _write(window, "Write the diagnosis", f"{window.document.pack.name}.diagnosis.json", "Diagnoses (*.json)", text.encode)
+    _write(
+        window,
+        "Write the diagnosis",
+        f"{window.document.pack.name}.diagnosis.json",
+        "Diagnoses (*.json)",
+        text.encode,
+    )
 
 
 def write_copy(window: "Window") -> None:
@@ -101,7 +122,9 @@ def write_copy(window: "Window") -> None:
     assert window.document
     window.document.save()
     path = window.document.bench.path
-    file, _ = QFileDialog.getSaveFileName(window, "Save a copy", str(path.with_stem(path.stem + " copy")), "Benches (*.nipper)")
+    file, _ = QFileDialog.getSaveFileName(
+        window, "Save a copy", str(path.with_stem(path.stem + " copy")), "Benches (*.nipper)"
+    )
     if file:
         try:
             window.document.bench.copy_to(Path(file))

@@ -9,7 +9,12 @@ from PySide6.QtWidgets import QApplication
 from nipper.app.theme.palette import DARK, LIGHT, Palette
 from nipper.app.theme.sheet import style_sheet
 
-FONTS = ("SourceSans3-Regular.ttf", "SourceSans3-SemiBold.ttf", "SourceSans3-Bold.ttf", "SourceCodePro-Regular.ttf")
+FONTS = (
+    "SourceSans3-Regular.ttf",
+    "SourceSans3-SemiBold.ttf",
+    "SourceSans3-Bold.ttf",
+    "SourceCodePro-Regular.ttf",
+)
 FAMILY, MONO = "Source Sans 3", "Source Code Pro"
 BASE_PT = 10.5
 MODES = ("desktop", "light", "dark")
@@ -52,7 +57,10 @@ class Theme(QObject):
         self.changed.emit(self.palette)
 
     def _wanted(self) -> Palette:
-        dark = self._mode == "dark" or (self._mode == "desktop" and QGuiApplication.styleHints().colorScheme() == Qt.ColorScheme.Dark)
+        dark = self._mode == "dark" or (
+            self._mode == "desktop"
+            and QGuiApplication.styleHints().colorScheme() == Qt.ColorScheme.Dark
+        )
         return DARK if dark else LIGHT
 
     @Slot(Qt.ColorScheme)
@@ -69,7 +77,9 @@ def load_fonts() -> None:
     QApplication.setFont(font())
 
 
-def font(size: float = BASE_PT, weight: QFont.Weight = QFont.Weight.Normal, mono: bool = False) -> QFont:
+def font(
+    size: float = BASE_PT, weight: QFont.Weight = QFont.Weight.Normal, mono: bool = False
+) -> QFont:
     """The interface font at a size, figures of one width."""
     out = QFont(MONO if mono else FAMILY)
     out.setPointSizeF(size)

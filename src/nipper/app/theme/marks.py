@@ -16,7 +16,9 @@ def draw_status(painter: QPainter, status: str, box: QRectF, colour: QColor) -> 
     if status == "ok":
         painter.drawEllipse(box.adjusted(1, 1, -1, -1))
     elif status == "watch":
-        painter.drawPolygon(QPolygonF([QPointF(box.center().x(), box.top()), box.bottomRight(), box.bottomLeft()]))
+        painter.drawPolygon(
+            QPolygonF([QPointF(box.center().x(), box.top()), box.bottomRight(), box.bottomLeft()])
+        )
     elif status == "act":
         painter.drawRect(box.adjusted(1, 1, -1, -1))
     else:
@@ -35,7 +37,9 @@ def icon(name: str, colour: QColor, size: int = 18) -> QIcon:
     pixmap.fill(Qt.GlobalColor.transparent)
     painter = QPainter(pixmap)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    painter.setPen(QPen(colour, 1.6, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap, Qt.PenJoinStyle.RoundJoin))
+    painter.setPen(
+        QPen(colour, 1.6, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap, Qt.PenJoinStyle.RoundJoin)
+    )
     _DRAW[name](painter, float(size), colour)
     painter.end()
     return QIcon(pixmap)
@@ -50,7 +54,13 @@ def _turn(painter: QPainter, size: float, left: bool) -> None:
     path.lineTo(size * 0.6, size * 0.42)
     path.arcTo(QRectF(size * 0.42, size * 0.42, size * 0.36, size * 0.38), 90, -180)
     painter.drawPath(path)
-    painter.drawPolyline([QPointF(size * 0.34, size * 0.24), QPointF(size * 0.18, size * 0.42), QPointF(size * 0.34, size * 0.6)])
+    painter.drawPolyline(
+        [
+            QPointF(size * 0.34, size * 0.24),
+            QPointF(size * 0.18, size * 0.42),
+            QPointF(size * 0.34, size * 0.6),
+        ]
+    )
     painter.restore()
 
 

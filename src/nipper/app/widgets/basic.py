@@ -5,7 +5,17 @@ from collections.abc import Iterable
 
 from PySide6.QtCore import QRect, QRectF, QSize, Qt, SignalInstance
 from PySide6.QtGui import QFont, QPainter, QPaintEvent, QResizeEvent
-from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QLabel, QLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.theme.marks import STATUS_ROLE, STATUS_WORD, draw_status
@@ -27,12 +37,20 @@ class Paragraph(QLabel):
 
     def _fit(self) -> None:
         # measured by the font: the label's own answer never falls below the height it was last given
-        words = self.fontMetrics().boundingRect(QRect(0, 0, max(1, self.width()), 100_000), Qt.TextFlag.TextWordWrap, self.text())
+        words = self.fontMetrics().boundingRect(
+            QRect(0, 0, max(1, self.width()), 100_000), Qt.TextFlag.TextWordWrap, self.text()
+        )
         if self.width() > 0:
             self.setFixedHeight(words.height() + 1 if self.text() else 0)
 
 
-def label(text: str = "", role: str = "", size: float = BASE_PT, weight: QFont.Weight = QFont.Weight.Normal, wrap: bool = False) -> QLabel:
+def label(
+    text: str = "",
+    role: str = "",
+    size: float = BASE_PT,
+    weight: QFont.Weight = QFont.Weight.Normal,
+    wrap: bool = False,
+) -> QLabel:
     """A line or paragraph of plain text (never read as markup)."""
     out = (Paragraph if wrap else QLabel)(MINUS.sub("−", text))
     out.setTextFormat(Qt.TextFormat.PlainText)
@@ -133,5 +151,10 @@ class StatusMark(QWidget):
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
         painter = QPainter(self)
-        draw_status(painter, self._status, QRectF(1, 1, 11, 11), self._theme.colour(STATUS_ROLE[self._status]))
+        draw_status(
+            painter,
+            self._status,
+            QRectF(1, 1, 11, 11),
+            self._theme.colour(STATUS_ROLE[self._status]),
+        )
         painter.end()

@@ -13,7 +13,14 @@ class UnitField(QLineEdit):
 
     entered = Signal(object)  # float | None
 
-    def __init__(self, unit: str, title: str = "", help_text: str = "", optional: bool = False, parent: QWidget | None = None) -> None:
+    def __init__(
+        self,
+        unit: str,
+        title: str = "",
+        help_text: str = "",
+        optional: bool = False,
+        parent: QWidget | None = None,
+    ) -> None:
         super().__init__(parent)
         self.unit, self._title, self._help, self._optional = unit, title, help_text, optional
         self._value: float | None = None
@@ -53,7 +60,9 @@ class UnitField(QLineEdit):
 
     def _say(self, trouble: str) -> None:
         wrong = "true" if trouble else "false"
-        if self.property("wrong") != wrong:  # dressing a widget anew costs far more than setting its text
+        if (
+            self.property("wrong") != wrong
+        ):  # dressing a widget anew costs far more than setting its text
             self.setProperty("wrong", wrong)
             self.style().unpolish(self)
             self.style().polish(self)
@@ -62,8 +71,16 @@ class UnitField(QLineEdit):
         self._tip(trouble)
 
     def _tip(self, trouble: str) -> None:
-        hint = "Takes arithmetic and units, e.g. 55.2/16 or 3450 mV." if self.unit == "V" else "Takes arithmetic and units."
-        parts = [f"{self._title}: {self._help}" if self._help else self._title, self._usual, trouble or hint]
+        hint = (
+            "Takes arithmetic and units, e.g. 55.2/16 or 3450 mV."
+            if self.unit == "V"
+            else "Takes arithmetic and units."
+        )
+        parts = [
+            f"{self._title}: {self._help}" if self._help else self._title,
+            self._usual,
+            trouble or hint,
+        ]
         self.setToolTip("\n".join(p for p in parts if p))
 
     @property

@@ -43,7 +43,9 @@ class SettingsForm(QWidget):
         used = {title for name in names for title in _columns(name)}
         for column, title in enumerate(PROTECTION_COLUMNS):
             if title in used:
-                self._grid.addWidget(label(title, "soft"), row, column + 1, Qt.AlignmentFlag.AlignRight)
+                self._grid.addWidget(
+                    label(title, "soft"), row, column + 1, Qt.AlignmentFlag.AlignRight
+                )
         for name in names:
             row += 1
             info = Protection.model_fields[name]
@@ -54,12 +56,20 @@ class SettingsForm(QWidget):
                 continue
             self._grid.addWidget(label(info.title or name), row, 0)
             for field_name, field in model.model_fields.items():
-                self._add_field(f"protection.{name}.{field_name}", row, 1 + PROTECTION_COLUMNS.index(field.title or ""), model, field_name)
+                self._add_field(
+                    f"protection.{name}.{field_name}",
+                    row,
+                    1 + PROTECTION_COLUMNS.index(field.title or ""),
+                    model,
+                    field_name,
+                )
         self._grid.setColumnStretch(len(PROTECTION_COLUMNS) + 1, 1)
         self._grid.setRowStretch(row + 1, 1)
         return self
 
-    def add_part(self, part: str, model: type[Part], title: str, names: tuple[str, ...], column: int) -> "SettingsForm":
+    def add_part(
+        self, part: str, model: type[Part], title: str, names: tuple[str, ...], column: int
+    ) -> "SettingsForm":
         """A column of single settings under a heading."""
         self._grid.addWidget(label(title, weight=SEMI), 0, column, 1, 2)
         for row, name in enumerate(names, 1):
@@ -92,12 +102,19 @@ class SettingsForm(QWidget):
             line.editingFinished.connect(self._written)
             self._place(line, path, row, column)
             return
-        field = UnitField(unit_of(name), info.title or name, info.description or "", optional=not info.is_required() and info.default is None)
+        field = UnitField(
+            unit_of(name),
+            info.title or name,
+            info.description or "",
+            optional=not info.is_required() and info.default is None,
+        )
         field.setProperty("whole", info.annotation is int)
         field.entered.connect(self._entered)
         self._place(field, path, row, column)
 
-    def _place(self, field: UnitField | QComboBox | QLineEdit, path: str, row: int, column: int) -> None:
+    def _place(
+        self, field: UnitField | QComboBox | QLineEdit, path: str, row: int, column: int
+    ) -> None:
         field.setProperty("path", path)
         self._fields[path] = field
         self._grid.addWidget(field, row, column)
@@ -106,7 +123,9 @@ class SettingsForm(QWidget):
     def _entered(self, value: float | None) -> None:
         field = self.sender()
         whole = field.property("whole") and value is not None and value == int(value)
-        self.entered.emit(field.property("path"), int(value) if whole and value is not None else value)
+        self.entered.emit(
+            field.property("path"), int(value) if whole and value is not None else value
+        )
 
     @Slot()
     def _written(self) -> None:
@@ -141,14 +160,24 @@ class SettingsForm(QWidget):
 
     def _say_usual(self, setup: Setup) -> None:
         """Usual values for this pack with their sources; made anew only when the pack is another."""
-        pack = (setup.chemistry, setup.cells_in_series, setup.capacity_ah, setup.packs_in_parallel, setup.balancer.kind if setup.balancer else "")
+        pack = (
+            setup.chemistry,
+            setup.cells_in_series,
+            setup.capacity_ah,
+            setup.packs_in_parallel,
+            setup.balancer.kind if setup.balancer else "",
+        )
         if pack == self._pack:
             return
         self._pack = pack
         for path, field in self._fields.items():
             found = usual_value(setup, path) if isinstance(field, UnitField) else None
             if isinstance(field, UnitField):
-                field.set_usual(f"Usual: {format_quantity(float(str(found[0])), field.unit)} ({found[1]})" if found else "")
+                field.set_usual(
+                    f"Usual: {format_quantity(float(str(found[0])), field.unit)} ({found[1]})"
+                    if found
+                    else ""
+                )
 
 
 def _model(annotation: Any) -> type[Part] | None:

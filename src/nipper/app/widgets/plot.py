@@ -27,7 +27,24 @@ class DayAxis(pg.AxisItem):
         """Round steps of days, hours or minutes."""
         low, high = minVal, maxVal
         span = max(high - low, 1.0)
-        steps = (60, 300, 600, 1800, 3600, 7200, 14400, 21600, 43200, 86400, 2 * 86400, 7 * 86400, 14 * 86400, 30 * 86400, 91 * 86400, 365 * 86400)
+        steps = (
+            60,
+            300,
+            600,
+            1800,
+            3600,
+            7200,
+            14400,
+            21600,
+            43200,
+            86400,
+            2 * 86400,
+            7 * 86400,
+            14 * 86400,
+            30 * 86400,
+            91 * 86400,
+            365 * 86400,
+        )
         step = next((s for s in steps if span / s <= max(2, size / 90)), steps[-1])
         offset = datetime.fromtimestamp(max(low, 0), self._zone).utcoffset()
         shift = offset.total_seconds() if offset else 0.0
@@ -53,7 +70,24 @@ class RunAxis(pg.AxisItem):
     def tickValues(self, minVal: float, maxVal: float, size: float) -> Any:  # noqa: N802, N803 - pyqtgraph's names
         """Round steps."""
         span = max(maxVal - minVal, 1e-3)
-        steps = (1 / 60, 2 / 60, 5 / 60, 0.25, 0.5, 1.0, 2.0, 3.0, 6.0, 12.0, 24.0, 48.0, 168.0, 336.0, 728.0, 1456.0)
+        steps = (
+            1 / 60,
+            2 / 60,
+            5 / 60,
+            0.25,
+            0.5,
+            1.0,
+            2.0,
+            3.0,
+            6.0,
+            12.0,
+            24.0,
+            48.0,
+            168.0,
+            336.0,
+            728.0,
+            1456.0,
+        )
         step = next((s for s in steps if span / s <= max(2, size / 80)), steps[-1])
         return [(step, list(np.arange(np.ceil(minVal / step - 1e-9) * step, maxVal, step)))]
 
@@ -73,7 +107,14 @@ class RunAxis(pg.AxisItem):
 class Plot(pg.PlotWidget):
     """A plot with a quiet grid, no frame, axes in the soft tone; pans and zooms with the mouse, double-click shows all."""
 
-    def __init__(self, theme: Theme, time_axis: bool = False, zone: tzinfo = UTC, unit: str = "", run_axis: bool = False) -> None:
+    def __init__(
+        self,
+        theme: Theme,
+        time_axis: bool = False,
+        zone: tzinfo = UTC,
+        unit: str = "",
+        run_axis: bool = False,
+    ) -> None:
         axis = {"bottom": RunAxis()} if run_axis else {"bottom": DayAxis(zone)} if time_axis else {}
         super().__init__(axisItems=axis)
         self._theme, self._unit = theme, unit
@@ -81,7 +122,9 @@ class Plot(pg.PlotWidget):
         item.hideButtons()
         item.setMenuEnabled(False)
         item.getAxis("left").enableAutoSIPrefix(False)
-        item.getAxis("left").setStyle(tickFont=font(BASE_PT - 1.5), tickLength=0, autoExpandTextSpace=True)
+        item.getAxis("left").setStyle(
+            tickFont=font(BASE_PT - 1.5), tickLength=0, autoExpandTextSpace=True
+        )
         item.getAxis("bottom").setStyle(tickFont=font(BASE_PT - 1.5), tickLength=0)
         item.showGrid(x=False, y=True, alpha=0.25)
         if unit:
@@ -106,13 +149,27 @@ class Plot(pg.PlotWidget):
             axis.setTextPen(pg.mkPen(soft))
 
     def line(
-        self, x: NDArray, y: NDArray, role: str, width: float = 1.0, dots: bool = False, dashed: bool = False, clickable: bool = False, alpha: int = 255
+        self,
+        x: NDArray,
+        y: NDArray,
+        role: str,
+        width: float = 1.0,
+        dots: bool = False,
+        dashed: bool = False,
+        clickable: bool = False,
+        alpha: int = 255,
     ) -> pg.PlotDataItem:
         """A line in a role's colour, thinned to what the screen can show; NaN breaks it."""
         colour = self._theme.colour(role)
         colour.setAlpha(alpha)
         style = Qt.PenStyle.DashLine if dashed else Qt.PenStyle.SolidLine
-        item = self.plot(x, y, pen=pg.mkPen(colour, width=width, style=style), connect="finite", skipFiniteCheck=False)
+        item = self.plot(
+            x,
+            y,
+            pen=pg.mkPen(colour, width=width, style=style),
+            connect="finite",
+            skipFiniteCheck=False,
+        )
         if x.size > 4000:
             item.setDownsampling(auto=True, method="peak")
             item.setClipToView(True)
@@ -134,10 +191,17 @@ class Plot(pg.PlotWidget):
         self.addItem(item)
         return item
 
-    def mark(self, x: float, role: str = "copper", text: str = "", at: float = 0.04) -> pg.InfiniteLine:
+    def mark(
+        self, x: float, role: str = "copper", text: str = "", at: float = 0.04
+    ) -> pg.InfiniteLine:
         """A dotted vertical line with a word beside it."""
         pen = pg.mkPen(self._theme.colour(role), width=1.2, style=Qt.PenStyle.DotLine)
-        opts = {"position": at, "color": self._theme.colour(role), "anchors": [(0, 1), (0, 1)], "movable": False}
+        opts = {
+            "position": at,
+            "color": self._theme.colour(role),
+            "anchors": [(0, 1), (0, 1)],
+            "movable": False,
+        }
         item = pg.InfiniteLine(x, angle=90, pen=pen, label=text or None, labelOpts=opts)
         if text:
             item.label.setFont(font(BASE_PT - 1))
@@ -150,7 +214,16 @@ class Plot(pg.PlotWidget):
         self.addItem(item)
         return item
 
-    def note(self, x: float, y: float, text: str, role: str, anchor: tuple[float, float] = (0, 0.5), bold: bool = True, size: float = BASE_PT) -> pg.TextItem:
+    def note(
+        self,
+        x: float,
+        y: float,
+        text: str,
+        role: str,
+        anchor: tuple[float, float] = (0, 0.5),
+        bold: bool = True,
+        size: float = BASE_PT,
+    ) -> pg.TextItem:
         """A word in the plot."""
         item = pg.TextItem(text, color=QColor(self._theme.colour(role)), anchor=anchor)
         item.setFont(font(size, QFont.Weight.DemiBold if bold else QFont.Weight.Normal))

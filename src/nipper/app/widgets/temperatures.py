@@ -21,7 +21,9 @@ class TemperatureChart(QWidget):
     dropped = Signal()
     picked = Signal(str)
 
-    def __init__(self, theme: Theme, low_c: float, high_c: float, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, theme: Theme, low_c: float, high_c: float, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self._theme, self._range = theme, (low_c, high_c)
         self._rows: list[Row] = []
@@ -39,10 +41,16 @@ class TemperatureChart(QWidget):
     def minimumSizeHint(self) -> QSize:  # noqa: N802 - Qt's name
         return QSize(420, int(TOP + BOTTOM + 46 * max(1, len(self._rows))))
 
-    def show_rows(self, rows: list[Row], sensors: list[float], bath: tuple[float, float, str] | None = None) -> None:
+    def show_rows(
+        self, rows: list[Row], sensors: list[float], bath: tuple[float, float, str] | None = None
+    ) -> None:
         """Show the rows, what the log's sensors read, and a bath."""
         self._rows, self._sensors, self._bath = rows, sensors, bath
-        words = (f"{row.title}: " + "; ".join(f"{z.low_c:g} to {z.high_c:g} °C {z.text}" for z in row.zones) for row in rows)
+        words = (
+            f"{row.title}: "
+            + "; ".join(f"{z.low_c:g} to {z.high_c:g} °C {z.text}" for z in row.zones)
+            for row in rows
+        )
         self.setAccessibleName("Limits by temperature. " + ". ".join(words))
         self.updateGeometry()
         self.update()
@@ -60,7 +68,9 @@ class TemperatureChart(QWidget):
 
     def _x(self, degrees: float) -> float:
         low, high = self._range
-        return self._left + (self.width() - SIDE - self._left) * (min(max(degrees, low), high) - low) / (high - low)
+        return self._left + (self.width() - SIDE - self._left) * (
+            min(max(degrees, low), high) - low
+        ) / (high - low)
 
     def _degrees(self, x: float) -> float:
         low, high = self._range
@@ -70,7 +80,12 @@ class TemperatureChart(QWidget):
         """The bar of a row."""
         room = (self.height() - TOP - BOTTOM) / max(1, len(self._rows))
         height = min(46.0, 0.6 * room) if len(self._rows) > 1 else min(36.0, room)
-        return QRectF(self._left, TOP + index * room + (room - height) / 2, self.width() - SIDE - self._left, height)
+        return QRectF(
+            self._left,
+            TOP + index * room + (room - height) / 2,
+            self.width() - SIDE - self._left,
+            height,
+        )
 
     def _handle_at(self, position: QPointF) -> str:
         best, nearest = "", GRAB_PX + 0.1
@@ -102,7 +117,12 @@ class TemperatureChart(QWidget):
         painter.setFont(font(BASE_PT - 0.5))
         metrics = QFontMetricsF(painter.font())
         for zone in row.zones:
-            part = QRectF(self._x(zone.low_c), box.top(), self._x(zone.high_c) - self._x(zone.low_c), box.height())
+            part = QRectF(
+                self._x(zone.low_c),
+                box.top(),
+                self._x(zone.high_c) - self._x(zone.low_c),
+                box.height(),
+            )
             painter.fillRect(part, colour(FILL[zone.kind]))
             if metrics.horizontalAdvance(zone.text) < part.width() - 6:
                 painter.setPen(colour("ink" if zone.kind in ("on", "slow") else "soft"))
@@ -110,12 +130,20 @@ class TemperatureChart(QWidget):
         if self._left > SIDE:
             painter.setFont(font(BASE_PT + 1, SEMI))
             painter.setPen(colour("ink"))
-            painter.drawText(QRectF(SIDE, box.top(), self._left - SIDE - 6, box.height()), int(Qt.AlignmentFlag.AlignVCenter), row.title)
+            painter.drawText(
+                QRectF(SIDE, box.top(), self._left - SIDE - 6, box.height()),
+                int(Qt.AlignmentFlag.AlignVCenter),
+                row.title,
+            )
         taken: list[QRectF] = []
-        for path, degrees in sorted(row.handles, key=lambda h: not _stops(h[0])):  # trips are named first, releases where there is room
+        for path, degrees in sorted(
+            row.handles, key=lambda h: not _stops(h[0])
+        ):  # trips are named first, releases where there is room
             self._paint_handle(painter, path, degrees, box, taken)
 
-    def _paint_handle(self, painter: QPainter, path: str, degrees: float, box: QRectF, taken: list[QRectF]) -> None:
+    def _paint_handle(
+        self, painter: QPainter, path: str, degrees: float, box: QRectF, taken: list[QRectF]
+    ) -> None:
         trip = _stops(path)
         role = "act" if path in self._wrong else "copper" if trip else "ok"
         x = self._x(degrees)
@@ -126,7 +154,10 @@ class TemperatureChart(QWidget):
         painter.drawLine(QPointF(x, box.top() - HANDLE_UP), QPointF(x, box.bottom()))
         painter.setFont(font(BASE_PT, SEMI) if trip else font(BASE_PT - 0.5))
         cold = "under" in path or "cold" in path
-        words = MINUS.sub("−", (f"stops {'below' if cold else 'above'} " if trip else "resumes ") + f"{degrees:g} °C")
+        words = MINUS.sub(
+            "−",
+            (f"stops {'below' if cold else 'above'} " if trip else "resumes ") + f"{degrees:g} °C",
+        )
         width = QFontMetricsF(painter.font()).horizontalAdvance(words) + 4
         left = x - width + 2 if cold == trip else x - 2
         left = min(max(left, 2.0), self.width() - width - 2)
@@ -146,7 +177,11 @@ class TemperatureChart(QWidget):
             x = self._x(degrees)
             painter.setPen(QPen(self._theme.colour("soft"), 1))
             painter.drawLine(QPointF(x, bottom), QPointF(x, bottom + 4))
-            painter.drawText(QRectF(max(0.0, x - 24), bottom + 4, 48, 18), int(Qt.AlignmentFlag.AlignCenter), f"{degrees} °C".replace("-", "−"))
+            painter.drawText(
+                QRectF(max(0.0, x - 24), bottom + 4, 48, 18),
+                int(Qt.AlignmentFlag.AlignCenter),
+                f"{degrees} °C".replace("-", "−"),
+            )
 
     def _paint_freezing(self, painter: QPainter) -> None:
         painter.setPen(QPen(self._theme.colour("lowest"), 1.4, Qt.PenStyle.DotLine))
@@ -163,7 +198,11 @@ class TemperatureChart(QWidget):
         painter.setBrush(self._theme.colour("ink"))
         for degrees in self._sensors:
             x = self._x(degrees)
-            painter.drawPolygon(QPolygonF([QPointF(x, top + 2), QPointF(x - 4.5, top - 6), QPointF(x + 4.5, top - 6)]))
+            painter.drawPolygon(
+                QPolygonF(
+                    [QPointF(x, top + 2), QPointF(x - 4.5, top - 6), QPointF(x + 4.5, top - 6)]
+                )
+            )
 
     def _paint_bath(self, painter: QPainter, bath: tuple[float, float, str]) -> None:
         low, high, title = bath
@@ -172,7 +211,10 @@ class TemperatureChart(QWidget):
         painter.fillRect(box, self._theme.colour("lowest"))
         painter.setPen(self._theme.colour("lowest"))
         painter.setFont(font(BASE_PT - 0.5))
-        painter.drawText(QPointF(box.right() + 6, box.bottom() + 2), f"{title}: {low:.1f} to {high:.1f} °C".replace("-", "−"))
+        painter.drawText(
+            QPointF(box.right() + 6, box.bottom() + 2),
+            f"{title}: {low:.1f} to {high:.1f} °C".replace("-", "−"),
+        )
 
     # hands
 
@@ -185,7 +227,11 @@ class TemperatureChart(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         if not self._grab:
-            self.setCursor(Qt.CursorShape.SizeHorCursor if self._handle_at(event.position()) else Qt.CursorShape.ArrowCursor)
+            self.setCursor(
+                Qt.CursorShape.SizeHorCursor
+                if self._handle_at(event.position())
+                else Qt.CursorShape.ArrowCursor
+            )
             return
         low, high = self._range
         degrees = round(min(max(self._degrees(event.position().x()), low), high) / STEP_C) * STEP_C

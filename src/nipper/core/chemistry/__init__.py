@@ -54,7 +54,11 @@ class Chemistry:
 
 @cache
 def _load_curve(id_: str) -> Curve:
-    with resources.files("nipper.core.chemistry").joinpath("data", f"ocv_{id_}.csv").open(encoding="utf-8") as file:
+    with (
+        resources.files("nipper.core.chemistry")
+        .joinpath("data", f"ocv_{id_}.csv")
+        .open(encoding="utf-8") as file
+    ):
         rows = [(float(row["soc_pct"]), float(row["ocv_v"])) for row in csv.DictReader(file)]
     soc_pct, ocv_v = np.array(rows).T
     return Curve(soc_pct, ocv_v)

@@ -39,8 +39,18 @@ class Curve:
     def ocv(self, soc_pct: ArrayLike) -> Floats:
         """Open-circuit voltage, V; outside 0–100 % the end's straight line goes on."""
         soc, i, t, h = self._locate(soc_pct)
-        y0, y1, d0, d1 = self.ocv_v[i], self.ocv_v[i + 1], self._knot_slope[i], self._knot_slope[i + 1]
-        inside = (1 + 2 * t) * (1 - t) ** 2 * y0 + t * (1 - t) ** 2 * h * d0 + t * t * (3 - 2 * t) * y1 + t * t * (t - 1) * h * d1
+        y0, y1, d0, d1 = (
+            self.ocv_v[i],
+            self.ocv_v[i + 1],
+            self._knot_slope[i],
+            self._knot_slope[i + 1],
+        )
+        inside = (
+            (1 + 2 * t) * (1 - t) ** 2 * y0
+            + t * (1 - t) ** 2 * h * d0
+            + t * t * (3 - 2 * t) * y1
+            + t * t * (t - 1) * h * d1
+        )
         below = y0 + (soc - self.soc_pct[0]) * d0
         above = y1 + (soc - self.soc_pct[-1]) * d1
         return np.where(t < 0, below, np.where(t > 1, above, inside))
@@ -48,9 +58,16 @@ class Curve:
     def slope(self, soc_pct: ArrayLike) -> Floats:
         """d(OCV)/d(SOC) in mV per % of charge."""
         _, i, t, h = self._locate(soc_pct)
-        y0, y1, d0, d1 = self.ocv_v[i], self.ocv_v[i + 1], self._knot_slope[i], self._knot_slope[i + 1]
+        y0, y1, d0, d1 = (
+            self.ocv_v[i],
+            self.ocv_v[i + 1],
+            self._knot_slope[i],
+            self._knot_slope[i + 1],
+        )
         t = np.clip(t, 0.0, 1.0)
-        return 1e3 * (6 * t * (1 - t) * (y1 - y0) / h + (1 - t) * (1 - 3 * t) * d0 + t * (3 * t - 2) * d1)
+        return 1e3 * (
+            6 * t * (1 - t) * (y1 - y0) / h + (1 - t) * (1 - 3 * t) * d0 + t * (3 * t - 2) * d1
+        )
 
     def soc(self, ocv_v: ArrayLike) -> Floats:
         """State of charge at a rest voltage, %, limited to 0-100 %: the inverse of :meth:`ocv`, good to 1e-4 %."""
@@ -80,7 +97,13 @@ def _hermite_slopes(x: Floats, y: Floats) -> Floats:
         return np.array([delta[0], delta[0]])
     w1, w2 = 2 * h[1:] + h[:-1], h[1:] + 2 * h[:-1]
     inner = (w1 + w2) / (w1 / delta[:-1] + w2 / delta[1:])
-    return np.concatenate([[_end_slope(h[0], h[1], delta[0], delta[1])], inner, [_end_slope(h[-1], h[-2], delta[-1], delta[-2])]])
+    return np.concatenate(
+        [
+            [_end_slope(h[0], h[1], delta[0], delta[1])],
+            inner,
+            [_end_slope(h[-1], h[-2], delta[-1], delta[-2])],
+        ]
+    )
 
 
 def _end_slope(h0: float, h1: float, delta0: float, delta1: float) -> float:

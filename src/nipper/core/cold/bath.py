@@ -49,7 +49,12 @@ def grams_per_kg_water(salt_pct: float) -> float:
 
 def ice_water() -> Bath:
     """Plain ice water."""
-    return Bath("ice water", 0.0, 0.5, "Crushed ice with a little water, stirred: it stays at 0 °C as long as there is ice.")
+    return Bath(
+        "ice water",
+        0.0,
+        0.5,
+        "Crushed ice with a little water, stirred: it stays at 0 °C as long as there is ice.",
+    )
 
 
 def salted_ice(salt_pct: float) -> Bath:
@@ -68,11 +73,27 @@ def freezer_mix() -> Bath:
 def judge(bath: Bath, limit: TemperatureLimit | None) -> tuple[str, str]:
     """Whether a bath can trip a cutoff: ``ok``, ``watch`` (perhaps) or ``act`` (it cannot), and the sentence."""
     if limit is None:
-        return "act", "There is no cutoff to be proven: set one first, or use an external sensor with a relay."
+        return (
+            "act",
+            "There is no cutoff to be proven: set one first, or use an external sensor with a relay.",
+        )
     if bath.low_c >= limit.trip_c:
         salt = salt_for_c(limit.trip_c - ROOM_K)
-        better = "only a strong salt mix from the freezer may" if salt is None else f"ice with {salt:.0f} % salt would"
-        return "act", f"This bath cannot trip a {limit.trip_c:g} °C cutoff: it is at {bath.low_c:.1f} °C at best. A test in it proves nothing; {better}."
+        better = (
+            "only a strong salt mix from the freezer may"
+            if salt is None
+            else f"ice with {salt:.0f} % salt would"
+        )
+        return (
+            "act",
+            f"This bath cannot trip a {limit.trip_c:g} °C cutoff: it is at {bath.low_c:.1f} °C at best. A test in it proves nothing; {better}.",
+        )
     if bath.high_c > limit.trip_c - ROOM_K:
-        return "watch", f"This bath is at {bath.low_c:.1f} to {bath.high_c:.1f} °C: near the {limit.trip_c:g} °C cutoff. Measure it before a failed trip says anything."
-    return "ok", f"This bath is at {bath.low_c:.1f} to {bath.high_c:.1f} °C: well below the {limit.trip_c:g} °C cutoff."
+        return (
+            "watch",
+            f"This bath is at {bath.low_c:.1f} to {bath.high_c:.1f} °C: near the {limit.trip_c:g} °C cutoff. Measure it before a failed trip says anything.",
+        )
+    return (
+        "ok",
+        f"This bath is at {bath.low_c:.1f} to {bath.high_c:.1f} °C: well below the {limit.trip_c:g} °C cutoff.",
+    )

@@ -29,13 +29,24 @@ def safe_trip_c(sensor_error_c: float = SENSOR_ERROR_C, colder_c: float = UNSEEN
 def plan(setup: Setup) -> ColdPlan:
     """How this bank is kept from being charged in the cold."""
     own, cutoff = setup.protection.charge_under_temperature, setup.charge_cutoff
-    stand_in: dict[str, object] = {"charging.cold_stop_c": OUTSIDE_STOP_C, "charging.cold_resume_c": OUTSIDE_STOP_C + HYSTERESIS_C}
+    stand_in: dict[str, object] = {
+        "charging.cold_stop_c": OUTSIDE_STOP_C,
+        "charging.cold_resume_c": OUTSIDE_STOP_C + HYSTERESIS_C,
+    }
     who = "bms" if own is not None else "charger" if cutoff is not None else "nobody"
     if who == "bms":
         return ColdPlan(who, stand_in, ())
-    stop_c, resume_c = (cutoff.trip_c, cutoff.release_c) if cutoff else (OUTSIDE_STOP_C, OUTSIDE_STOP_C + HYSTERESIS_C)
+    stop_c, resume_c = (
+        (cutoff.trip_c, cutoff.release_c)
+        if cutoff
+        else (OUTSIDE_STOP_C, OUTSIDE_STOP_C + HYSTERESIS_C)
+    )
     charging, n = setup.charging, setup.cells
-    amps = charging.max_charge_a if charging and charging.max_charge_a else 0.2 * setup.capacity_ah * setup.packs_in_parallel
+    amps = (
+        charging.max_charge_a
+        if charging and charging.max_charge_a
+        else 0.2 * setup.capacity_ah * setup.packs_in_parallel
+    )
     volts = charging.absorption_v if charging else 3.65 * n
     sources = 1 + len(setup.other_chargers)
     each = f"each of the {sources} chargers" if sources > 1 else "the charger"

@@ -37,7 +37,13 @@ class Proof:
         return f"cold cutoff proven: stops at {self.stop_c:g} °C{resumes}".replace("-", "−")
 
 
-def prove(time_s: Floats, temp_c: Floats, current_a: Floats, limit: TemperatureLimit | None, idle_a: float = 0.3) -> Proof:
+def prove(
+    time_s: Floats,
+    temp_c: Floats,
+    current_a: Floats,
+    limit: TemperatureLimit | None,
+    idle_a: float = 0.3,
+) -> Proof:
     """Judge a test of the cold cutoff.
 
     Parameters
@@ -50,10 +56,19 @@ def prove(time_s: Floats, temp_c: Floats, current_a: Floats, limit: TemperatureL
     t, c, charging = time_s[good], temp_c[good], current_a[good] > idle_a
     nan = float("nan")
     if t.size < 3 or not charging.any():
-        return Proof("nothing", nan, nan, nan, nan, "No charge current is in these readings: test while charging.")
+        return Proof(
+            "nothing",
+            nan,
+            nan,
+            nan,
+            nan,
+            "No charge current is in these readings: test while charging.",
+        )
     coldest = float(c.min())
     stops = np.flatnonzero(charging[:-1] & ~charging[1:]) + 1
-    stops = stops[[bool(c[s] <= c[charging].mean()) for s in stops]] if stops.size else stops  # a stop by warmth is a cloud's, not the cold's
+    stops = (
+        stops[[bool(c[s] <= c[charging].mean()) for s in stops]] if stops.size else stops
+    )  # a stop by warmth is a cloud's, not the cold's
     if not stops.size:
         return _never_stopped(t, c, charging, coldest, limit)
     stop = int(stops[0])
@@ -69,11 +84,28 @@ def prove(time_s: Floats, temp_c: Floats, current_a: Floats, limit: TemperatureL
         text = f"Charging stopped at {stop_c:g} °C, but the cutoff is set to {limit.trip_c:g} °C: something else stopped it, or the sensor is another."
         return Proof("not_proven", stop_c, resume_c, coldest, delay, text)
     seen = np.isfinite(resume_c)
-    gap = f" and went on at {resume_c:g} °C, {resume_c - stop_c:g} K of hysteresis" if seen else "; let it warm up to see where it goes on"
-    return Proof("proven", stop_c, resume_c, coldest, delay, f"Proven: charging stopped at {stop_c:g} °C{gap}.")
+    gap = (
+        f" and went on at {resume_c:g} °C, {resume_c - stop_c:g} K of hysteresis"
+        if seen
+        else "; let it warm up to see where it goes on"
+    )
+    return Proof(
+        "proven",
+        stop_c,
+        resume_c,
+        coldest,
+        delay,
+        f"Proven: charging stopped at {stop_c:g} °C{gap}.",
+    )
 
 
-def _never_stopped(t: Floats, c: Floats, charging: NDArray[np.bool_], coldest: float, limit: TemperatureLimit | None) -> Proof:
+def _never_stopped(
+    t: Floats,
+    c: Floats,
+    charging: NDArray[np.bool_],
+    coldest: float,
+    limit: TemperatureLimit | None,
+) -> Proof:
     nan = float("nan")
     trip = limit.trip_c if limit else FLOOR_C
     if coldest > trip - 0.5:
@@ -98,13 +130,22 @@ def parse_readings(text: str) -> tuple[Floats, Floats, Floats]:
     """
     rows = []
     for number, line in enumerate(text.splitlines()[:MOST_LINES], 1):
-        parts = line.replace(";", " ").replace("\t", " ").replace(", ", " ").replace(",", " ").replace("−", "-").split()
+        parts = (
+            line.replace(";", " ")
+            .replace("\t", " ")
+            .replace(", ", " ")
+            .replace(",", " ")
+            .replace("−", "-")
+            .split()
+        )
         if not parts:
             continue
         try:
             minutes, degrees, amps = (float(p) for p in parts)
         except ValueError:
-            raise RangeError(f"line {number}: expected minutes, °C and A, such as 3 4.0 20; found {line.strip()!r}") from None
+            raise RangeError(
+                f"line {number}: expected minutes, °C and A, such as 3 4.0 20; found {line.strip()!r}"
+            ) from None
         rows.append((60.0 * minutes, degrees, amps))
     if len(rows) < 3:
         raise RangeError("expected at least three lines of minutes, °C and A")
@@ -112,7 +153,9 @@ def parse_readings(text: str) -> tuple[Floats, Floats, Floats]:
     return out[:, 0], out[:, 1], out[:, 2]
 
 
-def from_log(log: Log, limit: TemperatureLimit | None, idle_a: float = 0.3) -> tuple[float, Proof] | None:
+def from_log(
+    log: Log, limit: TemperatureLimit | None, idle_a: float = 0.3
+) -> tuple[float, Proof] | None:
     """The newest stretch of a log in which a sensor went to the cutoff (or to freezing) within an hour while there was charge current: when, and its proof."""
     if not log.temp_c.shape[1]:
         return None
@@ -122,7 +165,13 @@ def from_log(log: Log, limit: TemperatureLimit | None, idle_a: float = 0.3) -> t
     for row in cold[::-1]:
         window = (log.time_s >= log.time_s[row] - 3600.0) & (log.time_s <= log.time_s[row] + 3600.0)
         if (log.current_a[window] > idle_a).any():
-            found = prove(log.time_s[window], coldest[window], log.current_a[window].astype(float), limit, idle_a)
+            found = prove(
+                log.time_s[window],
+                coldest[window],
+                log.current_a[window].astype(float),
+                limit,
+                idle_a,
+            )
             if found.verdict in ("proven", "not_proven"):
                 return float(log.time_s[row]), found
             return None

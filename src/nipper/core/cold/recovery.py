@@ -23,7 +23,13 @@ def recovery(setup: Setup) -> Recovery:
     """Limits for this pack: the voltage of its float (never above its absorption), a twentieth of its capacity or 10 A, whichever is less."""
     chem = chemistry(setup.chemistry)
     per_cell = chem.usual["float_v"].value
-    volts = round(min(per_cell * setup.cells, setup.charging.absorption_v if setup.charging else per_cell * setup.cells), 1)
+    volts = round(
+        min(
+            per_cell * setup.cells,
+            setup.charging.absorption_v if setup.charging else per_cell * setup.cells,
+        ),
+        1,
+    )
     amps = max(0.1, round(min(GENTLE_RATE * setup.capacity_ah, MOST_A), 1))
     limit = setup.protection.charge_under_temperature
     warm = max(WARM_C, limit.release_c + 2.0 if limit else WARM_C)

@@ -22,11 +22,15 @@ def steinhart_hart_c(resistance: float, a: float, b: float, c: float) -> float:
     return 1.0 / (a + b * x + c * x**3) - KELVIN
 
 
-def shown_c(true_c: float, part_beta_k: float, set_beta_k: float, r25_ohm: float = 10_000.0) -> float:
+def shown_c(
+    true_c: float, part_beta_k: float, set_beta_k: float, r25_ohm: float = 10_000.0
+) -> float:
     """What a BMS shows when a part of one beta is set up as another: a mix-up of 3435 and 3950 is some 3 K at freezing."""
     return temperature_c(resistance_ohm(true_c, part_beta_k, r25_ohm), set_beta_k, r25_ohm)
 
 
-def sensor_error_c(measured_ohm: float, true_c: float, beta_k: float, r25_ohm: float = 10_000.0) -> float:
+def sensor_error_c(
+    measured_ohm: float, true_c: float, beta_k: float, r25_ohm: float = 10_000.0
+) -> float:
     """How much a sensor would read off, from a meter's reading at a known temperature (ice water: 0 degC), K."""
     return temperature_c(measured_ohm, beta_k, r25_ohm) - true_c

@@ -35,12 +35,24 @@ class Autonomy:
 def usable_kwh(setup: Setup) -> float:
     """Energy between the full charge and the under-voltage trip, of all packs, at rest voltage, kWh."""
     curve = chemistry(setup.chemistry).curve
-    full_v = setup.charging.absorption_v / setup.cells if setup.charging else chemistry(setup.chemistry).usual["absorption_v"].value
+    full_v = (
+        setup.charging.absorption_v / setup.cells
+        if setup.charging
+        else chemistry(setup.chemistry).usual["absorption_v"].value
+    )
     top = min(100.0, float(curve.soc(min(full_v, chemistry(setup.chemistry).max_v))))
     bottom = float(curve.soc(setup.protection.cell_under_voltage.trip_v))
     pct = np.linspace(bottom, top, 200)
     mean_v = float(np.mean(curve.ocv(pct)))
-    return (top - bottom) / 100.0 * setup.capacity_ah * setup.packs_in_parallel * mean_v * setup.cells / 1e3
+    return (
+        (top - bottom)
+        / 100.0
+        * setup.capacity_ah
+        * setup.packs_in_parallel
+        * mean_v
+        * setup.cells
+        / 1e3
+    )
 
 
 def day_kwh(pv_w: float, latitude_deg: float, day_of_year: int, share: float) -> float:
@@ -56,7 +68,11 @@ def autonomy(setup: Setup, known: Mapping[int, Known], latitude_deg: float = 52.
     entered = setup.usage.kwh_per_day if setup.usage else None
     load = entered or seen.load_kwh_per_day or usual.load_kwh_per_day or 1.0
     solar = setup.solar
-    sun_w = solar.modules * solar.module.vmp_v * solar.module.imp_a if solar else seen.sun_w or usual.sun_w or 0.0
+    sun_w = (
+        solar.modules * solar.module.vmp_v * solar.module.imp_a
+        if solar
+        else seen.sun_w or usual.sun_w or 0.0
+    )
     usable = usable_kwh(setup)
     drawn = load / INVERTER
     amps = charge_a(setup)
@@ -79,5 +95,9 @@ def autonomy(setup: Setup, known: Mapping[int, Known], latitude_deg: float = 52.
         cloudy_summer_days=lasts(MIDSUMMER, "cloudy"),
         c_rate=amps / (setup.capacity_ah * setup.packs_in_parallel),
         refill_h=setup.capacity_ah * setup.packs_in_parallel / amps,
-        refill_days={"midsummer": refills(MIDSUMMER), "March": refills(EQUINOX), "midwinter": refills(MIDWINTER)},
+        refill_days={
+            "midsummer": refills(MIDSUMMER),
+            "March": refills(EQUINOX),
+            "midwinter": refills(MIDWINTER),
+        },
     )

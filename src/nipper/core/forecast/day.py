@@ -53,7 +53,14 @@ class Day:
     not_taken_kwh: float
 
 
-def charge_day(setup: Setup, known: Mapping[int, Known], pack: int = 1, season: str = "midsummer", weather: str = "clear", air_c: float = 16.0) -> Day:
+def charge_day(
+    setup: Setup,
+    known: Mapping[int, Known],
+    pack: int = 1,
+    season: str = "midsummer",
+    weather: str = "clear",
+    air_c: float = 16.0,
+) -> Day:
     """Run such a day.
 
     Parameters
@@ -64,7 +71,17 @@ def charge_day(setup: Setup, known: Mapping[int, Known], pack: int = 1, season: 
     """
     from nipper.core.simulate.trial import run  # loads the compiler: only when something is run
 
-    planned = scenario(setup, known, Plan(days=DAYS, weather=weather, start=f"{SEASONS[season]}T00:00:00+00:00", air_c=air_c, start_soc_pct=70.0))
+    planned = scenario(
+        setup,
+        known,
+        Plan(
+            days=DAYS,
+            weather=weather,
+            start=f"{SEASONS[season]}T00:00:00+00:00",
+            air_c=air_c,
+            start_soc_pct=70.0,
+        ),
+    )
     trial = run(setup, planned)
     log = trial.logs[min(pack, len(trial.logs)) - 1]
     since_h = (log.time_s - trial.start_s) / 3600.0

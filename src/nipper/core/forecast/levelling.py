@@ -47,7 +47,13 @@ class ByHand:
     sentence: str
 
 
-def levelling(setup: Setup, known: Mapping[int, Known], pack: int, plan: Plan, tick: Callable[[float], None] = lambda _share: None) -> Levelling:
+def levelling(
+    setup: Setup,
+    known: Mapping[int, Known],
+    pack: int,
+    plan: Plan,
+    tick: Callable[[float], None] = lambda _share: None,
+) -> Levelling:
     """Run every school for some weeks on a copy of this bank.
 
     Parameters
@@ -73,7 +79,9 @@ def levelling(setup: Setup, known: Mapping[int, Known], pack: int, plan: Plan, t
 def _course(school: School | None, setup: Setup, known: Mapping[int, Known], plan: Plan) -> Course:
     from nipper.core.simulate.trial import run  # loads the compiler: only when something is run
 
-    planned = scenario(setup, known, plan).model_copy(update={"step_s": STEP_S, "log_every_s": 1800.0})
+    planned = scenario(setup, known, plan).model_copy(
+        update={"step_s": STEP_S, "log_every_s": 1800.0}
+    )
     trial = run(setup, planned)
     days = int(planned.days)
     last_rows = np.minimum((np.arange(1, days + 1) * 48) - 1, trial.logs[0].rows - 1)
@@ -111,7 +119,13 @@ def from_log(setup: Setup, known: Known | None) -> FromLog:
     if setup.balancer is None or use.days < 3.0:
         return FromLog(cell, need)
     weeks = use.days / 7.0
-    return FromLog(cell, need, use.above_start_h / weeks, use.allowed_h / weeks, setup.balancer.current_a * use.allowed_h / weeks)
+    return FromLog(
+        cell,
+        need,
+        use.above_start_h / weeks,
+        use.allowed_h / weeks,
+        setup.balancer.current_a * use.allowed_h / weeks,
+    )
 
 
 def by_hand(setup: Setup, known: Known | None, least_pct: float = 0.15) -> list[ByHand]:
@@ -122,7 +136,9 @@ def by_hand(setup: Setup, known: Known | None, least_pct: float = 0.15) -> list[
     out = []
     for i in np.argsort(-np.abs(np.nan_to_num(offset))):
         ah = float(offset[i])
-        if not np.isfinite(ah) or abs(ah) < max(2.0 * float(sd[i]), least_pct / 100.0 * setup.capacity_ah):
+        if not np.isfinite(ah) or abs(ah) < max(
+            2.0 * float(sd[i]), least_pct / 100.0 * setup.capacity_ah
+        ):
             continue
         cell = int(i) + 1
         sentence = bleed(ah, setup).sentence(cell) if ah > 0 else feed(-ah, setup).sentence(cell)

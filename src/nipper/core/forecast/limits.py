@@ -29,12 +29,18 @@ def highest_at_top(offset_ah: Floats, setup: Setup) -> tuple[float, int]:
     The charger holds the sum: the common charge is sought at which the rest voltages add up to the target.
     """
     chem = chemistry(setup.chemistry)
-    target = setup.charging.absorption_v if setup.charging else chem.usual["absorption_v"].value * setup.cells
+    target = (
+        setup.charging.absorption_v
+        if setup.charging
+        else chem.usual["absorption_v"].value * setup.cells
+    )
     pct = 100.0 * offset_ah / setup.capacity_ah
     low, high = 50.0, 150.0
     for _ in range(50):
         middle = 0.5 * (low + high)
-        low, high = (middle, high) if float(chem.curve.ocv(middle + pct).sum()) < target else (low, middle)
+        low, high = (
+            (middle, high) if float(chem.curve.ocv(middle + pct).sum()) < target else (low, middle)
+        )
     volts = chem.curve.ocv(0.5 * (low + high) + pct)
     return float(volts.max()), int(np.argmax(volts))
 

@@ -68,7 +68,9 @@ def _capacity_ah(trial: "Trial") -> Floats:
     out = np.full((trial.setup.packs_in_parallel, trial.setup.cells), trial.setup.capacity_ah)
     for fault in trial.scenario.cells:
         if fault.pack and fault.cell:
-            out[fault.pack - 1, fault.cell - 1] = trial.setup.capacity_ah * fault.capacity_pct / 100.0
+            out[fault.pack - 1, fault.cell - 1] = (
+                trial.setup.capacity_ah * fault.capacity_pct / 100.0
+            )
     return out
 
 
@@ -116,9 +118,20 @@ def lanes(trial: "Trial", pack: int = 1) -> list[Span]:
         busy = np.array([bool(c) for c in cells])
         for kind, start, end in _runs(log.time_s, busy, log.interval_s):
             if kind:
-                which = np.flatnonzero(log.balancing[(log.time_s >= start) & (log.time_s < end)].mean(axis=0) > 0.2) + 1
-                out.append(Span("balance", "balance", start, end, "balancing " + _cells(which.tolist())))
-    out += [Span("trip", e.protection, e.time_s, _released(trial, e), trip_text(e)) for e in trial.trips if e.pack == pack]
+                which = (
+                    np.flatnonzero(
+                        log.balancing[(log.time_s >= start) & (log.time_s < end)].mean(axis=0) > 0.2
+                    )
+                    + 1
+                )
+                out.append(
+                    Span("balance", "balance", start, end, "balancing " + _cells(which.tolist()))
+                )
+    out += [
+        Span("trip", e.protection, e.time_s, _released(trial, e), trip_text(e))
+        for e in trial.trips
+        if e.pack == pack
+    ]
     return out
 
 
@@ -129,7 +142,13 @@ def _runs(time_s: Floats, value: NDArray, interval_s: float) -> list[tuple[int, 
 
 
 def _released(trial: "Trial", trip: "BmsEvent") -> float:
-    later = (e.time_s for e in trial.events if e.kind == "release" and (e.pack, e.protection) == (trip.pack, trip.protection) and e.time_s >= trip.time_s)
+    later = (
+        e.time_s
+        for e in trial.events
+        if e.kind == "release"
+        and (e.pack, e.protection) == (trip.pack, trip.protection)
+        and e.time_s >= trip.time_s
+    )
     return next(later, trial.start_s + trial.scenario.days * 86400.0)
 
 
@@ -141,7 +160,13 @@ def _cells(cells: Sequence[int]) -> str:
 
 def trip_text(event: "BmsEvent") -> str:
     """A trip in a few words: which cell, and at what value."""
-    unit = "A" if "current" in event.protection or event.protection == "short_circuit" else "V" if "voltage" in event.protection else "°C"
+    unit = (
+        "A"
+        if "current" in event.protection or event.protection == "short_circuit"
+        else "V"
+        if "voltage" in event.protection
+        else "°C"
+    )
     digits = 3 if event.cell else 1
     title = TITLES[event.protection]
     what = f"cell {event.cell}, {title.removeprefix('cell ')}" if event.cell else title

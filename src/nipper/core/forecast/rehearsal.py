@@ -87,10 +87,18 @@ def _cure(setup: Setup, known: Mapping[int, Known], plan: Plan, main: Run) -> Cu
     from nipper.core.simulate.trial import run
 
     first = main.outcome.first
-    if first is None or first.protection not in ("cell_over_voltage", "pack_over_voltage") or setup.charging is None:
+    if (
+        first is None
+        or first.protection not in ("cell_over_voltage", "pack_over_voltage")
+        or setup.charging is None
+    ):
         return None
     chem = chemistry(setup.chemistry)
-    days = min(plan.days, LONGEST_TO_TRY_DAYS, max(1.0, np.ceil((first.time_s - main.trial.start_s) / 86400.0)))
+    days = min(
+        plan.days,
+        LONGEST_TO_TRY_DAYS,
+        max(1.0, np.ceil((first.time_s - main.trial.start_s) / 86400.0)),
+    )
     shorter = scenario(setup, known, replace(plan, days=days))
     lowest = chem.knee_v + ABOVE_KNEE_V
     target = setup.charging.absorption_v / setup.cells - 0.03
@@ -99,7 +107,9 @@ def _cure(setup: Setup, known: Mapping[int, Known], plan: Plan, main: Run) -> Cu
         if setup.charging.float_v and setup.charging.float_v > target * setup.cells:
             changes["charging.float_v"] = round((target - 0.05) * setup.cells, 1)
         try:
-            trips = sum(t.protection == first.protection for t in run(put(setup, changes), shorter).trips)
+            trips = sum(
+                t.protection == first.protection for t in run(put(setup, changes), shorter).trips
+            )
         except InputError:
             return None
         if not trips:
@@ -131,6 +141,12 @@ def _by_day(trial: "Trial") -> list[Span]:
     starts = np.flatnonzero(np.r_[True, of_day[1:] != of_day[:-1]])
     ends = np.r_[starts[1:], of_day.size]
     return [
-        Span("limit", "absorption" if of_day[a] else "sun", trial.start_s + a * 86400.0, trial.start_s + b * 86400.0, "full" if of_day[a] else "not full")
+        Span(
+            "limit",
+            "absorption" if of_day[a] else "sun",
+            trial.start_s + a * 86400.0,
+            trial.start_s + b * 86400.0,
+            "full" if of_day[a] else "not full",
+        )
         for a, b in zip(starts.tolist(), ends.tolist(), strict=True)
     ]

@@ -19,7 +19,9 @@ class School:
 
 def schools(setup: Setup) -> list[School]:
     """Those that apply to this setup; a school that is already followed changes nothing and is left out."""
-    made = [make(setup) for make in (_top_only, _early_active, _hold_longer, _hold_higher, _equalise)]
+    made = [
+        make(setup) for make in (_top_only, _early_active, _hold_longer, _hold_higher, _equalise)
+    ]
     return [s for s in made if s is not None and _differs(setup, s.changes)]
 
 
@@ -48,7 +50,9 @@ def _top_only(setup: Setup) -> School | None:
 def _early_active(setup: Setup) -> School | None:
     chem = chemistry(setup.chemistry)
     start_v = round(float(chem.curve.ocv(55.0)), 2)
-    current = setup.balancer.current_a if setup.balancer and setup.balancer.kind == "active" else 1.0
+    current = (
+        setup.balancer.current_a if setup.balancer and setup.balancer.kind == "active" else 1.0
+    )
     return School(
         "early", "Early start, active", f"an active balancer of {current:g} A from {start_v:.2f} V: more hours, less aim",
         {
@@ -61,13 +65,22 @@ def _early_active(setup: Setup) -> School | None:
 def _hold_longer(setup: Setup) -> School | None:
     if setup.charging is None or setup.charging.absorption_min >= 180:
         return None
-    return School("longer", "Hold longer", "absorption of 3 h at the present voltage", {"charging.absorption_min": 180.0, "charging.tail_a": None})
+    return School(
+        "longer",
+        "Hold longer",
+        "absorption of 3 h at the present voltage",
+        {"charging.absorption_min": 180.0, "charging.tail_a": None},
+    )
 
 
 def _hold_higher(setup: Setup) -> School | None:
     if setup.charging is None:
         return None
-    target = _ceiling(setup, chemistry(setup.chemistry).knee_v + 0.6 * (chemistry(setup.chemistry).max_v - chemistry(setup.chemistry).knee_v))
+    target = _ceiling(
+        setup,
+        chemistry(setup.chemistry).knee_v
+        + 0.6 * (chemistry(setup.chemistry).max_v - chemistry(setup.chemistry).knee_v),
+    )
     if setup.charging.absorption_v >= _volts(setup, target):
         return None
     return School(

@@ -12,7 +12,9 @@ from nipper.core.simulate.build import bank_wh
 from nipper.core.simulate.scenario import CellFault, Event, Loads, OtherCharger, Scenario
 from nipper.core.sources.solar import as_set
 
-if TYPE_CHECKING:  # a window makes plans before its first paint, and these numerics take long to load
+if (
+    TYPE_CHECKING
+):  # a window makes plans before its first paint, and these numerics take long to load
     from nipper.core.imbalance.estimate import Estimate
 
 SURE = 2.0  # standard deviations before a measured difference is given to the copy; below that cells stay equal
@@ -50,14 +52,19 @@ def measured_cells(setup: Setup, known: Mapping[int, Known]) -> list[CellFault]:
         offset = _sure(drift.last_ah, drift.last_sd_ah, 1.0)
         leak = -_sure(drift.ah_per_day, drift.sd_ah_per_day)
         deficit = _sure(capacity.deficit_ah, capacity.sd_ah)
-        resistance = np.maximum(_sure(estimate.resistances.excess_ohm, estimate.resistances.sd_ohm), 0.0) * estimate.to_25_c
+        resistance = (
+            np.maximum(_sure(estimate.resistances.excess_ohm, estimate.resistances.sd_ohm), 0.0)
+            * estimate.to_25_c
+        )
         bias = _sure(told.bias_v, told.bias_sd_v, 4.0)
         faults += [
             CellFault(
                 pack=pack,
                 cell=i + 1,
                 offset_pct=float(np.clip(100.0 * offset[i] / setup.capacity_ah, -60.0, 60.0)),
-                capacity_pct=float(np.clip(100.0 + 100.0 * deficit[i] / setup.capacity_ah, 5.0, 200.0)),
+                capacity_pct=float(
+                    np.clip(100.0 + 100.0 * deficit[i] / setup.capacity_ah, 5.0, 200.0)
+                ),
                 resistance_mohm=float(1e3 * resistance[i]),
                 leak_mah_per_day=float(1e3 * leak[i]),
                 bias_mv=float(np.clip(1e3 * bias[i], -500.0, 500.0)),
@@ -96,15 +103,27 @@ def habits(known: Mapping[int, Known]) -> Habits:
         strongest_w += float(np.percentile(watts, 99.5))
     if not days:
         return Habits()
-    return Habits(round(drawn_wh / 1e3 * 0.92, 1), round(strongest_w / 0.75, -1))  # 92 % inverter; a clear noon gives some 3/4 of peak power: common practice
+    return Habits(
+        round(drawn_wh / 1e3 * 0.92, 1), round(strongest_w / 0.75, -1)
+    )  # 92 % inverter; a clear noon gives some 3/4 of peak power: common practice
 
 
 def loads(kwh_per_day: float) -> Loads:
     """House loads that take so much a day: the usual shape, scaled."""
     shape = Loads(base_w=1.2, fridge_w=0.8, evening_w=3.5, kettle_w=11.0)
-    per_day_wh = 24 * shape.base_w + 24 * 0.35 * shape.fridge_w + (5.0 + 0.75) * shape.evening_w + 4 * (16 / 24) * (4 / 60) * shape.kettle_w
+    per_day_wh = (
+        24 * shape.base_w
+        + 24 * 0.35 * shape.fridge_w
+        + (5.0 + 0.75) * shape.evening_w
+        + 4 * (16 / 24) * (4 / 60) * shape.kettle_w
+    )
     scale = 1e3 * kwh_per_day / per_day_wh
-    return Loads(base_w=scale * shape.base_w, fridge_w=scale * shape.fridge_w, evening_w=scale * shape.evening_w, kettle_w=scale * shape.kettle_w)
+    return Loads(
+        base_w=scale * shape.base_w,
+        fridge_w=scale * shape.fridge_w,
+        evening_w=scale * shape.evening_w,
+        kettle_w=scale * shape.kettle_w,
+    )
 
 
 def usual_habits(setup: Setup) -> Habits:
@@ -151,19 +170,27 @@ class Plan:
     chargers: tuple[OtherCharger, ...] = ()
 
 
-def scenario(setup: Setup, known: Mapping[int, Known], plan: Plan, extra: Sequence[CellFault] = ()) -> Scenario:
+def scenario(
+    setup: Setup, known: Mapping[int, Known], plan: Plan, extra: Sequence[CellFault] = ()
+) -> Scenario:
     """The scenario of a plan on a copy of this bank; rows so far apart that a picture has no more than some thousands."""
     usual, seen = usual_habits(setup), habits(known)
     faults = measured_cells(setup, known)
     entered = setup.usage.kwh_per_day if setup.usage else None
-    kwh = plan.load_kwh_per_day if plan.load_kwh_per_day is not None else entered or seen.load_kwh_per_day or usual.load_kwh_per_day or 1.0
+    kwh = (
+        plan.load_kwh_per_day
+        if plan.load_kwh_per_day is not None
+        else entered or seen.load_kwh_per_day or usual.load_kwh_per_day or 1.0
+    )
     told = any(f.offset_pct or f.leak_mah_per_day for f in faults)
     return Scenario(
         days=plan.days,
         start=plan.start,
         seed=plan.seed,
         weather=plan.weather,  # pyright: ignore[reportArgumentType] - the model checks it
-        pv_w=plan.sun_w if plan.sun_w is not None else _modules_w(setup) or seen.sun_w or usual.sun_w,
+        pv_w=plan.sun_w
+        if plan.sun_w is not None
+        else _modules_w(setup) or seen.sun_w or usual.sun_w,
         loads=loads(kwh),
         start_soc_pct=plan.start_soc_pct,
         ambient_c=plan.air_c,

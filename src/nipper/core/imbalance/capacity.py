@@ -34,7 +34,9 @@ class Capacities:
     discharges: int
 
 
-def capacities(log: Log, setup: Setup, full: Sequence[Charge], tops: Sequence[Offsets], prior: Prior) -> Capacities:
+def capacities(
+    log: Log, setup: Setup, full: Sequence[Charge], tops: Sequence[Offsets], prior: Prior
+) -> Capacities:
     """Weighted mean over the deepest discharges that follow a full charge."""
     nothing = np.full(log.cells, np.nan)
     low_v = float(chemistry(setup.chemistry).curve.ocv(LOW_PCT))
@@ -45,24 +47,42 @@ def capacities(log: Log, setup: Setup, full: Sequence[Charge], tops: Sequence[Of
         if rows.size < 10 or not np.isfinite(top.offset_ah).any():
             continue
         rows = rows[: int(np.argmin(log.charge_ah[rows])) + 1]
-        freed_v = np.nanmin(log.cell_v[rows[-60:]], initial=9.0) - float(np.nanmin(log.current_a[rows[-60:]], initial=0.0)) * prior.herd_ohm
+        freed_v = (
+            np.nanmin(log.cell_v[rows[-60:]], initial=9.0)
+            - float(np.nanmin(log.current_a[rows[-60:]], initial=0.0)) * prior.herd_ohm
+        )
         if rows.size >= 10 and freed_v < low_v:
             found.append((freed_v, rows, top))
     lows = []
     for _, rows, top in sorted(found, key=lambda f: f[0])[:MOST_DISCHARGES]:
         low = low_offsets_at(log, setup, rows, prior)
         if np.isfinite(low.offset_ah).any():
-            lows.append((low.offset_ah - top.offset_ah, np.hypot(low.sd_ah, top.sd_ah), low.offset_ah, low.sd_ah))
+            lows.append(
+                (
+                    low.offset_ah - top.offset_ah,
+                    np.hypot(low.sd_ah, top.sd_ah),
+                    low.offset_ah,
+                    low.sd_ah,
+                )
+            )
     if not lows:
         return Capacities(nothing, nothing, nothing, nothing, 0)
     value, sd, low, low_sd = (np.array(x) for x in zip(*lows, strict=True))
     weight = 1.0 / sd**2
     mean = np.sum(weight * value, axis=0) / weight.sum(axis=0)
     mean_sd = np.sqrt(1.0 / weight.sum(axis=0) * (1.0 if len(lows) == 1 else 2.0))
-    return Capacities(mean - np.nanmedian(mean), mean_sd, np.nanmedian(low, axis=0), np.nanmedian(low_sd, axis=0), len(lows))
+    return Capacities(
+        mean - np.nanmedian(mean),
+        mean_sd,
+        np.nanmedian(low, axis=0),
+        np.nanmedian(low_sd, axis=0),
+        len(lows),
+    )
 
 
-def with_low_end(tops: list[Offsets], held: Capacities, capacity_ah: float) -> tuple[list[Offsets], Capacities]:
+def with_low_end(
+    tops: list[Offsets], held: Capacities, capacity_ah: float
+) -> tuple[list[Offsets], Capacities]:
     """Where the top leaves a cell's offset open, let the low end help: cells of one batch hold about alike.
 
     A charge that one full cell ends early leaves the herd on the flat, and how far it was from full is a guess; the discharge that
@@ -78,7 +98,12 @@ def with_low_end(tops: list[Offsets], held: Capacities, capacity_ah: float) -> t
             share = low_sd**-2 / (low_sd**-2 + top.sd_ah**-2)
         offset = np.where(open_, top.offset_ah + share * (low - top.offset_ah), top.offset_ah)
         sd = np.where(open_, np.sqrt(1.0 / (low_sd**-2 + top.sd_ah**-2)), top.sd_ah)
-        ends = [np.where(open_, offset + z * sd, end) for z, end in ((-1.645, top.low_ah), (1.645, top.high_ah))]
+        ends = [
+            np.where(open_, offset + z * sd, end)
+            for z, end in ((-1.645, top.low_ah), (1.645, top.high_ah))
+        ]
         out.append(Offsets(top.time_s, offset, sd, *ends))
-    moved = np.nanmedian([o.offset_ah - t.offset_ah for o, t in zip(out, tops, strict=True)], axis=0)
+    moved = np.nanmedian(
+        [o.offset_ah - t.offset_ah for o, t in zip(out, tops, strict=True)], axis=0
+    )
     return out, replace(held, deficit_ah=held.deficit_ah - np.nan_to_num(moved))

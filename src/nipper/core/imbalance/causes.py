@@ -23,7 +23,9 @@ DRIFT_PCT_MONTH = 0.12  # of capacity a month against the median: healthy cells 
 DRIFT_TOTAL_PCT = 0.25  # of capacity over the log: less cannot be seen at the knee
 STARVED_PCT = 0.7  # of capacity: how much further apart the cells must be at the end of the log than at its start
 FLAT_SHARE = 0.4  # of balancing hours on the flat part
-RESISTANCE_SHARE = 0.35  # of the herd's: above it a cell's offset is no longer read from charge alone
+RESISTANCE_SHARE = (
+    0.35  # of the herd's: above it a cell's offset is no longer read from charge alone
+)
 
 
 def find_causes(known: Estimate, setup: Setup) -> list[Cause]:
@@ -33,7 +35,9 @@ def find_causes(known: Estimate, setup: Setup) -> list[Cause]:
 
 def weigh(known: Estimate, setup: Setup) -> tuple[list[Cause], list[tuple[Cause, Cause]]]:
     """The causes that stand, strongest first, and those that lost, each with the one that explains it better."""
-    found = sorted((cause for judge in JUDGES for cause in judge(known, setup)), key=lambda c: -c.confidence)
+    found = sorted(
+        (cause for judge in JUDGES for cause in judge(known, setup)), key=lambda c: -c.confidence
+    )
     kept, lost = [], []
     for cause in found:
         better = next((other for other in found if _overrules(other, cause)), None)
@@ -46,15 +50,35 @@ def weigh(known: Estimate, setup: Setup) -> tuple[list[Cause], list[tuple[Cause,
 
 def _overrules(better: Cause, cause: Cause) -> bool:
     """Whether a finding explains another one away; where each could explain the other, the surer one does."""
-    if better.cause not in OVERRULED.get(cause.cause, ()) or better.confidence <= 0.5 or not _covers(better, cause):
+    if (
+        better.cause not in OVERRULED.get(cause.cause, ())
+        or better.confidence <= 0.5
+        or not _covers(better, cause)
+    ):
         return False
-    return cause.cause not in OVERRULED.get(better.cause, ()) or better.confidence > cause.confidence
+    return (
+        cause.cause not in OVERRULED.get(better.cause, ()) or better.confidence > cause.confidence
+    )
 
 
 # a finding gives way to one of these on the same cells (or on the whole pack): the reading, or the balancer, explains it
 OVERRULED = {
-    "soc_offset": ("low_capacity", "sense_bias", "sense_lead", "self_discharge", "group_drain", "plateau_balancing", "balancer_starved"),
-    "self_discharge": ("sense_bias", "sense_lead", "group_drain", "plateau_balancing", "balancer_starved"),
+    "soc_offset": (
+        "low_capacity",
+        "sense_bias",
+        "sense_lead",
+        "self_discharge",
+        "group_drain",
+        "plateau_balancing",
+        "balancer_starved",
+    ),
+    "self_discharge": (
+        "sense_bias",
+        "sense_lead",
+        "group_drain",
+        "plateau_balancing",
+        "balancer_starved",
+    ),
     "balancer_starved": ("plateau_balancing", "self_discharge", "group_drain"),
     "high_resistance": ("loose_joint", "temperature_gradient", "sense_lead"),
     "loose_joint": ("sense_lead", "temperature_gradient"),
@@ -65,7 +89,11 @@ WHOLE_PACK = ("plateau_balancing", "balancer_starved")
 
 
 def _covers(better: Cause, other: Cause) -> bool:
-    return better.cause in WHOLE_PACK or other.cause in WHOLE_PACK or set(other.cells) <= set(better.cells)
+    return (
+        better.cause in WHOLE_PACK
+        or other.cause in WHOLE_PACK
+        or set(other.cells) <= set(better.cells)
+    )
 
 
 def losing(known: Estimate, setup: Setup) -> Iterator[Cause]:
@@ -74,12 +102,19 @@ def losing(known: Estimate, setup: Setup) -> Iterator[Cause]:
     if not np.isfinite(drift.ah_per_day).any():
         return
     mah, sd = 1e3 * _against_the_rest(drift.ah_per_day), 1e3 * drift.sd_ah_per_day
-    keepers = np.abs(mah[np.abs(mah) <= np.nanquantile(np.abs(mah), 0.5)])  # how much those that keep their charge differ
-    spread = min(1.4826 * float(np.nanmedian(np.abs(mah - np.nanmedian(mah)))), 3.0 * float(np.nanmedian(keepers)) + 1e-6)
+    keepers = np.abs(
+        mah[np.abs(mah) <= np.nanquantile(np.abs(mah), 0.5)]
+    )  # how much those that keep their charge differ
+    spread = min(
+        1.4826 * float(np.nanmedian(np.abs(mah - np.nanmedian(mah)))),
+        3.0 * float(np.nanmedian(keepers)) + 1e-6,
+    )
     usual = max(spread, DRIFT_PCT_MONTH / 100 / 30.4 * setup.capacity_ah * 1e3)
     total_pct = 100.0 * np.abs(drift.ah_per_day) * drift.days / setup.capacity_ah
     with np.errstate(invalid="ignore"):
-        ratio = np.minimum.reduce([-mah / (3.0 * sd), -mah / (3.0 * usual), np.sign(-mah) * total_pct / DRIFT_TOTAL_PCT])
+        ratio = np.minimum.reduce(
+            [-mah / (3.0 * sd), -mah / (3.0 * usual), np.sign(-mah) * total_pct / DRIFT_TOTAL_PCT]
+        )
     losers = np.flatnonzero(np.nan_to_num(ratio, nan=0.0) > 0.6)
     for block in _blocks(losers, mah):
         if len(block) >= 3 and len(block) <= setup.cells * 0.6:
@@ -112,20 +147,32 @@ def _blocks(cells: NDArray[np.intp], mah: Floats) -> list[NDArray[np.intp]]:
     out = []
     for run in np.split(alike, np.flatnonzero(np.diff(alike) > 1) + 1):
         sure_ones = np.intersect1d(run, cells)
-        together = run.size >= 3 and sure_ones.size >= 0.6 * run.size and np.abs(mah[run] / np.median(mah[run]) - 1.0).max() < 0.75
+        together = (
+            run.size >= 3
+            and sure_ones.size >= 0.6 * run.size
+            and np.abs(mah[run] / np.median(mah[run]) - 1.0).max() < 0.75
+        )
         out += [run] if together else [np.array([i]) for i in sure_ones]
     return out
 
 
-def _leak(known: Estimate, setup: Setup, i: int, mah: Floats, sd: Floats, ratio: Floats, spread: float) -> Cause:
+def _leak(
+    known: Estimate, setup: Setup, i: int, mah: Floats, sd: Floats, ratio: Floats, spread: float
+) -> Cause:
     drift, cell = known.drift, i + 1
     missing_ah = max(0.0, -float(drift.last_ah[i]))
     others = np.delete(mah, i)
     days = 14
     low, high = mah[i] - 1.645 * sd[i], mah[i] + 1.645 * sd[i]
-    part = " after taking out what the balancer moved" if drift.moved_known and setup.balancer else ""
-    actions = [feed(missing_ah, setup).sentence(cell)] if missing_ah > 0.002 * setup.capacity_ah else []
-    actions.append(f"Until it is replaced, level at least {-7 * mah[i] / 1e3:.2f} Ah a week. " + CAUTION)
+    part = (
+        " after taking out what the balancer moved" if drift.moved_known and setup.balancer else ""
+    )
+    actions = (
+        [feed(missing_ah, setup).sentence(cell)] if missing_ah > 0.002 * setup.capacity_ah else []
+    )
+    actions.append(
+        f"Until it is replaced, level at least {-7 * mah[i] / 1e3:.2f} Ah a week. " + CAUTION
+    )
     return Cause(
         cause="self_discharge",
         cells=(cell,),
@@ -153,10 +200,14 @@ def total_loss_serious(mah_per_day: float, setup: Setup) -> bool:
     return -mah_per_day * 30.4 / 1e3 > 0.005 * setup.capacity_ah
 
 
-def _group(known: Estimate, setup: Setup, block: NDArray[np.intp], mah: Floats, sd: Floats, ratio: Floats) -> Cause:
+def _group(
+    known: Estimate, setup: Setup, block: NDArray[np.intp], mah: Floats, sd: Floats, ratio: Floats
+) -> Cause:
     rest = np.setdiff1d(np.arange(setup.cells), block)
     value = float(np.median(mah[block]) - np.median(mah[rest]))
-    error = float(np.median(sd[block])) / np.sqrt(block.size) + float(np.std(mah[block])) / np.sqrt(block.size)
+    error = float(np.median(sd[block])) / np.sqrt(block.size) + float(np.std(mah[block])) / np.sqrt(
+        block.size
+    )
     first, last = int(block[0]) + 1, int(block[-1]) + 1
     return Cause(
         cause="group_drain",
@@ -175,7 +226,8 @@ def _group(known: Estimate, setup: Setup, block: NDArray[np.intp], mah: Floats, 
         ),
         actions=(
             "Look for what is fed from a tap in the string: a part of the BMS, a display, a relay, a balancer lead. Measure its current.",
-            "Swap the BMS with another pack's and compare a full charge: a pattern that goes with the BMS is the BMS's. " + CAUTION,
+            "Swap the BMS with another pack's and compare a full charge: a pattern that goes with the BMS is the BMS's. "
+            + CAUTION,
         ),
         confirm="With the BMS unplugged the block must stand still against the rest over two weeks.",
         serious=True,
@@ -218,19 +270,42 @@ def _resistance_doubt_ah(known: Estimate, setup: Setup) -> Floats:
     if not np.isfinite(herd) or herd <= 0:
         return np.zeros(setup.cells)
     share = np.abs(excess) / herd
-    return np.where(share > RESISTANCE_SHARE, 0.01 * setup.capacity_ah * share / RESISTANCE_SHARE, 0.0)
+    return np.where(
+        share > RESISTANCE_SHARE, 0.01 * setup.capacity_ah * share / RESISTANCE_SHARE, 0.0
+    )
 
 
-def _standing(known: Estimate, setup: Setup, cells: list[int], offset: Floats, between: tuple[Floats, Floats], ratio: Floats) -> Cause:
+def _standing(
+    known: Estimate,
+    setup: Setup,
+    cells: list[int],
+    offset: Floats,
+    between: tuple[Floats, Floats],
+    ratio: Floats,
+) -> Cause:
     pct = 100.0 / setup.capacity_ah
     mean = float(np.mean(offset[cells])) * pct
     low, high = (float(np.mean(end[cells])) * pct for end in between)
     word = "fuller" if mean > 0 else "emptier"
     who = names(cells)
     steady = known.drift.ah_per_day[cells]
-    moves = "; over the log it stands still" if np.isfinite(steady).all() and np.all(np.abs(steady) * known.drift.days < 0.5 * np.abs(offset[cells])) else ""
-    actions = [bleed(float(offset[i]), setup).sentence(i + 1) if mean > 0 else feed(-float(offset[i]), setup).sentence(i + 1) for i in cells[:4]]
-    herd_pct = pct * float(np.nanmax(np.abs(np.delete(offset, cells)))) if len(cells) < setup.cells else 0.0
+    moves = (
+        "; over the log it stands still"
+        if np.isfinite(steady).all()
+        and np.all(np.abs(steady) * known.drift.days < 0.5 * np.abs(offset[cells]))
+        else ""
+    )
+    actions = [
+        bleed(float(offset[i]), setup).sentence(i + 1)
+        if mean > 0
+        else feed(-float(offset[i]), setup).sentence(i + 1)
+        for i in cells[:4]
+    ]
+    herd_pct = (
+        pct * float(np.nanmax(np.abs(np.delete(offset, cells))))
+        if len(cells) < setup.cells
+        else 0.0
+    )
     return Cause(
         cause="soc_offset",
         cells=tuple(i + 1 for i in cells),
@@ -242,7 +317,9 @@ def _standing(known: Estimate, setup: Setup, cells: list[int], offset: Floats, b
         unit="%",
         summary=f"{who} {'is' if len(cells) == 1 else 'are'} {abs(mean):.1f} % {word} than the others and {'was' if len(cells) == 1 else 'were'} never levelled.",
         evidence=(
-            "; ".join(f"cell {i + 1}: {offset[i] * pct:+.1f} % ({offset[i]:+.1f} Ah)" for i in cells)
+            "; ".join(
+                f"cell {i + 1}: {offset[i] * pct:+.1f} % ({offset[i]:+.1f} Ah)" for i in cells
+            )
             + f", read along the pack's own charge curve at {known.drift.time_s.size} full charges{moves}.",
             f"The other cells lie within {herd_pct:.1f} %.",
         ),
@@ -255,16 +332,28 @@ def _standing(known: Estimate, setup: Setup, cells: list[int], offset: Floats, b
 def chasing(known: Estimate, setup: Setup) -> Iterator[Cause]:
     """Balancing on the flat part of the curve follows resistance and noise, and makes the top worse."""
     use, balancer = known.balancer, setup.balancer
-    if balancer is None or use.ran_h is None or not use.flat_h or use.ran_h < 10.0 or use.moved_ah is None:
+    if (
+        balancer is None
+        or use.ran_h is None
+        or not use.flat_h
+        or use.ran_h < 10.0
+        or use.moved_ah is None
+    ):
         return
     share = use.flat_h / use.ran_h
     moved_pct = 100.0 * use.moved_ah / setup.capacity_ah
     if share < FLAT_SHARE / 2 or moved_pct < 1.0:
         return
     offset = known.drift.last_ah
-    worst = [int(i) for i in np.flatnonzero(np.abs(np.nan_to_num(offset)) > 0.008 * setup.capacity_ah)]
+    worst = [
+        int(i) for i in np.flatnonzero(np.abs(np.nan_to_num(offset)) > 0.008 * setup.capacity_ah)
+    ]
     value = 1e3 * use.moved_ah / max(use.days, 1e-6)
-    spread = 100.0 * float(np.nanmax(offset) - np.nanmin(offset)) / setup.capacity_ah if np.isfinite(offset).any() else float("nan")
+    spread = (
+        100.0 * float(np.nanmax(offset) - np.nanmin(offset)) / setup.capacity_ah
+        if np.isfinite(offset).any()
+        else float("nan")
+    )
     yield Cause(
         cause="plateau_balancing",
         cells=tuple(i + 1 for i in worst),
@@ -279,7 +368,9 @@ def chasing(known: Estimate, setup: Setup) -> Iterator[Cause]:
             f"It starts at {balancer.start_v:.2f} V and moved {use.moved_ah:.0f} Ah out of the busiest cell in {use.days:.0f} days.",
             f"At the top the cells now stand {spread:.1f} % of charge apart.",
         ),
-        actions=(f"Raise the start to the knee ({_knee(setup):.2f} V) and keep the trigger at 10 mV: below it a few mV are many % of charge.",),
+        actions=(
+            f"Raise the start to the knee ({_knee(setup):.2f} V) and keep the trigger at 10 mV: below it a few mV are many % of charge.",
+        ),
         confirm="After a week at the new start the deviation at the end of absorption must shrink from charge to charge.",
         serious=spread > 2.0,
     )
@@ -288,10 +379,18 @@ def chasing(known: Estimate, setup: Setup) -> Iterator[Cause]:
 def starved(known: Estimate, setup: Setup) -> Iterator[Cause]:
     """The cells drift apart, many of them, faster than the balancer brings them together."""
     drift, use, balancer = known.drift, known.balancer, setup.balancer
-    if balancer is None or drift.time_s.size < 6 or drift.days < 10.0 or not np.isfinite(drift.ah_per_day).any():
+    if (
+        balancer is None
+        or drift.time_s.size < 6
+        or drift.days < 10.0
+        or not np.isfinite(drift.ah_per_day).any()
+    ):
         return
     part = max(2, drift.time_s.size // 8)
-    first, last = np.nanmedian(drift.offset_ah[:part], axis=0), np.nanmedian(drift.offset_ah[-part:], axis=0)
+    first, last = (
+        np.nanmedian(drift.offset_ah[:part], axis=0),
+        np.nanmedian(drift.offset_ah[-part:], axis=0),
+    )
     days = drift.days * (1.0 - 1.0 / 8.0)
     growth_ah = float(np.ptp(last) - np.ptp(first))
     # without the worst cell it must still grow: one stray alone is that cell's fault, not the balancer's
@@ -299,7 +398,9 @@ def starved(known: Estimate, setup: Setup) -> Iterator[Cause]:
     others = float(np.ptp(np.delete(last, worst)) - np.ptp(np.delete(first, worst)))
     sd = float(np.nanmedian(drift.last_sd_ah))
     share = max(others / growth_ah if growth_ah > 0 else 0.0, _shared(drift.ah_per_day))
-    ratio = min(100.0 * growth_ah / setup.capacity_ah / STARVED_PCT, growth_ah / (4.0 * sd), share / 0.5)
+    ratio = min(
+        100.0 * growth_ah / setup.capacity_ah / STARVED_PCT, growth_ah / (4.0 * sd), share / 0.5
+    )
     if ratio < 0.6:
         return
     value = 1e3 * growth_ah / days
@@ -346,4 +447,10 @@ def _pct(ah: float, setup: Setup) -> str:
     return f"{100.0 * ah / setup.capacity_ah:+.1f} %"
 
 
-JUDGES: tuple[Callable[[Estimate, Setup], Iterator[Cause]], ...] = (losing, standing, chasing, starved, *electrical.JUDGES)
+JUDGES: tuple[Callable[[Estimate, Setup], Iterator[Cause]], ...] = (
+    losing,
+    standing,
+    chasing,
+    starved,
+    *electrical.JUDGES,
+)

@@ -50,4 +50,8 @@ def sure(ratio: float, steep: float = 3.0) -> float:
 def names(cells: list[int]) -> str:
     """``Cell 4``, ``Cells 4 and 11``: from indices."""
     numbers = [str(i + 1) for i in cells]
-    return f"Cell {numbers[0]}" if len(numbers) == 1 else "Cells " + ", ".join(numbers[:-1]) + " and " + numbers[-1]
+    return (
+        f"Cell {numbers[0]}"
+        if len(numbers) == 1
+        else "Cells " + ", ".join(numbers[:-1]) + " and " + numbers[-1]
+    )

@@ -22,7 +22,9 @@ Floats = NDArray[np.floating]
 
 CHANCE = 0.01  # above it a difference is no change
 RESISTANCE_SHARE = 0.15  # of the herd's resistance: a smaller change means nothing to a builder
-DRIFT_FLOOR_PCT_MONTH = 0.1  # of capacity: drifts wander by that much from month to month (common practice)
+DRIFT_FLOOR_PCT_MONTH = (
+    0.1  # of capacity: drifts wander by that much from month to month (common practice)
+)
 LEAST_SIDE_DAYS = 2.0
 
 
@@ -53,7 +55,13 @@ def _chance(difference: float, sd: float) -> float:
     return erfc(abs(difference) / max(sd, 1e-12) / sqrt(2.0))
 
 
-def before_after(log: Log, setup: Setup, known: Estimate, time_s: float, between: tuple[float, float] = (-inf, inf)) -> list[Change]:
+def before_after(
+    log: Log,
+    setup: Setup,
+    known: Estimate,
+    time_s: float,
+    between: tuple[float, float] = (-inf, inf),
+) -> list[Change]:
     """What changed at a moment, least likely by chance first; empty when one side of it holds too little.
 
     Parameters
@@ -62,46 +70,85 @@ def before_after(log: Log, setup: Setup, known: Estimate, time_s: float, between
     time_s : Unix seconds
     between : what lies outside is left out: other things were done there
     """
-    return sorted([*_resistance(log, setup, time_s, between), *_drifts(known.drift, setup, time_s, between)], key=lambda c: c.chance)
+    return sorted(
+        [*_resistance(log, setup, time_s, between), *_drifts(known.drift, setup, time_s, between)],
+        key=lambda c: c.chance,
+    )
 
 
-def _sides(at_s: Floats, time_s: float, between: tuple[float, float]) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+def _sides(
+    at_s: Floats, time_s: float, between: tuple[float, float]
+) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
     return (at_s >= between[0]) & (at_s < time_s), (at_s >= time_s) & (at_s < between[1])
 
 
-def _resistance(log: Log, setup: Setup, time_s: float, between: tuple[float, float]) -> list[Change]:
+def _resistance(
+    log: Log, setup: Setup, time_s: float, between: tuple[float, float]
+) -> list[Change]:
     sides = _sides(log.time_s, time_s, between)
-    if min(float(np.ptp(log.time_s[s])) if s.any() else 0.0 for s in sides) < LEAST_SIDE_DAYS * 86400.0:
+    if (
+        min(float(np.ptp(log.time_s[s])) if s.any() else 0.0 for s in sides)
+        < LEAST_SIDE_DAYS * 86400.0
+    ):
         return []
     old, new = (step_resistances(log.select(side), setup) for side in sides)
     if not (np.isfinite(old.herd_ohm) and np.isfinite(new.herd_ohm)):
         return []
-    difference, sd = new.excess_ohm - old.excess_ohm, np.hypot(new.sd_ohm, old.sd_ohm) + 0.03 * old.herd_ohm
+    difference, sd = (
+        new.excess_ohm - old.excess_ohm,
+        np.hypot(new.sd_ohm, old.sd_ohm) + 0.03 * old.herd_ohm,
+    )
     out = []
     for i in np.flatnonzero(np.abs(difference) > RESISTANCE_SHARE * old.herd_ohm):
         chance = _chance(float(difference[i]), float(sd[i]))
         if chance < CHANCE:
-            out.append(Change("resistance", int(i) + 1, 1e3 * float(old.excess_ohm[i]), 1e3 * float(new.excess_ohm[i]), 1e3 * float(sd[i]), "mΩ", chance))
+            out.append(
+                Change(
+                    "resistance",
+                    int(i) + 1,
+                    1e3 * float(old.excess_ohm[i]),
+                    1e3 * float(new.excess_ohm[i]),
+                    1e3 * float(sd[i]),
+                    "mΩ",
+                    chance,
+                )
+            )
     return out
 
 
-def _drifts(drift: Drift, setup: Setup, time_s: float, between: tuple[float, float]) -> list[Change]:
+def _drifts(
+    drift: Drift, setup: Setup, time_s: float, between: tuple[float, float]
+) -> list[Change]:
     """The spread of charge, and the cell that moves most: net of nothing, because what the balancer does is what may have changed."""
     floor = 10.0 * DRIFT_FLOOR_PCT_MONTH / 30.4 * setup.capacity_ah  # mAh a day
     sides = _sides(drift.time_s, time_s, between)
-    if any(s.sum() < LEAST_CHARGES or np.ptp(drift.time_s[s]) < LEAST_DAYS * 86400.0 for s in sides):
+    if any(
+        s.sum() < LEAST_CHARGES or np.ptp(drift.time_s[s]) < LEAST_DAYS * 86400.0 for s in sides
+    ):
         return []
     out = []
     spread = np.nanmax(drift.offset_ah, axis=1) - np.nanmin(drift.offset_ah, axis=1)
     rows = [(None, "spread", spread, np.nanmedian(drift.sd_ah, axis=1))]
-    rows += [(i + 1, "drift", drift.offset_ah[:, i], drift.sd_ah[:, i]) for i in range(drift.offset_ah.shape[1])]
+    rows += [
+        (i + 1, "drift", drift.offset_ah[:, i], drift.sd_ah[:, i])
+        for i in range(drift.offset_ah.shape[1])
+    ]
     for cell, quantity, value, sd in rows:
-        lines = [straight_line((drift.time_s[s] - drift.time_s[0]) / 86400.0, value[s], np.hypot(sd[s], 1e-3 * setup.capacity_ah)) for s in sides]
+        lines = [
+            straight_line(
+                (drift.time_s[s] - drift.time_s[0]) / 86400.0,
+                value[s],
+                np.hypot(sd[s], 1e-3 * setup.capacity_ah),
+            )
+            for s in sides
+        ]
         (old, old_sd, _), (new, new_sd, _) = lines
         if not (np.isfinite(old) and np.isfinite(new)):
             continue
         error = float(np.hypot(np.hypot(old_sd, new_sd), floor / 1e3))
-        change = Change(quantity, cell, 1e3 * old, 1e3 * new, 1e3 * error, "mAh/day", _chance(new - old, error))
+        change = Change(
+            quantity, cell, 1e3 * old, 1e3 * new, 1e3 * error, "mAh/day", _chance(new - old, error)
+        )
         if cell is None or change.real:
             out.append(change)
     return out
@@ -129,9 +176,18 @@ def swap_test(packs: Sequence[tuple[Log, Setup, Estimate]], time_s: float) -> Sw
     packs : log, setup and estimate of each; as many cells in both
     """
     (_, setup, first), (_, _, second) = packs
-    patterns = [_pattern(known.drift, setup, time_s, after) for known in (first, second) for after in (False, True)]
-    if any(p is None for p in patterns) or first.drift.offset_ah.shape[1] != second.drift.offset_ah.shape[1]:
-        return SwapResult("undecided", 0.0, "Too few full charges on one side of the exchange.", _record_next())
+    patterns = [
+        _pattern(known.drift, setup, time_s, after)
+        for known in (first, second)
+        for after in (False, True)
+    ]
+    if (
+        any(p is None for p in patterns)
+        or first.drift.offset_ah.shape[1] != second.drift.offset_ah.shape[1]
+    ):
+        return SwapResult(
+            "undecided", 0.0, "Too few full charges on one side of the exchange.", _record_next()
+        )
     (a0, sa0), (a1, sa1), (b0, sb0), (b1, sb1) = (p for p in patterns if p is not None)
     stayed = _misfit(a0, sa0, a1, sa1) + _misfit(b0, sb0, b1, sb1)
     followed = _misfit(b0, sb0, a1, sa1) + _misfit(a0, sa0, b1, sb1)
@@ -140,12 +196,27 @@ def swap_test(packs: Sequence[tuple[Log, Setup, Estimate]], time_s: float) -> Sw
     evidence = (followed - stayed) / (1.0 + poor) / 2.0
     sure = 1.0 / (1.0 + exp(-min(40.0, abs(evidence))))
     if sure < 0.8:
-        return SwapResult("undecided", 2.0 * sure - 1.0, "The patterns before and after are too small or too alike to tell.", _record_next())
+        return SwapResult(
+            "undecided",
+            2.0 * sure - 1.0,
+            "The patterns before and after are too small or too alike to tell.",
+            _record_next(),
+        )
     worst = int(np.argmax(np.abs(np.r_[a0, b0])))
     cell = worst % a0.size + 1
     if evidence > 0:
-        return SwapResult("stayed", 0.98 * sure, f"The pattern stayed with the cells (cell {cell} most): it is the pack's, not what was exchanged.", "")
-    return SwapResult("followed", 0.98 * sure, f"The pattern went with what was exchanged (cell {cell} most): it is not the cells'.", "")
+        return SwapResult(
+            "stayed",
+            0.98 * sure,
+            f"The pattern stayed with the cells (cell {cell} most): it is the pack's, not what was exchanged.",
+            "",
+        )
+    return SwapResult(
+        "followed",
+        0.98 * sure,
+        f"The pattern went with what was exchanged (cell {cell} most): it is not the cells'.",
+        "",
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,7 +238,9 @@ class Compared:
     shared: Sharing | None
 
 
-def compare_all(packs: Mapping[int, tuple[Log, Estimate]], happenings: Sequence[Happening], setup: Setup) -> Compared:
+def compare_all(
+    packs: Mapping[int, tuple[Log, Estimate]], happenings: Sequence[Happening], setup: Setup
+) -> Compared:
     """Everything that can be compared in a bench.
 
     Parameters
@@ -175,10 +248,17 @@ def compare_all(packs: Mapping[int, tuple[Log, Estimate]], happenings: Sequence[
     packs : log and estimate by pack
     """
     changes = {
-        pack: [(h, before_after(log, setup, known, h.time_s)) for h in happenings if h.pack in (None, pack) and h.kind != "swap"] for pack, (log, known) in packs.items()
+        pack: [
+            (h, before_after(log, setup, known, h.time_s))
+            for h in happenings
+            if h.pack in (None, pack) and h.kind != "swap"
+        ]
+        for pack, (log, known) in packs.items()
     }
     both = [(log, setup, known) for log, known in packs.values()][:2]
-    swaps = [(h, swap_test(both, h.time_s)) for h in happenings if h.kind == "swap" and len(both) == 2]
+    swaps = [
+        (h, swap_test(both, h.time_s)) for h in happenings if h.kind == "swap" and len(both) == 2
+    ]
     return Compared(changes, swaps, sharing([log for log, _ in packs.values()], setup))
 
 
@@ -210,27 +290,40 @@ def _concerns(happening: Happening, pack: int) -> bool:
     return happening.pack in (None, pack)
 
 
-def _until_others(happening: Happening, happenings: Sequence[Happening], pack: int) -> tuple[float, float]:
+def _until_others(
+    happening: Happening, happenings: Sequence[Happening], pack: int
+) -> tuple[float, float]:
     """From the happening before to the one after it: beyond them something else was changed as well."""
     times = [h.time_s for h in happenings if h is not happening and _concerns(h, pack)]
-    return max((t for t in times if t < happening.time_s), default=-inf), min((t for t in times if t > happening.time_s), default=inf)
+    return max((t for t in times if t < happening.time_s), default=-inf), min(
+        (t for t in times if t > happening.time_s), default=inf
+    )
 
 
 def _record_next() -> str:
     return f"Record at least {LEAST_CHARGES} full charges over {LEAST_DAYS:.0f} days or more on each side of the exchange, in both packs, with the balancing column."
 
 
-def _pattern(drift: Drift, setup: Setup, time_s: float, after: bool) -> tuple[Floats, Floats] | None:
+def _pattern(
+    drift: Drift, setup: Setup, time_s: float, after: bool
+) -> tuple[Floats, Floats] | None:
     """Drift of each cell against the median on one side of a moment, and its error, both in mAh a day."""
     side = drift.time_s >= time_s if after else drift.time_s < time_s
     if side.sum() < LEAST_CHARGES or np.ptp(drift.time_s[side]) < LEAST_DAYS * 86400.0:
         return None
     days = (drift.time_s[side] - drift.time_s[0]) / 86400.0
     lines = [
-        straight_line(days, (drift.offset_ah - drift.moved_ah)[side, i], np.hypot(drift.sd_ah[side, i], 1e-3 * setup.capacity_ah))
+        straight_line(
+            days,
+            (drift.offset_ah - drift.moved_ah)[side, i],
+            np.hypot(drift.sd_ah[side, i], 1e-3 * setup.capacity_ah),
+        )
         for i in range(drift.offset_ah.shape[1])
     ]
-    slope, sd = 1e3 * np.array([line[0] for line in lines]), 1e3 * np.array([line[1] for line in lines])
+    slope, sd = (
+        1e3 * np.array([line[0] for line in lines]),
+        1e3 * np.array([line[1] for line in lines]),
+    )
     if not np.isfinite(slope).all():
         return None
     floor = 10.0 * DRIFT_FLOOR_PCT_MONTH / 30.4 * setup.capacity_ah

@@ -29,7 +29,9 @@ class Diagnosis:
     findings: tuple[Cause, ...]
     estimate: Estimate
     advice: tuple[str, ...]  # what to record when there is not enough
-    overruled: tuple[tuple[Cause, Cause], ...] = ()  # what was considered, and the better explanation it gave way to
+    overruled: tuple[
+        tuple[Cause, Cause], ...
+    ] = ()  # what was considered, and the better explanation it gave way to
 
     @property
     def strays(self) -> list[int]:
@@ -37,7 +39,9 @@ class Diagnosis:
         return list(dict.fromkeys(cell for finding in self.findings for cell in finding.cells))
 
 
-def diagnose(log: Log, setup: Setup, tick: Callable[[float], None] = lambda _share: None) -> Diagnosis:
+def diagnose(
+    log: Log, setup: Setup, tick: Callable[[float], None] = lambda _share: None
+) -> Diagnosis:
     """Judge one pack's log.
 
     Parameters
@@ -65,13 +69,19 @@ def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
     if not known.full:
         volts = setup.charging.absorption_v if setup.charging else None
         level = f"{volts:.1f} V" if volts else "the absorption voltage"
-        out.append(f"Record one full charge held at {level} for an hour, a row every 10 s to 1 min: until then no cell can be judged.")
+        out.append(
+            f"Record one full charge held at {level} for an hour, a row every 10 s to 1 min: until then no cell can be judged."
+        )
     elif not np.isfinite(known.drift.ah_per_day).any():
-        out.append("Record four full charges over at least a week: until then drift cannot be told from a standing offset.")
+        out.append(
+            "Record four full charges over at least a week: until then drift cannot be told from a standing offset."
+        )
     if not np.isfinite(log.current_a).any():
         out.append("Record the current as well: without it charge cannot be counted.")
     if not np.isfinite(known.resistances.herd_ohm):
-        out.append("Record a load switched on and off a dozen times, a row every 10 s: until then resistance cannot be told.")
+        out.append(
+            "Record a load switched on and off a dozen times, a row every 10 s: until then resistance cannot be told."
+        )
     return out
 
 
@@ -86,7 +96,10 @@ def to_json(diagnosis: Diagnosis, log: Log, setup: Setup) -> dict[str, object]:
         "cells": _cells_json(known, setup),
         "charges": [_charge_json(log, setup, c) for c in known.charges if c.ended_by != "top-up"],
         "record_next": list(diagnosis.advice),
-        "considered": [{"cause": c.cause, "cells": list(c.cells), "explained_by": b.cause} for c, b in diagnosis.overruled],
+        "considered": [
+            {"cause": c.cause, "cells": list(c.cells), "explained_by": b.cause}
+            for c, b in diagnosis.overruled
+        ],
     }
 
 
@@ -140,16 +153,23 @@ def _number(value: float, digits: int) -> float | None:
 
 def summary(diagnosis: Diagnosis) -> dict[str, object]:
     """What is kept of a diagnosis, so that the next one can tell what changed: the verdict and the findings above half."""
-    return {"verdict": diagnosis.verdict, "findings": [f.to_json() for f in diagnosis.findings if f.confidence > 0.5]}
+    return {
+        "verdict": diagnosis.verdict,
+        "findings": [f.to_json() for f in diagnosis.findings if f.confidence > 0.5],
+    }
 
 
 def changed(before: Mapping[str, Any], now: Mapping[str, Any]) -> bool:
     """Whether two kept summaries differ in verdict, causes or cells, or in a size by more than a fifth."""
-    if before.get("verdict") != now.get("verdict") or len(before["findings"]) != len(now["findings"]):
+    if before.get("verdict") != now.get("verdict") or len(before["findings"]) != len(
+        now["findings"]
+    ):
         return True
     for old, new in zip(before["findings"], now["findings"], strict=True):
         if (old["cause"], old["cells"]) != (new["cause"], new["cells"]):
             return True
-        if abs(new["magnitude"]["value"] - old["magnitude"]["value"]) > 0.2 * abs(old["magnitude"]["value"]):
+        if abs(new["magnitude"]["value"] - old["magnitude"]["value"]) > 0.2 * abs(
+            old["magnitude"]["value"]
+        ):
             return True
     return False

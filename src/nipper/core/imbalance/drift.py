@@ -62,7 +62,9 @@ class Drift:
     def last_range_ah(self) -> tuple[Floats, Floats]:
         """Between what the newest offset of each cell lies, nine times in ten."""
         cells = self.offset_ah.shape[1]
-        return _nanmedian_rows(self._sure_rows(self.low_ah), cells), _nanmedian_rows(self._sure_rows(self.high_ah), cells)
+        return _nanmedian_rows(self._sure_rows(self.low_ah), cells), _nanmedian_rows(
+            self._sure_rows(self.high_ah), cells
+        )
 
     def _sure_rows(self, table: Floats) -> Floats:
         """The last three charges that tell: of the last eight, those not much less sure than usual."""
@@ -104,7 +106,9 @@ def balanced_ah(log: Log, balancer: Balancer | None, rows: NDArray[np.intp]) -> 
     return total[np.searchsorted(busy, rows, side="right")]
 
 
-def fit(offsets: list[Offsets], moved_ah: Floats | None, cells: int, floor_ah: float = 0.0) -> Drift:
+def fit(
+    offsets: list[Offsets], moved_ah: Floats | None, cells: int, floor_ah: float = 0.0
+) -> Drift:
     """Weighted least squares per cell; the scatter about the line widens its uncertainty where the readings' own is too small.
 
     ``floor_ah`` is added to each reading's uncertainty for the weights: most of the error of a large offset is of scale, the same in
@@ -120,7 +124,9 @@ def fit(offsets: list[Offsets], moved_ah: Floats | None, cells: int, floor_ah: f
     if time_s.size >= LEAST_CHARGES and time_s[-1] - time_s[0] >= LEAST_DAYS * 86400.0:
         days = (time_s - time_s[0]) / 86400.0
         for i in range(cells):
-            slope[i], slope_sd[i], start[i] = straight_line(days, table[:, i] - moved[:, i], np.hypot(sd[:, i], floor_ah))
+            slope[i], slope_sd[i], start[i] = straight_line(
+                days, table[:, i] - moved[:, i], np.hypot(sd[:, i], floor_ah)
+            )
         slope -= np.nanmedian(slope)
     low = np.array([o.low_ah for o in offsets]).reshape(-1, cells)
     high = np.array([o.high_ah for o in offsets]).reshape(-1, cells)
@@ -135,7 +141,9 @@ def straight_line(days: Floats, y: Floats, sd: Floats) -> tuple[float, float, fl
     x, y, w = days[good], y[good], 1.0 / sd[good] ** 2
     slope = sxx = mean_x = mean_y = 0.0
     residual = np.zeros_like(y)
-    for _ in range(3):  # re-weighted once or twice, so that a charge read amiss does not steer the line
+    for _ in range(
+        3
+    ):  # re-weighted once or twice, so that a charge read amiss does not steer the line
         mean_x, mean_y = np.average(x, weights=w), np.average(y, weights=w)
         sxx = np.sum(w * (x - mean_x) ** 2)
         slope = np.sum(w * (x - mean_x) * (y - mean_y)) / sxx
@@ -143,4 +151,8 @@ def straight_line(days: Floats, y: Floats, sd: Floats) -> tuple[float, float, fl
         usual = 1.4826 * np.median(np.abs(residual)) + 1e-9
         w = np.minimum(1.0, 2.5 * usual / np.maximum(np.abs(residual), 1e-12)) / sd[good] ** 2
     scatter = max(1.0, float(np.sum(w * residual**2) / max(1, x.size - 2)))
-    return float(slope), float(SERIAL_FACTOR * np.sqrt(scatter / sxx)), float(mean_y - slope * mean_x)
+    return (
+        float(slope),
+        float(SERIAL_FACTOR * np.sqrt(scatter / sxx)),
+        float(mean_y - slope * mean_x),
+    )

@@ -14,10 +14,14 @@ from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
 
-EXCESS_SHARE = 0.28  # of the herd's resistance: healthy cells differ by some 5 to 10 % (common practice)
+EXCESS_SHARE = (
+    0.28  # of the herd's resistance: healthy cells differ by some 5 to 10 % (common practice)
+)
 BLOCK_SHARE = 0.18  # each cell of a cold end at least this much above the herd
 SENSOR_SPAN_C = 5.0  # between temperature sensors before one speaks of a gradient (common practice)
-PER_KELVIN = 0.036  # resistance against temperature near 15 degC for 25 kJ/mol: 25000 / (8.314 * 288^2)
+PER_KELVIN = (
+    0.036  # resistance against temperature near 15 degC for 25 kJ/mol: 25000 / (8.314 * 288^2)
+)
 JUMPS = 4  # steps under load of one cell alone, before resistance is said to come and go
 SOUND_DAYS, SOUND_STEPS = 7.0, 60  # before a joint counts as mended
 WANDER = 2.2  # a steady resistance scatters about as the other cells do; one that comes and goes, by its own size
@@ -53,17 +57,28 @@ def cold_end(share: Floats, sd: Floats) -> NDArray[np.intp]:
     for cells in (np.arange(share.size), np.arange(share.size)[::-1]):
         stop = int(np.argmin(high[cells])) if not high.all() else 0
         run = np.sort(cells[:stop])
-        if run.size >= 2 and run.size > best.size and run.size <= 0.6 * share.size and share[run].max() < 3.0 * share[run].min():
+        if (
+            run.size >= 2
+            and run.size > best.size
+            and run.size <= 0.6 * share.size
+            and share[run].max() < 3.0 * share[run].min()
+        ):
             best = run
     return best
 
 
-def _gradient(known: Estimate, setup: Setup, block: NDArray[np.intp], share: Floats) -> Iterator[Cause]:
+def _gradient(
+    known: Estimate, setup: Setup, block: NDArray[np.intp], share: Floats
+) -> Iterator[Cause]:
     sensors = known.sensors_c
     by_resistance_c = -float(np.log1p(np.mean(share[block]))) / PER_KELVIN
     cold_first = block[0] == 0
     if sensors.size >= 2:
-        here, there = (sensors[0], np.median(sensors[1:])) if cold_first else (sensors[-1], np.median(sensors[:-1]))
+        here, there = (
+            (sensors[0], np.median(sensors[1:]))
+            if cold_first
+            else (sensors[-1], np.median(sensors[:-1]))
+        )
         value = float(here - there)
         if value > -0.3 * SENSOR_SPAN_C:  # the sensors know of no cold end: then it is not the cold
             return
@@ -102,7 +117,9 @@ def _joint(known: Estimate, i: int, ratio: float, jumps: int) -> Cause:
     found, cell = known.resistances, i + 1
     size = 1e3 * float(np.nan_to_num(known.signals.jump_ohm[i]))
     excess = 1e3 * float(found.excess_ohm[i])
-    value = max(size, 1.4 * excess, 1e3 * (loose_ohm(found, i) or 0.0))  # the mean excess over all steps holds the times at which the joint was sound
+    value = max(
+        size, 1.4 * excess, 1e3 * (loose_ohm(found, i) or 0.0)
+    )  # the mean excess over all steps holds the times at which the joint was sound
     mended = _mended(found, i)
     if mended:
         value = max(size, 1e3 * mended.before_ohm)
@@ -110,13 +127,17 @@ def _joint(known: Estimate, i: int, ratio: float, jumps: int) -> Cause:
     return Cause(
         cause="loose_joint",
         cells=(cell,),
-        confidence=sure(max(ratio, min(2.0, jumps / JUMPS), min(2.0, float(found.wander[i]) / WANDER))),
+        confidence=sure(
+            max(ratio, min(2.0, jumps / JUMPS), min(2.0, float(found.wander[i]) / WANDER))
+        ),
         quantity="resistance",
         value=value,
         low=0.8 * min(value, excess),
         high=1.5 * value,
         unit="mΩ",
-        summary=f"A joint at cell {cell} was loose until {_day(mended)}: {value:.2f} mΩ." if mended else f"A joint at cell {cell} is loose: {value:.2f} mΩ come and go.",
+        summary=f"A joint at cell {cell} was loose until {_day(mended)}: {value:.2f} mΩ."
+        if mended
+        else f"A joint at cell {cell} is loose: {value:.2f} mΩ come and go.",
         evidence=(
             f"Its reading jumped {jumps} times under load with no change of current, by about {size:.2f} mΩ; the herd has {1e3 * found.herd_ohm:.2f} mΩ."
             if jumps
@@ -145,7 +166,9 @@ def _mended(found: Resistances, i: int) -> Turn | None:
     if change is None or change.after_days < SOUND_DAYS or change.after_steps < SOUND_STEPS:
         return None
     left = abs(change.after_ohm)
-    sound = left < 0.2 * change.before_ohm and left < max(3.0 * change.after_sd_ohm, 0.1 * found.herd_ohm)
+    sound = left < 0.2 * change.before_ohm and left < max(
+        3.0 * change.after_sd_ohm, 0.1 * found.herd_ohm
+    )
     return change if sound else None
 
 
@@ -200,7 +223,9 @@ def leads(known: Estimate, setup: Setup) -> Iterator[Cause]:
             high=1.35 * size,
             unit="mV",
             summary=f"The sense lead between cells {i + 1} and {i + 2} is loose: their readings jump against each other by {size:.0f} mV.",
-            evidence=(f"{int(pairs[i])} jumps, opposite and equal, with no change of current; their sum stays where it was.",),
+            evidence=(
+                f"{int(pairs[i])} jumps, opposite and equal, with no change of current; their sum stays where it was.",
+            ),
             actions=(
                 f"Pack off: look at the tap between cells {i + 1} and {i + 2}, its ring, crimp and plug. {CAUTION}",
                 "Until then distrust trips and balancing of these two: the BMS acts on what it reads.",

@@ -53,7 +53,11 @@ class Estimate:
         """What a cell's resistance at the log's temperature is to be multiplied by for 25 degC (Arrhenius, 25 kJ/mol); 1 without sensors."""
         if not self.sensors_c.size:
             return 1.0
-        return float(np.exp(-ARRHENIUS_K * (1.0 / (float(np.median(self.sensors_c)) + 273.15) - 1.0 / 298.15)))
+        return float(
+            np.exp(
+                -ARRHENIUS_K * (1.0 / (float(np.median(self.sensors_c)) + 273.15) - 1.0 / 298.15)
+            )
+        )
 
     @property
     def full(self) -> list[Charge]:
@@ -61,7 +65,9 @@ class Estimate:
         return [c for c in self.charges if c.full]
 
 
-def estimate(log: Log, setup: Setup, tick: Callable[[float], None] = lambda _share: None) -> Estimate:
+def estimate(
+    log: Log, setup: Setup, tick: Callable[[float], None] = lambda _share: None
+) -> Estimate:
     """Estimate all cells of one pack's log.
 
     Parameters
@@ -72,28 +78,40 @@ def estimate(log: Log, setup: Setup, tick: Callable[[float], None] = lambda _sha
     charges = tuple(find_charges(log, setup))
     tick(0.3)
     full = [c for c in charges if c.full]
-    plain = log.select(slice(None, None, max(1, log.rows // MOST_ROWS)))  # resistance and the plateau need no row a second
+    plain = log.select(
+        slice(None, None, max(1, log.rows // MOST_ROWS))
+    )  # resistance and the plateau need no row a second
     resistances = step_resistances(plain, setup)
     tick(0.4)
     told = signals(plain, setup, resistances)
     log = _freed_of_bias(log, told)
-    prior = resistance_prior(setup, resistances.herd_ohm, resistances.excess_ohm, resistances.sd_ohm)
+    prior = resistance_prior(
+        setup, resistances.herd_ohm, resistances.excess_ohm, resistances.sd_ohm
+    )
     offsets = []
     for i, charge in enumerate(full):
         offsets.append(offsets_at(log, setup, charge, prior))
         tick(0.5 + 0.4 * (i + 1) / len(full))
-    offsets, held = with_low_end(offsets, capacities(log, setup, full, offsets, prior), setup.capacity_ah)
+    offsets, held = with_low_end(
+        offsets, capacities(log, setup, full, offsets, prior), setup.capacity_ah
+    )
     offsets = [o for o in offsets if np.isfinite(o.offset_ah).any()]
     rows = np.searchsorted(log.time_s, [o.time_s for o in offsets])
-    drift = fit(offsets, balanced_ah(log, setup.balancer, rows), log.cells, LEAST_DOUBT * setup.capacity_ah)
+    drift = fit(
+        offsets, balanced_ah(log, setup.balancer, rows), log.cells, LEAST_DOUBT * setup.capacity_ah
+    )
     tick(1.0)
-    return Estimate(charges, resistances, drift, balancer_use(log, setup), held, told, _sensors(log))
+    return Estimate(
+        charges, resistances, drift, balancer_use(log, setup), held, told, _sensors(log)
+    )
 
 
 def _freed_of_bias(log: Log, told: Signals) -> Log:
     """The log with readings put right that are wrong by the same amount at every state: at the knee they would pass for charge."""
     with np.errstate(invalid="ignore"):
-        wrong = (np.abs(told.bias_v) > TELLING_BIAS_V) & (np.abs(told.bias_v) > 4.0 * told.bias_sd_v)
+        wrong = (np.abs(told.bias_v) > TELLING_BIAS_V) & (
+            np.abs(told.bias_v) > 4.0 * told.bias_sd_v
+        )
     if not wrong.any():
         return log
     return replace(log, cell_v=(log.cell_v - np.where(wrong, told.bias_v, 0.0).astype(np.float32)))
@@ -122,6 +140,10 @@ def balancer_use(log: Log, setup: Setup) -> BalancerUse:
     if log.balancing is not None:
         busy = log.balancing.any(axis=1)
         ran = float(hours[busy].sum())
-        flat = float(hours[busy & (log.mean_cell_v < chemistry(setup.chemistry).knee_v - 0.02)].sum())
+        flat = float(
+            hours[busy & (log.mean_cell_v < chemistry(setup.chemistry).knee_v - 0.02)].sum()
+        )
         moved = float(balancer.current_a * (hours[:, None] * log.balancing).sum(axis=0).max())
-    return BalancerUse(float(hours[above].sum()), float(hours[above & phase].sum()), ran, flat, moved, log.days)
+    return BalancerUse(
+        float(hours[above].sum()), float(hours[above & phase].sum()), ran, flat, moved, log.days
+    )

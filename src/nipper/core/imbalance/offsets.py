@@ -28,19 +28,29 @@ from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
 
-READING_SD_V = 0.0012  # one reading of one cell: 1 mV steps and the noise usual meters have (common practice)
+READING_SD_V = (
+    0.0012  # one reading of one cell: 1 mV steps and the noise usual meters have (common practice)
+)
 INDEPENDENT = 16  # so many readings at most count as independent: what the model leaves out is the same for neighbours
 RESISTANCE_DOUBT = 0.5  # of R: pulse tables differ that much over state of charge
 OWN_SHARE = 0.08  # of R: healthy cells differ by that much in resistance
 MODEL_SHARE = 0.08  # of the shift itself: two cells' curves are not quite the same
-SLOW_SHARE = 0.10  # more of it at a row every three minutes: the knee is passed in a handful of rows
+SLOW_SHARE = (
+    0.10  # more of it at a row every three minutes: the knee is passed in a handful of rows
+)
 LONG_FACTOR = 1.5  # R of a long charge against a step within a minute, from pulse tables; against the sheet's value 2
-KNOT_SHARE = 0.0002  # of capacity: the herd's curve is learnt in steps this fine, some 2 mV at the knee
+KNOT_SHARE = (
+    0.0002  # of capacity: the herd's curve is learnt in steps this fine, some 2 mV at the knee
+)
 SLOPED_TOP_V = 0.06  # below the end of the charge, where the curve has no knee
-LOW_KNEE_PCT = 14.0  # below it the curve falls steeply enough to tell charge, in all chemistries here
+LOW_KNEE_PCT = (
+    14.0  # below it the curve falls steeply enough to tell charge, in all chemistries here
+)
 USUALLY_ABOVE_V = 0.006
 USUAL_OFFSET_PCT = 8.0  # of capacity, of cells that were never levelled: common practice
-ABOVE_REST_V = np.linspace(0.0, 0.020, 21)  # from memory: 10 to 20 mV between the branches of LFP, and some mV of curve
+ABOVE_REST_V = np.linspace(
+    0.0, 0.020, 21
+)  # from memory: 10 to 20 mV between the branches of LFP, and some mV of curve
 SLOW_S, SLOW_PART = 600.0, 0.35  # how late, and how much of a long drop
 LEAST_ROWS = 4
 MOST_ROWS = 600  # more only repeat each other
@@ -82,7 +92,9 @@ class Prior:
         return RESISTANCE_DOUBT * self.herd_ohm
 
 
-def resistance_prior(setup: Setup, step_ohm: float, excess_ohm: Floats, excess_sd_ohm: Floats) -> Prior:
+def resistance_prior(
+    setup: Setup, step_ohm: float, excess_ohm: Floats, excess_sd_ohm: Floats
+) -> Prior:
     """The prior from steps of current (NaN where the log has none): a long charge drops more than a step shows."""
     known = np.isfinite(step_ohm) and step_ohm > 0
     herd = LONG_FACTOR * step_ohm if known else 2.0 * cell_resistance_ohm(setup)
@@ -120,7 +132,13 @@ def _offsets(walk: "_Walk | None", time_s: float, setup: Setup, prior: Prior) ->
     offset, low, high = offset - middle, low - middle, high - middle
     share = MODEL_SHARE + SLOW_SHARE * min(1.0, walk.interval_s / 180.0)
     model = share * np.abs(offset)
-    return Offsets(time_s, offset, np.hypot(sd, model), offset - np.hypot(offset - low, 1.645 * model), offset + np.hypot(high - offset, 1.645 * model))
+    return Offsets(
+        time_s,
+        offset,
+        np.hypot(sd, model),
+        offset - np.hypot(offset - low, 1.645 * model),
+        offset + np.hypot(high - offset, 1.645 * model),
+    )
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -145,10 +163,16 @@ class _Walk:
             herd = np.median(freed, axis=1)
             top_v = float(herd.max())
             # on a sloped curve only the end: further down a cell of other capacity stands elsewhere without being off at the top
-            least = chem.knee_v - 0.04 if setup.chemistry == "lfp" else max(chem.knee_v - 0.04, top_v - SLOPED_TOP_V)
+            least = (
+                chem.knee_v - 0.04
+                if setup.chemistry == "lfp"
+                else max(chem.knee_v - 0.04, top_v - SLOPED_TOP_V)
+            )
             return herd > min(least, top_v - 0.03)
 
-        return cls._of(log, setup, rows[log.current_a[rows] > -0.01 * setup.capacity_ah], prior, steep)
+        return cls._of(
+            log, setup, rows[log.current_a[rows] > -0.01 * setup.capacity_ah], prior, steep
+        )
 
     @classmethod
     def down(cls, log: Log, setup: Setup, rows: NDArray[np.intp], prior: Prior) -> "_Walk | None":
@@ -162,18 +186,29 @@ class _Walk:
 
     @classmethod
     def _of(
-        cls, log: Log, setup: Setup, rows: NDArray[np.intp], prior: Prior, steep: Callable[[Floats], NDArray[np.bool_]], bottom_pct: float | None = None
+        cls,
+        log: Log,
+        setup: Setup,
+        rows: NDArray[np.intp],
+        prior: Prior,
+        steep: Callable[[Floats], NDArray[np.bool_]],
+        bottom_pct: float | None = None,
     ) -> "_Walk | None":
         rows = rows[np.isfinite(log.cell_v[rows]).all(axis=1)]
         if rows.size < LEAST_ROWS:
             return None
         # each row's current taken as that of the interval before it: in a taper a trapezoid would count too much (tried on slow logs)
-        flow = np.nan_to_num(log.current_a[rows[0] : rows[-1] + 1]) * log.steps_s[rows[0] : rows[-1] + 1]
+        flow = (
+            np.nan_to_num(log.current_a[rows[0] : rows[-1] + 1])
+            * log.steps_s[rows[0] : rows[-1] + 1]
+        )
         span = slice(rows[0], rows[-1] + 1)
         felt = _felt_current(np.nan_to_num(log.current_a[span]), log.steps_s[span])
         current, counted = felt[rows - rows[0]], np.cumsum(flow)[rows - rows[0]] / 3600.0
         cell_v = log.cell_v[rows].astype(float)
-        curve = _HerdCurve.of(np.median(cell_v, axis=1), counted, current, setup, prior.herd_ohm, bottom_pct)
+        curve = _HerdCurve.of(
+            np.median(cell_v, axis=1), counted, current, setup, prior.herd_ohm, bottom_pct
+        )
         telling = np.flatnonzero(steep(cell_v - current[:, None] * prior.herd_ohm))
         telling = telling[:: max(1, telling.size // MOST_ROWS)]
         if telling.size < LEAST_ROWS:
@@ -191,12 +226,21 @@ class _Walk:
         weight /= weight.sum(axis=1, keepdims=True)
         spread = weight @ shifts_ah**2 - 2.0 * likely * (weight @ shifts_ah) + likely**2
         below = np.cumsum(weight, axis=1)
-        low, high = (np.array([np.interp(q, row, shifts_ah) for row in below]) for q in (0.05, 0.95))
+        low, high = (
+            np.array([np.interp(q, row, shifts_ah) for row in below]) for q in (0.05, 0.95)
+        )
         sd = np.sqrt(np.maximum(spread, (0.3 * step[best]) ** 2))
         # a cell that was further up than the herd ever came: from there on only the chemistry's curve speaks
-        beyond = self.counted_ah.max() + likely > self.curve.ah[-1] + 0.003 * (shifts_ah[-1] - shifts_ah[0])
+        beyond = self.counted_ah.max() + likely > self.curve.ah[-1] + 0.003 * (
+            shifts_ah[-1] - shifts_ah[0]
+        )
         least, mean, most = (np.where(beyond, ah, 0.0) for ah in self.curve.farther_ah)
-        return likely + mean, np.hypot(sd, 0.5 * (most - least)), np.minimum(low, likely) + least, np.maximum(high, likely) + most
+        return (
+            likely + mean,
+            np.hypot(sd, 0.5 * (most - least)),
+            np.minimum(low, likely) + least,
+            np.maximum(high, likely) + most,
+        )
 
     def _misfit(self, shifts_ah: Floats, prior: Prior) -> Floats:
         """Twice the negative log likelihood, [cells, shifts], with both resistances integrated out.
@@ -230,7 +274,9 @@ def _felt_current(amps: Floats, steps_s: Floats) -> Floats:
     """
     age = np.cumsum(steps_s) / SLOW_S
     slow, value = np.empty_like(amps), float(amps[0])
-    for block in np.split(np.arange(amps.size), np.flatnonzero(np.diff(np.floor(age / 200.0))) + 1):  # exp of more than that would overflow
+    for block in np.split(
+        np.arange(amps.size), np.flatnonzero(np.diff(np.floor(age / 200.0))) + 1
+    ):  # exp of more than that would overflow
         since = age[block] - (age[block[0]] - steps_s[block[0]] / SLOW_S)
         gained = (1.0 - np.exp(-steps_s[block] / SLOW_S)) * amps[block] * np.exp(since)
         slow[block] = np.exp(-since) * (value + np.cumsum(gained))
@@ -261,10 +307,20 @@ class _HerdCurve:
     beyond_v: Floats
     below_ah: Floats
     below_v: Floats
-    farther_ah: tuple[float, float, float]  # how much farther from full the herd may have been at its end: least, mean, most
+    farther_ah: tuple[
+        float, float, float
+    ]  # how much farther from full the herd may have been at its end: least, mean, most
 
     @classmethod
-    def of(cls, herd: Floats, counted: Floats, current: Floats, setup: Setup, herd_ohm: float, bottom_pct: float | None = None) -> "_HerdCurve":
+    def of(
+        cls,
+        herd: Floats,
+        counted: Floats,
+        current: Floats,
+        setup: Setup,
+        herd_ohm: float,
+        bottom_pct: float | None = None,
+    ) -> "_HerdCurve":
         """Means over bins of charge: where charge stands still (a held voltage), many readings make one knot.
 
         Freed of the current's drop the best rising curve is taken; with the drop added again it is the voltage that was seen.
@@ -282,7 +338,10 @@ class _HerdCurve:
         top_pct = float(ocv.soc(freed[-1] - flat * USUALLY_ABOVE_V))
         bottom_pct = float(ocv.soc(freed[0])) if bottom_pct is None else bottom_pct
         more_pct = np.linspace(0.0, 36.0, 721)
-        rise, fall = ocv.ocv(top_pct + more_pct) - ocv.ocv(top_pct), ocv.ocv(bottom_pct - more_pct[::-1]) - ocv.ocv(bottom_pct)
+        rise, fall = (
+            ocv.ocv(top_pct + more_pct) - ocv.ocv(top_pct),
+            ocv.ocv(bottom_pct - more_pct[::-1]) - ocv.ocv(bottom_pct),
+        )
         below_ah = ah[0] - more_pct[::-1] / 100.0 * setup.capacity_ah
         return cls(
             ah,
@@ -310,7 +369,11 @@ def _farther(pct: Floats, capacity_ah: float) -> tuple[float, float, float]:
     weight = np.exp(-(pct - pct.min()) / USUAL_OFFSET_PCT)
     mean = float(np.average(pct, weights=weight))
     sd = float(np.sqrt(np.average((pct - mean) ** 2, weights=weight)))
-    return pct.min() / 100.0 * capacity_ah, mean / 100.0 * capacity_ah, (mean + 1.645 * sd) / 100.0 * capacity_ah
+    return (
+        pct.min() / 100.0 * capacity_ah,
+        mean / 100.0 * capacity_ah,
+        (mean + 1.645 * sd) / 100.0 * capacity_ah,
+    )
 
 
 def _between(ah: Floats, v: Floats) -> Callable[[Floats], Floats]:

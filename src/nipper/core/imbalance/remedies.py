@@ -5,7 +5,11 @@ from dataclasses import dataclass
 from nipper.core.chemistry import chemistry
 from nipper.core.setup import Setup
 
-E12_OHM = tuple(d * 10.0**e for e in (-1, 0, 1) for d in (1.0, 1.2, 1.5, 1.8, 2.2, 2.7, 3.3, 3.9, 4.7, 5.6, 6.8, 8.2))  # IEC 60063, from memory
+E12_OHM = tuple(
+    d * 10.0**e
+    for e in (-1, 0, 1)
+    for d in (1.0, 1.2, 1.5, 1.8, 2.2, 2.7, 3.3, 3.9, 4.7, 5.6, 6.8, 8.2)
+)  # IEC 60063, from memory
 BLEED_W = 12.0  # a resistor or lamp this warm can be had and watched at a bench: common practice
 CAUTION = "Disconnect the pack and fuse the lead; insulated tools, no rings. The cell maker's sheet overrides these numbers."
 
@@ -59,10 +63,18 @@ class Feed:
 def feed(ah: float, setup: Setup) -> Feed:
     """A bench supply's settings: never above the sheet's voltage, at a twentieth of the capacity or 10 A, whichever is less."""
     chem = chemistry(setup.chemistry)
-    top = min(v for v in (chem.max_v, setup.cell.max_v, setup.protection.cell_over_voltage.trip_v) if v)
+    top = min(
+        v for v in (chem.max_v, setup.cell.max_v, setup.protection.cell_over_voltage.trip_v) if v
+    )
     current = min(10.0, round(0.05 * setup.capacity_ah, 1) or 0.1)
     return Feed(ah, round(top - 0.05, 2), current, ah / current)
 
 
 def _hours(hours: float) -> str:
-    return f"{hours * 60:.0f} min" if hours < 1.5 else f"{hours:.0f} h" if hours >= 10 else f"{hours:.1f} h"
+    return (
+        f"{hours * 60:.0f} min"
+        if hours < 1.5
+        else f"{hours:.0f} h"
+        if hours >= 10
+        else f"{hours:.1f} h"
+    )

@@ -16,7 +16,9 @@ from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
 
-LEAST_STEP_RATE = 0.015  # of capacity per hour: smaller changes of current drown in the meter's steps
+LEAST_STEP_RATE = (
+    0.015  # of capacity per hour: smaller changes of current drown in the meter's steps
+)
 LONGEST_STEP_S = 240.0
 LEAST_STEPS = 12
 GROUP = 8  # steps taken together before one asks whether a joint was loose
@@ -102,15 +104,26 @@ def turn(found: Resistances, cell: int) -> Turn | None:
     rest = v[split + 1 :] - after[best] * a[split + 1 :]
     sd = float(np.sqrt(np.sum(rest**2) / max(1, rest.size - 1) / (aa[-1] - aa[split])))
     time_s = float(found.time_s[split + 1])
-    return Turn(time_s, float(before[best]), float(after[best]), sd, rest.size, float(found.time_s[-1] - time_s) / 86400.0)
+    return Turn(
+        time_s,
+        float(before[best]),
+        float(after[best]),
+        sd,
+        rest.size,
+        float(found.time_s[-1] - time_s) / 86400.0,
+    )
 
 
 def step_resistances(log: Log, setup: Setup) -> Resistances:
     """Least squares over all steps of current in the log, outliers clipped; float64[cells]."""
     step_a = np.diff(log.current_a)
-    near = (np.diff(log.time_s) <= LONGEST_STEP_S) & (np.abs(step_a) >= LEAST_STEP_RATE * setup.capacity_ah)
+    near = (np.diff(log.time_s) <= LONGEST_STEP_S) & (
+        np.abs(step_a) >= LEAST_STEP_RATE * setup.capacity_ah
+    )
     flat = _off_the_knees(log, setup)
-    if np.count_nonzero(near & flat[1:] & flat[:-1]) >= LEAST_STEPS:  # at the knees a step of current is also a step of charge
+    if (
+        np.count_nonzero(near & flat[1:] & flat[:-1]) >= LEAST_STEPS
+    ):  # at the knees a step of current is also a step of charge
         near &= flat[1:] & flat[:-1]
     rows = np.flatnonzero(near)
     nothing = np.full(log.cells, np.nan)
@@ -129,7 +142,16 @@ def step_resistances(log: Log, setup: Setup) -> Resistances:
     residual = own_v - step_a[:, None] * excess
     sd = np.sqrt(np.sum(residual**2, axis=0) / max(1, rows.size - 1) / (step_a @ step_a))
     own_v = own_v - step_a[:, None] * np.median(excess)
-    return Resistances(herd, excess - np.median(excess), sd, int(rows.size), _wander(step_a, residual), log.time_s[rows], step_a, own_v)
+    return Resistances(
+        herd,
+        excess - np.median(excess),
+        sd,
+        int(rows.size),
+        _wander(step_a, residual),
+        log.time_s[rows],
+        step_a,
+        own_v,
+    )
 
 
 def _wander(step_a: Floats, residual_v: Floats) -> Floats:

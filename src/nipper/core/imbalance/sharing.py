@@ -16,7 +16,9 @@ from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
 
-STRONG_RATE = 0.05  # of capacity per hour and pack: below it circulating currents and meters hide the share
+STRONG_RATE = (
+    0.05  # of capacity per hour and pack: below it circulating currents and meters hide the share
+)
 LEAST_ROWS = 60
 UNEQUAL = 0.10  # of a fair share: packs differ by some per cent (common practice)
 LEAST_MOHM = 0.3
@@ -57,7 +59,9 @@ class Sharing:
     def guilty(self) -> int | None:
         """The pack (from 0) whose way to the bus has the most resistance beyond doubt; None when no way stands out."""
         worst = int(np.argmax(self.way_mohm))
-        return worst if self.way_mohm[worst] > max(LEAST_MOHM, 3.0 * self.way_sd_mohm[worst]) else None
+        return (
+            worst if self.way_mohm[worst] > max(LEAST_MOHM, 3.0 * self.way_sd_mohm[worst]) else None
+        )
 
 
 def sharing(logs: Sequence[Log], setup: Setup) -> Sharing | None:
@@ -70,12 +74,19 @@ def sharing(logs: Sequence[Log], setup: Setup) -> Sharing | None:
     for log in others:
         at = np.clip(np.searchsorted(log.time_s, base.time_s), 1, log.rows - 1)
         at -= (base.time_s - log.time_s[at - 1]) < (log.time_s[at] - base.time_s)
-        near &= np.abs(log.time_s[at] - base.time_s) <= min(MOST_APART_S, 0.6 * max(log.interval_s, base.interval_s))
+        near &= np.abs(log.time_s[at] - base.time_s) <= min(
+            MOST_APART_S, 0.6 * max(log.interval_s, base.interval_s)
+        )
         rows.append(at)
     amps = np.column_stack([log.current_a[r] for log, r in zip(logs, rows, strict=True)])
     volts = np.column_stack([log.pack_v[r] for log, r in zip(logs, rows, strict=True)])
     total = amps.sum(axis=1)
-    use = near & np.isfinite(amps).all(axis=1) & np.isfinite(volts).all(axis=1) & (np.abs(total) > len(logs) * STRONG_RATE * setup.capacity_ah)
+    use = (
+        near
+        & np.isfinite(amps).all(axis=1)
+        & np.isfinite(volts).all(axis=1)
+        & (np.abs(total) > len(logs) * STRONG_RATE * setup.capacity_ah)
+    )
     if use.sum() < LEAST_ROWS:
         return None
     amps, volts, total = amps[use], volts[use], total[use]

@@ -52,10 +52,15 @@ class Signals:
 def signals(log: Log, setup: Setup, resistances: Resistances) -> Signals:
     """Look at the plateau of a whole log."""
     herd = np.nanmedian(log.cell_v, axis=1).astype(float)
-    r_ohm = resistances.herd_ohm if np.isfinite(resistances.herd_ohm) else cell_resistance_ohm(setup)
+    r_ohm = (
+        resistances.herd_ohm if np.isfinite(resistances.herd_ohm) else cell_resistance_ohm(setup)
+    )
     freed = herd - np.nan_to_num(log.current_a) * r_ohm
     chem = chemistry(setup.chemistry)
-    low, high = float(chem.curve.ocv(18.0)), chem.knee_v - 0.02 if setup.chemistry == "lfp" else chem.knee_v + 0.1
+    low, high = (
+        float(chem.curve.ocv(18.0)),
+        chem.knee_v - 0.02 if setup.chemistry == "lfp" else chem.knee_v + 0.1,
+    )
     plateau = (freed > low) & (freed < high) & (herd < high)
     bias, sd = _bias(log, setup, resistances, herd, freed, plateau, (low, high))
     jumps, jump_ohm, pairs, pair_v = _jumps(log, setup, herd, plateau)
@@ -63,7 +68,13 @@ def signals(log: Log, setup: Setup, resistances: Resistances) -> Signals:
 
 
 def _bias(
-    log: Log, setup: Setup, resistances: Resistances, herd: Floats, freed: Floats, plateau: NDArray[np.bool_], window_v: tuple[float, float]
+    log: Log,
+    setup: Setup,
+    resistances: Resistances,
+    herd: Floats,
+    freed: Floats,
+    plateau: NDArray[np.bool_],
+    window_v: tuple[float, float],
 ) -> tuple[Floats, Floats]:
     """Least squares of the difference on a constant, the curve's slope (charge), slope times charge drawn (capacity) and the current.
 
@@ -79,12 +90,30 @@ def _bias(
     drawn = drawn - np.median(drawn)
     x = np.column_stack([np.ones(rows.size), slope, slope * drawn, log.current_a[rows]])
     # charge may differ by some per cent, capacity by some more, resistance by what steps show: ridge terms keep short logs honest
-    ridge = np.diag([0.0, 1 / 8.0**2, 1 / 20.0**2, 1 / max(0.3 * (resistances.herd_ohm if np.isfinite(resistances.herd_ohm) else 1e-3), 1e-5) ** 2]) * 1e-6 * 4
+    ridge = (
+        np.diag(
+            [
+                0.0,
+                1 / 8.0**2,
+                1 / 20.0**2,
+                1
+                / max(
+                    0.3 * (resistances.herd_ohm if np.isfinite(resistances.herd_ohm) else 1e-3),
+                    1e-5,
+                )
+                ** 2,
+            ]
+        )
+        * 1e-6
+        * 4
+    )
     bias, sd = nothing.copy(), nothing.copy()
     for i in range(log.cells):
         y = log.cell_v[rows, i].astype(float) - herd[rows]
         own = y + freed[rows]
-        good = np.isfinite(y) & (own > window_v[0] - 0.02) & (own < window_v[1] + 0.02)  # a weak or a full cell leaves the plateau before the herd
+        good = (
+            np.isfinite(y) & (own > window_v[0] - 0.02) & (own < window_v[1] + 0.02)
+        )  # a weak or a full cell leaves the plateau before the herd
         if good.sum() < LEAST_ROWS / 2:
             continue
         a, b = x[good], y[good]
@@ -100,16 +129,24 @@ def _bias(
         # a reading that is wrong is wrong in both halves of the plateau; one that only falls away further down is not
         # (where the curve is flattest: a step of the curve shows charge, not the reading)
         flattest = slope[good] <= (np.median(slope[good]) if setup.chemistry == "lfp" else np.inf)
-        if np.ptp(drawn[good]) < LEAST_SPAN:  # at one state of charge a reading that is wrong and a cell that is fuller look the same
+        if (
+            np.ptp(drawn[good]) < LEAST_SPAN
+        ):  # at one state of charge a reading that is wrong and a cell that is fuller look the same
             sd[i] = abs(bias[i])
             continue
-        halves = [float(np.median(b[part & flattest])) for part in (drawn[good] >= 0, drawn[good] < 0) if (part & flattest).any()]
+        halves = [
+            float(np.median(b[part & flattest]))
+            for part in (drawn[good] >= 0, drawn[good] < 0)
+            if (part & flattest).any()
+        ]
         if min(np.sign(bias[i]) * h for h in halves) < 0.5 * abs(bias[i]):
             sd[i] = abs(bias[i])
             continue
         independent = min(b.size, 60)  # what the model leaves out lasts for hours
         # on a sloped curve charge and capacity move the reading at every state: what the fit leaves is less sure
-        sd[i] = np.sqrt(np.linalg.inv(gram)[0, 0] * b.size / independent) * usual + (5e-4 if setup.chemistry == "lfp" else 4e-3)
+        sd[i] = np.sqrt(np.linalg.inv(gram)[0, 0] * b.size / independent) * usual + (
+            5e-4 if setup.chemistry == "lfp" else 4e-3
+        )
     return bias - np.nanmedian(bias), sd
 
 
@@ -118,21 +155,34 @@ def _at_strong_current(ohm: Floats, amps: Floats) -> float:
     return float(np.median(ohm[amps >= np.median(amps)])) if ohm.size else float("nan")
 
 
-def _jumps(log: Log, setup: Setup, herd: Floats, plateau: NDArray[np.bool_]) -> tuple[Ints, Floats, Ints, Floats]:
+def _jumps(
+    log: Log, setup: Setup, herd: Floats, plateau: NDArray[np.bool_]
+) -> tuple[Ints, Floats, Ints, Floats]:
     near = (np.diff(log.time_s) <= STEP_S) & plateau[1:] & plateau[:-1]
     calm = near & (np.abs(np.diff(log.current_a)) < CALM_RATE * setup.capacity_ah)
     rows = np.flatnonzero(calm)
     if rows.size < LEAST_ROWS:
         zeros = np.zeros(log.cells, np.intp)
         return zeros, np.full(log.cells, np.nan), zeros[:-1], np.full(log.cells - 1, np.nan)
-    step = (log.cell_v[rows + 1] - herd[rows + 1, None] - log.cell_v[rows] + herd[rows, None]).astype(float)
+    step = (
+        log.cell_v[rows + 1] - herd[rows + 1, None] - log.cell_v[rows] + herd[rows, None]
+    ).astype(float)
     step = np.nan_to_num(step)
     usual = 1.4826 * np.median(np.abs(step), axis=0) + 3e-4
     big = np.abs(step) > np.maximum(JUMP_SDS * usual, JUMP_V)
     left, right = step[:, :-1], step[:, 1:]
-    against = big[:, :-1] & big[:, 1:] & (np.abs(left + right) < 0.35 * np.maximum(np.abs(left), np.abs(right)))
+    against = (
+        big[:, :-1]
+        & big[:, 1:]
+        & (np.abs(left + right) < 0.35 * np.maximum(np.abs(left), np.abs(right)))
+    )
     pairs = against.sum(axis=0)
-    size = np.array([np.median(np.abs(step[against[:, i], i])) if pairs[i] else np.nan for i in range(log.cells - 1)])
+    size = np.array(
+        [
+            np.median(np.abs(step[against[:, i], i])) if pairs[i] else np.nan
+            for i in range(log.cells - 1)
+        ]
+    )
     paired = np.zeros_like(big)
     paired[:, :-1] |= against
     paired[:, 1:] |= against
@@ -141,5 +191,7 @@ def _jumps(log: Log, setup: Setup, herd: Floats, plateau: NDArray[np.bool_]) -> 
     alone = big & ~paired & (big.sum(axis=1) == 1)[:, None] & loaded[:, None]
     ohm = np.abs(step) / np.maximum(np.abs(log.current_a[rows + 1]), 1e-3)[:, None]
     amps = np.abs(log.current_a[rows + 1])
-    jump_ohm = np.array([_at_strong_current(ohm[alone[:, i], i], amps[alone[:, i]]) for i in range(log.cells)])
+    jump_ohm = np.array(
+        [_at_strong_current(ohm[alone[:, i], i], amps[alone[:, i]]) for i in range(log.cells)]
+    )
     return alone.sum(axis=0), jump_ohm, pairs, size

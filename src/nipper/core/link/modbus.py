@@ -14,7 +14,9 @@ from pymodbus.simulator import DataType, SimData, SimDevice
 from nipper.core.link.registers import LinkError, RegisterMap, encode, read_settings, standin_map
 from nipper.core.setup import Setup
 
-logging.getLogger("pymodbus").setLevel(logging.CRITICAL)  # what goes wrong is said once, by LinkError
+logging.getLogger("pymodbus").setLevel(
+    logging.CRITICAL
+)  # what goes wrong is said once, by LinkError
 logging.getLogger("pymodbus.logging").setLevel(logging.CRITICAL)
 TIMEOUT_S = 2.0
 RETRIES = 1
@@ -42,9 +44,13 @@ class ModbusDevice:
         try:
             answer = self._client.read_holding_registers(address, count=count, device_id=self._id)
         except ModbusException as error:
-            raise LinkError(f"{self._place}: expected an answer from device {self._id}, {error}") from None
+            raise LinkError(
+                f"{self._place}: expected an answer from device {self._id}, {error}"
+            ) from None
         if answer.isError() or len(answer.registers) != count:
-            raise LinkError(f"{self._place}: expected {count} registers from {address} on, device {self._id} refuses; is this map for this BMS?")
+            raise LinkError(
+                f"{self._place}: expected {count} registers from {address} on, device {self._id} refuses; is this map for this BMS?"
+            )
         return list(answer.registers)
 
     def close(self) -> None:
@@ -60,18 +66,30 @@ def _client(place: str, baud: int) -> ModbusTcpClient | ModbusSerialClient:
     host, colon, port = place.rpartition(":")
     if colon and not port.isdigit():
         raise LinkError(f"{place}: expected a port number after the colon")
-    return ModbusTcpClient(host if colon else place, port=int(port) if colon else TCP_PORT, timeout=TIMEOUT_S, retries=RETRIES)
+    return ModbusTcpClient(
+        host if colon else place,
+        port=int(port) if colon else TCP_PORT,
+        timeout=TIMEOUT_S,
+        retries=RETRIES,
+    )
 
 
 class StandInBms:
     """A BMS that holds settings and answers over Modbus on this machine alone; used with ``with``. ``place`` is its address."""
 
-    def __init__(self, setup: Setup, registers: RegisterMap | None = None, device_id: int = 1) -> None:
+    def __init__(
+        self, setup: Setup, registers: RegisterMap | None = None, device_id: int = 1
+    ) -> None:
         raw = encode(setup, registers or standin_map())
-        blocks = [SimData(address, values=[value], datatype=DataType.REGISTERS) for address, value in sorted(raw.items())]
+        blocks = [
+            SimData(address, values=[value], datatype=DataType.REGISTERS)
+            for address, value in sorted(raw.items())
+        ]
         self._device = SimDevice(device_id, simdata=blocks)
         self._loop = asyncio.new_event_loop()
-        self._thread = threading.Thread(target=self._loop.run_forever, name="stand-in BMS", daemon=True)
+        self._thread = threading.Thread(
+            target=self._loop.run_forever, name="stand-in BMS", daemon=True
+        )
         self._server: ModbusTcpServer | None = None
         self.place = ""
 
@@ -95,14 +113,21 @@ class StandInBms:
             await self._server.shutdown()
         return ""
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
         self._run(self._end())
         self._loop.call_soon_threadsafe(self._loop.stop)
         self._thread.join(timeout=10.0)
         self._loop.close()
 
 
-def read_bms(place: str, registers: RegisterMap, device_id: int = 1, stand_in: Setup | None = None) -> dict[str, object]:
+def read_bms(
+    place: str, registers: RegisterMap, device_id: int = 1, stand_in: Setup | None = None
+) -> dict[str, object]:
     """The settings a BMS holds, by path: of the device at a place, or of a stand-in that holds the given ones.
 
     Raises

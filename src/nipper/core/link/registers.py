@@ -22,7 +22,11 @@ WORDS: dict[str, tuple[str, ...]] = {
     "balancer.kind": get_args(Balancer.model_fields["kind"].annotation),
     "balancer.when": get_args(Balancer.model_fields["when"].annotation),
 }
-WORDS |= {path.replace("balancer", "separate_balancer"): words for path, words in WORDS.items() if path.startswith("balancer")}
+WORDS |= {
+    path.replace("balancer", "separate_balancer"): words
+    for path, words in WORDS.items()
+    if path.startswith("balancer")
+}
 
 
 class LinkError(NipperError):
@@ -67,7 +71,9 @@ class RegisterMap(BaseModel):
 
 def standin_map() -> RegisterMap:
     """The map of the stand-in BMS."""
-    text = resources.files("nipper.core.link").joinpath("data", "standin-bms.json").read_text("utf-8")
+    text = (
+        resources.files("nipper.core.link").joinpath("data", "standin-bms.json").read_text("utf-8")
+    )
     return parse_map(json.loads(text), "standin-bms.json")
 
 
@@ -76,10 +82,14 @@ def load_map(path: str | Path) -> RegisterMap:
     path = Path(path)
     try:
         if path.stat().st_size > MAX_MAP_BYTES:
-            raise InputError(str(path), "the whole file", f"a register map of at most {MAX_MAP_BYTES} bytes")
+            raise InputError(
+                str(path), "the whole file", f"a register map of at most {MAX_MAP_BYTES} bytes"
+            )
         return parse_map(json.loads(path.read_text("utf-8")), str(path))
     except json.JSONDecodeError as error:
-        raise InputError(str(path), f"line {error.lineno} column {error.colno}", f"JSON ({error.msg})") from None
+        raise InputError(
+            str(path), f"line {error.lineno} column {error.colno}", f"JSON ({error.msg})"
+        ) from None
     except (OSError, UnicodeDecodeError) as error:
         raise InputError(str(path), "the file", f"a readable UTF-8 file ({error})") from None
 
@@ -90,10 +100,16 @@ def parse_map(document: object, file: str = "registers") -> RegisterMap:
         found = RegisterMap.model_validate(document)
     except ValidationError as error:
         first = error.errors()[0]
-        raise InputError(file, ".".join(str(p) for p in first["loc"]) or "the whole document", first["msg"].removeprefix("Input should be ")) from None
+        raise InputError(
+            file,
+            ".".join(str(p) for p in first["loc"]) or "the whole document",
+            first["msg"].removeprefix("Input should be "),
+        ) from None
     for i, register in enumerate(found.registers):
         if not _known(register.path):
-            raise InputError(file, f"registers.{i}.path", f"the path of a setting, {register.path!r} is none")
+            raise InputError(
+                file, f"registers.{i}.path", f"the path of a setting, {register.path!r} is none"
+            )
     return found
 
 
@@ -102,7 +118,15 @@ def _known(path: str) -> bool:
     *parts, last = path.split(".")
     for part in parts:
         info = model.model_fields.get(part)
-        inner = [a for a in (info.annotation, *get_args(info.annotation)) if isinstance(a, type) and issubclass(a, BaseModel)] if info else []
+        inner = (
+            [
+                a
+                for a in (info.annotation, *get_args(info.annotation))
+                if isinstance(a, type) and issubclass(a, BaseModel)
+            ]
+            if info
+            else []
+        )
         if not inner:
             return False
         model = inner[0]
@@ -130,7 +154,9 @@ def _raw(value: object, register: Register) -> int:
     raw = round(value * register.factor + register.offset)
     low, high = (-32768, 32767) if register.signed else (0, NOT_SET - 1)
     if not low <= raw <= high:
-        raise LinkError(f"{register.path}: expected a value that fits its register, found {value:g}")
+        raise LinkError(
+            f"{register.path}: expected a value that fits its register, found {value:g}"
+        )
     return raw & 0xFFFF
 
 
@@ -145,14 +171,18 @@ def _value(raw: int, register: Register) -> object:
     words = register.words or WORDS.get(register.path, ())
     if words:
         if raw >= len(words):
-            raise LinkError(f"{register.path}: expected {' or '.join(words)} (0 to {len(words) - 1}), found {raw} in register {register.address}")
+            raise LinkError(
+                f"{register.path}: expected {' or '.join(words)} (0 to {len(words) - 1}), found {raw} in register {register.address}"
+            )
         return words[raw]
     number = raw - 0x10000 if register.signed and raw > 0x7FFF else raw
     value = round((number - register.offset) / register.factor, 6)
     return int(value) if register.path == "cells_in_series" else value
 
 
-def read_settings(device: Registers, registers: RegisterMap, tick: Callable[[float], None] = lambda _share: None) -> dict[str, object]:
+def read_settings(
+    device: Registers, registers: RegisterMap, tick: Callable[[float], None] = lambda _share: None
+) -> dict[str, object]:
     """Read every register of the map, in as few requests as the standard allows, and give the values by path."""
     raw: dict[int, int] = {}
     blocks = list(_blocks(sorted({r.address for r in registers.registers})))

@@ -66,13 +66,21 @@ def find_charges(log: Log, setup: Setup) -> list[Charge]:
         return []
     mean_v = log.mean_cell_v
     counted_ah = log.charge_ah
-    charges = [_judge(log, setup, mean_v, counted_ah, first, last) for first, last in _runs(log, setup, counted_ah)]
+    charges = [
+        _judge(log, setup, mean_v, counted_ah, first, last)
+        for first, last in _runs(log, setup, counted_ah)
+    ]
     found = _top_ups([c for c in charges if c is not None], setup, log.time_s, counted_ah)
     ends = [*(c.start for c in found[1:]), log.rows]  # one more than charges where there is none
     return [_with_rest(log, setup, mean_v, c, until) for c, until in zip(found, ends, strict=False)]
 
 
-def _top_ups(charges: list[Charge], setup: Setup, time_s: NDArray[np.floating], counted_ah: NDArray[np.floating]) -> list[Charge]:
+def _top_ups(
+    charges: list[Charge],
+    setup: Setup,
+    time_s: NDArray[np.floating],
+    counted_ah: NDArray[np.floating],
+) -> list[Charge]:
     def drawn_ah(since: int, charge: Charge) -> float:
         return float(counted_ah[since] - np.min(counted_ah[since : charge.stop]))
 
@@ -80,7 +88,12 @@ def _top_ups(charges: list[Charge], setup: Setup, time_s: NDArray[np.floating], 
     full_at: int | None = None
     for charge in charges:
         c = charge
-        if c.full and full_at is not None and time_s[c.start] - time_s[full_at] < TOP_UP_S and drawn_ah(full_at, c) < TOP_UP_AH * setup.capacity_ah:
+        if (
+            c.full
+            and full_at is not None
+            and time_s[c.start] - time_s[full_at] < TOP_UP_S
+            and drawn_ah(full_at, c) < TOP_UP_AH * setup.capacity_ah
+        ):
             c = replace(c, full=False, ended_by="top-up")
         if c.full:
             full_at = c.stop - 1
@@ -98,17 +111,38 @@ def _runs(log: Log, setup: Setup, counted_ah: NDArray[np.floating]) -> list[tupl
     pause_s = log.time_s[starts[1:]] - log.time_s[stops[:-1] - 1]
     fell_ah = counted_ah[stops[:-1] - 1] - counted_ah[starts[1:]]
     apart = (pause_s > FORGIVEN_S) | (fell_ah > FORGIVEN_AH * setup.capacity_ah)
-    return list(zip(starts[np.r_[True, apart]].tolist(), stops[np.r_[apart, True]].tolist(), strict=True))
+    return list(
+        zip(starts[np.r_[True, apart]].tolist(), stops[np.r_[apart, True]].tolist(), strict=True)
+    )
 
 
-def _judge(log: Log, setup: Setup, mean_v: NDArray[np.floating], counted_ah: NDArray[np.floating], first: int, last: int) -> Charge | None:
+def _judge(
+    log: Log,
+    setup: Setup,
+    mean_v: NDArray[np.floating],
+    counted_ah: NDArray[np.floating],
+    first: int,
+    last: int,
+) -> Charge | None:
     chem = chemistry(setup.chemistry)
     moved_ah = float(counted_ah[last - 1] - counted_ah[first])
     peak = float(np.nanmax(mean_v[first:last]))
     if peak < chem.knee_v:
         stopped = _stopped_by_a_cell(log, setup, first, last)
-        if stopped is not None and moved_ah > 0.0:  # one cell was full long before the rest: this charge gets no further
-            return Charge(first, stopped + 1, (max(first, stopped - 2), stopped + 1), stopped + 1, None, True, "trip", peak, moved_ah)
+        if (
+            stopped is not None and moved_ah > 0.0
+        ):  # one cell was full long before the rest: this charge gets no further
+            return Charge(
+                first,
+                stopped + 1,
+                (max(first, stopped - 2), stopped + 1),
+                stopped + 1,
+                None,
+                True,
+                "trip",
+                peak,
+                moved_ah,
+            )
         if moved_ah < SMALLEST_AH * setup.capacity_ah:
             return None
         return Charge(first, last, None, last, None, False, "short", peak, moved_ah)
@@ -122,7 +156,9 @@ def _judge(log: Log, setup: Setup, mean_v: NDArray[np.floating], counted_ah: NDA
     held = v[begin + 1 - first : end - first] >= level - HELD_BAND_V
     held_s = float(np.sum(log.steps_s[begin + 1 : end][held]))
     ended_by = _ending(log, setup, v, level, held_s, first, begin, end)
-    return Charge(first, end, (begin, end), end, None, ended_by != "short", ended_by, level, moved_ah)
+    return Charge(
+        first, end, (begin, end), end, None, ended_by != "short", ended_by, level, moved_ah
+    )
 
 
 def _stopped_by_a_cell(log: Log, setup: Setup, first: int, last: int) -> int | None:
@@ -130,10 +166,23 @@ def _stopped_by_a_cell(log: Log, setup: Setup, first: int, last: int) -> int | N
     last = min(last + 1, log.rows)  # the reading that tripped may be the first without current
     highest = np.nanmax(log.cell_v[first:last], axis=1)
     row = first + int(np.nanargmax(highest))
-    return row if highest[row - first] >= setup.protection.cell_over_voltage.trip_v - TRIP_BAND_V else None
+    return (
+        row
+        if highest[row - first] >= setup.protection.cell_over_voltage.trip_v - TRIP_BAND_V
+        else None
+    )
 
 
-def _ending(log: Log, setup: Setup, v: NDArray[np.floating], level: float, held_s: float, first: int, begin: int, end: int) -> Ending:
+def _ending(
+    log: Log,
+    setup: Setup,
+    v: NDArray[np.floating],
+    level: float,
+    held_s: float,
+    first: int,
+    begin: int,
+    end: int,
+) -> Ending:
     """How a charge that saw the knee ended."""
     chem = chemistry(setup.chemistry)
     if np.nanmax(log.cell_v[begin:end]) >= setup.protection.cell_over_voltage.trip_v - TRIP_BAND_V:
@@ -141,7 +190,9 @@ def _ending(log: Log, setup: Setup, v: NDArray[np.floating], level: float, held_
     if level >= chem.knee_v + 0.02 and held_s >= HELD_S and _tapered(log, first, end, setup):
         return "held"
     if level >= chem.knee_v + 0.02:
-        freed = v - np.nan_to_num(log.current_a[first : first + v.size]) * cell_resistance_ohm(setup)
+        freed = v - np.nan_to_num(log.current_a[first : first + v.size]) * cell_resistance_ohm(
+            setup
+        )
         if chem.curve.soc(float(np.max(freed))) >= FULL_PCT:
             return "knee"
     return "short"
@@ -149,7 +200,10 @@ def _ending(log: Log, setup: Setup, v: NDArray[np.floating], level: float, held_
 
 def cell_resistance_ohm(setup: Setup) -> float:
     """Resistance of one cell at 25 degC by the setup, else the chemistry's usual one for that capacity."""
-    return 1e-3 * (setup.cell.resistance_mohm or chemistry(setup.chemistry).resistance_mohm_ah / setup.capacity_ah)
+    return 1e-3 * (
+        setup.cell.resistance_mohm
+        or chemistry(setup.chemistry).resistance_mohm_ah / setup.capacity_ah
+    )
 
 
 def _smooth(v: NDArray[np.floating], width: int = 5) -> NDArray[np.floating]:
@@ -175,7 +229,11 @@ def _extend(mean_v: NDArray[np.floating], log: Log, end: int, above_v: float, se
     idle_a = IDLE_RATE * setup.capacity_ah
     ahead = slice(end, min(log.rows, end + 100_000))
     pause = np.diff(log.time_s[max(0, end - 1) : ahead.stop]) >= FORGIVEN_S
-    over = (mean_v[ahead] < above_v) | (np.nan_to_num(log.current_a[ahead]) <= -idle_a) | pause[: ahead.stop - end]
+    over = (
+        (mean_v[ahead] < above_v)
+        | (np.nan_to_num(log.current_a[ahead]) <= -idle_a)
+        | pause[: ahead.stop - end]
+    )
     stops = np.flatnonzero(over)
     return end + int(stops[0]) if stops.size else ahead.stop
 
@@ -188,7 +246,9 @@ def _tapered(log: Log, first: int, end: int, setup: Setup) -> bool:
     return last_a <= max(0.6 * bulk_a, 0.05 * setup.capacity_ah)
 
 
-def _with_rest(log: Log, setup: Setup, mean_v: NDArray[np.floating], charge: Charge, until: int) -> Charge:
+def _with_rest(
+    log: Log, setup: Setup, mean_v: NDArray[np.floating], charge: Charge, until: int
+) -> Charge:
     """Add float (held below the level, next to no current) and the rest that follows."""
     idle_a = 2.5 * IDLE_RATE * setup.capacity_ah
     after_s = log.time_s[charge.stop : until] - log.time_s[charge.stop - 1]
@@ -196,12 +256,20 @@ def _with_rest(log: Log, setup: Setup, mean_v: NDArray[np.floating], charge: Cha
     window = np.flatnonzero(still & (after_s >= REST_AFTER_S[0]) & (after_s <= REST_AFTER_S[1]))
     runs = np.split(window, np.flatnonzero(np.diff(window) > 1) + 1)
     longest = max(runs, key=len)  # loads come and go: the longest stretch without any is the rest
-    rest = (charge.stop + int(longest[0]), charge.stop + int(longest[-1]) + 1) if longest.size >= 3 else None
+    rest = (
+        (charge.stop + int(longest[0]), charge.stop + int(longest[-1]) + 1)
+        if longest.size >= 3
+        else None
+    )
     float_stop = charge.stop
     if charge.full and setup.charging and setup.charging.float_v:
         float_v = setup.charging.float_v / setup.cells
-        held = (np.abs(mean_v[charge.stop : until] - float_v) < HELD_BAND_V) | (mean_v[charge.stop : until] > float_v)
-        broken = np.flatnonzero(~(held & (np.nan_to_num(log.current_a[charge.stop : until]) > -idle_a)))
+        held = (np.abs(mean_v[charge.stop : until] - float_v) < HELD_BAND_V) | (
+            mean_v[charge.stop : until] > float_v
+        )
+        broken = np.flatnonzero(
+            ~(held & (np.nan_to_num(log.current_a[charge.stop : until]) > -idle_a))
+        )
         float_stop = charge.stop + (int(broken[0]) if broken.size else until - charge.stop)
     return replace(charge, float_stop=float_stop, rest=rest)
 
@@ -240,7 +308,9 @@ def read_at(log: Log, setup: Setup, row: int, half_width: int = 2) -> Reading:
     current_a = float(np.nanmedian(log.current_a[rows]))
     chem = chemistry(setup.chemistry)
     high, low = int(np.nanargmax(cell_v)), int(np.nanargmin(cell_v))
-    soc = chem.curve.soc(np.array([cell_v[high], cell_v[low]]) - current_a * cell_resistance_ohm(setup))
+    soc = chem.curve.soc(
+        np.array([cell_v[high], cell_v[low]]) - current_a * cell_resistance_ohm(setup)
+    )
     temps = log.temp_c[rows]
     return Reading(
         time_s=float(log.time_s[row]),
@@ -273,7 +343,11 @@ def readings(log: Log, setup: Setup, charge: Charge) -> ChargeReadings:
         begin = read_at(log, setup, first)
         later = int(np.searchsorted(log.time_s, log.time_s[first] + 1800.0))
         half = read_at(log, setup, later) if later < stop else None
-    rest = read_at(log, setup, (charge.rest[0] + charge.rest[1]) // 2, half_width=5) if charge.rest else None
+    rest = (
+        read_at(log, setup, (charge.rest[0] + charge.rest[1]) // 2, half_width=5)
+        if charge.rest
+        else None
+    )
     return ChargeReadings(begin, half, read_at(log, setup, charge.top), rest)
 
 

@@ -15,9 +15,15 @@ from nipper.core.logs.times import TimeForm, guess_time_form
 Floats = NDArray[np.floating]
 SAMPLE_ROWS = 2000  # rows looked at before proposing
 
-TIME_NAMES = re.compile(r"time|date|stamp|zeit|datum|fecha|hora|heure|\bts\b|clock|epoch|unix", re.I)
-CURRENT_NAMES = re.compile(r"curr|strom|amp|courant|corriente|^i[ _]?(a|ma|pack|bat\w*)?$|(^|[ _(\[])m?a[)\]]?$", re.I)
-PACK_NAMES = re.compile(r"pack|total|sum|batt?|string|bank|^(volt|voltage|spannung|tension|u|v)\b", re.I)
+TIME_NAMES = re.compile(
+    r"time|date|stamp|zeit|datum|fecha|hora|heure|\bts\b|clock|epoch|unix", re.I
+)
+CURRENT_NAMES = re.compile(
+    r"curr|strom|amp|courant|corriente|^i[ _]?(a|ma|pack|bat\w*)?$|(^|[ _(\[])m?a[)\]]?$", re.I
+)
+PACK_NAMES = re.compile(
+    r"pack|total|sum|batt?|string|bank|^(volt|voltage|spannung|tension|u|v)\b", re.I
+)
 TEMP_NAMES = re.compile(r"temp|ntc|°|^t[ _]?\d*$|sensor", re.I)
 SOC_NAMES = re.compile(r"\bsoc|state.?of.?charge|ladestand|charge.?pct|soc_", re.I)
 BALANCING_NAMES = re.compile(r"balanc|bleed|ausgleich|equali[sz]", re.I)
@@ -82,7 +88,9 @@ def plain_mapping(columns: Sequence[str]) -> ColumnMapping | None:
     )
 
 
-def propose(columns: Mapping[str, Sequence[str | None]], numbers: Mapping[str, Floats], zone: str = "UTC") -> ColumnMapping | None:
+def propose(
+    columns: Mapping[str, Sequence[str | None]], numbers: Mapping[str, Floats], zone: str = "UTC"
+) -> ColumnMapping | None:
     """Find the columns by name and by what stands in them.
 
     Parameters
@@ -102,31 +110,43 @@ def propose(columns: Mapping[str, Sequence[str | None]], numbers: Mapping[str, F
         return None
     name, second, form = time
     rest = [c for c in columns if c not in {name, second, *cells}]
-    mapping = ColumnMapping(time=name, second_time=second, time_form=form, zone=zone, cells=cells, cell_scale=cell_scale)
+    mapping = ColumnMapping(
+        time=name, second_time=second, time_form=form, zone=zone, cells=cells, cell_scale=cell_scale
+    )
     summed = np.sum([numbers[c] for c in cells], axis=0) * cell_scale
 
     balancing = next((c for c in rest if BALANCING_NAMES.search(c)), None)
     rest = [c for c in rest if c != balancing]
     pack, pack_scale = _find_pack(rest, numbers, summed)
     rest = [c for c in rest if c != pack]
-    current = next((c for c in rest if CURRENT_NAMES.search(c) and np.isfinite(numbers[c]).any()), None)
+    current = next(
+        (c for c in rest if CURRENT_NAMES.search(c) and np.isfinite(numbers[c]).any()), None
+    )
     rest = [c for c in rest if c != current]
     soc = next((c for c in rest if SOC_NAMES.search(c) and _within(numbers[c], 0, 110)), None)
-    temps = tuple(c for c in rest if c != soc and TEMP_NAMES.search(c) and _within(numbers[c], -60, 250))
+    temps = tuple(
+        c for c in rest if c != soc and TEMP_NAMES.search(c) and _within(numbers[c], -60, 250)
+    )
     mapping = replace(
         mapping,
         pack=pack,
         pack_scale=pack_scale,
         balancing=balancing,
         soc=soc,
-        soc_scale=100.0 if soc and _within(numbers[soc], 0, 1.0) and np.nanmax(numbers[soc]) <= 1.0 else 1.0,
+        soc_scale=100.0
+        if soc and _within(numbers[soc], 0, 1.0) and np.nanmax(numbers[soc]) <= 1.0
+        else 1.0,
         temps=temps,
         temp_unit="F" if any(FAHRENHEIT.search(c) for c in temps) else "C",
     )
     if current is None:
         return mapping
     scale = 1e-3 if MILLI.search(current) or np.nanmax(np.abs(numbers[current])) > 5000 else 1.0
-    return replace(mapping, current=current, current_scale=scale * (-1.0 if current_sign(numbers[current], summed) < 0 else 1.0))
+    return replace(
+        mapping,
+        current=current,
+        current_scale=scale * (-1.0 if current_sign(numbers[current], summed) < 0 else 1.0),
+    )
 
 
 def current_sign(current: Floats, voltage: Floats) -> int:
@@ -141,7 +161,11 @@ def current_sign(current: Floats, voltage: Floats) -> int:
     if step_a.size < 8 or not np.any(amps):
         return 0
     large = (np.abs(step_a) >= 0.25 * np.abs(step_a).max()) & (step_a != 0)
-    calm = np.clip(step_v[~large], *np.quantile(step_v[~large], [0.02, 0.98])) if np.any(~large) else np.zeros(1)
+    calm = (
+        np.clip(step_v[~large], *np.quantile(step_v[~large], [0.02, 0.98]))
+        if np.any(~large)
+        else np.zeros(1)
+    )
     follows = np.sign(step_a[large]) * step_v[large]
     creeps = np.sign(amps[~large]) * calm if np.any(~large) else calm
     score = _against_chance(follows, float(np.std(calm))) + _against_chance(creeps, 0.0)
@@ -156,7 +180,9 @@ def _against_chance(values: Floats, least_sd: float) -> float:
     return float(np.mean(values)) / sd * float(np.sqrt(values.size))
 
 
-def _find_time(columns: Mapping[str, Sequence[str | None]], numbers: Mapping[str, Floats]) -> tuple[str, str | None, TimeForm] | None:
+def _find_time(
+    columns: Mapping[str, Sequence[str | None]], numbers: Mapping[str, Floats]
+) -> tuple[str, str | None, TimeForm] | None:
     named = [c for c in columns if TIME_NAMES.search(c)]
     for name in [*named, *(c for c in columns if c not in named)]:
         form = guess_time_form(columns[name])
@@ -164,7 +190,10 @@ def _find_time(columns: Mapping[str, Sequence[str | None]], numbers: Mapping[str
             return name, None, form
     for name in named:  # a date here, a time of day there
         for other in named:
-            both = [f"{a} {b}" if a and b else None for a, b in zip(columns[name], columns[other], strict=True)]
+            both = [
+                f"{a} {b}" if a and b else None
+                for a, b in zip(columns[name], columns[other], strict=True)
+            ]
             form = guess_time_form(both) if other != name else None
             if form:
                 return name, other, form
@@ -176,22 +205,32 @@ def _find_cells(numbers: Mapping[str, Floats]) -> tuple[tuple[str, ...], float]:
     families: dict[tuple[str, str], list[tuple[int, str]]] = defaultdict(list)
     for name in numbers:
         for match in re.finditer(r"\d+", name):
-            families[name[: match.start()].lower(), name[match.end() :].lower()].append((int(match.group()), name))
+            families[name[: match.start()].lower(), name[match.end() :].lower()].append(
+                (int(match.group()), name)
+            )
     best: tuple[tuple[str, ...], float] = ((), 1.0)
     for members in families.values():
         names = tuple(name for _, name in sorted(members))
         for scale in (1.0, 1e-3, 1e-4):
-            if len(names) > max(2, len(best[0])) and all(_within(numbers[n] * scale, 1.0, 5.0, share=0.9) for n in names):
+            if len(names) > max(2, len(best[0])) and all(
+                _within(numbers[n] * scale, 1.0, 5.0, share=0.9) for n in names
+            ):
                 best = (names, scale)
     return best
 
 
-def _find_pack(names: Sequence[str], numbers: Mapping[str, Floats], summed: Floats) -> tuple[str | None, float]:
+def _find_pack(
+    names: Sequence[str], numbers: Mapping[str, Floats], summed: Floats
+) -> tuple[str | None, float]:
     named = [n for n in names if PACK_NAMES.search(n)]
     for name in [*named, *(n for n in names if n not in named)]:
         for scale in (1.0, 1e-3, 1e-2, 0.1):
             with np.errstate(invalid="ignore", divide="ignore"):
-                ratio = np.nanmedian(numbers[name] * scale / summed) if np.isfinite(numbers[name]).any() else np.nan
+                ratio = (
+                    np.nanmedian(numbers[name] * scale / summed)
+                    if np.isfinite(numbers[name]).any()
+                    else np.nan
+                )
             if abs(ratio - 1.0) < 0.03:
                 return name, scale
     return None, 1.0

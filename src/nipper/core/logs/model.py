@@ -8,7 +8,9 @@ from numpy.typing import NDArray
 
 Floats = NDArray[np.floating]
 
-GAP_FLOOR_S = 600.0  # a pause this long is a gap whatever the interval; nothing is integrated across it
+GAP_FLOOR_S = (
+    600.0  # a pause this long is a gap whatever the interval; nothing is integrated across it
+)
 
 
 @dataclass(frozen=True, eq=False)  # no slots: the cached properties live in the instance
@@ -107,8 +109,15 @@ def join(logs: list[Log]) -> Log:
         pack_v=np.concatenate([log.pack_v for log in logs]),
         cell_v=np.concatenate([log.cell_v for log in logs]),
         temp_c=_same_width([log.temp_c for log in logs]),
-        soc_pct=np.concatenate([_column(log.soc_pct, log.rows) for log in logs]) if any(log.soc_pct is not None for log in logs) else None,
-        balancing=np.concatenate([np.zeros(log.cell_v.shape, bool) if log.balancing is None else log.balancing for log in logs])
+        soc_pct=np.concatenate([_column(log.soc_pct, log.rows) for log in logs])
+        if any(log.soc_pct is not None for log in logs)
+        else None,
+        balancing=np.concatenate(
+            [
+                np.zeros(log.cell_v.shape, bool) if log.balancing is None else log.balancing
+                for log in logs
+            ]
+        )
         if any(log.balancing is not None for log in logs)
         else None,
     )
@@ -125,7 +134,9 @@ def in_order(log: Log) -> Log:
 
 def _same_width(tables: list[NDArray[np.floating]]) -> NDArray[np.floating]:
     width = max(table.shape[1] for table in tables)
-    return np.concatenate([np.pad(t, ((0, 0), (0, width - t.shape[1])), constant_values=np.nan) for t in tables])
+    return np.concatenate(
+        [np.pad(t, ((0, 0), (0, width - t.shape[1])), constant_values=np.nan) for t in tables]
+    )
 
 
 def _column(values: NDArray[np.floating] | None, rows: int) -> NDArray[np.floating]:

@@ -14,12 +14,19 @@ from nipper.core.logs.model import GAP_FLOOR_S, Log
 class Oddity:
     """One remark; ``weight`` says whether it puts the meaning in doubt or is only worth knowing."""
 
-    kind: Literal["sign", "range", "backwards", "repeated", "gaps", "cells", "pack", "current", "unread"]
+    kind: Literal[
+        "sign", "range", "backwards", "repeated", "gaps", "cells", "pack", "current", "unread"
+    ]
     weight: Literal["doubt", "remark"]
     text: str
 
 
-def oddities(log: Log, chemistry: Chemistry | None = None, cells: int | None = None, raw_time_s: np.ndarray | None = None) -> list[Oddity]:
+def oddities(
+    log: Log,
+    chemistry: Chemistry | None = None,
+    cells: int | None = None,
+    raw_time_s: np.ndarray | None = None,
+) -> list[Oddity]:
     """Look a log over.
 
     Parameters
@@ -44,23 +51,53 @@ def _times(log: Log, raw: np.ndarray | None) -> list[Oddity]:
         steps = np.diff(raw)
         if np.any(steps < 0):
             row = int(np.argmax(steps < 0)) + 2
-            found.append(Oddity("backwards", "remark", f"Time runs backwards {np.sum(steps < 0)} ×, first at row {row}; rows are put in order."))
+            found.append(
+                Oddity(
+                    "backwards",
+                    "remark",
+                    f"Time runs backwards {np.sum(steps < 0)} ×, first at row {row}; rows are put in order.",
+                )
+            )
         repeated = raw.size - log.rows
         if repeated:
-            found.append(Oddity("repeated", "remark", f"{repeated} rows repeat a moment already there; each moment is kept once."))
+            found.append(
+                Oddity(
+                    "repeated",
+                    "remark",
+                    f"{repeated} rows repeat a moment already there; each moment is kept once.",
+                )
+            )
     steps = np.diff(log.time_s)
     gaps = steps > max(GAP_FLOOR_S, 5.0 * log.interval_s)
     if gaps.any():
         longest = steps[gaps].max() / 3600.0
-        found.append(Oddity("gaps", "remark", f"{gaps.sum()} gaps, the longest {longest:.1f} h; no charge is counted across them."))
+        found.append(
+            Oddity(
+                "gaps",
+                "remark",
+                f"{gaps.sum()} gaps, the longest {longest:.1f} h; no charge is counted across them.",
+            )
+        )
     return found
 
 
 def _current(log: Log) -> list[Oddity]:
     if not np.isfinite(log.current_a).any():
-        return [Oddity("current", "doubt", "There is no current: charges can be found, but not converted or judged by their taper.")]
+        return [
+            Oddity(
+                "current",
+                "doubt",
+                "There is no current: charges can be found, but not converted or judged by their taper.",
+            )
+        ]
     if current_sign(log.current_a, log.mean_cell_v) < 0:
-        return [Oddity("sign", "doubt", "The voltage falls when this current rises: it looks as if discharge were counted positive.")]
+        return [
+            Oddity(
+                "sign",
+                "doubt",
+                "The voltage falls when this current rises: it looks as if discharge were counted positive.",
+            )
+        ]
     return []
 
 
@@ -69,14 +106,28 @@ def _voltages(log: Log, chemistry: Chemistry | None) -> list[Oddity]:
     unread = ~np.isfinite(log.cell_v)
     if unread.any():
         cell = int(np.argmax(unread.sum(axis=0))) + 1
-        found.append(Oddity("unread", "remark", f"{unread.sum()} cell readings are missing or impossible, most of them of cell {cell}."))
+        found.append(
+            Oddity(
+                "unread",
+                "remark",
+                f"{unread.sum()} cell readings are missing or impossible, most of them of cell {cell}.",
+            )
+        )
     if chemistry:
         margin = 0.25
         low, high = np.nanmin(log.cell_v), np.nanmax(log.cell_v)
         if low < chemistry.min_v - margin or high > chemistry.max_v + margin:
-            found.append(Oddity("range", "doubt", f"Cells read from {low:.3f} to {high:.3f} V: not the range of {chemistry.title} cells."))
+            found.append(
+                Oddity(
+                    "range",
+                    "doubt",
+                    f"Cells read from {low:.3f} to {high:.3f} V: not the range of {chemistry.title} cells.",
+                )
+            )
     with np.errstate(invalid="ignore"):
         off = np.nanmedian(log.pack_v - log.mean_cell_v * log.cells)
     if np.isfinite(off) and abs(off) > 0.02 * float(np.nanmedian(log.pack_v)):
-        found.append(Oddity("pack", "remark", f"The pack reads {off:+.2f} V against the sum of its cells."))
+        found.append(
+            Oddity("pack", "remark", f"The pack reads {off:+.2f} V against the sum of its cells.")
+        )
     return found

@@ -15,7 +15,10 @@ from nipper.core.logs.model import Log, in_order
 from nipper.core.logs.table import Table, as_number, read_bytes, read_table, table_of
 from nipper.core.logs.times import to_unix_s
 
-POSSIBLE_V = (0.2, 5.5)  # outside this a cell reading is a broken lead or a placeholder, not a voltage
+POSSIBLE_V = (
+    0.2,
+    5.5,
+)  # outside this a cell reading is a broken lead or a placeholder, not a voltage
 
 
 def read_log(path: str | Path, zone: str = "UTC") -> Log:
@@ -35,7 +38,9 @@ def read_log(path: str | Path, zone: str = "UTC") -> Log:
     header = header.removeprefix(b"\xef\xbb\xbf").decode("utf-8", "replace").strip()
     mapping = plain_mapping([name.strip() for name in header.split(",")])
     if mapping:
-        log = _read_plain(data, mapping, unix=first.split(b",", 1)[0].replace(b".", b"", 1).isdigit())
+        log = _read_plain(
+            data, mapping, unix=first.split(b",", 1)[0].replace(b".", b"", 1).isdigit()
+        )
         if log is not None:
             return log
     table = table_of(data, str(path))
@@ -56,7 +61,11 @@ def proposal(table: Table, zone: str = "UTC") -> ColumnMapping:
     numbers = {name: table.numbers(name, SAMPLE_ROWS) for name in table.columns}
     mapping = propose(table.head(SAMPLE_ROWS), numbers, zone)
     if mapping is None:
-        raise InputError(table.file, "the header", "a time column and at least three numbered cell voltage columns")
+        raise InputError(
+            table.file,
+            "the header",
+            "a time column and at least three numbered cell voltage columns",
+        )
     return mapping
 
 
@@ -68,7 +77,18 @@ def to_log(table: Table, mapping: ColumnMapping) -> Log:
     InputError
         A mapped column is missing, or holds something that is no number or time; names line and column.
     """
-    missing = [c for c in (mapping.time, mapping.second_time, mapping.current, mapping.pack, *mapping.cells, *mapping.temps) if c and c not in table.columns]
+    missing = [
+        c
+        for c in (
+            mapping.time,
+            mapping.second_time,
+            mapping.current,
+            mapping.pack,
+            *mapping.cells,
+            *mapping.temps,
+        )
+        if c and c not in table.columns
+    ]
     if missing:
         raise InputError(table.file, "the header", f"a column {missing[0]!r}")
 
@@ -85,10 +105,14 @@ def to_log(table: Table, mapping: ColumnMapping) -> Log:
         return out
 
     temps = table_of_numbers(mapping.temps, 1.0)
-    balancing = table.frame.get_column(mapping.balancing) if mapping.balancing in table.columns else None
+    balancing = (
+        table.frame.get_column(mapping.balancing) if mapping.balancing in table.columns else None
+    )
     return _assemble(
         time_s=times_as_written(table, mapping),
-        current_a=numbers(mapping.current, mapping.current_scale) if mapping.current else np.full(table.frame.height, np.nan),
+        current_a=numbers(mapping.current, mapping.current_scale)
+        if mapping.current
+        else np.full(table.frame.height, np.nan),
         pack_v=numbers(mapping.pack, mapping.pack_scale) if mapping.pack else None,
         cell_v=table_of_numbers(mapping.cells, mapping.cell_scale),
         temp_c=(temps - 32.0) / 1.8 if mapping.temp_unit == "F" else temps,
@@ -107,28 +131,53 @@ def times_as_written(table: Table, mapping: ColumnMapping) -> NDArray[np.floatin
     bad = times.is_null()
     if bad.any():
         row = int(bad.arg_max() or 0)
-        raise InputError(table.file, f"line {table.first_line + row} column {mapping.time}", f"a time, found {text[row]!r}")
+        raise InputError(
+            table.file,
+            f"line {table.first_line + row} column {mapping.time}",
+            f"a time, found {text[row]!r}",
+        )
     return times.to_numpy()
 
 
 def _refuse(table: Table, name: str, text: pl.Series, values: pl.Series, expected: str) -> None:
     """Empty means not read; anything else that is no number is refused by its place."""
-    bad = values.is_null() & text.is_not_null() & (text.str.strip_chars() != "") & ~text.str.strip_chars().str.to_lowercase().is_in(["nan", "null", "none", "-", "n/a"])
+    bad = (
+        values.is_null()
+        & text.is_not_null()
+        & (text.str.strip_chars() != "")
+        & ~text.str.strip_chars().str.to_lowercase().is_in(["nan", "null", "none", "-", "n/a"])
+    )
     if bad.any():
         row = int(bad.arg_max() or 0)
-        raise InputError(table.file, f"line {table.first_line + row} column {name}", f"{expected}, found {text[row]!r}")
+        raise InputError(
+            table.file,
+            f"line {table.first_line + row} column {name}",
+            f"{expected}, found {text[row]!r}",
+        )
 
 
 def _read_plain(data: bytes, mapping: ColumnMapping, unix: bool) -> Log | None:
     """The typed fast path; None when something in the file needs the slow one, which can say where."""
     names = (mapping.current, mapping.pack, *mapping.cells, *mapping.temps, mapping.soc)
-    schema: dict[str, Any] = {name: pl.Float32 for name in names if name} | {"time": pl.Float64 if unix else pl.String}
+    schema: dict[str, Any] = {name: pl.Float32 for name in names if name} | {
+        "time": pl.Float64 if unix else pl.String
+    }
     schema |= {"current_a": pl.Float64, "pack_v": pl.Float64}
     if mapping.balancing:
         schema[mapping.balancing] = pl.String
     try:
-        frame = pl.read_csv(io.BytesIO(data), schema_overrides=schema, null_values=["nan", "NaN"], columns=list(schema), raise_if_empty=False)
-        times = frame.get_column("time") if unix else frame.select(to_unix_s(pl.col("time"), "iso", "UTC")).to_series()
+        frame = pl.read_csv(
+            io.BytesIO(data),
+            schema_overrides=schema,
+            null_values=["nan", "NaN"],
+            columns=list(schema),
+            raise_if_empty=False,
+        )
+        times = (
+            frame.get_column("time")
+            if unix
+            else frame.select(to_unix_s(pl.col("time"), "iso", "UTC")).to_series()
+        )
     except pl.exceptions.PolarsError:
         return None
     if not frame.height or times.null_count():
@@ -140,7 +189,9 @@ def _read_plain(data: bytes, mapping: ColumnMapping, unix: bool) -> Log | None:
         cell_v=_matrix(frame, mapping.cells),
         temp_c=_matrix(frame, mapping.temps),
         soc_pct=_numpy(frame, mapping.soc) if mapping.soc else None,
-        balancing=parse_balancing(frame.get_column(mapping.balancing), len(mapping.cells)) if mapping.balancing else None,
+        balancing=parse_balancing(frame.get_column(mapping.balancing), len(mapping.cells))
+        if mapping.balancing
+        else None,
     )
 
 
@@ -185,7 +236,9 @@ def _assemble(
     log = Log(
         time_s=time_s,
         current_a=current_a.astype(np.float64, copy=False),
-        pack_v=np.asarray(np.sum(cell_v, axis=1, dtype=np.float64)) if pack_v is None else pack_v.astype(np.float64, copy=False),
+        pack_v=np.asarray(np.sum(cell_v, axis=1, dtype=np.float64))
+        if pack_v is None
+        else pack_v.astype(np.float64, copy=False),
         cell_v=cell_v,
         temp_c=temp_c.astype(np.float32, copy=False),
         soc_pct=None if soc_pct is None else soc_pct.astype(np.float32, copy=False),

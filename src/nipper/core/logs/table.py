@@ -37,7 +37,11 @@ class Table:
     def numbers(self, name: str, rows: int | None = None) -> NDArray[np.float64]:
         """A column as float64, NaN where no number stands."""
         column = self.frame.get_column(name)
-        return as_number(column if rows is None else column.head(rows), self.decimal).fill_null(np.nan).to_numpy()
+        return (
+            as_number(column if rows is None else column.head(rows), self.decimal)
+            .fill_null(np.nan)
+            .to_numpy()
+        )
 
     def head(self, rows: int) -> dict[str, list[str | None]]:
         """The first rows as text, by column."""
@@ -76,7 +80,9 @@ def read_bytes(path: Path) -> bytes:
     except (gzip.BadGzipFile, EOFError, zlib.error) as error:
         raise InputError(str(path), "the whole file", f"a complete gzip file ({error})") from None
     except OSError as error:
-        raise InputError(str(path), "the file", f"a readable file ({error.strerror or error})") from None
+        raise InputError(
+            str(path), "the file", f"a readable file ({error.strerror or error})"
+        ) from None
 
 
 def read_table(path: str | Path) -> Table:
@@ -103,7 +109,11 @@ def table_of(data: bytes, file: str) -> Table:
             io.BytesIO(data), separator=separator, infer_schema=False, skip_lines=skip, raise_if_empty=False,
         )  # fmt: skip
     except pl.exceptions.PolarsError as error:
-        raise InputError(file, _ragged_line(data, separator, skip), f"as many fields as the header has ({_first_line(error)})") from None
+        raise InputError(
+            file,
+            _ragged_line(data, separator, skip),
+            f"as many fields as the header has ({_first_line(error)})",
+        ) from None
     if frame.width > MAX_COLUMNS:
         raise InputError(file, f"line {skip + 1}", f"at most {MAX_COLUMNS} columns")
     if not frame.height:
@@ -117,16 +127,22 @@ def _read_sheet(path: Path) -> Table:
 
     try:
         if path.stat().st_size > MAX_SHEET_BYTES:
-            raise InputError(str(path), "the whole file", f"a spreadsheet of at most {MAX_SHEET_BYTES} bytes")
+            raise InputError(
+                str(path), "the whole file", f"a spreadsheet of at most {MAX_SHEET_BYTES} bytes"
+            )
         sheet = fastexcel.read_excel(path).load_sheet(0, dtypes="string")
         frame = sheet.to_polars()
     except OSError as error:
         raise InputError(str(path), "the file", f"a readable file ({error.strerror})") from None
     except fastexcel.FastExcelError as error:
-        raise InputError(str(path), "the whole file", f"a spreadsheet ({_first_line(error)})") from None
+        raise InputError(
+            str(path), "the whole file", f"a spreadsheet ({_first_line(error)})"
+        ) from None
     if not frame.height:
         raise InputError(str(path), "row 2", "rows below the header")
-    return Table(str(path), frame.rename({name: name.strip() for name in frame.columns}), ".", "sheet")
+    return Table(
+        str(path), frame.rename({name: name.strip() for name in frame.columns}), ".", "sheet"
+    )
 
 
 def _utf8(data: bytes, file: str) -> bytes:
@@ -158,15 +174,22 @@ def _layout(lines: list[str], file: str) -> tuple[str, int]:
         counts = [line.count(separator) for line in lines if line.strip()]
         usual = max(set(counts), key=counts.count, default=0)
         if usual >= 2 and counts.count(usual) >= 0.6 * len(counts):
-            return separator, next(i for i, line in enumerate(lines) if line.count(separator) == usual)
-    raise InputError(file, "line 1", "a header row and columns separated by comma, semicolon or tab")
+            return separator, next(
+                i for i, line in enumerate(lines) if line.count(separator) == usual
+            )
+    raise InputError(
+        file, "line 1", "a header row and columns separated by comma, semicolon or tab"
+    )
 
 
 def _decimal(frame: pl.DataFrame, separator: str) -> str:
     if separator == ",":
         return "."
     text = "\n".join(v for column in frame.head(50).iter_columns() for v in column.to_list() if v)
-    commas, points = len(re.findall(r"(?m)^-?\d+,\d+$", text)), len(re.findall(r"(?m)^-?\d+\.\d+$", text))
+    commas, points = (
+        len(re.findall(r"(?m)^-?\d+,\d+$", text)),
+        len(re.findall(r"(?m)^-?\d+\.\d+$", text)),
+    )
     return "," if commas > points else "."
 
 

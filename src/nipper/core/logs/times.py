@@ -45,7 +45,9 @@ def guess_time_form(texts: Sequence[str | None]) -> TimeForm | None:
         return "dmy"
     if any(b > 12 for _, b, _ in triples):
         return "mdy"
-    return "mdy" if "/" in texts[0] else "dmy"  # cannot be told from these rows; dots are day-first nearly everywhere
+    return (
+        "mdy" if "/" in texts[0] else "dmy"
+    )  # cannot be told from these rows; dots are day-first nearly everywhere
 
 
 def _numeric_form(values: list[float]) -> TimeForm | None:
@@ -76,16 +78,28 @@ def to_unix_s(text: pl.Expr, form: TimeForm, zone: str) -> pl.Expr:
 
 
 def _iso(text: pl.Expr, zone: str) -> pl.Expr:
-    clean = text.str.strip_chars().str.replace(r"^(\d{4}-\d\d-\d\d) ", "${1}T").str.replace(",", ".", literal=True).str.replace(r"Z$", "+00:00")
-    clean = clean.str.replace(r"\s*([+-]\d\d):?(\d\d)$", "${1}:${2}").str.replace(r"T(\d\d:\d\d)([+-]|$)", "T${1}:00${2}")
+    clean = (
+        text.str.strip_chars()
+        .str.replace(r"^(\d{4}-\d\d-\d\d) ", "${1}T")
+        .str.replace(",", ".", literal=True)
+        .str.replace(r"Z$", "+00:00")
+    )
+    clean = clean.str.replace(r"\s*([+-]\d\d):?(\d\d)$", "${1}:${2}").str.replace(
+        r"T(\d\d:\d\d)([+-]|$)", "T${1}:00${2}"
+    )
     aware = clean.str.to_datetime("%Y-%m-%dT%H:%M:%S%.f%:z", time_unit="us", strict=False)
     naive = clean.str.to_datetime("%Y-%m-%dT%H:%M:%S%.f", time_unit="us", strict=False)
-    return pl.coalesce(_seconds(aware), _seconds(naive.dt.replace_time_zone(zone, ambiguous="earliest", non_existent="null")))
+    return pl.coalesce(
+        _seconds(aware),
+        _seconds(naive.dt.replace_time_zone(zone, ambiguous="earliest", non_existent="null")),
+    )
 
 
 def _local(text: pl.Expr, form: TimeForm, zone: str) -> pl.Expr:
     clean = text.str.strip_chars().str.replace_all(r"[./-]", "-").str.replace(r"[ T,]+", "T")
-    clean = clean.str.replace(r"T(\d{1,2}:\d\d)$", "T${1}:00").str.replace(r"T(\d{1,2}:\d\d:\d\d)-", "T${1}.")
+    clean = clean.str.replace(r"T(\d{1,2}:\d\d)$", "T${1}:00").str.replace(
+        r"T(\d{1,2}:\d\d:\d\d)-", "T${1}."
+    )
     order = {"dmy": "%d-%m-%Y", "mdy": "%m-%d-%Y", "ymd": "%Y-%m-%d"}[form]
     naive = clean.str.to_datetime(f"{order}T%H:%M:%S%.f", time_unit="us", strict=False)
     return _seconds(naive.dt.replace_time_zone(zone, ambiguous="earliest", non_existent="null"))

@@ -14,7 +14,9 @@ from nipper.core.logs.model import Log
 def plain_csv(log: Log) -> bytes:
     """The log as CSV text, as coarse as a real meter: 1 mV, 0.1 A, 0.01 V pack, 1 degC."""
     columns: dict[str, pl.Series] = {
-        "time": pl.Series(log.time_s.round(3)) if np.any(log.time_s % 1) else pl.Series(log.time_s.astype(np.int64)),
+        "time": pl.Series(log.time_s.round(3))
+        if np.any(log.time_s % 1)
+        else pl.Series(log.time_s.astype(np.int64)),
         "current_a": pl.Series(log.current_a.round(1)),
         "pack_v": pl.Series(log.pack_v.round(2)),
     }
@@ -25,7 +27,12 @@ def plain_csv(log: Log) -> bytes:
     if log.soc_pct is not None:
         columns["soc_pct"] = pl.Series(log.soc_pct.astype(float).round(1))
     if log.balancing is not None:
-        columns["balancing"] = pl.Series([" ".join(map(str, np.flatnonzero(row) + 1)) if row.any() else "" for row in log.balancing])
+        columns["balancing"] = pl.Series(
+            [
+                " ".join(map(str, np.flatnonzero(row) + 1)) if row.any() else ""
+                for row in log.balancing
+            ]
+        )
     frame = pl.DataFrame(columns).fill_nan(None)
     out = io.BytesIO()
     frame.write_csv(out, quote_style="never")
@@ -38,4 +45,6 @@ def write_plain(log: Log, path: Path) -> None:
     try:
         path.write_bytes(gzip.compress(data, 6) if path.suffix == ".gz" else data)
     except OSError as error:
-        raise InputError(str(path), "the file", f"a place that can be written ({error.strerror})") from None
+        raise InputError(
+            str(path), "the file", f"a place that can be written ({error.strerror})"
+        ) from None

@@ -8,7 +8,13 @@ from nipper.core.forecast.day import Day
 from nipper.core.report.consequence import Consequence, Status, of_finding
 from nipper.core.setup import Setup
 
-CHARGE_PATHS = ("charging.", "other_chargers", "solar", "cell.max_charge_a", "protection.charge_over_current")
+CHARGE_PATHS = (
+    "charging.",
+    "other_chargers",
+    "solar",
+    "cell.max_charge_a",
+    "protection.charge_over_current",
+)
 WINTER = "midwinter"
 
 
@@ -37,7 +43,10 @@ def charge_sentence(setup: Setup, day: Day | None) -> tuple[Status, str]:
 
 
 def _fills(day: Day) -> tuple[Status, str]:
-    if any(t.protection != "charge_under_temperature" and "under" not in t.protection for t in day.trips):
+    if any(
+        t.protection != "charge_under_temperature" and "under" not in t.protection
+        for t in day.trips
+    ):
         return Status.ACT, f"a trip {sky(day)}"
     if day.full_h is not None:
         return Status.OK, f"full by {clock(day.full_h)} {sky(day)}"
@@ -46,9 +55,13 @@ def _fills(day: Day) -> tuple[Status, str]:
     return Status.WATCH, f"only to {day.soc_pct.max():.0f} % {sky(day)}"
 
 
-def of_charge(setup: Setup, findings: Sequence[Finding], day: Day | None, budget: Autonomy | None) -> list[Consequence]:
+def of_charge(
+    setup: Setup, findings: Sequence[Finding], day: Day | None, budget: Autonomy | None
+) -> list[Consequence]:
     """The rules that speak of charging, then the day, then the budget."""
-    out = [of_finding(f) for f in findings if any(path.startswith(CHARGE_PATHS) for path in f.settings)]
+    out = [
+        of_finding(f) for f in findings if any(path.startswith(CHARGE_PATHS) for path in f.settings)
+    ]
     if day is not None:
         out += _of_day(setup, day)
     if budget is not None:
@@ -62,7 +75,11 @@ def _of_day(setup: Setup, day: Day) -> list[Consequence]:
     lead = words[0].upper() + words[1:] + "."
     top = f"From {day.soc_pct.min():.0f} to {day.soc_pct.max():.0f} %; the highest cell comes to {day.highest_v.max():.3f} V"
     text = f"{top}, {60 * held:.0f} min in absorption." if held else f"{top}."
-    out = [Consequence(status, lead, text, place="the third of three such days, run on a copy of this bank")]
+    out = [
+        Consequence(
+            status, lead, text, place="the third of three such days, run on a copy of this bank"
+        )
+    ]
     if day.not_taken_kwh > 0.2:
         out.append(
             Consequence(
@@ -79,7 +96,10 @@ def _of_day(setup: Setup, day: Day) -> list[Consequence]:
 
 def _highest_target(setup: Setup) -> Consequence:
     assert setup.charging
-    targets = [("The main charger", setup.charging.absorption_v), *((f"The {c.name}", c.absorption_v) for c in setup.other_chargers)]
+    targets = [
+        ("The main charger", setup.charging.absorption_v),
+        *((f"The {c.name}", c.absorption_v) for c in setup.other_chargers),
+    ]
     name, volts = max(targets, key=lambda t: t[1])
     return Consequence(
         Status.OK,
@@ -90,10 +110,23 @@ def _highest_target(setup: Setup) -> Consequence:
 
 
 def _of_budget(budget: Autonomy) -> list[Consequence]:
-    place = "loads as entered or from the log" if budget.measured else "usual loads: enter yours, or import a log"
+    place = (
+        "loads as entered or from the log"
+        if budget.measured
+        else "usual loads: enter yours, or import a log"
+    )
     lead = f"{budget.usable_kwh:.1f} kWh last {budget.without_sun_days:.1f} days without any sun."
-    cloudy = "for ever" if budget.cloudy_winter_days is None else f"{budget.cloudy_winter_days:.1f} days"
-    out = [Consequence(Status.OK, lead, f"Under winter clouds {cloudy}, at {budget.kwh_per_day:.1f} kWh a day.", place=place)]
+    cloudy = (
+        "for ever" if budget.cloudy_winter_days is None else f"{budget.cloudy_winter_days:.1f} days"
+    )
+    out = [
+        Consequence(
+            Status.OK,
+            lead,
+            f"Under winter clouds {cloudy}, at {budget.kwh_per_day:.1f} kWh a day.",
+            place=place,
+        )
+    ]
     days = budget.refill_days.get(WINTER)
     if days is None:
         out.append(

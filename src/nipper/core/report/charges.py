@@ -71,7 +71,9 @@ def charge_curves(log: Log, charge: Charge) -> ChargeCurves:
     begin = charge.absorption[0] if charge.absorption else charge.start
     first = max(charge.start, int(np.searchsorted(log.time_s, log.time_s[begin] - BEFORE_S)))
     last = min(log.rows, int(np.searchsorted(log.time_s, log.time_s[charge.top] + 900.0)))
-    rows = np.unique(np.linspace(first, max(first, last - 1), min(MOST_POINTS, max(1, last - first))).astype(int))
+    rows = np.unique(
+        np.linspace(first, max(first, last - 1), min(MOST_POINTS, max(1, last - first))).astype(int)
+    )
     return ChargeCurves(
         (log.time_s[rows] - log.time_s[begin]) / 60.0,
         log.cell_v[rows].astype(float),

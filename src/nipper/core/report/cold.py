@@ -10,7 +10,9 @@ from nipper.core.findings import Finding
 from nipper.core.report.consequence import Consequence, Status, of_finding
 from nipper.core.setup import Setup
 
-if TYPE_CHECKING:  # its numerics take most of a second to load, and the first paint needs this sentence
+if (
+    TYPE_CHECKING
+):  # its numerics take most of a second to load, and the first paint needs this sentence
     from nipper.core.imbalance.diagnosis import Diagnosis
     from nipper.core.imbalance.estimate import Estimate
 
@@ -26,13 +28,19 @@ COLD_PATHS = (
 SPREAD_C = 3.0  # between sensors before it is worth a word: common practice
 
 
-def last_proof(events: Sequence[tuple[float, int | None, str, str]], pack: int) -> tuple[float, str] | None:
+def last_proof(
+    events: Sequence[tuple[float, int | None, str, str]], pack: int
+) -> tuple[float, str] | None:
     """The newest proof of a pack: when, and its line. Events as (time_s, pack, kind, note)."""
-    proofs = [(time_s, note) for time_s, of, kind, note in events if kind == PROOF and of in (None, pack)]
+    proofs = [
+        (time_s, note) for time_s, of, kind, note in events if kind == PROOF and of in (None, pack)
+    ]
     return max(proofs, default=None)
 
 
-def cold_sentence(setup: Setup, proof: tuple[float, str] | None, now: datetime) -> tuple[Status, str]:
+def cold_sentence(
+    setup: Setup, proof: tuple[float, str] | None, now: datetime
+) -> tuple[Status, str]:
     """How the cold cutoff stands."""
     limit = setup.charge_cutoff
     if limit is None:
@@ -47,14 +55,27 @@ def cold_sentence(setup: Setup, proof: tuple[float, str] | None, now: datetime) 
     return Status.OK, f"proven {at.day} {at:%b}: {proof[1].partition(': ')[2] or proof[1]}"
 
 
-def of_cold(setup: Setup, findings: Sequence[Finding], diagnosis: "Diagnosis | None") -> list[Consequence]:
+def of_cold(
+    setup: Setup, findings: Sequence[Finding], diagnosis: "Diagnosis | None"
+) -> list[Consequence]:
     """The rules of temperature, where the sensors stand, how much colder a cell may be, and who stops the charge."""
-    out = [of_finding(f) for f in findings if any(path.startswith(COLD_PATHS) for path in f.settings)]
+    out = [
+        of_finding(f) for f in findings if any(path.startswith(COLD_PATHS) for path in f.settings)
+    ]
     told = plan(setup)
     if told.who == "nobody":
         text = f"A charger with an external sensor, or a relay in the charge lead, can stand in: sensor on the coldest cell, stop at {OUTSIDE_STOP_C:g} °C."
         lead = "Has the BMS no cutoff at all?"
-        out.append(Consequence(Status.NONE, lead, text, place="common practice", suggestion=tuple(told.stand_in.items()), label="The charger's sensor stops it"))
+        out.append(
+            Consequence(
+                Status.NONE,
+                lead,
+                text,
+                place="common practice",
+                suggestion=tuple(told.stand_in.items()),
+                label="The charger's sensor stops it",
+            )
+        )
     if diagnosis is not None:
         out.append(_sensors(diagnosis.estimate))
         out += _colder(setup, diagnosis)
@@ -64,13 +85,19 @@ def of_cold(setup: Setup, findings: Sequence[Finding], diagnosis: "Diagnosis | N
 def _sensors(known: "Estimate") -> Consequence:
     if known.sensors_c.size < 2:
         text = "It must sit on the coldest cell, nearest the outer wall: the BMS knows of no other."
-        return Consequence(Status.WATCH, "The log has one temperature sensor or none.", text, place="from the log")
+        return Consequence(
+            Status.WATCH, "The log has one temperature sensor or none.", text, place="from the log"
+        )
     coldest, warmest = int(known.sensors_c.argmin()), int(known.sensors_c.argmax())
     apart = float(known.sensors_c[warmest] - known.sensors_c[coldest])
     if apart >= SPREAD_C:
         lead = f"Sensor {coldest + 1} reads {apart:.0f} °C colder than sensor {warmest + 1}."
-        return Consequence(Status.WATCH, lead, "The cutoff must act on the colder one.", place="means over the log")
-    return Consequence(Status.OK, f"The sensors agree within {apart:.0f} °C.", place="means over the log")
+        return Consequence(
+            Status.WATCH, lead, "The cutoff must act on the colder one.", place="means over the log"
+        )
+    return Consequence(
+        Status.OK, f"The sensors agree within {apart:.0f} °C.", place="means over the log"
+    )
 
 
 def _colder(setup: Setup, diagnosis: "Diagnosis") -> list[Consequence]:
@@ -78,15 +105,39 @@ def _colder(setup: Setup, diagnosis: "Diagnosis") -> list[Consequence]:
     cutoff = setup.charge_cutoff
     if cutoff is None:
         return []
-    found = next((f for f in diagnosis.findings if f.cause == "temperature_gradient" and f.confidence > 0.5 and f.value < 0.0), None)
+    found = next(
+        (
+            f
+            for f in diagnosis.findings
+            if f.cause == "temperature_gradient" and f.confidence > 0.5 and f.value < 0.0
+        ),
+        None,
+    )
     colder = abs(found.value) if found else UNSEEN_C
     least = safe_trip_c(SENSOR_ERROR_C, colder)
     chain = f"0 °C + {SENSOR_ERROR_C:g} K of the sensor's error + {colder:.0f} K"
-    who = f"Cells {', '.join(str(c) for c in found.cells)} run {colder:.0f} K colder than the others." if found else f"With {colder:g} K between sensor and coldest cell"
+    who = (
+        f"Cells {', '.join(str(c) for c in found.cells)} run {colder:.0f} K colder than the others."
+        if found
+        else f"With {colder:g} K between sensor and coldest cell"
+    )
     if cutoff.trip_c >= least - 0.25:
-        lead = who if found else f"The cutoff of {cutoff.trip_c:g} °C leaves room for sensor and place."
-        return [Consequence(Status.OK, lead, f"{chain} = {least:.0f} °C or more.", place="from their resistance in the log" if found else "common practice")]
-    path = "protection.charge_under_temperature" if setup.protection.charge_under_temperature else ""
+        lead = (
+            who
+            if found
+            else f"The cutoff of {cutoff.trip_c:g} °C leaves room for sensor and place."
+        )
+        return [
+            Consequence(
+                Status.OK,
+                lead,
+                f"{chain} = {least:.0f} °C or more.",
+                place="from their resistance in the log" if found else "common practice",
+            )
+        ]
+    path = (
+        "protection.charge_under_temperature" if setup.protection.charge_under_temperature else ""
+    )
     to = float(ceil(least))
     changes: dict[str, object] = {"charging.cold_stop_c": to, "charging.cold_resume_c": to + 1.0}
     if path:

@@ -26,12 +26,18 @@ class Consequence:
     place: str = ""
     why: str = ""
     settings: tuple[str, ...] = ()
-    suggestion: tuple[tuple[str, object], ...] = field(default=(), hash=False)  # may hold whole limits and lists
+    suggestion: tuple[tuple[str, object], ...] = field(
+        default=(), hash=False
+    )  # may hold whole limits and lists
     label: str = ""
     goto: str = ""  # a stage
 
 
-SEVERITY_STATUS = {Severity.ERROR: Status.ACT, Severity.WARNING: Status.WATCH, Severity.NOTE: Status.OK}
+SEVERITY_STATUS = {
+    Severity.ERROR: Status.ACT,
+    Severity.WARNING: Status.WATCH,
+    Severity.NOTE: Status.OK,
+}
 
 
 def of_finding(finding: Finding) -> Consequence:
@@ -54,7 +60,9 @@ def protect_sentence(findings: Sequence[Finding]) -> tuple[Status, str]:
     errors = sum(f.severity is Severity.ERROR for f in findings)
     doubts = sum(f.severity is Severity.WARNING for f in findings)
     if errors:
-        return Status.ACT, count(errors, "contradiction") + (f", {count(doubts, 'doubt')}" if doubts else "")
+        return Status.ACT, count(errors, "contradiction") + (
+            f", {count(doubts, 'doubt')}" if doubts else ""
+        )
     if doubts:
         return Status.WATCH, count(doubts, "doubt")
     return Status.OK, "limits hold together"

@@ -27,7 +27,11 @@ def rehearse_sentence(rehearsal: Rehearsal | None) -> tuple[Status, str]:
     days = f"{rehearsal.plan.days:g} day{'' if rehearsal.plan.days == 1 else 's'}"
     if result.first is None:
         return Status.OK, f"{days} without a trip"
-    where = f"cell {result.first.cell} trips" if result.first.cell else f"{TITLES[result.first.protection]} trips"
+    where = (
+        f"cell {result.first.cell} trips"
+        if result.first.cell
+        else f"{TITLES[result.first.protection]} trips"
+    )
     return _how_bad(result.first), f"{where} on {moment(rehearsal.main.trial, result.first.time_s)}"
 
 
@@ -41,20 +45,35 @@ def of_rehearsal(rehearsal: Rehearsal) -> list[Consequence]:
     trial, result = rehearsal.main.trial, rehearsal.main.outcome
     out = _trips(rehearsal)
     if not out:
-        out.append(Consequence(Status.OK, f"Nothing trips in {result.days:g} days.", _highest(trial)))
+        out.append(
+            Consequence(Status.OK, f"Nothing trips in {result.days:g} days.", _highest(trial))
+        )
     out += _balancing(trial, result)
     out += _cold(trial)
     out += _house(result)
     if result.not_taken_kwh > 0.1:
-        after = "after the trips and " if any("over_voltage" in t.protection for t in trial.trips) else ""
+        after = (
+            "after the trips and "
+            if any("over_voltage" in t.protection for t in trial.trips)
+            else ""
+        )
         full = f"{result.full_days} full days of {result.days:g}"
-        out.append(Consequence(Status.OK, f"{result.not_taken_kwh:.1f} kWh of sun were not taken,", f"{after}when the bank was full.", place=full))
+        out.append(
+            Consequence(
+                Status.OK,
+                f"{result.not_taken_kwh:.1f} kWh of sun were not taken,",
+                f"{after}when the bank was full.",
+                place=full,
+            )
+        )
     if rehearsal.other is not None:
         out.append(_beside(result, rehearsal.other.name, rehearsal.other.outcome))
     out.append(
         Consequence(
             Status.NONE,
-            "A copy of this bank, with its measured differences." if rehearsal.measured else "Equal cells: no log says yet how these differ.",
+            "A copy of this bank, with its measured differences."
+            if rehearsal.measured
+            else "Equal cells: no log says yet how these differ.",
             "Made-up sky, your loads. Nothing is sent anywhere.",
             why="Charge, capacity, resistance and drift of each cell come from the last full charges in the log; what is not measured is taken as equal.",
         )
@@ -72,7 +91,11 @@ def _highest(trial: "Trial") -> str:
 def _trips(rehearsal: Rehearsal) -> list[Consequence]:
     trial = rehearsal.main.trial
     counts = Counter(t.protection for t in trial.trips)
-    firsts = [next(t for t in trial.trips if t.protection == name) for name in counts if name != "charge_under_temperature"]
+    firsts = [
+        next(t for t in trial.trips if t.protection == name)
+        for name in counts
+        if name != "charge_under_temperature"
+    ]
     out = []
     for trip in firsts[:MOST_TRIPS_TOLD]:
         cure = rehearsal.cure if trip is rehearsal.main.outcome.first else None
@@ -80,7 +103,8 @@ def _trips(rehearsal: Rehearsal) -> list[Consequence]:
         out.append(
             Consequence(
                 _how_bad(trip),
-                f"{moment(trial, trip.time_s).capitalize()}: {trip_text(trip)}" + (f" (pack {trip.pack})." if len(trial.logs) > 1 else "."),
+                f"{moment(trial, trip.time_s).capitalize()}: {trip_text(trip)}"
+                + (f" (pack {trip.pack})." if len(trial.logs) > 1 else "."),
                 _around(trial, trip) + many,
                 place="tried: the same days then go without it" if cure else "simulated",
                 why=_WHY.get(trip.protection, "Find the cause before the limit is moved."),
@@ -105,10 +129,16 @@ def _around(trial: "Trial", trip: "BmsEvent") -> str:
     log, text = trial.logs[trip.pack - 1], ""
     if log.interval_s <= 60.0:  # rows further apart would tell of another moment
         row = max(0, int(log.time_s.searchsorted(trip.time_s)) - 1)
-        text = f"The mean cell stands at {log.mean_cell_v[row]:.3f} V, {log.current_a[row]:+.0f} A.".replace("-", "−")
+        text = f"The mean cell stands at {log.mean_cell_v[row]:.3f} V, {log.current_a[row]:+.0f} A.".replace(
+            "-", "−"
+        )
     others = [p for p in range(len(trial.logs)) if p != trip.pack - 1]
     if others:
-        text += " The other pack carries the house." if len(others) == 1 else " The other packs carry the house."
+        text += (
+            " The other pack carries the house."
+            if len(others) == 1
+            else " The other packs carry the house."
+        )
     return text.strip()
 
 
@@ -116,19 +146,28 @@ def _balancing(trial: "Trial", result: Outcome) -> list[Consequence]:
     balancer = trial.setup.leveller
     if balancer is None:
         return []
-    phase = {"charging": "while charging", "rest": "at rest", "always": "at any time"}[balancer.when]
+    phase = {"charging": "while charging", "rest": "at rest", "always": "at any time"}[
+        balancer.when
+    ]
     lead = f"Balancing ran {_time(result.balancing_h)} in {result.days:g} days and moved {result.levelled_ah:.2f} Ah."
     text = f"The cells stand {result.apart_start_ah:.2f} Ah apart at first, {result.apart_end_ah:.2f} Ah at the end."
     grows = result.apart_end_ah > result.apart_start_ah + 0.02
     return [
         Consequence(
-            Status.WATCH if grows else Status.OK, lead, text, place=f"{balancer.current_a:g} A from {balancer.start_v:.2f} V {phase}", goto="level", label="Look at Level"
+            Status.WATCH if grows else Status.OK,
+            lead,
+            text,
+            place=f"{balancer.current_a:g} A from {balancer.start_v:.2f} V {phase}",
+            goto="level",
+            label="Look at Level",
         )
     ]
 
 
 def _cold(trial: "Trial") -> list[Consequence]:
-    cold = [e for e in trial.events if e.protection == "charge_under_temperature" and e.kind != "alarm"]
+    cold = [
+        e for e in trial.events if e.protection == "charge_under_temperature" and e.kind != "alarm"
+    ]
     if not cold:
         return []
     hours, since = 0.0, None
@@ -155,7 +194,12 @@ def _house(result: Outcome) -> list[Consequence]:
     if result.dark_h < 0.02:
         return []
     return [
-        Consequence(Status.ACT, f"The house is without full power for {_time(result.dark_h)}.", f"{result.not_served_kwh:.1f} kWh were not served.", place="simulated")
+        Consequence(
+            Status.ACT,
+            f"The house is without full power for {_time(result.dark_h)}.",
+            f"{result.not_served_kwh:.1f} kWh were not served.",
+            place="simulated",
+        )
     ]
 
 
@@ -191,16 +235,26 @@ def level_sentence(setup: Setup, told: FromLog) -> tuple[Status, str]:
     if setup.balancer is None:
         return Status.NONE, "no balancer"
     if told.can_ah is None:
-        return Status.NONE, f"{setup.balancer.kind}, {setup.balancer.current_a:g} A from {setup.balancer.start_v:.2f} V"
+        return (
+            Status.NONE,
+            f"{setup.balancer.kind}, {setup.balancer.current_a:g} A from {setup.balancer.start_v:.2f} V",
+        )
     if told.need_ah is None:
         return Status.OK, f"can level {told.can_ah:.2f} Ah a week; no cell drifts"
     status = Status.OK if told.can_ah >= told.need_ah else Status.WATCH
-    return status, f"levels {told.can_ah:.2f} Ah a week; cell {told.need_cell} loses {told.need_ah:.2f}"
+    return (
+        status,
+        f"levels {told.can_ah:.2f} Ah a week; cell {told.need_cell} loses {told.need_ah:.2f}",
+    )
 
 
-def of_levelling(setup: Setup, forecast: Levelling | None, findings: Sequence[Finding]) -> list[Consequence]:
+def of_levelling(
+    setup: Setup, forecast: Levelling | None, findings: Sequence[Finding]
+) -> list[Consequence]:
     """The rules of the balancer, and what the forecast says of the present settings and the best school."""
-    out = [of_finding(f) for f in findings if any(path.startswith(LEVEL_PATHS) for path in f.settings)]
+    out = [
+        of_finding(f) for f in findings if any(path.startswith(LEVEL_PATHS) for path in f.settings)
+    ]
     if forecast is None:
         return out
     now = forecast.courses[0]
@@ -212,7 +266,8 @@ def of_levelling(setup: Setup, forecast: Levelling | None, findings: Sequence[Fi
         Consequence(
             Status.WATCH if grows else Status.OK,
             f"In {weeks:.0f} weeks the cells are {charge(now.apart_ah[-1])} apart.",
-            f"{charge(now.apart_ah[0])} now: " + ("these settings do not hold them." if grows else "these settings hold them."),
+            f"{charge(now.apart_ah[0])} now: "
+            + ("these settings do not hold them." if grows else "these settings hold them."),
             place="run on a copy of this bank, clear and mixed days",
             why="The charge between the fullest and the emptiest cell of the worst pack, at the end of each day.",
         ),
@@ -237,7 +292,13 @@ def of_levelling(setup: Setup, forecast: Levelling | None, findings: Sequence[Fi
 def best_course(forecast: Levelling) -> Course | None:
     """The school that leaves the cells nearest together without a trip that the present settings have not; a change of balancer last."""
     now, *others = forecast.courses
-    settings = [c for c in others if c.school and "balancer.kind" not in c.school.changes and c.outcome.trips <= now.outcome.trips]
+    settings = [
+        c
+        for c in others
+        if c.school
+        and "balancer.kind" not in c.school.changes
+        and c.outcome.trips <= now.outcome.trips
+    ]
     return min(settings, key=lambda c: float(c.apart_ah[-1]), default=None)
 
 
@@ -261,13 +322,40 @@ def figures(rehearsal: Rehearsal) -> list[Figure]:
         return f"beside: {value}" if other is not None and value else text
 
     first = here.first
-    named = "none" if first is None else f"first: cell {first.cell}" if first.cell else TITLES[first.protection]
+    named = (
+        "none"
+        if first is None
+        else f"first: cell {first.cell}"
+        if first.cell
+        else TITLES[first.protection]
+    )
     return [
         Figure("trips", str(here.trips), beside(named, str(other.trips) if other else "")),
-        Figure("time at the top", _time(here.top_h), beside(f"balancer ran {_time(here.balancing_h)}", _time(other.top_h) if other else "")),
-        Figure("levelled", f"{here.levelled_ah:.2f} Ah", beside(f"cells {here.apart_end_ah:.1f} Ah apart", f"{other.levelled_ah:.2f} Ah" if other else "")),
-        Figure("sun not taken", f"{here.not_taken_kwh:.1f} kWh", beside(f"{here.full_days} full days", f"{other.not_taken_kwh:.1f} kWh" if other else "")),
-        Figure(f"above {here.high_v:.2f} V", _time(here.high_voltage_h), beside("highest cell", _time(other.high_voltage_h) if other else "")),
+        Figure(
+            "time at the top",
+            _time(here.top_h),
+            beside(f"balancer ran {_time(here.balancing_h)}", _time(other.top_h) if other else ""),
+        ),
+        Figure(
+            "levelled",
+            f"{here.levelled_ah:.2f} Ah",
+            beside(
+                f"cells {here.apart_end_ah:.1f} Ah apart",
+                f"{other.levelled_ah:.2f} Ah" if other else "",
+            ),
+        ),
+        Figure(
+            "sun not taken",
+            f"{here.not_taken_kwh:.1f} kWh",
+            beside(
+                f"{here.full_days} full days", f"{other.not_taken_kwh:.1f} kWh" if other else ""
+            ),
+        ),
+        Figure(
+            f"above {here.high_v:.2f} V",
+            _time(here.high_voltage_h),
+            beside("highest cell", _time(other.high_voltage_h) if other else ""),
+        ),
     ]
 
 
@@ -276,10 +364,18 @@ def telling_moment(rehearsal: Rehearsal) -> float:
     if rehearsal.main.outcome.first is not None:
         return rehearsal.main.outcome.first.time_s
     trial = rehearsal.main.trial
-    return float(trial.logs[0].time_s[int(max(trial.logs, key=lambda log: float(log.cell_v.max())).cell_v.max(axis=1).argmax())])
+    return float(
+        trial.logs[0].time_s[
+            int(
+                max(trial.logs, key=lambda log: float(log.cell_v.max())).cell_v.max(axis=1).argmax()
+            )
+        ]
+    )
 
 
-def now_at(trial: "Trial", pack: int, row: int, coloured: tuple[int, int]) -> list[tuple[str, str, str]]:
+def now_at(
+    trial: "Trial", pack: int, row: int, coloured: tuple[int, int]
+) -> list[tuple[str, str, str]]:
     """Readings at a row: name, value, and the role of its colour."""
     log = trial.logs[min(pack, len(trial.logs)) - 1]
     high, low = coloured
@@ -307,11 +403,19 @@ def level_headline(setup: Setup, forecast: Levelling | None) -> tuple[str, str]:
     """Title and subtitle of Level."""
     balancer = setup.balancer
     if balancer is None:
-        return "No balancer is set", "The forecast shows what drift alone does. Enter a balancer under Protect."
-    phase = {"charging": "while charging", "rest": "at rest", "always": "at any time"}[balancer.when]
+        return (
+            "No balancer is set",
+            "The forecast shows what drift alone does. Enter a balancer under Protect.",
+        )
+    phase = {"charging": "while charging", "rest": "at rest", "always": "at any time"}[
+        balancer.when
+    ]
     what = f"{balancer.kind.capitalize()}, {balancer.current_a:g} A from {balancer.start_v:.2f} V, {balancer.delta_mv:g} mV apart, {phase}."
     if forecast is None:
-        return "Does the balancer catch up?", what + " Running the coming weeks on a copy of this bank …"
+        return (
+            "Does the balancer catch up?",
+            what + " Running the coming weeks on a copy of this bank …",
+        )
     now = forecast.courses[0]
     change = float(now.apart_ah[-1] - now.apart_ah[0])
     if change > 0.05:
@@ -329,11 +433,18 @@ def hours_sentences(setup: Setup, told: FromLog, has_log: bool) -> list[str]:
         return ["A log is needed: hours above the start voltage decide what a balancer can do."]
     out = []
     if told.above_h is not None and told.allowed_h is not None and setup.balancer is not None:
-        out.append(f"A cell stood above {setup.balancer.start_v:.2f} V for {told.above_h:.1f} h a week; the phase allowed {told.allowed_h:.1f} h of it.")
-        out.append(f"In those hours {setup.balancer.current_a:g} A move at most {told.can_ah:.2f} Ah a week out of a cell.")
+        out.append(
+            f"A cell stood above {setup.balancer.start_v:.2f} V for {told.above_h:.1f} h a week; the phase allowed {told.allowed_h:.1f} h of it."
+        )
+        out.append(
+            f"In those hours {setup.balancer.current_a:g} A move at most {told.can_ah:.2f} Ah a week out of a cell."
+        )
     if told.need_ah is not None:
         lacking = told.need_ah - told.can_ah if told.can_ah is not None else 0.0
-        out.append(f"Cell {told.need_cell} drifts {told.need_ah:.2f} Ah a week" + (f": {lacking:.2f} Ah more than can be moved." if lacking > 0 else "."))
+        out.append(
+            f"Cell {told.need_cell} drifts {told.need_ah:.2f} Ah a week"
+            + (f": {lacking:.2f} Ah more than can be moved." if lacking > 0 else ".")
+        )
     else:
         out.append("No cell drifts beyond doubt.")
     return out

@@ -13,7 +13,9 @@ from nipper.core.setup import Setup
 Floats = NDArray[np.floating]
 
 
-VAGUE_PCT = 0.8  # of capacity: a reading less sure than this, and than three times the usual, is not drawn
+VAGUE_PCT = (
+    0.8  # of capacity: a reading less sure than this, and than three times the usual, is not drawn
+)
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -78,7 +80,9 @@ def proofs(diagnosis: Diagnosis, setup: Setup, finding: Cause | None) -> list[Pr
 
 def _drift(diagnosis: Diagnosis, _: Setup, marked: tuple[int, ...]) -> Proof:
     drift = diagnosis.estimate.drift
-    return _proof_drift(1e3 * drift.ah_per_day, 1e3 * drift.sd_ah_per_day, drift.time_s.size, drift.days, marked)
+    return _proof_drift(
+        1e3 * drift.ah_per_day, 1e3 * drift.sd_ah_per_day, drift.time_s.size, drift.days, marked
+    )
 
 
 def _resistance(diagnosis: Diagnosis, _: Setup, marked: tuple[int, ...]) -> Proof:
@@ -89,16 +93,35 @@ def _resistance(diagnosis: Diagnosis, _: Setup, marked: tuple[int, ...]) -> Proo
 
 def _offset(diagnosis: Diagnosis, setup: Setup, marked: tuple[int, ...]) -> Proof:
     drift, scale = diagnosis.estimate.drift, 100.0 / setup.capacity_ah
-    return Proof(*_offset_words(scale * drift.last_ah, marked), scale * drift.last_ah, scale * drift.last_sd_ah, marked, "%")
+    return Proof(
+        *_offset_words(scale * drift.last_ah, marked),
+        scale * drift.last_ah,
+        scale * drift.last_sd_ah,
+        marked,
+        "%",
+    )
 
 
 def _capacity(diagnosis: Diagnosis, setup: Setup, marked: tuple[int, ...]) -> Proof:
     found = diagnosis.estimate.capacities
     pct, sd = 100.0 * found.deficit_ah / setup.capacity_ah, 100.0 * found.sd_ah / setup.capacity_ah
     if not np.isfinite(pct).any():
-        return Proof("Capacity cannot be told yet", "It takes a discharge to the low knee after a full charge.", pct, sd, marked, "%")
+        return Proof(
+            "Capacity cannot be told yet",
+            "It takes a discharge to the low knee after a full charge.",
+            pct,
+            sd,
+            marked,
+            "%",
+        )
     low = int(np.nanargmin(pct))
-    title = f"Cell {low + 1} holds less" if pct[low] < -4.0 else "Not capacity" if marked else "All hold about the same"
+    title = (
+        f"Cell {low + 1} holds less"
+        if pct[low] < -4.0
+        else "Not capacity"
+        if marked
+        else "All hold about the same"
+    )
     text = f"Cell {low + 1}: {pct[low]:+.1f} % of the median; the others within {np.nanmax(np.abs(np.delete(pct, low))):.1f} %."
     return Proof(title, text.replace("-", "−"), pct, sd, marked, "%")
 
@@ -107,9 +130,22 @@ def _bias(diagnosis: Diagnosis, _: Setup, marked: tuple[int, ...]) -> Proof:
     found = diagnosis.estimate.signals
     mv, sd = 1e3 * found.bias_v, 1e3 * found.bias_sd_v
     if not np.isfinite(mv).any():
-        return Proof("Readings cannot be checked", "It takes some hours on the plateau with little current.", mv, sd, marked, "mV")
+        return Proof(
+            "Readings cannot be checked",
+            "It takes some hours on the plateau with little current.",
+            mv,
+            sd,
+            marked,
+            "mV",
+        )
     far = int(np.nanargmax(np.abs(mv)))
-    title = f"Cell {far + 1} reads wrong" if abs(mv[far]) > 6.0 and far + 1 in marked else "The readings agree" if abs(mv[far]) <= 6.0 else "One reading is off"
+    title = (
+        f"Cell {far + 1} reads wrong"
+        if abs(mv[far]) > 6.0 and far + 1 in marked
+        else "The readings agree"
+        if abs(mv[far]) <= 6.0
+        else "One reading is off"
+    )
     text = f"On the plateau at rest cell {far + 1} stands {mv[far]:+.1f} mV off; there 1 % of charge is under a millivolt on LFP."
     return Proof(title, text.replace("-", "−"), mv, sd, marked, "mV")
 
@@ -123,9 +159,18 @@ _PROOFS: dict[str, Callable[[Diagnosis, Setup, tuple[int, ...]], Proof]] = {
 }
 
 
-def _proof_drift(drift: Floats, sd: Floats, charges: int, days: float, marked: tuple[int, ...]) -> Proof:
+def _proof_drift(
+    drift: Floats, sd: Floats, charges: int, days: float, marked: tuple[int, ...]
+) -> Proof:
     if not np.isfinite(drift).any():
-        return Proof("Drift cannot be told yet", "It takes four full charges over five days or more.", drift, sd, marked, "mAh/day")
+        return Proof(
+            "Drift cannot be told yet",
+            "It takes four full charges over five days or more.",
+            drift,
+            sd,
+            marked,
+            "mAh/day",
+        )
     worst = int(np.nanargmax(np.abs(drift)))
     others = np.abs(np.delete(drift, worst))
     real = abs(drift[worst]) > 3 * sd[worst] and abs(drift[worst]) > 3 * np.nanmax(others)
@@ -137,7 +182,9 @@ def _proof_drift(drift: Floats, sd: Floats, charges: int, days: float, marked: t
     return Proof(title, text, drift, sd, marked, "mAh/day")
 
 
-def _resistance_words(resistance: Floats, sd: Floats, steps: int, marked: tuple[int, ...]) -> tuple[str, str]:
+def _resistance_words(
+    resistance: Floats, sd: Floats, steps: int, marked: tuple[int, ...]
+) -> tuple[str, str]:
     if not np.isfinite(resistance).any():
         return "Resistance cannot be told", "The log has too few steps of current."
     median = float(np.nanmedian(resistance))
@@ -150,8 +197,14 @@ def _resistance_words(resistance: Floats, sd: Floats, steps: int, marked: tuple[
         title = f"Cell {high + 1} is resistive"
     else:
         title = "Not resistance" if marked else "No cell is resistive"
-    who = ", ".join(f"cell {c}: {resistance[c - 1]:.2f} mΩ" for c in marked[:3]) or f"highest cell {high + 1}: {resistance[high]:.2f} mΩ"
-    return title, f"From {steps} steps of current, {who}; the herd {median:.2f} ± {np.nanstd(resistance):.2f} mΩ."
+    who = (
+        ", ".join(f"cell {c}: {resistance[c - 1]:.2f} mΩ" for c in marked[:3])
+        or f"highest cell {high + 1}: {resistance[high]:.2f} mΩ"
+    )
+    return (
+        title,
+        f"From {steps} steps of current, {who}; the herd {median:.2f} ± {np.nanstd(resistance):.2f} mΩ.",
+    )
 
 
 def _offset_words(offset: Floats, marked: tuple[int, ...]) -> tuple[str, str]:
@@ -161,7 +214,11 @@ def _offset_words(offset: Floats, marked: tuple[int, ...]) -> tuple[str, str]:
     rest = np.delete(offset, [c - 1 for c in marked]) if marked else offset
     title = "Where the cells stand now"
     text = f"Fullest cell {high + 1} {offset[high]:+.1f} %, emptiest cell {low + 1} {offset[low]:+.1f} %"
-    text += f"; the others within {np.nanmax(np.abs(rest)):.1f} % of the median." if marked else " of capacity against the median."
+    text += (
+        f"; the others within {np.nanmax(np.abs(rest)):.1f} % of the median."
+        if marked
+        else " of capacity against the median."
+    )
     return title, text.replace("-", "−")
 
 
@@ -171,18 +228,54 @@ def about_cell(diagnosis: Diagnosis, setup: Setup, cell: int) -> list[tuple[str,
     drift = known.drift
     moved = drift.moved_ah[-1, i] if drift.moved_ah.size and drift.moved_known else float("nan")
     rows = [
-        ("charge against the median", _with_error(100 * drift.last_ah[i] / setup.capacity_ah, 100 * drift.last_sd_ah[i] / setup.capacity_ah, "%", 2)),
+        (
+            "charge against the median",
+            _with_error(
+                100 * drift.last_ah[i] / setup.capacity_ah,
+                100 * drift.last_sd_ah[i] / setup.capacity_ah,
+                "%",
+                2,
+            ),
+        ),
         ("the same in ampere-hours", _with_error(drift.last_ah[i], drift.last_sd_ah[i], "Ah", 2)),
-        ("drift by itself", _with_error(1e3 * drift.ah_per_day[i], 1e3 * drift.sd_ah_per_day[i], "mAh/day", 1)),
-        ("moved by the balancer", f"{moved:+.2f} Ah against the median".replace("-", "−") if np.isfinite(moved) else "not recorded"),
+        (
+            "drift by itself",
+            _with_error(1e3 * drift.ah_per_day[i], 1e3 * drift.sd_ah_per_day[i], "mAh/day", 1),
+        ),
+        (
+            "moved by the balancer",
+            f"{moved:+.2f} Ah against the median".replace("-", "−")
+            if np.isfinite(moved)
+            else "not recorded",
+        ),
         (
             "resistance in a step of current",
-            _with_error(1e3 * (known.resistances.herd_ohm + known.resistances.excess_ohm[i]), 1e3 * known.resistances.sd_ohm[i], "mΩ", 3),
+            _with_error(
+                1e3 * (known.resistances.herd_ohm + known.resistances.excess_ohm[i]),
+                1e3 * known.resistances.sd_ohm[i],
+                "mΩ",
+                3,
+            ),
         ),
     ]
     capacity = diagnosis.estimate.capacities
-    rows.append(("capacity against the median", _with_error(100 * capacity.deficit_ah[i] / setup.capacity_ah, 100 * capacity.sd_ah[i] / setup.capacity_ah, "%", 1)))
-    rows.append(("reading against the others", _with_error(1e3 * known.signals.bias_v[i], 1e3 * known.signals.bias_sd_v[i], "mV", 1)))
+    rows.append(
+        (
+            "capacity against the median",
+            _with_error(
+                100 * capacity.deficit_ah[i] / setup.capacity_ah,
+                100 * capacity.sd_ah[i] / setup.capacity_ah,
+                "%",
+                1,
+            ),
+        )
+    )
+    rows.append(
+        (
+            "reading against the others",
+            _with_error(1e3 * known.signals.bias_v[i], 1e3 * known.signals.bias_sd_v[i], "mV", 1),
+        )
+    )
     named = [f.summary for f in diagnosis.findings if cell in f.cells and f.confidence > 0.5]
     return rows + [("judged", text) for text in named]
 
@@ -191,4 +284,8 @@ def _with_error(value: float, sd: float, unit: str, digits: int) -> str:
     if not np.isfinite(value):
         return "cannot be told from this log"
     error = f" ± {1.645 * sd:.{digits}f}" if np.isfinite(sd) else ""
-    return f"{value:+.{digits}f}{error} {unit}".replace("-", "−") if unit != "mΩ" else f"{value:.{digits}f}{error} {unit}"
+    return (
+        f"{value:+.{digits}f}{error} {unit}".replace("-", "−")
+        if unit != "mΩ"
+        else f"{value:.{digits}f}{error} {unit}"
+    )

@@ -42,7 +42,11 @@ class ReadBack:
     def note(self) -> str:
         """A line for the list of revisions."""
         count = len(self.lines)
-        told = "as set" if not count else f"{count} difference{'s' if count > 1 else ''} to the settings"
+        told = (
+            "as set"
+            if not count
+            else f"{count} difference{'s' if count > 1 else ''} to the settings"
+        )
         return f"read back {self.read} settings: {told}"
 
 
@@ -64,7 +68,11 @@ def parse_shown(path: str, text: str, unit: str = "") -> object:
     own = unit_of(path)
     known = UNITS.get(own, {})
     for shown in sorted(known, key=len, reverse=True):  # "0.1 A" before "A"
-        if shown[0].isdigit() and text.endswith(f" {shown}") and _is_number(text.removesuffix(shown)):
+        if (
+            shown[0].isdigit()
+            and text.endswith(f" {shown}")
+            and _is_number(text.removesuffix(shown))
+        ):
             return _from_bms(text.removesuffix(shown), known[shown])
     if unit in known and unit != own and _is_number(text):
         return _from_bms(text, known[unit])
@@ -113,7 +121,9 @@ def read_back(setup: Setup, values: Mapping[str, object]) -> ReadBack:
     for part, found in groups.items():
         changes |= _of_part(setup, part, found)
     shown = put(setup, changes)
-    return ReadBack(shown, sum(v is not None for v in values.values()), tuple(differences(setup, shown)))
+    return ReadBack(
+        shown, sum(v is not None for v in values.values()), tuple(differences(setup, shown))
+    )
 
 
 def _of_part(setup: Setup, part: str, found: Mapping[str, object]) -> dict[str, object]:
@@ -147,21 +157,35 @@ def values_of_csv(text: str, menu: Menu, file: str = "table") -> dict[str, objec
     InputError
         Names the line and what was expected; nothing is taken then.
     """
-    delimiter = ";" if text.partition("\n")[0].count(";") > text.partition("\n")[0].count(",") else ","
+    delimiter = (
+        ";" if text.partition("\n")[0].count(";") > text.partition("\n")[0].count(",") else ","
+    )
     rows = list(csv.reader(io.StringIO(text.lstrip("\ufeff")), delimiter=delimiter))
     header = [h.strip().lower() for h in rows[0]] if rows else []
     if "value" not in header or not {"path", "setting"} & set(header):
         raise InputError(file, "line 1", "a header with value and path (or setting)")
     labels, units = _labels(menu), {item.path: item.unit for item in menu.items}
-    at = {name: header.index(name) for name in ("path", "setting", "section", "value") if name in header}
+    at = {
+        name: header.index(name)
+        for name in ("path", "setting", "section", "value")
+        if name in header
+    }
     values: dict[str, object] = {}
     for number, row in enumerate(rows[1:MAX_ROWS], 2):
         cells = {name: row[i].strip() if i < len(row) else "" for name, i in at.items()}
         if not any(cells.values()) or cells["value"] == "":
             continue
-        path = cells.get("path") or labels.get((cells.get("section", "").lower(), cells.get("setting", "").lower())) or labels.get(("", cells.get("setting", "").lower()))
+        path = (
+            cells.get("path")
+            or labels.get((cells.get("section", "").lower(), cells.get("setting", "").lower()))
+            or labels.get(("", cells.get("setting", "").lower()))
+        )
         if path not in TITLES:
-            raise InputError(file, f"line {number}", f"a setting that is known, found {(cells.get('path') or cells.get('setting') or '')!r}")
+            raise InputError(
+                file,
+                f"line {number}",
+                f"a setting that is known, found {(cells.get('path') or cells.get('setting') or '')!r}",
+            )
         try:
             values[path] = parse_shown(path, cells["value"], units.get(path, ""))
         except RangeError as error:

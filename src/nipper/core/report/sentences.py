@@ -14,10 +14,17 @@ from nipper.core.logs.model import Log
 from nipper.core.report.consequence import Consequence, Status, count
 from nipper.core.setup import Setup
 
-VERDICT_STATUS = {"healthy": Status.OK, "watch": Status.WATCH, "act": Status.ACT, "not_enough_data": Status.NONE}
+VERDICT_STATUS = {
+    "healthy": Status.OK,
+    "watch": Status.WATCH,
+    "act": Status.ACT,
+    "not_enough_data": Status.NONE,
+}
 
 
-def record_sentence(log: Log | None, setup: Setup, diagnosis: Diagnosis | None) -> tuple[Status, str]:
+def record_sentence(
+    log: Log | None, setup: Setup, diagnosis: Diagnosis | None
+) -> tuple[Status, str]:
     """How many full charges, and how the deviation went."""
     if log is None or diagnosis is None:
         return Status.NONE, "no log yet"
@@ -34,11 +41,17 @@ def diagnose_sentence(diagnosis: Diagnosis | None) -> tuple[Status, str]:
         return Status.NONE, "nothing to judge yet"
     strong = [f for f in diagnosis.findings if f.confidence > 0.5]
     if not strong:
-        return VERDICT_STATUS[diagnosis.verdict], "cells keep together" if diagnosis.verdict == "healthy" else "not enough recorded"
-    return VERDICT_STATUS[diagnosis.verdict], strong[0].summary.rstrip(".").replace(" against the others", "")
+        return VERDICT_STATUS[
+            diagnosis.verdict
+        ], "cells keep together" if diagnosis.verdict == "healthy" else "not enough recorded"
+    return VERDICT_STATUS[diagnosis.verdict], strong[0].summary.rstrip(".").replace(
+        " against the others", ""
+    )
 
 
-def of_record(log: Log, setup: Setup, diagnosis: Diagnosis, zone: tzinfo = UTC) -> list[Consequence]:
+def of_record(
+    log: Log, setup: Setup, diagnosis: Diagnosis, zone: tzinfo = UTC
+) -> list[Consequence]:
     """What follows from the charges recorded."""
     known, out = diagnosis.estimate, []
     full = known.full
@@ -63,7 +76,9 @@ def of_record(log: Log, setup: Setup, diagnosis: Diagnosis, zone: tzinfo = UTC) 
     if full:
         out.append(_top_against_rest(log, setup, readings(log, setup, full[-1]), zone))
     if short:
-        days = ", ".join(_day(log.time_s[c.top], zone) for c in short[:4]) + (" …" if len(short) > 4 else "")
+        days = ", ".join(_day(log.time_s[c.top], zone) for c in short[:4]) + (
+            " …" if len(short) > 4 else ""
+        )
         out.append(
             Consequence(
                 Status.OK,
@@ -110,29 +125,64 @@ def of_diagnosis(diagnosis: Diagnosis) -> list[Consequence]:
         sure = f"confidence {finding.confidence:.0%}"
         if finding.confidence > 0.5:
             status = Status.ACT if finding.serious else Status.WATCH
-            out.append(Consequence(status, finding.summary, finding.evidence[0] if finding.evidence else "", place=sure, why=finding.confirm))
+            out.append(
+                Consequence(
+                    status,
+                    finding.summary,
+                    finding.evidence[0] if finding.evidence else "",
+                    place=sure,
+                    why=finding.confirm,
+                )
+            )
         else:
-            out.append(Consequence(Status.NONE, "Considered, too weak to name:", finding.summary, place=sure))
+            out.append(
+                Consequence(
+                    Status.NONE, "Considered, too weak to name:", finding.summary, place=sure
+                )
+            )
     out += _cost(diagnosis)
     if diagnosis.verdict == "healthy":
-        out.insert(0, Consequence(Status.OK, "The cells keep together.", "No cell stands apart or drifts beyond what healthy ones do."))
+        out.insert(
+            0,
+            Consequence(
+                Status.OK,
+                "The cells keep together.",
+                "No cell stands apart or drifts beyond what healthy ones do.",
+            ),
+        )
     out += [Consequence(Status.NONE, "To tell more:", text) for text in diagnosis.advice]
     return out
 
 
-def of_history(kept: Sequence[tuple[float, Mapping[str, Any]]], zone: tzinfo = UTC) -> list[Consequence]:
+def of_history(
+    kept: Sequence[tuple[float, Mapping[str, Any]]], zone: tzinfo = UTC
+) -> list[Consequence]:
     """What the judgement before the present one was; nothing when there is none."""
     if len(kept) < 2:
         return []
     time_s, before = kept[-2]
-    said = " ".join(f["summary"] for f in before["findings"]) or {"healthy": "The cells kept together."}.get(before["verdict"], "Not enough was recorded.")
-    return [Consequence(Status.NONE, f"Before, on {_day(time_s, zone)}:", said, place="kept when the judgement changed")]
+    said = " ".join(f["summary"] for f in before["findings"]) or {
+        "healthy": "The cells kept together."
+    }.get(before["verdict"], "Not enough was recorded.")
+    return [
+        Consequence(
+            Status.NONE,
+            f"Before, on {_day(time_s, zone)}:",
+            said,
+            place="kept when the judgement changed",
+        )
+    ]
 
 
 def of_overruled(diagnosis: Diagnosis) -> list[Consequence]:
     """What was considered and why it lost."""
     return [
-        Consequence(Status.NONE, "Considered, and explained better:", lost.summary, place=f"by this: {better.summary.rstrip('.')}")
+        Consequence(
+            Status.NONE,
+            "Considered, and explained better:",
+            lost.summary,
+            place=f"by this: {better.summary.rstrip('.')}",
+        )
         for lost, better in diagnosis.overruled
         if lost.confidence > 0.3
     ]
@@ -148,10 +198,22 @@ def of_trip(diagnosis: Diagnosis, setup: Setup, zone: tzinfo = UTC) -> list[Cons
     text = f"In {count(found.days, 'day')} after the last full charge: cell {found.cause_cell} falls behind and the charger pushes the others up."
     why = "The charger holds the sum of the cells: what one lacks, the others show too much."
     status = Status.WATCH if found.days > 60 else Status.ACT
-    return [Consequence(status, lead, text, place="present target, trip and drift", why=why, goto="level", label="Look at Level")]
+    return [
+        Consequence(
+            status,
+            lead,
+            text,
+            place="present target, trip and drift",
+            why=why,
+            goto="level",
+            label="Look at Level",
+        )
+    ]
 
 
-def of_compared(compared: Compared, pack: int, names: Sequence[str], zone: tzinfo = UTC) -> list[Consequence]:
+def of_compared(
+    compared: Compared, pack: int, names: Sequence[str], zone: tzinfo = UTC
+) -> list[Consequence]:
     """What events did, what swaps tell, and how packs in parallel share.
 
     Parameters
@@ -164,20 +226,54 @@ def of_compared(compared: Compared, pack: int, names: Sequence[str], zone: tzinf
         since = f"Since “{happening.note}” on {_day(happening.time_s, zone)}:"
         real = [c for c in changes if c.real]
         if real:
-            out += [Consequence(Status.OK if c.helped else Status.WATCH, since, _change(c), place=f"chance alone: {_odds(c.chance)}") for c in real[:2]]
+            out += [
+                Consequence(
+                    Status.OK if c.helped else Status.WATCH,
+                    since,
+                    _change(c),
+                    place=f"chance alone: {_odds(c.chance)}",
+                )
+                for c in real[:2]
+            ]
         elif changes:
-            out.append(Consequence(Status.NONE, since, "nothing changed beyond chance.", place=_change(changes[0])))
+            out.append(
+                Consequence(
+                    Status.NONE, since, "nothing changed beyond chance.", place=_change(changes[0])
+                )
+            )
         else:
-            out.append(Consequence(Status.NONE, since, "too little is recorded on one side to tell.", place="four full charges over five days on each side"))
+            out.append(
+                Consequence(
+                    Status.NONE,
+                    since,
+                    "too little is recorded on one side to tell.",
+                    place="four full charges over five days on each side",
+                )
+            )
     for happening, result in compared.swaps:
-        place = f"confidence {result.confidence:.0%}" if result.verdict != "undecided" else result.record_next
+        place = (
+            f"confidence {result.confidence:.0%}"
+            if result.verdict != "undecided"
+            else result.record_next
+        )
         status = Status.NONE if result.verdict == "undecided" else Status.OK
-        out.append(Consequence(status, f"Swap test, “{happening.note}” on {_day(happening.time_s, zone)}:", result.sentence, place=place))
+        out.append(
+            Consequence(
+                status,
+                f"Swap test, “{happening.note}” on {_day(happening.time_s, zone)}:",
+                result.sentence,
+                place=place,
+            )
+        )
     return out + _shares(compared, names)
 
 
 def _change(change: Change) -> str:
-    what = {"resistance": f"resistance of cell {change.cell}", "drift": f"drift of cell {change.cell}", "spread": "growth of the spread"}[change.quantity]
+    what = {
+        "resistance": f"resistance of cell {change.cell}",
+        "drift": f"drift of cell {change.cell}",
+        "spread": "growth of the spread",
+    }[change.quantity]
     digits = 2 if change.quantity == "resistance" else 0
     mended = "mended: " if change.helped and abs(change.after) < 0.3 * abs(change.before) else ""
     text = f"{mended}{what} {change.before:+.{digits}f} → {change.after:+.{digits}f} {change.unit} (± {change.sd:.{digits}f})."
@@ -192,13 +288,29 @@ def _shares(compared: Compared, names: Sequence[str]) -> list[Consequence]:
     shared = compared.shared
     if shared is None:
         return []
-    carried = ", ".join(f"{name} {share:.0%}" for name, share in zip(names, shared.share, strict=False))
+    carried = ", ".join(
+        f"{name} {share:.0%}" for name, share in zip(names, shared.share, strict=False)
+    )
     guilty = shared.guilty
     if not shared.unequal and guilty is None:
-        return [Consequence(Status.OK, "The packs share alike.", f"{carried} of the whole current.", place=f"{shared.rows} moments of strong current")]
+        return [
+            Consequence(
+                Status.OK,
+                "The packs share alike.",
+                f"{carried} of the whole current.",
+                place=f"{shared.rows} moments of strong current",
+            )
+        ]
     if guilty is None:
         text = "Their ways to the bus are alike: the cells themselves differ, in resistance, capacity or charge."
-        return [Consequence(Status.WATCH, f"The packs do not share alike: {carried}.", text, place=f"{shared.rows} moments of strong current")]
+        return [
+            Consequence(
+                Status.WATCH,
+                f"The packs do not share alike: {carried}.",
+                text,
+                place=f"{shared.rows} moments of strong current",
+            )
+        ]
     extra = float(shared.way_mohm[guilty]) * shared.share.size / max(1, shared.share.size - 1)
     return [
         Consequence(

@@ -33,12 +33,20 @@ def rows(setup: Setup) -> list[Row]:
     p = setup.protection
     return [
         _row("Charge", "charge", setup, setup.charge_cutoff, p.charge_over_temperature),
-        _row("Discharge", "discharge", setup, p.discharge_under_temperature, p.discharge_over_temperature),
+        _row(
+            "Discharge",
+            "discharge",
+            setup,
+            p.discharge_under_temperature,
+            p.discharge_over_temperature,
+        ),
         _row("Switches", "mosfet", setup, None, p.mosfet_over_temperature),
     ]
 
 
-def _row(title: str, name: str, setup: Setup, cold: TemperatureLimit | None, hot: TemperatureLimit | None) -> Row:
+def _row(
+    title: str, name: str, setup: Setup, cold: TemperatureLimit | None, hot: TemperatureLimit | None
+) -> Row:
     cold_trip = cold.trip_c if cold else LOWEST_C
     hot_trip = hot.trip_c if hot else HIGHEST_C
     back_low = min(max(cold.release_c, cold_trip), hot_trip) if cold else LOWEST_C
@@ -50,7 +58,10 @@ def _row(title: str, name: str, setup: Setup, cold: TemperatureLimit | None, hot
     handles = []
     own = getattr(setup.protection, f"{name}_under_temperature", None)
     if name == "charge" and own is None and cold is not None:  # the charger's, or a relay's
-        handles += [("charging.cold_stop_c", cold.trip_c), ("charging.cold_resume_c", cold.release_c)]
+        handles += [
+            ("charging.cold_stop_c", cold.trip_c),
+            ("charging.cold_resume_c", cold.release_c),
+        ]
     for side, limit in (("under", own), ("over", hot)):
         if limit is not None:
             path = f"protection.{name}_{side}_temperature"
@@ -67,7 +78,9 @@ def _free(name: str, setup: Setup, low_c: float, high_c: float) -> list[Zone]:
     edges = [low_c, *sorted(s.from_c for s in steps if low_c < s.from_c < high_c), high_c]
     out = []
     for a, b in pairwise(edges):
-        rate = next((s.c_rate for s in sorted(steps, key=lambda s: -s.from_c) if a >= s.from_c - 1e-9), 0.0)
+        rate = next(
+            (s.c_rate for s in sorted(steps, key=lambda s: -s.from_c) if a >= s.from_c - 1e-9), 0.0
+        )
         kind = "off" if rate == 0.0 else "slow" if rate < best else "on"
         out.append(Zone(a, b, kind, f"up to {rate:g}C" if rate else "no charge"))
     return out

@@ -14,11 +14,26 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from nipper.core.errors import InputError
 from nipper.core.quantities import unit_of
-from nipper.core.setup import Balancer, Charging, Link, Part, Protection, SeparateBalancer, Setup, get
+from nipper.core.setup import (
+    Balancer,
+    Charging,
+    Link,
+    Part,
+    Protection,
+    SeparateBalancer,
+    Setup,
+    get,
+)
 
 MAX_MENU_BYTES = 1_000_000
 PACK = ("chemistry", "cells_in_series", "capacity_ah")
-INVERTER = ("inverter_max_charge_a", "inverter_max_discharge_a", "low_alarm_v", "low_cut_v", "low_restart_v")
+INVERTER = (
+    "inverter_max_charge_a",
+    "inverter_max_discharge_a",
+    "low_alarm_v",
+    "low_cut_v",
+    "low_restart_v",
+)
 
 # how a BMS may show a quantity: factor and offset from the setup's own unit, and digits
 UNITS: dict[str, dict[str, tuple[float, float, int]]] = {
@@ -26,7 +41,12 @@ UNITS: dict[str, dict[str, tuple[float, float, int]]] = {
     "mV": {"mV": (1.0, 0.0, 0), "V": (1e-3, 0.0, 3)},
     "A": {"A": (1.0, 0.0, 2), "0.1 A": (10.0, 0.0, 0), "mA": (1e3, 0.0, 0)},
     "Ah": {"Ah": (1.0, 0.0, 1), "0.1 Ah": (10.0, 0.0, 0), "mAh": (1e3, 0.0, 0)},
-    "°C": {"°C": (1.0, 0.0, 1), "K": (1.0, 273.15, 1), "0.1 K": (10.0, 2731.5, 0), "°F": (1.8, 32.0, 1)},
+    "°C": {
+        "°C": (1.0, 0.0, 1),
+        "K": (1.0, 273.15, 1),
+        "0.1 K": (10.0, 2731.5, 0),
+        "°F": (1.8, 32.0, 1),
+    },
     "s": {"s": (1.0, 0.0, 1), "ms": (1e3, 0.0, 0), "min": (1 / 60.0, 0.0, 1)},
     "min": {"min": (1.0, 0.0, 1), "s": (60.0, 0.0, 0), "h": (1 / 60.0, 0.0, 2)},
     "µs": {"µs": (1.0, 0.0, 0), "ms": (1e-3, 0.0, 3)},
@@ -84,7 +104,14 @@ def _settings() -> Iterator[tuple[str, str, str]]:
     for name in PACK:
         yield name, "Pack", Setup.model_fields[name].title or name
     for name, info in Protection.model_fields.items():
-        part = next((a for a in (info.annotation, *get_args(info.annotation)) if isinstance(a, type) and issubclass(a, Part)), None)
+        part = next(
+            (
+                a
+                for a in (info.annotation, *get_args(info.annotation))
+                if isinstance(a, type) and issubclass(a, Part)
+            ),
+            None,
+        )
         if part is None:
             yield f"protection.{name}", "References", info.title or name
             continue
@@ -165,7 +192,9 @@ def to_csv(lines: Sequence[Line]) -> str:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(["section", "setting", "value", "before", "path"])
-    writer.writerows([line.section, line.label, line.value, line.before, line.path] for line in lines)
+    writer.writerows(
+        [line.section, line.label, line.value, line.before, line.path] for line in lines
+    )
     return out.getvalue()
 
 
@@ -198,10 +227,14 @@ def load_menu(path: str | Path) -> Menu:
     path = Path(path)
     try:
         if path.stat().st_size > MAX_MENU_BYTES:
-            raise InputError(str(path), "the whole file", f"a menu of at most {MAX_MENU_BYTES} bytes")
+            raise InputError(
+                str(path), "the whole file", f"a menu of at most {MAX_MENU_BYTES} bytes"
+            )
         document: Any = json.loads(path.read_text("utf-8"))
     except json.JSONDecodeError as error:
-        raise InputError(str(path), f"line {error.lineno} column {error.colno}", f"JSON ({error.msg})") from None
+        raise InputError(
+            str(path), f"line {error.lineno} column {error.colno}", f"JSON ({error.msg})"
+        ) from None
     except (OSError, UnicodeDecodeError) as error:
         raise InputError(str(path), "the file", f"a readable UTF-8 file ({error})") from None
     return parse_menu(document, str(path))
@@ -213,10 +246,20 @@ def parse_menu(document: object, file: str = "menu") -> Menu:
         menu = Menu.model_validate(document)
     except ValidationError as error:
         first = error.errors()[0]
-        raise InputError(file, ".".join(str(p) for p in first["loc"]) or "the whole document", first["msg"].removeprefix("Input should be ")) from None
+        raise InputError(
+            file,
+            ".".join(str(p) for p in first["loc"]) or "the whole document",
+            first["msg"].removeprefix("Input should be "),
+        ) from None
     for i, item in enumerate(menu.items):
         if item.path not in TITLES:
-            raise InputError(file, f"items.{i}.path", f"the path of a setting that is typed in, {item.path!r} is none")
+            raise InputError(
+                file,
+                f"items.{i}.path",
+                f"the path of a setting that is typed in, {item.path!r} is none",
+            )
         if item.unit and item.unit not in units_of(item.path):
-            raise InputError(file, f"items.{i}.unit", f"one of {', '.join(units_of(item.path)) or 'none'}")
+            raise InputError(
+                file, f"items.{i}.unit", f"one of {', '.join(units_of(item.path)) or 'none'}"
+            )
     return menu

@@ -5,20 +5,48 @@ from dataclasses import replace
 from itertools import chain
 
 from nipper.core.findings import Finding, Severity
-from nipper.core.rules import alarms, build, charge, cold, currents, devices, habits, level, link, protect, sources
+from nipper.core.rules import (
+    alarms,
+    build,
+    charge,
+    cold,
+    currents,
+    devices,
+    habits,
+    level,
+    link,
+    protect,
+    sources,
+)
 from nipper.core.rules.base import Evidence, Rule
 from nipper.core.setup import Setup
 
 __all__ = ["RULES", "Evidence", "Rule", "check", "to_json", "verdict"]
 
-MODULES = (protect, habits, alarms, currents, cold, charge, sources, level, devices, build, link)  # in the order of the work
+MODULES = (
+    protect,
+    habits,
+    alarms,
+    currents,
+    cold,
+    charge,
+    sources,
+    level,
+    devices,
+    build,
+    link,
+)  # in the order of the work
 RULES: tuple[Rule, ...] = tuple(chain.from_iterable(module.RULES for module in MODULES))
 
 
 def check(setup: Setup, evidence: Evidence | None = None) -> list[Finding]:
     """All findings on a setup, most serious first; in the order of the work within a severity."""
     evidence = evidence or Evidence()
-    found = [replace(f, code=rule.code, source=rule.source) for rule in RULES for f in rule.judge(setup, evidence)]
+    found = [
+        replace(f, code=rule.code, source=rule.source)
+        for rule in RULES
+        for f in rule.judge(setup, evidence)
+    ]
     return sorted(found, key=lambda f: f.severity.rank)
 
 
@@ -30,4 +58,9 @@ def verdict(findings: Iterable[Finding]) -> str:
 
 def to_json(findings: list[Finding]) -> dict[str, object]:
     """The document of ``nipper check``."""
-    return {"format": "nipper-check", "version": 1, "verdict": verdict(findings), "findings": [f.to_json() for f in findings]}
+    return {
+        "format": "nipper-check",
+        "version": 1,
+        "verdict": verdict(findings),
+        "findings": [f.to_json() for f in findings],
+    }

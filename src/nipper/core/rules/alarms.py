@@ -21,11 +21,26 @@ def alarm_after_trip(setup: Setup, _: Evidence) -> Iterator[Finding]:
         side = -1.0 if "under" in name else 1.0  # the way in which it trips
         match limit:
             case CurrentLimit():
-                key, alarm, trip, to = "alarm_a", limit.alarm_a, limit.trip_a, SHARE_OF_TRIP * limit.trip_a
+                key, alarm, trip, to = (
+                    "alarm_a",
+                    limit.alarm_a,
+                    limit.trip_a,
+                    SHARE_OF_TRIP * limit.trip_a,
+                )
             case TemperatureLimit():
-                key, alarm, trip, to = "alarm_c", limit.alarm_c, limit.trip_c, limit.trip_c - side * BEFORE_TRIP_C
+                key, alarm, trip, to = (
+                    "alarm_c",
+                    limit.alarm_c,
+                    limit.trip_c,
+                    limit.trip_c - side * BEFORE_TRIP_C,
+                )
             case VoltageLimit():
-                key, alarm, trip, to = "alarm_v", limit.alarm_v, limit.trip_v, limit.trip_v - side * BEFORE_TRIP_V * setup.cells
+                key, alarm, trip, to = (
+                    "alarm_v",
+                    limit.alarm_v,
+                    limit.trip_v,
+                    limit.trip_v - side * BEFORE_TRIP_V * setup.cells,
+                )
             case _:
                 continue
         if alarm is None or side * alarm < side * trip:

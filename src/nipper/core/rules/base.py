@@ -22,7 +22,9 @@ class Evidence:
     when: str = ""  # of that charge, as words
     worst_drift_mah_per_day: float | None = None
     worst_cell: int | None = None
-    allowed_h_per_day: float | None = None  # with a cell above the balancer's start, in the permitted phase
+    allowed_h_per_day: float | None = (
+        None  # with a cell above the balancer's start, in the permitted phase
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,22 +36,47 @@ class Rule:
     source: str = COMMON
 
 
-def error(settings: str | tuple[str, ...], message: str, why: str, suggestion: Mapping[str, object] | None = None, label: str = "") -> Finding:
+def error(
+    settings: str | tuple[str, ...],
+    message: str,
+    why: str,
+    suggestion: Mapping[str, object] | None = None,
+    label: str = "",
+) -> Finding:
     """An unsafe or contradictory setting."""
     return _finding(Severity.ERROR, settings, message, why, suggestion, label)
 
 
-def warning(settings: str | tuple[str, ...], message: str, why: str, suggestion: Mapping[str, object] | None = None, label: str = "") -> Finding:
+def warning(
+    settings: str | tuple[str, ...],
+    message: str,
+    why: str,
+    suggestion: Mapping[str, object] | None = None,
+    label: str = "",
+) -> Finding:
     """A setting that will not do what was meant."""
     return _finding(Severity.WARNING, settings, message, why, suggestion, label)
 
 
-def note(settings: str | tuple[str, ...], message: str, why: str, suggestion: Mapping[str, object] | None = None, label: str = "") -> Finding:
+def note(
+    settings: str | tuple[str, ...],
+    message: str,
+    why: str,
+    suggestion: Mapping[str, object] | None = None,
+    label: str = "",
+) -> Finding:
     """A choice, or a fact worth knowing."""
     return _finding(Severity.NOTE, settings, message, why, suggestion, label)
 
 
-def _finding(severity: Severity, settings: str | tuple[str, ...], message: str, why: str, suggestion: Mapping[str, object] | None, label: str) -> Finding:
+def _finding(
+    severity: Severity,
+    settings: str | tuple[str, ...],
+    message: str,
+    why: str,
+    suggestion: Mapping[str, object] | None,
+    label: str,
+) -> Finding:
     paths = (settings,) if isinstance(settings, str) else settings
     return Finding(severity, paths, message, why, suggestion or {}, label)
 

@@ -20,7 +20,12 @@ def fuse_and_lead(setup: Setup, _: Evidence) -> Iterator[Finding]:
     size = next((s for s, a, _ in LEADS if a >= wiring.fuse_a), None)
     paths = ("wiring.fuse_a", "wiring.cable_mm2")
     fix: Mapping[str, object] = (
-        {"wiring.cable_mm2": float(size)} if size else {"wiring.fuse_a": float(max(f for f in RATED_A if f <= LEADS[-1][1])), "wiring.cable_mm2": float(LEADS[-1][0])}
+        {"wiring.cable_mm2": float(size)}
+        if size
+        else {
+            "wiring.fuse_a": float(max(f for f in RATED_A if f <= LEADS[-1][1])),
+            "wiring.cable_mm2": float(LEADS[-1][0]),
+        }
     )
     label = f"Lead of {size:g} mm²" if size else "Fuse and lead that fit"
     if wiring.fuse_a > hot:

@@ -7,13 +7,21 @@ from nipper.core.findings import Finding
 from nipper.core.rules.base import COMMON, Evidence, Rule, chem, down, error, note, usual, warning
 from nipper.core.setup import Setup
 
-SLEEPY_DEVIATION_MV = 20.0  # assumed between highest and mean where no log says: common practice for a level pack
-HIGH_FLOAT_V = {"lfp": 3.40, "nmc": 4.10, "lto": 2.65}  # held for weeks above this a full cell ages: common practice
+SLEEPY_DEVIATION_MV = (
+    20.0  # assumed between highest and mean where no log says: common practice for a level pack
+)
+HIGH_FLOAT_V = {
+    "lfp": 3.40,
+    "nmc": 4.10,
+    "lto": 2.65,
+}  # held for weeks above this a full cell ages: common practice
 
 
 def deviation_v(evidence: Evidence) -> float:
     """How far the highest cell stands above the mean at the top, V: measured, else that of a level pack."""
-    return (evidence.above_mean_mv if evidence.above_mean_mv is not None else SLEEPY_DEVIATION_MV) / 1e3
+    return (
+        evidence.above_mean_mv if evidence.above_mean_mv is not None else SLEEPY_DEVIATION_MV
+    ) / 1e3
 
 
 def absorption_trip(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
@@ -26,11 +34,17 @@ def absorption_trip(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
     # the deviation was read at some voltage; on the steep part it grows with the slope, on the flat part it tells nothing about the top
     above_v = scaled_deviation_v(setup, evidence, mean_v)
     room_mv = 1e3 * (limit.trip_v - mean_v - above_v)
-    who = f"Cell {evidence.highest_cell} then stands {1e3 * above_v:.0f} mV above the mean" if measured else f"With {1e3 * above_v:.0f} mV between highest and mean"
+    who = (
+        f"Cell {evidence.highest_cell} then stands {1e3 * above_v:.0f} mV above the mean"
+        if measured
+        else f"With {1e3 * above_v:.0f} mV between highest and mean"
+    )
     place = f" ({evidence.when})" if measured and evidence.when else ""
     to = down(n * (min(limit.alarm_v or 9.0, limit.trip_v) - above_v - 0.01), 0.1)
     sound = to >= n * chem(setup).knee_v
-    fix: dict[str, object] = {"charging.absorption_v": to} if sound and to < charging.absorption_v else {}
+    fix: dict[str, object] = (
+        {"charging.absorption_v": to} if sound and to < charging.absorption_v else {}
+    )
     if fix and charging.float_v and charging.float_v > to:
         fix["charging.float_v"] = min(charging.float_v, down(n * usual(setup, "float_v"), 0.1))
     paths = ("charging.absorption_v", "protection.cell_over_voltage.trip_v")
@@ -66,7 +80,15 @@ def scaled_deviation_v(setup: Setup, evidence: Evidence, mean_v: float) -> float
         return above_v
     curve = chem(setup).curve
     there = float(curve.soc(mean_v))
-    return max(0.0, float(curve.ocv(there + _soc(curve, evidence.at_mean_v + above_v) - _soc(curve, evidence.at_mean_v)) - curve.ocv(there)))
+    return max(
+        0.0,
+        float(
+            curve.ocv(
+                there + _soc(curve, evidence.at_mean_v + above_v) - _soc(curve, evidence.at_mean_v)
+            )
+            - curve.ocv(there)
+        ),
+    )
 
 
 def _soc(curve: Curve, volts: float) -> float:
@@ -90,7 +112,12 @@ def absorption_pack(setup: Setup, _: Evidence) -> Iterator[Finding]:
         (f"charging.{name}", "protection.pack_over_voltage.trip_v"),
         f"The charger goes to {target:.2f} V, the pack trips at {limit.trip_v:.2f} V.",
         "Every full charge ends in a trip.",
-        {f"charging.{name}": to} | ({"charging.equalise_v": to} if name == "absorption_v" and charging.equalise_v and charging.equalise_v > to else {}),
+        {f"charging.{name}": to}
+        | (
+            {"charging.equalise_v": to}
+            if name == "absorption_v" and charging.equalise_v and charging.equalise_v > to
+            else {}
+        ),
         f"Charge to {to:.1f} V",
     )
 
@@ -148,7 +175,11 @@ def equalise(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
             ("charging.equalise_v", "protection.cell_over_voltage.trip_v"),
             f"Equalise {per_cell:.3f} V a cell reaches the trip at {limit.trip_v:.2f} V.",
             "A lead-acid equalise has no place on lithium; a levelling charge must stay below the trip with room for the deviation.",
-            {"charging.equalise_v": max(to, charging.absorption_v) if max(to, charging.absorption_v) < n * limit.trip_v else None},
+            {
+                "charging.equalise_v": max(to, charging.absorption_v)
+                if max(to, charging.absorption_v) < n * limit.trip_v
+                else None
+            },
             f"Equalise at {to:.1f} V",
         )
     elif charging.equalise_every_days is not None and charging.equalise_every_days < 14:
@@ -205,7 +236,9 @@ def rate(setup: Setup, _: Evidence) -> Iterator[Finding]:
         )
     cells_a = setup.cell.max_charge_a
     if cells_a and amps / packs > cells_a * setup.cells_in_parallel:
-        to = down(cells_a * setup.cells_in_parallel * packs, 1.0) or down(cells_a * setup.cells_in_parallel * packs, 0.1)
+        to = down(cells_a * setup.cells_in_parallel * packs, 1.0) or down(
+            cells_a * setup.cells_in_parallel * packs, 0.1
+        )
         yield error(
             (path, "cell.max_charge_a"),
             f"The charger gives each pack {amps / packs:g} A; its cells may take {cells_a * setup.cells_in_parallel:g} A.",
@@ -216,7 +249,11 @@ def rate(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 
 RULES = (
-    Rule("absorption-against-trip", absorption_trip, "measured deviation where there is a log; the chemistry's curve"),
+    Rule(
+        "absorption-against-trip",
+        absorption_trip,
+        "measured deviation where there is a log; the chemistry's curve",
+    ),
     Rule("absorption-against-pack-trip", absorption_pack, "arithmetic"),
     Rule("absorption-under-the-knee", absorption_low, "the chemistry's curve"),
     Rule("float-order", float_order, COMMON),

@@ -96,8 +96,18 @@ def releases(setup: Setup, _: Evidence) -> Iterator[Finding]:
     for key, name, limit, hot in (
         ("charge_over_temperature", "Charge over-temperature", p.charge_over_temperature, True),
         ("charge_under_temperature", "Charge under-temperature", p.charge_under_temperature, False),
-        ("discharge_over_temperature", "Discharge over-temperature", p.discharge_over_temperature, True),
-        ("discharge_under_temperature", "Discharge under-temperature", p.discharge_under_temperature, False),
+        (
+            "discharge_over_temperature",
+            "Discharge over-temperature",
+            p.discharge_over_temperature,
+            True,
+        ),
+        (
+            "discharge_under_temperature",
+            "Discharge under-temperature",
+            p.discharge_under_temperature,
+            False,
+        ),
         ("mosfet_over_temperature", "MOSFET over-temperature", p.mosfet_over_temperature, True),
     ):
         yield from _order(f"protection.{key}", name, limit, hot)
@@ -123,22 +133,47 @@ def hot(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """Cutoffs above what cells and switches stand."""
     p = setup.protection
     for key, name, limit, most, to in (
-        ("charge_over_temperature", "Charging", p.charge_over_temperature, HIGHEST_CHARGE_C, usual(setup, "charge_hot_trip_c")),
-        ("discharge_over_temperature", "Discharging", p.discharge_over_temperature, HIGHEST_DISCHARGE_C, usual(setup, "discharge_hot_trip_c")),
-        ("mosfet_over_temperature", "The BMS's switches", p.mosfet_over_temperature, HIGHEST_MOSFET_C, 90.0),
+        (
+            "charge_over_temperature",
+            "Charging",
+            p.charge_over_temperature,
+            HIGHEST_CHARGE_C,
+            usual(setup, "charge_hot_trip_c"),
+        ),
+        (
+            "discharge_over_temperature",
+            "Discharging",
+            p.discharge_over_temperature,
+            HIGHEST_DISCHARGE_C,
+            usual(setup, "discharge_hot_trip_c"),
+        ),
+        (
+            "mosfet_over_temperature",
+            "The BMS's switches",
+            p.mosfet_over_temperature,
+            HIGHEST_MOSFET_C,
+            90.0,
+        ),
     ):
         if limit and limit.trip_c > most:
             yield error(
                 f"protection.{key}.trip_c",
                 f"{name} may go on up to {limit.trip_c:g} °C.",
                 "Cells age fast above 45 °C and their sheets end at 55 to 60 °C; switches fail above some 100 °C.",
-                {f"protection.{key}.trip_c": to, f"protection.{key}.release_c": min(limit.release_c, to - 5.0)},
+                {
+                    f"protection.{key}.trip_c": to,
+                    f"protection.{key}.release_c": min(limit.release_c, to - 5.0),
+                },
                 f"Stop at {to:g} °C",
             )
 
 
 RULES = (
-    Rule("charging-below-freezing", charge_cold, "cell data sheets (0 °C), from memory; margin: common practice"),
+    Rule(
+        "charging-below-freezing",
+        charge_cold,
+        "cell data sheets (0 °C), from memory; margin: common practice",
+    ),
     Rule("temperature-release-order", releases),
     Rule("discharge-cutoff-too-cold", discharge_cold, MEMORY),
     Rule("temperature-cutoff-too-hot", hot, MEMORY),

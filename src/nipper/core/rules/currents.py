@@ -5,7 +5,13 @@ from collections.abc import Iterator, Mapping
 from nipper.core.findings import Finding
 from nipper.core.rules.base import COMMON, MEMORY, Evidence, Rule, down, error, note, up, warning
 from nipper.core.setup import Setup, put
-from nipper.core.wiring.currents import battery_w_to_a, bms_opens_after_s, fuse_first, lead_first, short_circuit_a
+from nipper.core.wiring.currents import (
+    battery_w_to_a,
+    bms_opens_after_s,
+    fuse_first,
+    lead_first,
+    short_circuit_a,
+)
 from nipper.core.wiring.fuse import KIND_WORDS, RATED_A, melts_after_s
 from nipper.core.wiring.lead import LEADS, carries_a
 
@@ -22,25 +28,72 @@ def _kw(watts: float) -> str:
 
 def missing(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """A BMS without an over-current limit leaves everything to the fuse."""
-    p, amps = setup.protection, down(0.5 * setup.capacity_ah, 1.0) or down(0.5 * setup.capacity_ah, 0.1)
-    least = min(v for v in (amps, setup.cell.max_discharge_a and setup.cell.max_discharge_a * setup.cells_in_parallel, setup.wiring and setup.wiring.fuse_a) if v)
+    p, amps = (
+        setup.protection,
+        down(0.5 * setup.capacity_ah, 1.0) or down(0.5 * setup.capacity_ah, 0.1),
+    )
+    least = min(
+        v
+        for v in (
+            amps,
+            setup.cell.max_discharge_a and setup.cell.max_discharge_a * setup.cells_in_parallel,
+            setup.wiring and setup.wiring.fuse_a,
+        )
+        if v
+    )
     for path, limit, word, values in (
-        (OVER, p.discharge_over_current, "a discharge over-current", {"trip_a": least, "delay_s": 10.0, "release_s": 60.0}),
-        ("protection.charge_over_current", p.charge_over_current, "a charge over-current", {"trip_a": amps, "delay_s": 10.0, "release_s": 60.0}),
-        (SHORT, p.short_circuit, "a short circuit", {"trip_a": up(3.0 * (p.discharge_over_current.trip_a if p.discharge_over_current else least), 10.0)}),
+        (
+            OVER,
+            p.discharge_over_current,
+            "a discharge over-current",
+            {"trip_a": least, "delay_s": 10.0, "release_s": 60.0},
+        ),
+        (
+            "protection.charge_over_current",
+            p.charge_over_current,
+            "a charge over-current",
+            {"trip_a": amps, "delay_s": 10.0, "release_s": 60.0},
+        ),
+        (
+            SHORT,
+            p.short_circuit,
+            "a short circuit",
+            {
+                "trip_a": up(
+                    3.0 * (p.discharge_over_current.trip_a if p.discharge_over_current else least),
+                    10.0,
+                )
+            },
+        ),
     ):
         if limit is None:
             why = "If it has no such limit, cells, leads and switches are protected by the fuse alone; if it has one, enter it."
-            yield warning(path, f"Nothing in the BMS is known to stop {word}.", why, {path: values}, f"Trip at {values['trip_a']:g} A")
+            yield warning(
+                path,
+                f"Nothing in the BMS is known to stop {word}.",
+                why,
+                {path: values},
+                f"Trip at {values['trip_a']:g} A",
+            )
 
 
 def fuse_before_bms(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """On an overload the BMS should open first: a fuse does not come back by itself."""
     between, wiring, over = fuse_first(setup), setup.wiring, setup.protection.discharge_over_current
-    if between is None or wiring is None or not wiring.fuse_a or over is None or wiring.fuse_a < over.trip_a:
+    if (
+        between is None
+        or wiring is None
+        or not wiring.fuse_a
+        or over is None
+        or wiring.fuse_a < over.trip_a
+    ):
         return  # a fuse below the trip is told by a rule of its own
     delays = [{f"{OVER}.delay_s": s} for s in DELAYS_S if s < over.delay_s]
-    short = [{f"{SHORT}.trip_a": down(between[0], 10.0)}] if setup.protection.short_circuit and down(between[0], 10.0) >= 1.5 * over.trip_a else []
+    short = (
+        [{f"{SHORT}.trip_a": down(between[0], 10.0)}]
+        if setup.protection.short_circuit and down(between[0], 10.0) >= 1.5 * over.trip_a
+        else []
+    )
     carries = carries_a(wiring.cable_mm2) if wiring.cable_mm2 else 0.0
     larger = [{"wiring.fuse_a": float(f)} for f in RATED_A if wiring.fuse_a < f <= carries]
     fix = next((c for c in [*delays, *short, *larger] if fuse_first(put(setup, c)) is None), None)
@@ -57,7 +110,9 @@ def fuse_before_bms(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 def _label(fix: Mapping[str, object] | None) -> str:
     for path, value in (fix or {}).items():
-        what = {"delay_s": "Delay {:g} s", "trip_a": "Trip at {:g} A", "fuse_a": "Fuse of {:g} A"}[path.rpartition(".")[2]]
+        what = {"delay_s": "Delay {:g} s", "trip_a": "Trip at {:g} A", "fuse_a": "Fuse of {:g} A"}[
+            path.rpartition(".")[2]
+        ]
         return what.format(value)
     return ""
 
@@ -67,8 +122,18 @@ def lead_before_fuse(setup: Setup, _: Evidence) -> Iterator[Finding]:
     at = lead_first(setup)
     if at is None or setup.wiring is None or not setup.wiring.fuse_a or not setup.wiring.cable_mm2:
         return
-    sizes = [{"wiring.cable_mm2": float(size)} for size, carries, _ in LEADS if size > setup.wiring.cable_mm2 and carries >= setup.wiring.fuse_a]
-    smaller = {"wiring.fuse_a": float(next((f for f in reversed(RATED_A) if f <= carries_a(setup.wiring.cable_mm2)), RATED_A[0]))}
+    sizes = [
+        {"wiring.cable_mm2": float(size)}
+        for size, carries, _ in LEADS
+        if size > setup.wiring.cable_mm2 and carries >= setup.wiring.fuse_a
+    ]
+    smaller = {
+        "wiring.fuse_a": float(
+            next(
+                (f for f in reversed(RATED_A) if f <= carries_a(setup.wiring.cable_mm2)), RATED_A[0]
+            )
+        )
+    }
     fix = next((c for c in [*sizes, smaller] if lead_first(put(setup, c)) is None), smaller)
     size = fix.get("wiring.cable_mm2")
     yield error(
@@ -88,21 +153,41 @@ def inrush(setup: Setup, _: Evidence) -> Iterator[Finding]:
     amps, lasts = battery_w_to_a(setup, usage.inrush_w), usage.inrush_s
     if bms_opens_after_s(setup, amps) < lasts:
         fast = p.short_circuit is not None and amps > p.short_circuit.trip_a
-        changes = {f"{SHORT}.trip_a": up(1.2 * amps, 10.0)} if fast else {f"{OVER}.delay_s": up(2.0 * lasts, 1.0)}
+        changes = (
+            {f"{SHORT}.trip_a": up(1.2 * amps, 10.0)}
+            if fast
+            else {f"{OVER}.delay_s": up(2.0 * lasts, 1.0)}
+        )
         tried = put(setup, changes)
-        fits = bms_opens_after_s(tried, amps) >= lasts and fuse_first(tried) is None and up(2.0 * lasts, 1.0) <= 30.0 and 1.2 * amps < 0.5 * short_circuit_a(setup)
-        fix: dict[str, object] = dict(changes) if fits else {"usage.inrush_w": _starts_w(setup, lasts)}
+        fits = (
+            bms_opens_after_s(tried, amps) >= lasts
+            and fuse_first(tried) is None
+            and up(2.0 * lasts, 1.0) <= 30.0
+            and 1.2 * amps < 0.5 * short_circuit_a(setup)
+        )
+        fix: dict[str, object] = (
+            dict(changes) if fits else {"usage.inrush_w": _starts_w(setup, lasts)}
+        )
         yield warning(
             ("usage.inrush_w", f"{SHORT}.trip_a" if fast else f"{OVER}.delay_s"),
             f"The heaviest start, {_kw(usage.inrush_w)} for {lasts:g} s, is {amps:.0f} A from each pack: the BMS opens after {bms_opens_after_s(setup, amps):g} s.",
             "Motors draw several times their current for a second. A longer delay or a higher fast trip lets it through where cells, fuse and the "
             "BMS's own sheet allow; else a soft start, or more packs.",
             fix,
-            _label(changes) if fits else f"Starts of at most {_kw(float(str(fix['usage.inrush_w'])))}",
+            _label(changes)
+            if fits
+            else f"Starts of at most {_kw(float(str(fix['usage.inrush_w'])))}",
         )
     if wiring and wiring.fuse_a and melts_after_s(amps, wiring.fuse_a, wiring.fuse_kind)[0] < lasts:
         carries = carries_a(wiring.cable_mm2) if wiring.cable_mm2 else 0.0
-        to = next((float(f) for f in RATED_A if f <= carries and melts_after_s(amps, f, wiring.fuse_kind)[0] > lasts), None)
+        to = next(
+            (
+                float(f)
+                for f in RATED_A
+                if f <= carries and melts_after_s(amps, f, wiring.fuse_kind)[0] > lasts
+            ),
+            None,
+        )
         yield warning(
             ("usage.inrush_w", "wiring.fuse_a"),
             f"The heaviest start, {amps:.0f} A for {lasts:g} s from each pack, may melt the {wiring.fuse_a:g} A fuse.",
@@ -114,11 +199,18 @@ def inrush(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 def _starts_w(setup: Setup, lasts: float) -> float:
     """The heaviest start that trips nothing, W."""
-    watts, wiring = setup.usage.inrush_w if setup.usage and setup.usage.inrush_w else 0.0, setup.wiring
+    watts, wiring = (
+        setup.usage.inrush_w if setup.usage and setup.usage.inrush_w else 0.0,
+        setup.wiring,
+    )
     while watts > 1.0:
         watts *= 0.95
         amps = battery_w_to_a(setup, watts)
-        if bms_opens_after_s(setup, amps) >= lasts and not (wiring and wiring.fuse_a and melts_after_s(amps, wiring.fuse_a, wiring.fuse_kind)[0] < lasts):
+        if bms_opens_after_s(setup, amps) >= lasts and not (
+            wiring
+            and wiring.fuse_a
+            and melts_after_s(amps, wiring.fuse_a, wiring.fuse_kind)[0] < lasts
+        ):
             break
     return max(1.0, down(watts, 100.0) or down(watts, 1.0))
 
@@ -131,10 +223,15 @@ def load(setup: Setup, _: Evidence) -> Iterator[Finding]:
     amps, packs = battery_w_to_a(setup, usage.continuous_w), setup.packs_in_parallel
     if amps > over.trip_a:
         cells_a = setup.cell.max_discharge_a
-        ceilings = [cells_a * setup.cells_in_parallel if cells_a else None, 0.8 * wiring.fuse_a if wiring and wiring.fuse_a else None]
+        ceilings = [
+            cells_a * setup.cells_in_parallel if cells_a else None,
+            0.8 * wiring.fuse_a if wiring and wiring.fuse_a else None,
+        ]
         to = up(amps / CLOSE, 1.0)
         raised = all(to <= c for c in ceilings if c is not None)
-        watts = down(usage.continuous_w * CLOSE * over.trip_a / amps, 100.0) or down(usage.continuous_w * CLOSE * over.trip_a / amps, 1.0)
+        watts = down(usage.continuous_w * CLOSE * over.trip_a / amps, 100.0) or down(
+            usage.continuous_w * CLOSE * over.trip_a / amps, 1.0
+        )
         yield warning(
             ("usage.continuous_w", f"{OVER}.trip_a"),
             f"Loads of {_kw(usage.continuous_w)} draw {amps:.0f} A from each pack; the BMS trips at {over.trip_a:g} A.",
@@ -175,7 +272,11 @@ def breaking(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 def pulse(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """What the BMS lets through for its delay must be within the cells' pulse."""
-    cell, over, short = setup.cell, setup.protection.discharge_over_current, setup.protection.short_circuit
+    cell, over, short = (
+        setup.cell,
+        setup.protection.discharge_over_current,
+        setup.protection.short_circuit,
+    )
     if not cell.pulse_discharge_a or not cell.pulse_s or over is None or short is None:
         return
     pulse_a = cell.pulse_discharge_a * setup.cells_in_parallel
@@ -197,7 +298,11 @@ def pulse(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 def main_path(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """Limits of packs add up, but only as far as the wiring goes."""
-    wiring, over, packs = setup.wiring, setup.protection.discharge_over_current, setup.packs_in_parallel
+    wiring, over, packs = (
+        setup.wiring,
+        setup.protection.discharge_over_current,
+        setup.packs_in_parallel,
+    )
     if wiring is None or not wiring.main_fuse_a:
         return
     most_a = carries_a(wiring.main_cable_mm2) if wiring.main_cable_mm2 else wiring.main_fuse_a
@@ -211,7 +316,11 @@ def main_path(setup: Setup, _: Evidence) -> Iterator[Finding]:
             {"wiring.main_cable_mm2": size} if size else {"wiring.main_fuse_a": fuse},
             f"Main lead of {size:g} mm²" if size else f"Main fuse of {fuse:g} A",
         )
-    amps = battery_w_to_a(setup, setup.usage.continuous_w) * packs if setup.usage and setup.usage.continuous_w else None
+    amps = (
+        battery_w_to_a(setup, setup.usage.continuous_w) * packs
+        if setup.usage and setup.usage.continuous_w
+        else None
+    )
     if amps and amps > wiring.main_fuse_a and setup.usage and setup.usage.continuous_w:
         watts = max(1.0, down(0.8 * setup.usage.continuous_w * wiring.main_fuse_a / amps, 100.0))
         yield warning(
@@ -246,7 +355,11 @@ def recovery(setup: Setup, _: Evidence) -> Iterator[Finding]:
 RULES = (
     Rule("current-limit-missing", missing, COMMON),
     Rule("fuse-before-bms", fuse_before_bms, GATES),
-    Rule("lead-ruined-before-fuse", lead_before_fuse, "IEC 60364-4-43 and IEC 60269-1, from memory; local code decides"),
+    Rule(
+        "lead-ruined-before-fuse",
+        lead_before_fuse,
+        "IEC 60364-4-43 and IEC 60269-1, from memory; local code decides",
+    ),
     Rule("inrush", inrush, "loads as entered; " + GATES),
     Rule("load-beyond-trip", load, "loads as entered"),
     Rule("fuse-breaking-capacity", breaking, "arithmetic; breaking capacities from memory"),

@@ -5,12 +5,30 @@ from dataclasses import replace
 
 from nipper.core.findings import Finding
 from nipper.core.rules import level
-from nipper.core.rules.base import COMMON, Evidence, Rule, down, error, note, sheet_max_v, sheet_min_v, up, usual, warning
+from nipper.core.rules.base import (
+    COMMON,
+    Evidence,
+    Rule,
+    down,
+    error,
+    note,
+    sheet_max_v,
+    sheet_min_v,
+    up,
+    usual,
+    warning,
+)
 from nipper.core.setup import Balancer, Setup
 
 PATH = "separate_balancer"
 PLATES = ("lfp", "nmc")
-AS_ANY = (level.start_reached, level.start_on_flat, level.rest_only, level.trigger, level.beyond_trip)
+AS_ANY = (
+    level.start_reached,
+    level.start_on_flat,
+    level.rest_only,
+    level.trigger,
+    level.beyond_trip,
+)
 
 
 def settings(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
@@ -18,10 +36,15 @@ def settings(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
     separate = setup.separate_balancer
     if separate is None:
         return
-    alone = setup.model_copy(update={"balancer": Balancer(**separate.model_dump(include=set(Balancer.model_fields)))})
+    alone = setup.model_copy(
+        update={"balancer": Balancer(**separate.model_dump(include=set(Balancer.model_fields)))}
+    )
     for judge in AS_ANY:
         for found in judge(alone, evidence):
-            suggestion = {path.replace("balancer.", f"{PATH}."): value for path, value in found.suggestion.items()}
+            suggestion = {
+                path.replace("balancer.", f"{PATH}."): value
+                for path, value in found.suggestion.items()
+            }
             yield replace(
                 found,
                 message=f"Separate balancer: {found.message[0].lower()}{found.message[1:]}",
@@ -47,7 +70,11 @@ def window(setup: Setup, _: Evidence) -> Iterator[Finding]:
             {f"{PATH}.low_v": to},
             f"Stop below {to:.2f} V",
         )
-    top = setup.charging.absorption_v / setup.cells if setup.charging else usual(setup, "absorption_v")
+    top = (
+        setup.charging.absorption_v / setup.cells
+        if setup.charging
+        else usual(setup, "absorption_v")
+    )
     high, most = separate.high_v, min(over.trip_v, sheet_max_v(setup))
     if high is None:
         return
@@ -79,7 +106,11 @@ def cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
     least = max(0.0, cutoff.trip_c if cutoff else usual(setup, "charge_cold_trip_c"))
     if separate.low_c is not None and separate.low_c >= least - 1e-9:
         return
-    judge, told = (error, f"only below {separate.low_c:g} °C") if separate.low_c is not None and separate.low_c < 0.0 else (warning, "at no temperature")
+    judge, told = (
+        (error, f"only below {separate.low_c:g} °C")
+        if separate.low_c is not None and separate.low_c < 0.0
+        else (warning, "at no temperature")
+    )
     if separate.low_c is not None and separate.low_c >= 0.0:
         told = f"below {separate.low_c:g} °C, the BMS's charge below {least:g} °C"
     yield judge(

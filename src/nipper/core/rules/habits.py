@@ -3,7 +3,19 @@
 from collections.abc import Iterator
 
 from nipper.core.findings import Finding
-from nipper.core.rules.base import COMMON, MEMORY, Evidence, Rule, chem, down, error, note, up, usual, warning
+from nipper.core.rules.base import (
+    COMMON,
+    MEMORY,
+    Evidence,
+    Rule,
+    chem,
+    down,
+    error,
+    note,
+    up,
+    usual,
+    warning,
+)
 from nipper.core.setup import Setup
 
 LONGEST_S, SHORTEST_S = 10.0, 0.5  # of a voltage trip's delay: 1 to 5 s usual, common practice
@@ -15,7 +27,12 @@ OVER, UNDER = "protection.cell_over_voltage", "protection.cell_under_voltage"
 
 def voltage_delay(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """Too long a delay exposes the cell; too short a one trips on a motor's start."""
-    for name in ("cell_over_voltage", "cell_under_voltage", "pack_over_voltage", "pack_under_voltage"):
+    for name in (
+        "cell_over_voltage",
+        "cell_under_voltage",
+        "pack_over_voltage",
+        "pack_under_voltage",
+    ):
         limit = getattr(setup.protection, name)
         word = name.replace("cell_", "").replace("pack_", "pack's ").replace("_voltage", "-voltage")
         path = f"protection.{name}.delay_s"
@@ -42,8 +59,16 @@ def full_reference(setup: Setup, _: Evidence) -> Iterator[Finding]:
     full, knee = setup.protection.soc_full_v, chem(setup).knee_v
     if full is None or full >= knee:
         return
-    target = setup.charging.absorption_v / setup.cells if setup.charging else usual(setup, "absorption_v")
-    to = min(usual(setup, "soc_full_v"), down(target)) if target >= knee else usual(setup, "soc_full_v")
+    target = (
+        setup.charging.absorption_v / setup.cells
+        if setup.charging
+        else usual(setup, "absorption_v")
+    )
+    to = (
+        min(usual(setup, "soc_full_v"), down(target))
+        if target >= knee
+        else usual(setup, "soc_full_v")
+    )
     yield warning(
         "protection.soc_full_v",
         f"The 100 % reference at {full:.2f} V lies under the knee at {knee:.2f} V.",
@@ -91,13 +116,25 @@ def heat_missing(setup: Setup, _: Evidence) -> Iterator[Finding]:
         ("charge_over_temperature", "the charge when the cells are hot", "charge_hot"),
         ("discharge_over_temperature", "the discharge when the cells are hot", "discharge_hot"),
     )
-    values = {name: (word, usual(setup, f"{key}_trip_c"), usual(setup, f"{key}_release_c")) for name, word, key in hot}
+    values = {
+        name: (word, usual(setup, f"{key}_trip_c"), usual(setup, f"{key}_release_c"))
+        for name, word, key in hot
+    }
     values["mosfet_over_temperature"] = ("anything when the BMS's switches are hot", 90.0, 75.0)
     for name, (word, trip_c, release_c) in values.items():
         if getattr(p, name) is None:
-            path, why = f"protection.{name}", "A loose joint or a hot summer shows itself first as heat."
+            path, why = (
+                f"protection.{name}",
+                "A loose joint or a hot summer shows itself first as heat.",
+            )
             judge = note if "mosfet" in name else warning  # many do not show it
-            yield judge(path, f"Nothing is known to stop {word}.", why, {path: {"trip_c": trip_c, "release_c": release_c}}, f"Stop at {trip_c:g} °C")
+            yield judge(
+                path,
+                f"Nothing is known to stop {word}.",
+                why,
+                {path: {"trip_c": trip_c, "release_c": release_c}},
+                f"Stop at {trip_c:g} °C",
+            )
 
 
 def storage(setup: Setup, _: Evidence) -> Iterator[Finding]:

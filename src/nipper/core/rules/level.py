@@ -46,7 +46,13 @@ def start_on_flat(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"Balance from {knee:.2f} V",
         )
     else:
-        yield note("balancer.start_v", text, "The school of an early start with an active balancer: more hours, less aim.", fix, f"Balance from {knee:.2f} V")
+        yield note(
+            "balancer.start_v",
+            text,
+            "The school of an early start with an active balancer: more hours, less aim.",
+            fix,
+            f"Balance from {knee:.2f} V",
+        )
 
 
 def float_ends_it(setup: Setup, _: Evidence) -> Iterator[Finding]:
@@ -131,11 +137,18 @@ def enough(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
         f"Cell {evidence.worst_cell} drifts {needs:.0f} mAh a day; the balancer can move {can:.0f} mAh a day in the "
         f"{60 * evidence.allowed_h_per_day:.0f} min a day it may run."
     )
-    settings = ("balancer.current_a", "balancer.start_v", "balancer.when", "charging.absorption_min")
+    settings = (
+        "balancer.current_a",
+        "balancer.start_v",
+        "balancer.when",
+        "charging.absorption_min",
+    )
     if can < needs:
         minutes = setup.charging.absorption_min if setup.charging else 0.0
         longer = min(LONG_ABSORPTION_MIN, max(60.0, minutes * 2))
-        fix: dict[str, object] = {"charging.absorption_min": longer} if setup.charging and longer > minutes else {}
+        fix: dict[str, object] = (
+            {"charging.absorption_min": longer} if setup.charging and longer > minutes else {}
+        )
         yield warning(
             settings,
             f"The balancer cannot keep up. {facts}",
@@ -144,7 +157,11 @@ def enough(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
             f"Hold {longer:g} min",
         )
     else:
-        yield note(settings, f"The balancer can keep up. {facts}", "From the hours above the start voltage in the log, in the permitted phase.")
+        yield note(
+            settings,
+            f"The balancer can keep up. {facts}",
+            "From the hours above the start voltage in the log, in the permitted phase.",
+        )
 
 
 def beyond_trip(setup: Setup, _: Evidence) -> Iterator[Finding]:
@@ -164,7 +181,11 @@ def beyond_trip(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 RULES = (
     Rule("balance-start-above-absorption", start_reached, "arithmetic"),
-    Rule("balance-start-on-the-flat", start_on_flat, "the chemistry's curve; schools: common practice"),
+    Rule(
+        "balance-start-on-the-flat",
+        start_on_flat,
+        "the chemistry's curve; schools: common practice",
+    ),
     Rule("balancing-ends-at-float", float_ends_it, COMMON),
     Rule("absorption-too-short-to-level", absorption_short, COMMON),
     Rule("balancing-only-at-rest", rest_only, COMMON),

@@ -24,7 +24,12 @@ def transport(setup: Setup, _: Evidence) -> Iterator[Finding]:
 def time_out(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """How long the inverter goes on with old limits when the link is lost."""
     link = setup.link
-    if link is None or link.mode != "closed" or link.loss_timeout_s is None or link.loss_timeout_s <= 60:
+    if (
+        link is None
+        or link.mode != "closed"
+        or link.loss_timeout_s is None
+        or link.loss_timeout_s <= 60
+    ):
         return
     yield warning(
         "link.loss_timeout_s",
@@ -41,17 +46,39 @@ def inverter_current(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if link is None:
         return
     for path, most, limit, word in (
-        ("link.inverter_max_charge_a", link.inverter_max_charge_a, p.charge_over_current, "charge with"),
-        ("link.inverter_max_discharge_a", link.inverter_max_discharge_a, p.discharge_over_current, "draw"),
+        (
+            "link.inverter_max_charge_a",
+            link.inverter_max_charge_a,
+            p.charge_over_current,
+            "charge with",
+        ),
+        (
+            "link.inverter_max_discharge_a",
+            link.inverter_max_discharge_a,
+            p.discharge_over_current,
+            "draw",
+        ),
     ):
         if most is None or limit is None or most <= limit.trip_a * packs:
             continue
         text = f"The inverter may {word} {most:g} A; {packs} pack{'s' if packs > 1 else ''} trip at {limit.trip_a * packs:g} A."
         to = float(int(0.9 * limit.trip_a * packs))
         if link.mode == "open":
-            yield warning(path, text, "Without the BMS's limits it does not know and runs into the trip.", {path: to}, f"At most {to:g} A")
+            yield warning(
+                path,
+                text,
+                "Without the BMS's limits it does not know and runs into the trip.",
+                {path: to},
+                f"At most {to:g} A",
+            )
         else:
-            yield note(path, text, "The closed loop lowers it; if the link is lost, only this number is left.", {path: to}, f"At most {to:g} A")
+            yield note(
+                path,
+                text,
+                "The closed loop lowers it; if the link is lost, only this number is left.",
+                {path: to},
+                f"At most {to:g} A",
+            )
 
 
 RULES = (

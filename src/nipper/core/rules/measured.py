@@ -26,7 +26,9 @@ def measured(log: Log, setup: Setup, known: Estimate) -> Evidence:
         at_mean_v=read.mean_v if read else None,
         highest_cell=read.highest if read else None,
         when=_day(read.time_s, read.current_a) if read else "",
-        worst_drift_mah_per_day=None if worst is None else float(1e3 * known.drift.ah_per_day[worst]),
+        worst_drift_mah_per_day=None
+        if worst is None
+        else float(1e3 * known.drift.ah_per_day[worst]),
         worst_cell=None if worst is None else worst + 1,
         allowed_h_per_day=use.allowed_h / days if setup.balancer and enough else None,
     )

@@ -3,16 +3,37 @@
 from collections.abc import Iterator
 
 from nipper.core.findings import Finding
-from nipper.core.rules.base import COMMON, MEMORY, Evidence, Rule, chem, down, error, note, sheet_max_v, sheet_min_v, up, usual, warning
+from nipper.core.rules.base import (
+    COMMON,
+    MEMORY,
+    Evidence,
+    Rule,
+    chem,
+    down,
+    error,
+    note,
+    sheet_max_v,
+    sheet_min_v,
+    up,
+    usual,
+    warning,
+)
 from nipper.core.setup import Setup
 
 LEAST_GAP_V = 0.02  # between trip and release: less is inside a BMS's own reading error
 TOLERATED_V = 0.05  # above the sheet: some makers of 4.2 V cells allow a trip that much higher (common practice)
 TOLERATED = 1.25  # a trip this far above the cells' continuous current is a doubt, beyond it an error (common practice)
-SHORT_US = (50.0, 1000.0)  # common practice: 100 us to 1 ms; half of the lower end before it is called too short
+SHORT_US = (
+    50.0,
+    1000.0,
+)  # common practice: 100 us to 1 ms; half of the lower end before it is called too short
 RECOVERY_S = 30.0
 OVER_CURRENT_S = 30.0
-TYPICAL_FULL_REST_V = {"lfp": 3.40, "nmc": 4.10, "lto": 2.60}  # where a full cell comes to rest, from memory
+TYPICAL_FULL_REST_V = {
+    "lfp": 3.40,
+    "nmc": 4.10,
+    "lto": 2.60,
+}  # where a full cell comes to rest, from memory
 
 OVER, UNDER = "protection.cell_over_voltage", "protection.cell_under_voltage"
 PACK_OVER, PACK_UNDER = "protection.pack_over_voltage", "protection.pack_under_voltage"
@@ -91,7 +112,11 @@ def over_too_low(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"{OVER}.trip_v",
             f"The over-voltage trip at {limit.trip_v:.2f} V lies where a {chem(setup).title} pack is usually charged to ({usual(setup, 'absorption_v'):.2f} V).",
             "The pack can never be filled nor levelled. The value may belong to another chemistry.",
-            {f"{OVER}.trip_v": trip, f"{OVER}.release_v": min(usual(setup, "over_release_v"), down(trip - 0.05)), f"{OVER}.alarm_v": down(trip - 0.04)},
+            {
+                f"{OVER}.trip_v": trip,
+                f"{OVER}.release_v": min(usual(setup, "over_release_v"), down(trip - 0.05)),
+                f"{OVER}.alarm_v": down(trip - 0.04),
+            },
             f"Trip at {trip:.2f} V",
         )
         return
@@ -120,7 +145,11 @@ def under_too_high(setup: Setup, _: Evidence) -> Iterator[Finding]:
         f"{UNDER}.trip_v",
         f"The under-voltage trip at {limit.trip_v:.2f} V leaves about {lost_pct:.0f} % of the charge unused, more under load.",
         "The voltage sags under load, so the last part of the plateau is lost too. Cautious builders use 2.8 to 3.0 V on LFP.",
-        {f"{UNDER}.trip_v": to, f"{UNDER}.alarm_v": up(to + 0.1), f"{UNDER}.release_v": max(usual(setup, "under_release_v"), up(to + 0.2))},
+        {
+            f"{UNDER}.trip_v": to,
+            f"{UNDER}.alarm_v": up(to + 0.1),
+            f"{UNDER}.release_v": max(usual(setup, "under_release_v"), up(to + 0.2)),
+        },
         f"Trip at {to:.2f} V",
     )
 
@@ -176,7 +205,17 @@ def limits_crossed(setup: Setup, _: Evidence) -> Iterator[Finding]:
     over, under = setup.protection.cell_over_voltage, setup.protection.cell_under_voltage
     if under.release_v < over.release_v and under.trip_v < over.trip_v:
         return
-    values = {name: usual(setup, name) for name in ("over_alarm_v", "over_trip_v", "over_release_v", "under_alarm_v", "under_trip_v", "under_release_v")}
+    values = {
+        name: usual(setup, name)
+        for name in (
+            "over_alarm_v",
+            "over_trip_v",
+            "over_release_v",
+            "under_alarm_v",
+            "under_trip_v",
+            "under_release_v",
+        )
+    }
     top, bottom = sheet_max_v(setup), sheet_min_v(setup)
     yield error(
         (f"{OVER}.release_v", f"{UNDER}.release_v"),
@@ -200,8 +239,14 @@ def pack_over(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if limit is None:
         return
     cell_v = setup.protection.cell_over_voltage.trip_v
-    fitting_trip, fitting_release = down(n * (cell_v - 0.02)), down(n * setup.protection.cell_over_voltage.release_v)
-    suggestion: dict[str, object] = {f"{PACK_OVER}.trip_v": fitting_trip, f"{PACK_OVER}.release_v": min(fitting_release, down(fitting_trip - 0.02 * n))}
+    fitting_trip, fitting_release = (
+        down(n * (cell_v - 0.02)),
+        down(n * setup.protection.cell_over_voltage.release_v),
+    )
+    suggestion: dict[str, object] = {
+        f"{PACK_OVER}.trip_v": fitting_trip,
+        f"{PACK_OVER}.release_v": min(fitting_release, down(fitting_trip - 0.02 * n)),
+    }
     if limit.trip_v > n * cell_v + 0.01:
         yield warning(
             f"{PACK_OVER}.trip_v",
@@ -227,8 +272,14 @@ def pack_under(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if limit is None:
         return
     cell_v = setup.protection.cell_under_voltage.trip_v
-    fitting_trip, fitting_release = up(n * (cell_v + 0.02)), up(n * setup.protection.cell_under_voltage.release_v)
-    suggestion: dict[str, object] = {f"{PACK_UNDER}.trip_v": fitting_trip, f"{PACK_UNDER}.release_v": max(fitting_release, up(fitting_trip + 0.02 * n))}
+    fitting_trip, fitting_release = (
+        up(n * (cell_v + 0.02)),
+        up(n * setup.protection.cell_under_voltage.release_v),
+    )
+    suggestion: dict[str, object] = {
+        f"{PACK_UNDER}.trip_v": fitting_trip,
+        f"{PACK_UNDER}.release_v": max(fitting_release, up(fitting_trip + 0.02 * n)),
+    }
     if limit.trip_v < n * cell_v - 0.01:
         yield warning(
             f"{PACK_UNDER}.trip_v",
@@ -260,7 +311,12 @@ def pack_window(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"The pack trips at {over.trip_v:.2f} V, {over.trip_v / n:.2f} V a cell: {n} cells rest at {n * full_v:.1f} V when 90 % full.",
             "The pack could not be charged. Often the limit was made for fewer cells.",
             # where the cells' own limits are as wrong, they are cured first
-            {f"{PACK_OVER}.trip_v": to, f"{PACK_OVER}.release_v": down(n * setup.protection.cell_over_voltage.release_v)} if to > over.trip_v + 0.01 else {},
+            {
+                f"{PACK_OVER}.trip_v": to,
+                f"{PACK_OVER}.release_v": down(n * setup.protection.cell_over_voltage.release_v),
+            }
+            if to > over.trip_v + 0.01
+            else {},
             f"Trip at {to:.1f} V" if to > over.trip_v + 0.01 else "",
         )
     if under and under.trip_v > n * float(curve.ocv(30.0)):
@@ -269,14 +325,22 @@ def pack_window(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"{PACK_UNDER}.trip_v",
             f"The pack stops discharging at {under.trip_v:.2f} V, {under.trip_v / n:.2f} V a cell: that is above 30 % of charge.",
             "Most of the capacity could not be used. Often the limit was made for more cells.",
-            {f"{PACK_UNDER}.trip_v": to, f"{PACK_UNDER}.release_v": up(n * setup.protection.cell_under_voltage.release_v)} if to < under.trip_v - 0.01 else {},
+            {
+                f"{PACK_UNDER}.trip_v": to,
+                f"{PACK_UNDER}.release_v": up(n * setup.protection.cell_under_voltage.release_v),
+            }
+            if to < under.trip_v - 0.01
+            else {},
             f"Trip at {to:.1f} V" if to < under.trip_v - 0.01 else "",
         )
 
 
 def current_beyond_cell(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """An over-current trip above what the cells may carry does not protect them."""
-    for name, most, word in (("charge", setup.cell.max_charge_a, "charge"), ("discharge", setup.cell.max_discharge_a, "discharge")):
+    for name, most, word in (
+        ("charge", setup.cell.max_charge_a, "charge"),
+        ("discharge", setup.cell.max_discharge_a, "discharge"),
+    ):
         limit = getattr(setup.protection, f"{name}_over_current")
         if limit is None or most is None:
             continue
@@ -392,7 +456,9 @@ def references(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """The charge counter is only put right when its references are reached."""
     full, empty = setup.protection.soc_full_v, setup.protection.soc_empty_v
     n = setup.cells
-    reaches_knee = setup.charging is not None and setup.charging.absorption_v / n >= chem(setup).knee_v
+    reaches_knee = (
+        setup.charging is not None and setup.charging.absorption_v / n >= chem(setup).knee_v
+    )
     if full and setup.charging and reaches_knee and full > setup.charging.absorption_v / n + 1e-9:
         to = down(setup.charging.absorption_v / n)
         yield warning(
@@ -416,7 +482,10 @@ def references(setup: Setup, _: Evidence) -> Iterator[Finding]:
             ("protection.soc_full_v", "protection.soc_empty_v"),
             f"The 0 % reference at {empty:.2f} V is not below the 100 % reference at {full:.2f} V.",
             "The counter cannot be put right at both ends.",
-            {"protection.soc_full_v": usual(setup, "soc_full_v"), "protection.soc_empty_v": usual(setup, "soc_empty_v")},
+            {
+                "protection.soc_full_v": usual(setup, "soc_full_v"),
+                "protection.soc_empty_v": usual(setup, "soc_empty_v"),
+            },
             "Usual references",
         )
 
@@ -444,12 +513,20 @@ RULES = (
     Rule("over-voltage-release-above-trip", over_release),
     Rule("over-voltage-release-never-reached", over_release_reachable, MEMORY),
     Rule("over-voltage-alarm-above-trip", over_alarm),
-    Rule("over-voltage-trip-beyond-sheet", over_beyond_sheet, "the cell's sheet; else usual windows, from memory of data sheets"),
+    Rule(
+        "over-voltage-trip-beyond-sheet",
+        over_beyond_sheet,
+        "the cell's sheet; else usual windows, from memory of data sheets",
+    ),
     Rule("over-voltage-limit-too-low", over_too_low),
     Rule("under-voltage-trip-too-high", under_too_high, "the chemistry's curve"),
     Rule("under-voltage-release-below-trip", under_release),
     Rule("under-voltage-alarm-below-trip", under_alarm),
-    Rule("under-voltage-trip-beyond-sheet", under_beyond_sheet, "the cell's sheet; else usual windows, from memory of data sheets"),
+    Rule(
+        "under-voltage-trip-beyond-sheet",
+        under_beyond_sheet,
+        "the cell's sheet; else usual windows, from memory of data sheets",
+    ),
     Rule("voltage-window-crossed", limits_crossed),
     Rule("pack-over-voltage-against-cells", pack_over, "arithmetic"),
     Rule("pack-under-voltage-against-cells", pack_under, "arithmetic"),

@@ -55,14 +55,21 @@ class LimitSchool:
 def limit_schools(setup: Setup, evidence: Evidence) -> list[LimitSchool]:
     """The settings as they are first (id ``now``), then the schools."""
     made = [_cost(setup, evidence, "now", "As set now", "", {})]
-    return made + [_cost(setup, evidence, id_, TITLES[id_], TEXTS[id_], changes(setup, id_)) for id_ in SETS]
+    return made + [
+        _cost(setup, evidence, id_, TITLES[id_], TEXTS[id_], changes(setup, id_)) for id_ in SETS
+    ]
 
 
 def changes(setup: Setup, school: str) -> dict[str, object]:
     """A school as changes to this setup: never beyond the cell's sheet, pack limits and references following."""
-    absorption, float_v, trip, alarm, release, low_trip, low_alarm, low_release, off = SETS[school][setup.chemistry]
+    absorption, float_v, trip, alarm, release, low_trip, low_alarm, low_release, off = SETS[school][
+        setup.chemistry
+    ]
     n, top, bottom = setup.cells, sheet_max_v(setup), sheet_min_v(setup)
-    lower, higher = min(0.0, down(top - trip)), max(0.0, up(bottom - off))  # moved inside a narrower sheet
+    lower, higher = (
+        min(0.0, down(top - trip)),
+        max(0.0, up(bottom - off)),
+    )  # moved inside a narrower sheet
     out: dict[str, object] = {
         "protection.cell_over_voltage.trip_v": round(trip + lower, 3), "protection.cell_over_voltage.alarm_v": round(alarm + lower, 3),
         "protection.cell_over_voltage.release_v": round(release + lower, 3), "protection.cell_under_voltage.trip_v": round(low_trip + higher, 3),
@@ -74,9 +81,19 @@ def changes(setup: Setup, school: str) -> dict[str, object]:
     if setup.protection.pack_under_voltage:
         out |= _pack("under", up(n * (low_trip + higher + 0.02)), up(n * (low_release + higher)))
     if setup.charging:
-        out |= {"charging.absorption_v": down(n * (absorption + lower)), "charging.float_v": down(n * (float_v + lower))}
+        out |= {
+            "charging.absorption_v": down(n * (absorption + lower)),
+            "charging.float_v": down(n * (float_v + lower)),
+        }
         if setup.charging.equalise_v:
-            out["charging.equalise_v"] = down(n * min(max(absorption + lower, setup.charging.equalise_v / n), alarm + lower - 0.01, trip + lower - 0.035))
+            out["charging.equalise_v"] = down(
+                n
+                * min(
+                    max(absorption + lower, setup.charging.equalise_v / n),
+                    alarm + lower - 0.01,
+                    trip + lower - 0.035,
+                )
+            )
     return out
 
 
@@ -85,16 +102,30 @@ def _pack(side: str, trip_v: float, release_v: float) -> dict[str, object]:
     return {f"{path}.trip_v": trip_v, f"{path}.release_v": release_v, f"{path}.alarm_v": None}
 
 
-def _cost(setup: Setup, evidence: Evidence, id_: str, title: str, text: str, changed: Mapping[str, object]) -> LimitSchool:
+def _cost(
+    setup: Setup, evidence: Evidence, id_: str, title: str, text: str, changed: Mapping[str, object]
+) -> LimitSchool:
     after, chem = put(setup, changed), chemistry(setup.chemistry)
-    curve, low, over = chem.curve, after.protection.cell_under_voltage, after.protection.cell_over_voltage
-    target_v = after.charging.absorption_v / after.cells if after.charging else chem.usual["absorption_v"].value
-    usable_pct = min(100.0, float(curve.soc(min(target_v, chem.max_v)))) - float(curve.soc(low.trip_v))
+    curve, low, over = (
+        chem.curve,
+        after.protection.cell_under_voltage,
+        after.protection.cell_over_voltage,
+    )
+    target_v = (
+        after.charging.absorption_v / after.cells
+        if after.charging
+        else chem.usual["absorption_v"].value
+    )
+    usable_pct = min(100.0, float(curve.soc(min(target_v, chem.max_v)))) - float(
+        curve.soc(low.trip_v)
+    )
     off, standby_w = after.protection.power_off_v, after.wiring.standby_w if after.wiring else None
     days = None
     if off and standby_w and off < low.trip_v:
         left_ah = float(curve.soc(low.trip_v) - curve.soc(off)) / 100.0 * after.capacity_ah
-        days = left_ah * after.cells * low.trip_v / standby_w / 24.0 if left_ah > 0.0 else None  # below what the curve knows
+        days = (
+            left_ah * after.cells * low.trip_v / standby_w / 24.0 if left_ah > 0.0 else None
+        )  # below what the curve knows
     return LimitSchool(
         id=id_,
         title=title,
@@ -106,9 +137,14 @@ def _cost(setup: Setup, evidence: Evidence, id_: str, title: str, text: str, cha
         top_v=target_v,
         low_trip_v=low.trip_v,
         high_trip_v=over.trip_v,
-        followed=bool(changed) and all(_same(get(setup, path), value) for path, value in changed.items()),
+        followed=bool(changed)
+        and all(_same(get(setup, path), value) for path, value in changed.items()),
     )
 
 
 def _same(one: object, other: object) -> bool:
-    return abs(one - other) < 1e-6 if isinstance(one, float | int) and isinstance(other, float | int) else one == other
+    return (
+        abs(one - other) < 1e-6
+        if isinstance(one, float | int) and isinstance(other, float | int)
+        else one == other
+    )

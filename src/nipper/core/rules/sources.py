@@ -4,7 +4,17 @@ from collections.abc import Iterator
 from itertools import pairwise
 
 from nipper.core.findings import Finding
-from nipper.core.rules.base import COMMON, Evidence, Rule, down, error, note, sheet_max_v, usual, warning
+from nipper.core.rules.base import (
+    COMMON,
+    Evidence,
+    Rule,
+    down,
+    error,
+    note,
+    sheet_max_v,
+    usual,
+    warning,
+)
 from nipper.core.rules.charge import deviation_v
 from nipper.core.setup import ExtraCharger, Setup
 from nipper.core.sources import solar
@@ -29,7 +39,9 @@ def beyond_sheet(setup: Setup, _: Evidence) -> Iterator[Finding]:
         yield error(
             f"charging.{name}",
             f"{name[:-2].capitalize()} {value:.2f} V is {value / n:.2f} V a cell, above the {top:.2f} V of its sheet.",
-            f"The value would fit {fits} cells; this pack has {n}." if fits != n else "The cell's sheet overrides everything.",
+            f"The value would fit {fits} cells; this pack has {n}."
+            if fits != n
+            else "The cell's sheet overrides everything.",
             {f"charging.{name}": to},
             f"{name[:-2].capitalize()} {to:.1f} V",
         )
@@ -40,7 +52,11 @@ def others(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
     n, trip = setup.cells, setup.protection.cell_over_voltage.trip_v
     pack = setup.protection.pack_over_voltage
     for i, charger in enumerate(setup.other_chargers):
-        room = min(trip - deviation_v(evidence), sheet_max_v(setup), pack.trip_v / n - 0.005 if pack else 99.0)
+        room = min(
+            trip - deviation_v(evidence),
+            sheet_max_v(setup),
+            pack.trip_v / n - 0.005 if pack else 99.0,
+        )
         if charger.absorption_v / n < room:
             continue
         to = min(down(n * usual(setup, "absorption_v"), 0.1), down(n * (room - 0.02), 0.1))
@@ -50,7 +66,14 @@ def others(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
             "Of two chargers the lower one stops first and the higher goes on: the highest target is the one that counts.",
             {
                 "other_chargers": _with(
-                    setup, i, {"absorption_v": to, "float_v": min(charger.float_v, down(n * usual(setup, "float_v"), 0.1)) if charger.float_v else None}
+                    setup,
+                    i,
+                    {
+                        "absorption_v": to,
+                        "float_v": min(charger.float_v, down(n * usual(setup, "float_v"), 0.1))
+                        if charger.float_v
+                        else None,
+                    },
                 )
             },
             f"Charge to {to:.1f} V",
@@ -59,20 +82,40 @@ def others(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
 
 def _with(setup: Setup, index: int, changes: dict[str, object]) -> list[dict[str, object]]:
     """The other chargers as they stand in a file, one of them changed."""
-    made = [ExtraCharger.model_copy(c, update=changes if i == index else {}) for i, c in enumerate(setup.other_chargers)]
+    made = [
+        ExtraCharger.model_copy(c, update=changes if i == index else {})
+        for i, c in enumerate(setup.other_chargers)
+    ]
     return [c.model_dump(exclude_none=True) for c in made]
 
 
 def together(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """Currents of all chargers add up."""
-    limit, charging, packs = setup.protection.charge_over_current, setup.charging, setup.packs_in_parallel
+    limit, charging, packs = (
+        setup.protection.charge_over_current,
+        setup.charging,
+        setup.packs_in_parallel,
+    )
     own = (charging.max_charge_a or 0.0) if charging else 0.0
     total = own + sum(c.max_charge_a for c in setup.other_chargers)
     cells_a = setup.cell.max_charge_a
-    most = min(v for v in (limit and limit.trip_a, cells_a and cells_a * setup.cells_in_parallel, 0.5 * setup.capacity_ah) if v) * packs
+    most = (
+        min(
+            v
+            for v in (
+                limit and limit.trip_a,
+                cells_a and cells_a * setup.cells_in_parallel,
+                0.5 * setup.capacity_ah,
+            )
+            if v
+        )
+        * packs
+    )
     if not setup.other_chargers or total <= most or own >= most:
         return
-    largest = max(range(len(setup.other_chargers)), key=lambda i: setup.other_chargers[i].max_charge_a)
+    largest = max(
+        range(len(setup.other_chargers)), key=lambda i: setup.other_chargers[i].max_charge_a
+    )
     rest = total - setup.other_chargers[largest].max_charge_a
     left = 0.9 * most - rest
     fix: dict[str, object] = (
@@ -95,7 +138,11 @@ def compensation(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if charging is None or not charging.compensation_mv_per_k:
         return
     cold_v = charging.absorption_v + 1e-3 * charging.compensation_mv_per_k * (COLD_C - WARM_C)
-    judge = error if cold_v / n > min(setup.protection.cell_over_voltage.trip_v, sheet_max_v(setup)) - 0.02 else warning
+    judge = (
+        error
+        if cold_v / n > min(setup.protection.cell_over_voltage.trip_v, sheet_max_v(setup)) - 0.02
+        else warning
+    )
     yield judge(
         "charging.compensation_mv_per_k",
         f"Temperature compensation of {charging.compensation_mv_per_k:g} mV/K moves the target to {cold_v:.2f} V at {COLD_C:g} °C, {cold_v / n:.3f} V a cell.",
@@ -152,7 +199,11 @@ def table(setup: Setup, _: Evidence) -> Iterator[Finding]:
             ("charging.rates", "cell.max_charge_a"),
             f"The rate table goes up to {max(s.c_rate for s in steps):g}C; the cell's sheet ends at {most:.2f}C.",
             "The cell's sheet overrides everything.",
-            {"charging.rates": [{"from_c": s.from_c, "c_rate": min(s.c_rate, down(most))} for s in steps]},
+            {
+                "charging.rates": [
+                    {"from_c": s.from_c, "c_rate": min(s.c_rate, down(most))} for s in steps
+                ]
+            },
             f"At most {down(most):g}C",
         )
 
@@ -183,7 +234,11 @@ def strings(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if pv is None or here is None:
         return
     best = next((a for a in solar.arrangements(setup) if not a.forbidden), None)
-    better = best if best is not None and best.in_series != pv.in_series and best.rank < here.rank else None
+    better = (
+        best
+        if best is not None and best.in_series != pv.in_series and best.rank < here.rank
+        else None
+    )
     fix: dict[str, object] = {"solar.in_series": better.in_series} if better else {}
     label = f"{better.title[0].upper()}{better.title[1:]}" if better else ""
     if pv.in_series > pv.modules:
@@ -221,16 +276,26 @@ def strings(setup: Setup, _: Evidence) -> Iterator[Finding]:
         )
     for text in (d for d in here.doubts if d not in works):
         why = "More modules than the input takes give more on dull days; noon is cut off. A choice."
-        yield note(("solar.modules", "solar.tracker.max_a"), f"{here.title.capitalize()}: {text}.", why)
+        yield note(
+            ("solar.modules", "solar.tracker.max_a"), f"{here.title.capitalize()}: {text}.", why
+        )
 
 
 RULES = (
-    Rule("target-beyond-sheet", beyond_sheet, "the cell's sheet; else usual windows, from memory of data sheets"),
+    Rule(
+        "target-beyond-sheet",
+        beyond_sheet,
+        "the cell's sheet; else usual windows, from memory of data sheets",
+    ),
     Rule("other-charger-against-trip", others, "measured deviation where there is a log"),
     Rule("chargers-together", together, "arithmetic; rates: common practice"),
     Rule("temperature-compensation", compensation, COMMON),
     Rule("tail-current", tail, COMMON),
     Rule("rate-table", table, COMMON),
     Rule("rate-in-the-cold", in_the_cold, COMMON),
-    Rule("pv-string", strings, "the sheets as entered; NEC 690.7 and 690.8, from memory; local code decides"),
+    Rule(
+        "pv-string",
+        strings,
+        "the sheets as entered; NEC 690.7 and 690.8, from memory; local code decides",
+    ),
 )

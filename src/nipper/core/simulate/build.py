@@ -20,7 +20,11 @@ REST_DEAD_BAND_A = 0.2  # below this many meters read 0.0 A: common practice
 MAX_EVENTS = 200_000
 LEAD_JOINTS_OHM = 2e-3  # joints, fuse and switch of one pack: common practice
 COPPER_M_OHM_MM2 = 58.0  # IEC 60028 annealed copper
-SWITCH_OHM, SWITCH_K_W, SWITCH_TAU_S = 0.5e-3, 4.0, 120.0  # of the BMS's switches on their sheet of metal: from memory
+SWITCH_OHM, SWITCH_K_W, SWITCH_TAU_S = (
+    0.5e-3,
+    4.0,
+    120.0,
+)  # of the BMS's switches on their sheet of metal: from memory
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,7 +58,12 @@ def start_s(scenario: Scenario) -> float:
 
 def bank_wh(setup: Setup) -> float:
     """Nominal energy of all packs."""
-    return chemistry(setup.chemistry).nominal_v * setup.cells * setup.capacity_ah * setup.packs_in_parallel
+    return (
+        chemistry(setup.chemistry).nominal_v
+        * setup.cells
+        * setup.capacity_ah
+        * setup.packs_in_parallel
+    )
 
 
 def pv_w(setup: Setup, scenario: Scenario) -> float:
@@ -69,16 +78,27 @@ def minutes(setup: Setup, scenario: Scenario, rng: np.random.Generator) -> layou
     begin = datetime.fromtimestamp(start_s(scenario), UTC)
     hour = (begin.hour + begin.minute / 60.0 + since) % 24.0
     day = begin.timetuple().tm_yday + since / 24.0
-    sun = pv_w(setup, scenario) * sky.clear_sky_w_m2(sky.cos_zenith(day, hour, scenario.latitude_deg)) / 1000.0
+    sun = (
+        pv_w(setup, scenario)
+        * sky.clear_sky_w_m2(sky.cos_zenith(day, hour, scenario.latitude_deg))
+        / 1000.0
+    )
     sun *= sky.clouds(rng, count, scenario.weather)
     house = scenario.loads
-    shares = (house.base_w, house.fridge_w, house.evening_w, house.kettle_w) if house else tuple(s * bank_wh(setup) for s in (0.012, 0.008, 0.035, 0.11))
+    shares = (
+        (house.base_w, house.fridge_w, house.evening_w, house.kettle_w)
+        if house
+        else tuple(s * bank_wh(setup) for s in (0.012, 0.008, 0.035, 0.11))
+    )
     load, starts = sky.loads_w(rng, hour, *shares)
     if setup.wiring and setup.wiring.standby_w:
         load = load + setup.wiring.standby_w * setup.packs_in_parallel
     air = sky.ambient_c(day, hour, scenario.ambient_c, scenario.season_c, scenario.day_c)
     for event in scenario.events:
-        part = slice(round(event.day * sky.MINUTES_A_DAY), None if event.minutes is None else round(event.day * sky.MINUTES_A_DAY + event.minutes))
+        part = slice(
+            round(event.day * sky.MINUTES_A_DAY),
+            None if event.minutes is None else round(event.day * sky.MINUTES_A_DAY + event.minutes),
+        )
         if event.sun_share is not None:
             sun[part] *= event.sun_share
         load[part] += event.extra_load_w
@@ -95,20 +115,32 @@ def minutes(setup: Setup, scenario: Scenario, rng: np.random.Generator) -> layou
 def place(setup: Setup, fault: CellFault) -> tuple[slice, slice]:
     """Which packs and cells a fault names."""
     last = fault.to_cell or fault.cell or 1
-    if (fault.pack or 1) > setup.packs_in_parallel or max(fault.cell or 1, last) > setup.cells or last < (fault.cell or 1):
-        raise InputError("scenario", "cells", f"pack up to {setup.packs_in_parallel} and cell up to {setup.cells}, a block from its first to its last cell")
+    if (
+        (fault.pack or 1) > setup.packs_in_parallel
+        or max(fault.cell or 1, last) > setup.cells
+        or last < (fault.cell or 1)
+    ):
+        raise InputError(
+            "scenario",
+            "cells",
+            f"pack up to {setup.packs_in_parallel} and cell up to {setup.cells}, a block from its first to its last cell",
+        )
     packs = slice(fault.pack - 1, fault.pack) if fault.pack else slice(None)
     return packs, slice(fault.cell - 1, last) if fault.cell else slice(None)
 
 
-def cells(setup: Setup, scenario: Scenario, faults: list[CellFault], healthy: Spread) -> layout.Cells:
+def cells(
+    setup: Setup, scenario: Scenario, faults: list[CellFault], healthy: Spread
+) -> layout.Cells:
     """The cells with what is wrong with them."""
     chem = chemistry(setup.chemistry)
     shape = healthy.capacity.shape
     total_ohm = cell_resistance_ohm(setup) * healthy.resistance
     own = {name: np.zeros(shape) for name in ("resistance", "joint", "leak", "bias", "ambient")}
     capacity = setup.capacity_ah * healthy.capacity
-    for fault in faults:  # a later one replaces an earlier one of the same cell: that is how a repair is written
+    for fault in (
+        faults
+    ):  # a later one replaces an earlier one of the same cell: that is how a repair is written
         at = place(setup, fault)
         own["resistance"][at] = fault.resistance_mohm * 1e-3
         own["joint"][at] = fault.joint_mohm * 1e-3
@@ -129,12 +161,18 @@ def cells(setup: Setup, scenario: Scenario, faults: list[CellFault], healthy: Sp
         bias_v=own["bias"],
         ambient_offset_c=own["ambient"],
         ocv_v=np.r_[curve, curve[-1]],
-        hysteresis_v=0.008 if setup.chemistry == "lfp" else 0.0,  # 10 to 20 mV between the branches, from memory
+        hysteresis_v=0.008
+        if setup.chemistry == "lfp"
+        else 0.0,  # 10 to 20 mV between the branches, from memory
         tau1_s=30.0,
         tau2_s=900.0,
         arrhenius_k=ACTIVATION_J_MOL / GAS_J_MOL_K,
         heat_j_k=1000.0 * mass_kg,  # 1000 J/(kg K), from memory
-        loss_w_k=0.25 * mass_kg ** (2 / 3),  # some W/K of a cell's share of the case to the air: a guess, from memory of small cases
+        loss_w_k=0.25
+        * mass_kg
+        ** (
+            2 / 3
+        ),  # some W/K of a cell's share of the case to the air: a guess, from memory of small cases
         neighbour_w_k=0.3,
         efficiency=1.0,
     )
@@ -145,12 +183,16 @@ def rest_curve(setup: Setup, scenario: Scenario) -> Floats:
     share = np.linspace(0.0, 1.0, 1001)
     curve = chemistry(setup.chemistry).curve.ocv(100.0 * share)
     if scenario.curve_mv:
-        curve = curve + 1e-3 * scenario.curve_mv * np.sin(2.0 * np.pi * 1.5 * share) * np.minimum(1.0, 20.0 * share * (1.0 - share))
+        curve = curve + 1e-3 * scenario.curve_mv * np.sin(2.0 * np.pi * 1.5 * share) * np.minimum(
+            1.0, 20.0 * share * (1.0 - share)
+        )
         curve = np.maximum.accumulate(curve) + 1e-7 * np.arange(curve.size)
     return curve
 
 
-def state(setup: Setup, scenario: Scenario, made: layout.Cells, healthy: Spread, air_c: float) -> layout.State:
+def state(
+    setup: Setup, scenario: Scenario, made: layout.Cells, healthy: Spread, air_c: float
+) -> layout.State:
     """Where everything stands at the start."""
     shape = made.capacity_ah.shape
     packs, count = shape[0], len(layout.PROTECTIONS)
@@ -189,14 +231,20 @@ def limits(setup: Setup) -> Floats:
     never = np.where(layout.RISING, np.inf, -np.inf)
     table = np.array([never, never, np.zeros(never.size), never])
     for j, name in enumerate(layout.PROTECTIONS):
-        limit = setup.charge_cutoff if name == "charge_under_temperature" else getattr(setup.protection, name)
+        limit = (
+            setup.charge_cutoff
+            if name == "charge_under_temperature"
+            else getattr(setup.protection, name)
+        )
         if limit is None:
             continue
         values = limit.model_dump(exclude_none=True)
         table[layout.TRIP, j] = next(v for k, v in values.items() if k.startswith("trip"))
         table[layout.RELEASE, j] = next(v for k, v in values.items() if k.startswith("release"))
         table[layout.DELAY, j] = values.get("delay_s", values.get("delay_us", 2e6) / 1e6)
-        table[layout.ALARM, j] = next((v for k, v in values.items() if k.startswith("alarm")), never[j])
+        table[layout.ALARM, j] = next(
+            (v for k, v in values.items() if k.startswith("alarm")), never[j]
+        )
     return table
 
 
@@ -229,14 +277,26 @@ def bms(setup: Setup) -> layout.Bms:
 def charge_rate_a(setup: Setup) -> float:
     """What the charger may give the whole bank."""
     charging = setup.charging
-    return charging.max_charge_a if charging and charging.max_charge_a else 0.2 * setup.capacity_ah * setup.packs_in_parallel
+    return (
+        charging.max_charge_a
+        if charging and charging.max_charge_a
+        else 0.2 * setup.capacity_ah * setup.packs_in_parallel
+    )
 
 
 def chargers(setup: Setup, scenario: Scenario) -> Floats:
     """The table of chargers: the sun's after the setup, then the others."""
     charging = setup.charging
-    target_v = charging.absorption_v if charging else chemistry(setup.chemistry).usual["absorption_v"].value * setup.cells
-    periodic = charging is not None and charging.equalise_v is not None and charging.equalise_every_days is not None
+    target_v = (
+        charging.absorption_v
+        if charging
+        else chemistry(setup.chemistry).usual["absorption_v"].value * setup.cells
+    )
+    periodic = (
+        charging is not None
+        and charging.equalise_v is not None
+        and charging.equalise_every_days is not None
+    )
     first = [
         target_v,
         60.0 * charging.absorption_min if charging else 3600.0,
@@ -244,9 +304,27 @@ def chargers(setup: Setup, scenario: Scenario) -> Floats:
         (charging.tail_a or 0.0) if charging else 0.0,
         charge_rate_a(setup),
         (charging.equalise_v if charging else None) or target_v,
-        86400.0 * charging.equalise_every_days if charging and charging.equalise_every_days and periodic else 0.0,
+        86400.0 * charging.equalise_every_days
+        if charging and charging.equalise_every_days and periodic
+        else 0.0,
     ]
-    return np.array([first, *([c.absorption_v, 60.0 * c.absorption_min, c.float_v, 0.0, c.max_a, c.absorption_v, 0.0] for c in scenario.chargers)])
+    return np.array(
+        [
+            first,
+            *(
+                [
+                    c.absorption_v,
+                    60.0 * c.absorption_min,
+                    c.float_v,
+                    0.0,
+                    c.max_a,
+                    c.absorption_v,
+                    0.0,
+                ]
+                for c in scenario.chargers
+            ),
+        ]
+    )
 
 
 def wires(setup: Setup, scenario: Scenario) -> layout.Wires:
@@ -271,23 +349,35 @@ def link(setup: Setup, up: bool) -> layout.Link:
     """What a pack asks for when the loop is closed: the least of its charger's share, its cell's sheet and nine tenths of its trip."""
     asked, protection = setup.link, setup.protection
     closed = asked is not None and asked.mode == "closed"
-    charge = [charge_rate_a(setup) / setup.packs_in_parallel, setup.cell.max_charge_a, _below(protection.charge_over_current)]
+    charge = [
+        charge_rate_a(setup) / setup.packs_in_parallel,
+        setup.cell.max_charge_a,
+        _below(protection.charge_over_current),
+    ]
     draw = [setup.cell.max_discharge_a, _below(protection.discharge_over_current)]
     return layout.Link(
         closed=closed,
         up=up,
-        timeout_s=asked.loss_timeout_s if asked and asked.loss_timeout_s is not None else 10.0,  # common practice
+        timeout_s=asked.loss_timeout_s
+        if asked and asked.loss_timeout_s is not None
+        else 10.0,  # common practice
         stops=asked is not None and asked.on_loss == "stop",
         ask_charge_a=min(v for v in charge if v),
         ask_discharge_a=min((v for v in draw if v), default=np.inf),
-        own_charge_a=asked.inverter_max_charge_a if asked and asked.inverter_max_charge_a else np.inf,
-        own_discharge_a=asked.inverter_max_discharge_a if asked and asked.inverter_max_discharge_a else np.inf,
+        own_charge_a=asked.inverter_max_charge_a
+        if asked and asked.inverter_max_charge_a
+        else np.inf,
+        own_discharge_a=asked.inverter_max_discharge_a
+        if asked and asked.inverter_max_discharge_a
+        else np.inf,
     )
 
 
 def _below(limit: object) -> float | None:
     trip_a = getattr(limit, "trip_a", None)
-    return 0.9 * trip_a if trip_a else None  # a tenth of room so that the request itself does not trip it: common practice
+    return (
+        0.9 * trip_a if trip_a else None
+    )  # a tenth of room so that the request itself does not trip it: common practice
 
 
 def sensors(setup: Setup, scenario: Scenario, by_hand: list[Event]) -> Floats:
@@ -305,7 +395,9 @@ def work(made: layout.Cells, charger_count: int) -> layout.Work:
     """Room to work in."""
     shape = made.capacity_ah.shape
     packs = np.zeros((11, shape[0]))
-    packs[layout.HIGH] = packs[layout.LOW] = np.nan  # nothing read yet: no comparison with it is true
+    packs[layout.HIGH] = packs[layout.LOW] = (
+        np.nan
+    )  # nothing read yet: no comparison with it is true
     packs[layout.MEAN_AH] = made.capacity_ah.mean(axis=1)
     return layout.Work(
         per_ah=1.0 / made.capacity_ah,
@@ -324,7 +416,9 @@ def work(made: layout.Cells, charger_count: int) -> layout.Work:
     )
 
 
-def record(setup: Setup, step_s: float, log_every_s: float, steps: int, sensor_count: int) -> layout.Record:
+def record(
+    setup: Setup, step_s: float, log_every_s: float, steps: int, sensor_count: int
+) -> layout.Record:
     """Empty room for the rows and events of a run."""
     every = max(1, round(log_every_s / step_s))
     rows, packs, n = (steps - 1) // every + 1, setup.packs_in_parallel, setup.cells

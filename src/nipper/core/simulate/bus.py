@@ -45,19 +45,46 @@ def request(limits, flags, asked_share, p, high_v, low_v, step_s):
     """What a closed-loop BMS asks for: all, less as a cell goes from its alarm to its trip, nothing while its switch is open."""
     share = 1.0
     if high_v > limits[ALARM, CELL_OVER]:
-        share = max(0.0, (limits[TRIP, CELL_OVER] - high_v) / (limits[TRIP, CELL_OVER] - limits[ALARM, CELL_OVER]))
+        share = max(
+            0.0,
+            (limits[TRIP, CELL_OVER] - high_v)
+            / (limits[TRIP, CELL_OVER] - limits[ALARM, CELL_OVER]),
+        )
     asked_share[p, 0] += (share - asked_share[p, 0]) * min(1.0, step_s / ASK_TAU_S)
     if flags[CHARGE_OPEN, p]:
         asked_share[p, 0] = 0.0
     share = 1.0
     if low_v < limits[ALARM, CELL_UNDER]:
-        share = max(0.0, (low_v - limits[TRIP, CELL_UNDER]) / (limits[ALARM, CELL_UNDER] - limits[TRIP, CELL_UNDER]))
+        share = max(
+            0.0,
+            (low_v - limits[TRIP, CELL_UNDER])
+            / (limits[ALARM, CELL_UNDER] - limits[TRIP, CELL_UNDER]),
+        )
     asked_share[p, 1] += (share - asked_share[p, 1]) * min(1.0, step_s / ASK_TAU_S)
 
 
 @compiled
 def share_current(
-    chargers, wires, link, active_s, off, offline, asked_share, stages, totals, lost_s, sun_w, load_w, seen_w, other_a, minute, step_s, pack, flags, given, bus
+    chargers,
+    wires,
+    link,
+    active_s,
+    off,
+    offline,
+    asked_share,
+    stages,
+    totals,
+    lost_s,
+    sun_w,
+    load_w,
+    seen_w,
+    other_a,
+    minute,
+    step_s,
+    pack,
+    flags,
+    given,
+    bus,
 ):
     """One bus voltage that fits sun, chargers, loads and packs; returns who limited the charge.
 
@@ -80,11 +107,29 @@ def share_current(
                 conductance += 1.0 / inner[p]
                 drive += _seen(flags, emf, p) / inner[p]
         if conductance == 0.0:
-            return _without_packs(chargers, wires, stages, totals, sun_w, load_w, step_s, floating, active_s, given, current, bus)
+            return _without_packs(
+                chargers,
+                wires,
+                stages,
+                totals,
+                sun_w,
+                load_w,
+                step_s,
+                floating,
+                active_s,
+                given,
+                current,
+                bus,
+            )
         open_v = drive / conductance
-        load_a, seen_a = load_w / wires.inverter_efficiency / open_v, seen_w / wires.inverter_efficiency / open_v
+        load_a, seen_a = (
+            load_w / wires.inverter_efficiency / open_v,
+            seen_w / wires.inverter_efficiency / open_v,
+        )
         sun_a = sun_w / open_v
-        given[0], limiter = _first_charger(sun_a, chargers[0, MOST_A], ask_a, link.own_charge_a, seen_a)
+        given[0], limiter = _first_charger(
+            sun_a, chargers[0, MOST_A], ask_a, link.own_charge_a, seen_a
+        )
         for s in range(1, given.size):
             given[s] = min(other_a[minute, s - 1], chargers[s, MOST_A])
         limiter = _give_way(chargers, stages, given, limiter, conductance, drive, seen_a)
@@ -97,7 +142,9 @@ def share_current(
             if stuck[p]:
                 continue
             current[p] = (bus_v - _seen(flags, emf, p)) / inner[p]
-            if (current[p] > 0.0 and flags[CHARGE_OPEN, p]) or (current[p] < 0.0 and flags[DISCHARGE_OPEN, p]):
+            if (current[p] > 0.0 and flags[CHARGE_OPEN, p]) or (
+                current[p] < 0.0 and flags[DISCHARGE_OPEN, p]
+            ):
                 stuck[p] = again = True
                 floating = floating or not flags[DISCHARGE_OPEN, p]
         if not again:
@@ -121,7 +168,9 @@ def share_current(
 
 
 @compiled
-def _without_packs(chargers, wires, stages, totals, sun_w, load_w, step_s, floating, active_s, given, current, bus):
+def _without_packs(
+    chargers, wires, stages, totals, sun_w, load_w, step_s, floating, active_s, given, current, bus
+):
     """No pack takes or gives current: the sun alone carries the loads while a pack stands by to help, else the house is dark."""
     for p in range(current.size):
         current[p] = 0.0
@@ -229,7 +278,12 @@ def _advance_stage(chargers, stages, s, bus_v, could_a, net_a, step_s):
         held = bus_v >= target_v - 0.05
         if held:
             stages[s, 1] += step_s
-        tail = chargers[s, TAIL_A] > 0.0 and net_a < chargers[s, TAIL_A] and held and stages[s, 1] > 300.0
+        tail = (
+            chargers[s, TAIL_A] > 0.0
+            and net_a < chargers[s, TAIL_A]
+            and held
+            and stages[s, 1] > 300.0
+        )
         if stages[s, 1] >= chargers[s, ABSORPTION_S] or tail:
             stages[s, 0] = FLOAT
             if stages[s, 3] > 0.0:

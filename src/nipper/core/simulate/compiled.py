@@ -39,7 +39,13 @@ _once = threading.Lock()
 
 # numpy's rules: a division by zero gives inf instead of costing a test and a branch each time. No reference counts: compiled code makes
 # no arrays, all are handed in; counting them up and down at each call took two thirds of a run.
-_HOW: dict[str, Any] = {"cache": True, "nogil": True, "error_model": "numpy", "_nrt": False, "forceinline": True}
+_HOW: dict[str, Any] = {
+    "cache": True,
+    "nogil": True,
+    "error_model": "numpy",
+    "_nrt": False,
+    "forceinline": True,
+}
 
 
 def compiled(function: Callable[..., Any]) -> Callable[..., Any]:
@@ -56,7 +62,11 @@ def make_ready() -> None:
     """Compile in a process of its own if that was never done on this machine; called in worker threads of a window."""
     with _once:
         if not any(CACHE.rglob("*.nbi")):
-            subprocess.run([sys.executable, "-m", "nipper.core.simulate.compiled"], check=False, capture_output=True)
+            subprocess.run(
+                [sys.executable, "-m", "nipper.core.simulate.compiled"],
+                check=False,
+                capture_output=True,
+            )
 
 
 if __name__ == "__main__":

@@ -22,19 +22,49 @@ PROTECTIONS = (
     "cell_under_voltage", "pack_under_voltage", "discharge_over_current", "discharge_over_temperature", "discharge_under_temperature",
     "short_circuit", "mosfet_over_temperature",
 )  # fmt: skip
-RISING = np.array([True, True, True, True, False, False, False, True, True, False, True, True])  # acts above, or below, its value
-BY_TIME = np.array([False, False, True, False, False, False, False, True, False, False, True, False])  # releases after a time
-OPENS_CHARGE = np.array([True, True, True, True, True, False, False, False, False, False, True, True])
-OPENS_DISCHARGE = np.array([False, False, False, False, False, True, True, True, True, True, True, True])
+RISING = np.array(
+    [True, True, True, True, False, False, False, True, True, False, True, True]
+)  # acts above, or below, its value
+BY_TIME = np.array(
+    [False, False, True, False, False, False, False, True, False, False, True, False]
+)  # releases after a time
+OPENS_CHARGE = np.array(
+    [True, True, True, True, True, False, False, False, False, False, True, True]
+)
+OPENS_DISCHARGE = np.array(
+    [False, False, False, False, False, True, True, True, True, True, True, True]
+)
 TRIPPED, RELEASED, ALARMED = 0, 1, 2  # kinds of event
 
 PASSIVE, ACTIVE = 1, 2
 WHILE_CHARGING, AT_REST, ALWAYS = 0, 1, 2
 BULK, ABSORPTION, FLOAT = 0, 1, 2
-BY_NOTHING, BY_SUN, BY_CHARGER, BY_ABSORPTION, BY_FLOAT, BY_BMS, BY_REQUEST, BY_INVERTER, BY_COLD = range(9)
-LIMITERS = ("nothing to charge with", "sun", "charger", "absorption", "float", "BMS", "the BMS's request", "inverter", "cold")
+(
+    BY_NOTHING,
+    BY_SUN,
+    BY_CHARGER,
+    BY_ABSORPTION,
+    BY_FLOAT,
+    BY_BMS,
+    BY_REQUEST,
+    BY_INVERTER,
+    BY_COLD,
+) = range(9)
+LIMITERS = (
+    "nothing to charge with",
+    "sun",
+    "charger",
+    "absorption",
+    "float",
+    "BMS",
+    "the BMS's request",
+    "inverter",
+    "cold",
+)
 
-NOISE_MASK = (1 << 20) - 1  # length of the table of normal numbers, less one: four days of sixteen cells at 10 s before it repeats
+NOISE_MASK = (
+    (1 << 20) - 1
+)  # length of the table of normal numbers, less one: four days of sixteen cells at 10 s before it repeats
 NOISE_EXTRA = 512  # beyond the mask, so that a string of cells is read without wrapping
 
 

@@ -64,7 +64,10 @@ def measure(true_v, bias_v, noise, at, noise_v, step_v, out_v, p):
     """What the meter shows of each cell."""
     per_step = 1.0 / step_v
     for i in range(true_v.shape[1]):
-        out_v[p, i] = math.floor((true_v[p, i] + bias_v[p, i] + noise[at + i] * noise_v) * per_step + 0.5) * step_v
+        out_v[p, i] = (
+            math.floor((true_v[p, i] + bias_v[p, i] + noise[at + i] * noise_v) * per_step + 0.5)
+            * step_v
+        )
 
 
 @vectorised

@@ -50,7 +50,11 @@ def set_switches(active_s, off, flags, p):
 def watch_levels(limits, out):
     """The level of each protection from which something may have to be done: alarm or trip, whichever comes first."""
     for j in range(out.size):
-        out[j] = min(limits[TRIP, j], limits[ALARM, j]) if RISING[j] else max(limits[TRIP, j], limits[ALARM, j])
+        out[j] = (
+            min(limits[TRIP, j], limits[ALARM, j])
+            if RISING[j]
+            else max(limits[TRIP, j], limits[ALARM, j])
+        )
 
 
 @compiled
@@ -74,7 +78,12 @@ def protect(
         off[p] = False
     busy = off[p]
     for j in range(watch.size):
-        trip, release, delay_s, alarm = limits[TRIP, j], limits[RELEASE, j], limits[DELAY, j], limits[ALARM, j]
+        trip, release, delay_s, alarm = (
+            limits[TRIP, j],
+            limits[RELEASE, j],
+            limits[DELAY, j],
+            limits[ALARM, j],
+        )
         cell = -1
         if j == CELL_OVER:
             value, cell = high, place_of(read_v, high, p)
@@ -115,7 +124,12 @@ def protect(
         if warns and not alarmed[p, j]:
             alarmed[p, j] = True
             _note(rows, events, step, p, j, ALARMED, cell, value)
-        elif alarmed[p, j] and not warns and active_s[p, j] < 0.0 and (BY_TIME[j] or (value <= release if RISING[j] else value >= release)):
+        elif (
+            alarmed[p, j]
+            and not warns
+            and active_s[p, j] < 0.0
+            and (BY_TIME[j] or (value <= release if RISING[j] else value >= release))
+        ):
             alarmed[p, j] = False  # only once back at the release, or it would cry at every flutter
         busy = busy or active_s[p, j] >= 0.0 or pending_s[p, j] > 0.0 or alarmed[p, j]
     flags[BUSY, p] = busy
@@ -143,7 +157,9 @@ def count(full_v, empty_v, counted_pct, p, mean_ah, lowest_v, read_a, hours):
 
 
 @compiled
-def balance(bms, charge_ah, moved_ah, balancing, totals, flags, p, high, low, read_v, read_a, hours, step_s):
+def balance(
+    bms, charge_ah, moved_ah, balancing, totals, flags, p, high, low, read_v, read_a, hours, step_s
+):
     """Bleed the highest cells, or move from the highest to the lowest, where voltage, difference and phase allow it."""
     if flags[RUNNING, p]:
         for i in range(read_v.shape[1]):
@@ -152,7 +168,9 @@ def balance(bms, charge_ah, moved_ah, balancing, totals, flags, p, high, low, re
     if high < bms.balance_start_v:
         return
     totals[2] += step_s
-    if (bms.balance_when == WHILE_CHARGING and read_a <= 0.0) or (bms.balance_when == AT_REST and read_a != 0.0):
+    if (bms.balance_when == WHILE_CHARGING and read_a <= 0.0) or (
+        bms.balance_when == AT_REST and read_a != 0.0
+    ):
         return
     if high - low < bms.balance_delta_v:
         return

@@ -5,7 +5,11 @@ from numpy.typing import NDArray
 
 Floats = NDArray[np.floating]
 MINUTES_A_DAY = 1440
-CLEARNESS = {"clear": (0.95, 0.03), "mixed": (0.75, 0.22), "cloudy": (0.35, 0.15)}  # share of clear-sky power: mean and spread of days
+CLEARNESS = {
+    "clear": (0.95, 0.03),
+    "mixed": (0.75, 0.22),
+    "cloudy": (0.35, 0.15),
+}  # share of clear-sky power: mean and spread of days
 
 
 def cos_zenith(day_of_year: Floats, hour: Floats, latitude_deg: float) -> Floats:
@@ -17,7 +21,9 @@ def cos_zenith(day_of_year: Floats, hour: Floats, latitude_deg: float) -> Floats
     """
     declination = np.radians(23.45) * np.sin(2 * np.pi * (284.0 + day_of_year) / 365.0)
     latitude, angle = np.radians(latitude_deg), np.radians(15.0 * (hour - 12.0))
-    cosine = np.sin(latitude) * np.sin(declination) + np.cos(latitude) * np.cos(declination) * np.cos(angle)
+    cosine = np.sin(latitude) * np.sin(declination) + np.cos(latitude) * np.cos(
+        declination
+    ) * np.cos(angle)
     return np.maximum(cosine, 0.0)
 
 
@@ -32,20 +38,37 @@ def clouds(rng: np.random.Generator, minutes: int, weather: str) -> Floats:
     mean, spread = CLEARNESS[weather]
     level = np.clip(rng.normal(mean, spread, minutes // MINUTES_A_DAY + 1), 0.08, 1.0)
     share = np.repeat(level, MINUTES_A_DAY)[:minutes]
-    passing = np.convolve(rng.random(minutes + 6), np.ones(6) / 6.0, mode="valid")[:minutes] - 0.5  # clouds last some minutes
+    passing = (
+        np.convolve(rng.random(minutes + 6), np.ones(6) / 6.0, mode="valid")[:minutes] - 0.5
+    )  # clouds last some minutes
     return np.clip(share + 2.4 * passing * np.minimum(share, 1.0 - share), 0.03, 1.0)
 
 
-def ambient_c(day_of_year: Floats, hour: Floats, mean_c: float, season_c: float, day_c: float) -> Floats:
+def ambient_c(
+    day_of_year: Floats, hour: Floats, mean_c: float, season_c: float, day_c: float
+) -> Floats:
     """Air temperature around the pack: a yearly and a daily wave, coldest in mid January and before sunrise."""
-    return mean_c - season_c * np.cos(2 * np.pi * (day_of_year - 15.0) / 365.0) - day_c * np.cos(2 * np.pi * (hour - 4.0) / 24.0)
+    return (
+        mean_c
+        - season_c * np.cos(2 * np.pi * (day_of_year - 15.0) / 365.0)
+        - day_c * np.cos(2 * np.pi * (hour - 4.0) / 24.0)
+    )
 
 
-def loads_w(rng: np.random.Generator, hour: Floats, base_w: float, fridge_w: float, evening_w: float, kettle_w: float) -> tuple[Floats, NDArray[np.bool_]]:
+def loads_w(
+    rng: np.random.Generator,
+    hour: Floats,
+    base_w: float,
+    fridge_w: float,
+    evening_w: float,
+    kettle_w: float,
+) -> tuple[Floats, NDArray[np.bool_]]:
     """House loads each minute, W, and when the compressor starts: always on, a compressor that cycles, an evening, a kettle some times a day."""
     minutes = hour.size
     cycle = (np.arange(minutes) + int(rng.integers(60))) % 60
-    evening = np.where((hour > 17.5) & (hour < 22.5), evening_w, 0.0) + np.where((hour > 6.5) & (hour < 8.0), 0.5 * evening_w, 0.0)
+    evening = np.where((hour > 17.5) & (hour < 22.5), evening_w, 0.0) + np.where(
+        (hour > 6.5) & (hour < 8.0), 0.5 * evening_w, 0.0
+    )
     wobble = np.repeat(rng.uniform(0.6, 1.4, minutes // 15 + 1), 15)[:minutes]
     total = base_w + np.where(cycle < 21, fridge_w, 0.0) + evening * wobble
     for at in rng.integers(0, minutes, int(minutes / MINUTES_A_DAY * 4)):

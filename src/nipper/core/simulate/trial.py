@@ -80,7 +80,13 @@ class Moment:
     def copy(self) -> "Moment":
         """The same moment with arrays of its own."""
         state = layout.State._make(a.copy() for a in self.state)
-        return replace(self, faults=list(self.faults), state=state, by_hand=list(self.by_hand), offline=list(self.offline))
+        return replace(
+            self,
+            faults=list(self.faults),
+            state=state,
+            by_hand=list(self.by_hand),
+            offline=list(self.offline),
+        )
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -93,7 +99,9 @@ class _World:
     noise: Floats
 
 
-def run(setup: Setup, scenario: Scenario, tick: Callable[[float], None] = lambda _share: None) -> Trial:
+def run(
+    setup: Setup, scenario: Scenario, tick: Callable[[float], None] = lambda _share: None
+) -> Trial:
     """Run the settings on a simulated pack.
 
     Parameters
@@ -143,14 +151,27 @@ def zoom(trial: Trial, from_s: float, to_s: float, step_s: float = 1.0) -> Trial
     fine = build.record(now.setup, step_s, step_s, stop - start, scenario.sensors)
     before_ah = now.state.charge_ah.copy()
     _advance(now, world, fine, stop, [], leaked)
-    return _result(now.setup, scenario.model_copy(update={"step_s": step_s}), now, fine, trial.start_s, [], leaked, before_ah)
+    return _result(
+        now.setup,
+        scenario.model_copy(update={"step_s": step_s}),
+        now,
+        fine,
+        trial.start_s,
+        [],
+        leaked,
+        before_ah,
+    )
 
 
 def _world(setup: Setup, scenario: Scenario) -> _World:
     rng = np.random.default_rng(scenario.seed)
     healthy = build.spread(setup, scenario, rng)
     minutes = build.minutes(setup, scenario, rng)
-    noise = np.random.default_rng(scenario.seed + 1).standard_normal(layout.NOISE_MASK + 1 + layout.NOISE_EXTRA).astype(np.float32)
+    noise = (
+        np.random.default_rng(scenario.seed + 1)
+        .standard_normal(layout.NOISE_MASK + 1 + layout.NOISE_EXTRA)
+        .astype(np.float32)
+    )
     return _World(scenario, minutes, healthy, noise)
 
 
@@ -175,7 +196,9 @@ def _advance(
         for event, begins in turns.get(done, ()):
             _turn(now, world, event, begins)
         ahead = [at for at in turns if at > done]
-        stop = min([until_step, done + MOST_STEPS_AT_ONCE, (done // keep_every + 1) * keep_every, *ahead])
+        stop = min(
+            [until_step, done + MOST_STEPS_AT_ONCE, (done // keep_every + 1) * keep_every, *ahead]
+        )
         if tables is None or done in turns:
             tables = _tables(now, world)
         now.state.offline[:] = False
@@ -183,7 +206,24 @@ def _advance(
         cells, limits, bms, chargers, wires, work, sensors = tables
         link = build.link(now.setup, now.link_up)
         length = stop - done
-        kernel.run(cells, limits, bms, chargers, wires, link, now.state, work, world.minutes, sensors, record, world.noise, scenario.seed, done, length, step_s)
+        kernel.run(
+            cells,
+            limits,
+            bms,
+            chargers,
+            wires,
+            link,
+            now.state,
+            work,
+            world.minutes,
+            sensors,
+            record,
+            world.noise,
+            scenario.seed,
+            done,
+            length,
+            step_s,
+        )
         leaked += cells.leak_a * (stop - done) * step_s / 3600.0
         done = stop
         now.done_s = done * step_s
@@ -196,9 +236,20 @@ _Tables = tuple[layout.Cells, Floats, layout.Bms, Floats, layout.Wires, layout.W
 def _tables(now: Moment, world: _World) -> _Tables:
     """What the kernel needs besides the state; made anew when something has changed."""
     setup, scenario = now.setup, world.scenario
-    cells, chargers = build.cells(setup, scenario, now.faults, world.healthy), build.chargers(setup, scenario)
+    cells, chargers = (
+        build.cells(setup, scenario, now.faults, world.healthy),
+        build.chargers(setup, scenario),
+    )
     work = build.work(cells, len(chargers))
-    return cells, build.limits(setup), build.bms(setup), chargers, build.wires(setup, scenario), work, build.sensors(setup, scenario, now.by_hand)
+    return (
+        cells,
+        build.limits(setup),
+        build.bms(setup),
+        chargers,
+        build.wires(setup, scenario),
+        work,
+        build.sensors(setup, scenario, now.by_hand),
+    )
 
 
 def _turns(scenario: Scenario, step_s: float) -> dict[int, list[tuple[Event, bool]]]:
@@ -207,7 +258,9 @@ def _turns(scenario: Scenario, step_s: float) -> dict[int, list[tuple[Event, boo
     for event in sorted(scenario.events, key=lambda e: e.day):
         out.setdefault(round(event.day * 86400.0 / step_s), []).append((event, True))
         if event.minutes is not None:
-            out.setdefault(round((event.day * 86400.0 + event.minutes * 60.0) / step_s), []).append((event, False))
+            out.setdefault(round((event.day * 86400.0 + event.minutes * 60.0) / step_s), []).append(
+                (event, False)
+            )
     return out
 
 
@@ -216,7 +269,9 @@ def _turn(now: Moment, world: _World, event: Event, begins: bool) -> None:
         (now.by_hand.append if begins else now.by_hand.remove)(event)
     if event.offline is not None:
         if event.offline > now.setup.packs_in_parallel:
-            raise InputError("scenario", "events.offline", f"a pack up to {now.setup.packs_in_parallel}")
+            raise InputError(
+                "scenario", "events.offline", f"a pack up to {now.setup.packs_in_parallel}"
+            )
         (now.offline.append if begins else now.offline.remove)(event.offline)
     if event.link_lost:
         now.link_up = not begins
@@ -226,10 +281,21 @@ def _turn(now: Moment, world: _World, event: Event, begins: bool) -> None:
     now.faults += event.cells
     for fault in event.cells:
         if fault.offset_pct:
-            now.state.charge_ah[build.place(now.setup, fault)] += fault.offset_pct / 100.0 * now.setup.capacity_ah
+            now.state.charge_ah[build.place(now.setup, fault)] += (
+                fault.offset_pct / 100.0 * now.setup.capacity_ah
+            )
 
 
-def _result(setup: Setup, scenario: Scenario, now: Moment, record: layout.Record, begin_s: float, kept: list[Moment], leaked: Floats, before_ah: Floats) -> Trial:
+def _result(
+    setup: Setup,
+    scenario: Scenario,
+    now: Moment,
+    record: layout.Record,
+    begin_s: float,
+    kept: list[Moment],
+    leaked: Floats,
+    before_ah: Floats,
+) -> Trial:
     state = now.state
     rows = int(state.rows[0])
     time_s = begin_s + record.time_step[:rows] * scenario.step_s
@@ -245,7 +311,9 @@ def _result(setup: Setup, scenario: Scenario, now: Moment, record: layout.Record
         )
         for p in range(setup.packs_in_parallel)
     )
-    not_taken_wh, balancing_s, above_s, not_served_wh, dark_s, into_wh, heat_wh = (float(v) for v in state.totals)
+    not_taken_wh, balancing_s, above_s, not_served_wh, dark_s, into_wh, heat_wh = (
+        float(v) for v in state.totals
+    )
     return Trial(
         setup=setup,
         scenario=scenario,

@@ -67,7 +67,11 @@ def low_restart_v(setup: Setup) -> float:
 
 
 def _float(float_v: float | None, cells: int) -> Value:
-    return Value("float", f"{float_v:.2f} V", f"{float_v / cells:.3f} V a cell") if float_v else Value("float", "off", "the charger stops")
+    return (
+        Value("float", f"{float_v:.2f} V", f"{float_v / cells:.3f} V a cell")
+        if float_v
+        else Value("float", "off", "the charger stops")
+    )
 
 
 def sheet(setup: Setup) -> list[Value]:
@@ -75,34 +79,84 @@ def sheet(setup: Setup) -> list[Value]:
     chem, charging, packs = chemistry(setup.chemistry), setup.charging, setup.packs_in_parallel
     n = setup.cells
     out = [
-        Value("battery type", "user-defined", "a type called lithium often waits for a BMS that talks"),
-        Value("capacity", f"{setup.capacity_ah * packs:g} Ah", f"{packs} × {setup.capacity_ah:g} Ah; read it back: entry that accelerates overshoots"),
-        Value("nominal voltage", f"{n * chem.nominal_v:.1f} V", f"{n} cells of {chem.nominal_v:g} V"),
+        Value(
+            "battery type", "user-defined", "a type called lithium often waits for a BMS that talks"
+        ),
+        Value(
+            "capacity",
+            f"{setup.capacity_ah * packs:g} Ah",
+            f"{packs} × {setup.capacity_ah:g} Ah; read it back: entry that accelerates overshoots",
+        ),
+        Value(
+            "nominal voltage", f"{n * chem.nominal_v:.1f} V", f"{n} cells of {chem.nominal_v:g} V"
+        ),
     ]
     if charging:
         out += [
-            Value("absorption", f"{charging.absorption_v:.2f} V", f"{charging.absorption_v / n:.3f} V a cell"),
+            Value(
+                "absorption",
+                f"{charging.absorption_v:.2f} V",
+                f"{charging.absorption_v / n:.3f} V a cell",
+            ),
             Value("absorption time", f"{charging.absorption_min:g} min", "fixed, not adaptive"),
             _float(charging.float_v, n),
         ]
         if charging.tail_a is not None:
-            out.append(Value("tail current", f"{charging.tail_a:g} A", "absorption ends early at this"))
-        again = f"{charging.equalise_v:.2f} V every {charging.equalise_every_days:g} days" if charging.equalise_v and charging.equalise_every_days else "off"
-        out.append(Value("equalise", again, "a levelling charge, not the lead-acid one" if again != "off" else "a lead-acid feature"))
+            out.append(
+                Value("tail current", f"{charging.tail_a:g} A", "absorption ends early at this")
+            )
+        again = (
+            f"{charging.equalise_v:.2f} V every {charging.equalise_every_days:g} days"
+            if charging.equalise_v and charging.equalise_every_days
+            else "off"
+        )
+        out.append(
+            Value(
+                "equalise",
+                again,
+                "a levelling charge, not the lead-acid one"
+                if again != "off"
+                else "a lead-acid feature",
+            )
+        )
     out += [
         Value("temperature compensation", "0 mV/K", "a lead-acid feature"),
-        Value("charge current", f"{charge_a(setup):.0f} A", "of the whole bank: least of charger, trips, fuses, cells and rate table"),
+        Value(
+            "charge current",
+            f"{charge_a(setup):.0f} A",
+            "of the whole bank: least of charger, trips, fuses, cells and rate table",
+        ),
     ]
     if (most := discharge_a(setup)) is not None:
-        out.append(Value("discharge current", f"{most:.0f} A", "of the whole bank: least of trips, fuses and cells"))
+        out.append(
+            Value(
+                "discharge current",
+                f"{most:.0f} A",
+                "of the whole bank: least of trips, fuses and cells",
+            )
+        )
     cut = low_cut_v(setup)
     out += [
         Value("low-voltage alarm", f"{cut + 0.05 * n:.1f} V", f"{cut / n + 0.05:.2f} V a cell"),
-        Value("low-voltage cut", f"{cut:.1f} V", f"{cut / n:.2f} V a cell, before the BMS trips at {setup.protection.cell_under_voltage.trip_v:.2f} V"),
-        Value("starts again at", f"{low_restart_v(setup):.1f} V", f"{low_restart_v(setup) / n:.2f} V a cell"),
+        Value(
+            "low-voltage cut",
+            f"{cut:.1f} V",
+            f"{cut / n:.2f} V a cell, before the BMS trips at {setup.protection.cell_under_voltage.trip_v:.2f} V",
+        ),
+        Value(
+            "starts again at",
+            f"{low_restart_v(setup):.1f} V",
+            f"{low_restart_v(setup) / n:.2f} V a cell",
+        ),
     ]
     if packs > 1:
-        out.append(Value("with one pack gone", f"{charge_a(setup) * (packs - 1) / packs:.0f} A", "lower the charge current to this by hand until it is back"))
+        out.append(
+            Value(
+                "with one pack gone",
+                f"{charge_a(setup) * (packs - 1) / packs:.0f} A",
+                "lower the charge current to this by hand until it is back",
+            )
+        )
     return out
 
 
@@ -117,5 +171,8 @@ def to_csv(lines: Sequence[Value]) -> str:
 
 def to_html(lines: Sequence[Value], title: str) -> str:
     """The sheet as a page for printing."""
-    rows = "".join(f"<tr><td>{escape(v.name)}</td><td align='right'><b>{escape(v.text)}</b></td><td>{escape(v.why)}</td></tr>" for v in lines)
+    rows = "".join(
+        f"<tr><td>{escape(v.name)}</td><td align='right'><b>{escape(v.text)}</b></td><td>{escape(v.why)}</td></tr>"
+        for v in lines
+    )
     return f"<h2>{escape(title)}</h2><table cellpadding='5' width='100%'>{rows}</table><p>The inverter's own manual decides. Everything off before wiring.</p>"

@@ -4,11 +4,25 @@ from nipper.core.setup import RateStep, Setup
 
 COMMON = "common practice"
 USUAL: dict[str, tuple[tuple[float, float], ...]] = {
-    "lfp": ((0.0, 0.2), (10.0, 0.5)),  # none below 0 degC, at most 0.2C to 10 degC, up to 0.5C: common practice
-    "nmc": ((0.0, 0.2), (10.0, 0.5), (45.0, 0.25)),  # the zones in use for 4.2 V cells: less in the cold and above 45 degC, from memory
-    "lto": ((-30.0, 0.5), (0.0, 1.0)),  # a titanate anode does not plate: from memory of data sheets
+    "lfp": (
+        (0.0, 0.2),
+        (10.0, 0.5),
+    ),  # none below 0 degC, at most 0.2C to 10 degC, up to 0.5C: common practice
+    "nmc": (
+        (0.0, 0.2),
+        (10.0, 0.5),
+        (45.0, 0.25),
+    ),  # the zones in use for 4.2 V cells: less in the cold and above 45 degC, from memory
+    "lto": (
+        (-30.0, 0.5),
+        (0.0, 1.0),
+    ),  # a titanate anode does not plate: from memory of data sheets
 }
-SOURCE = {"lfp": COMMON, "nmc": "zones as used for 4.2 V cells, from memory", "lto": "data sheets, from memory"}
+SOURCE = {
+    "lfp": COMMON,
+    "nmc": "zones as used for 4.2 V cells, from memory",
+    "lto": "data sheets, from memory",
+}
 
 
 def usual_rates(setup: Setup) -> tuple[RateStep, ...]:
@@ -25,7 +39,10 @@ def rates(setup: Setup) -> tuple[tuple[RateStep, ...], str]:
 def rate_at(setup: Setup, temp_c: float) -> float:
     """The most the table allows at a temperature, as a share of capacity an hour; 0 below its first step."""
     table, _ = rates(setup)
-    return next((step.c_rate for step in sorted(table, key=lambda s: -s.from_c) if temp_c >= step.from_c), 0.0)
+    return next(
+        (step.c_rate for step in sorted(table, key=lambda s: -s.from_c) if temp_c >= step.from_c),
+        0.0,
+    )
 
 
 def charger_rate(setup: Setup) -> float | None:

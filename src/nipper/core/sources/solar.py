@@ -8,7 +8,10 @@ from importlib import resources
 from nipper.core.setup import Module, Setup, Solar
 
 STC_C = 25.0
-RUN_V, START_V = 1.0, 5.0  # above the battery, where the input's sheet names no window: common practice
+RUN_V, START_V = (
+    1.0,
+    5.0,
+)  # above the battery, where the input's sheet names no window: common practice
 CONTINUOUS = 1.25  # of the short-circuit current: NEC 690.8, from memory
 MARGIN = 0.02  # of the absolute maximum, for the module's own tolerance: common practice
 MODULES_SOURCE = "typical of such modules, from memory: take the module's own sheet"
@@ -37,7 +40,9 @@ class Arrangement:
     @property
     def title(self) -> str:
         """As said: 2 in series, 2 strings."""
-        return f"{self.in_series} in series" + (f", {self.in_parallel} strings" if self.in_parallel > 1 else "")
+        return f"{self.in_series} in series" + (
+            f", {self.in_parallel} strings" if self.in_parallel > 1 else ""
+        )
 
     @property
     def rank(self) -> tuple[bool, int, float, int, float]:
@@ -48,8 +53,15 @@ class Arrangement:
 @cache
 def modules() -> tuple[Module, ...]:
     """The modules that ship: kinds, not products."""
-    with resources.files("nipper.core.sources").joinpath("data", "modules.csv").open(encoding="utf-8") as file:
-        return tuple(Module(name=row.pop("name"), **{k: float(v) for k, v in row.items()}) for row in csv.DictReader(file))
+    with (
+        resources.files("nipper.core.sources")
+        .joinpath("data", "modules.csv")
+        .open(encoding="utf-8") as file
+    ):
+        return tuple(
+            Module(name=row.pop("name"), **{k: float(v) for k, v in row.items()})
+            for row in csv.DictReader(file)
+        )
 
 
 def cold_open_v(module: Module, in_series: int, cell_c: float) -> float:
@@ -66,7 +78,11 @@ def hot_operating_v(module: Module, in_series: int, cell_c: float) -> float:
 
 def nec_factor(coldest_c: float) -> float:
     """Factor on the open-circuit voltage by NEC table 690.7(A): the band that holds the temperature, 1.25 below all."""
-    return next((factor for low, factor in NEC_690_7 if coldest_c >= low), 1.25) if coldest_c < STC_C else 1.0
+    return (
+        next((factor for low, factor in NEC_690_7 if coldest_c >= low), 1.25)
+        if coldest_c < STC_C
+        else 1.0
+    )
 
 
 def battery_v(setup: Setup) -> float:
@@ -83,21 +99,34 @@ def judge(setup: Setup, solar: Solar, in_series: int, in_parallel: int) -> Arran
     """One way to wire them, held against the input's sheet."""
     module, tracker = solar.module, solar.tracker
     used = in_series * in_parallel
-    cold_v, hot_v = cold_open_v(module, in_series, solar.coldest_c), hot_operating_v(module, in_series, solar.hottest_c)
+    cold_v, hot_v = (
+        cold_open_v(module, in_series, solar.coldest_c),
+        hot_operating_v(module, in_series, solar.hottest_c),
+    )
     short_a, power_w = in_parallel * module.isc_a, used * module.vmp_v * module.imp_a
     cool_v, high_v = in_series * module.vmp_v, hot_operating_v(module, in_series, solar.coldest_c)
     forbidden, doubts = [], []
     if cold_v > tracker.max_v:
-        forbidden.append(f"{cold_v:.0f} V open at {solar.coldest_c:g} °C, above the input's {tracker.max_v:g} V: it destroys the input")
+        forbidden.append(
+            f"{cold_v:.0f} V open at {solar.coldest_c:g} °C, above the input's {tracker.max_v:g} V: it destroys the input"
+        )
     elif cold_v > (1.0 - MARGIN) * tracker.max_v:
-        doubts.append(f"{cold_v:.0f} V open at {solar.coldest_c:g} °C leave less than 2 % to the input's {tracker.max_v:g} V")
+        doubts.append(
+            f"{cold_v:.0f} V open at {solar.coldest_c:g} °C leave less than 2 % to the input's {tracker.max_v:g} V"
+        )
     if tracker.max_short_a and short_a > tracker.max_short_a:
-        forbidden.append(f"{short_a:.1f} A in short circuit, above the {tracker.max_short_a:g} A the input stands")
+        forbidden.append(
+            f"{short_a:.1f} A in short circuit, above the {tracker.max_short_a:g} A the input stands"
+        )
     start_v = starts_at_v(setup, solar)
     if hot_v < start_v:
-        doubts.append(f"{hot_v:.0f} V at {solar.hottest_c:g} °C, below the {start_v:.0f} V it starts at: nothing comes on hot days")
+        doubts.append(
+            f"{hot_v:.0f} V at {solar.hottest_c:g} °C, below the {start_v:.0f} V it starts at: nothing comes on hot days"
+        )
     if tracker.to_v and high_v > tracker.to_v:
-        doubts.append(f"works at up to {high_v:.0f} V in the cold, beyond the {tracker.to_v:g} V it tracks to: power swings, fans howl")
+        doubts.append(
+            f"works at up to {high_v:.0f} V in the cold, beyond the {tracker.to_v:g} V it tracks to: power swings, fans howl"
+        )
     operating_a = in_parallel * module.imp_a
     usable_w = power_w
     if tracker.max_a:
@@ -107,11 +136,25 @@ def judge(setup: Setup, solar: Solar, in_series: int, in_parallel: int) -> Arran
     if charge_a := setup.charging.max_charge_a if setup.charging else None:
         usable_w = min(usable_w, charge_a * battery_v(setup))
     if usable_w < 0.85 * power_w:
-        doubts.append(f"the input takes {usable_w:.0f} W of {power_w:.0f} W" + (f" ({operating_a:.1f} A)" if tracker.max_a and operating_a > tracker.max_a else ""))
+        doubts.append(
+            f"the input takes {usable_w:.0f} W of {power_w:.0f} W"
+            + (f" ({operating_a:.1f} A)" if tracker.max_a and operating_a > tracker.max_a else "")
+        )
     left = solar.modules - used
     if left:
         doubts.append(f"{left} module{'s' if left > 1 else ''} left over")
-    return Arrangement(in_series, in_parallel, left, cold_v, hot_v, short_a, power_w, usable_w, tuple(forbidden), tuple(doubts))
+    return Arrangement(
+        in_series,
+        in_parallel,
+        left,
+        cold_v,
+        hot_v,
+        short_a,
+        power_w,
+        usable_w,
+        tuple(forbidden),
+        tuple(doubts),
+    )
 
 
 def arrangements(setup: Setup) -> list[Arrangement]:
@@ -126,7 +169,11 @@ def arrangements(setup: Setup) -> list[Arrangement]:
 def as_set(setup: Setup) -> Arrangement | None:
     """The arrangement the setup names; None without PV."""
     solar = setup.solar
-    return None if solar is None else judge(setup, solar, solar.in_series, max(1, solar.modules // solar.in_series))
+    return (
+        None
+        if solar is None
+        else judge(setup, solar, solar.in_series, max(1, solar.modules // solar.in_series))
+    )
 
 
 def back_feed_a(solar: Solar, in_parallel: int) -> float:

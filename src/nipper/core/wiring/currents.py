@@ -37,9 +37,15 @@ def battery_w_to_a(setup: Setup, watts: float) -> float:
 
 def pack_ohm(setup: Setup) -> float:
     """Resistance of one pack with its leads and joints, ohm."""
-    cell_mohm = setup.cell.resistance_mohm or chemistry(setup.chemistry).resistance_mohm_ah / (setup.capacity_ah / setup.cells_in_parallel)
+    cell_mohm = setup.cell.resistance_mohm or chemistry(setup.chemistry).resistance_mohm_ah / (
+        setup.capacity_ah / setup.cells_in_parallel
+    )
     wiring = setup.wiring
-    leads = loop_ohm(wiring.cable_mm2, wiring.cable_length_m or 1.5) if wiring and wiring.cable_mm2 else 0.0
+    leads = (
+        loop_ohm(wiring.cable_mm2, wiring.cable_length_m or 1.5)
+        if wiring and wiring.cable_mm2
+        else 0.0
+    )
     return setup.cells * 1e-3 * cell_mohm / setup.cells_in_parallel + leads + JOINTS_OHM
 
 
@@ -64,18 +70,46 @@ def lines(setup: Setup) -> list[Line]:
     """All curves that this setup gives, and points of the loads."""
     most = max(10.0 * setup.capacity_ah, 1.2 * short_circuit_a(setup))
     grid = np.geomspace(0.2 * setup.capacity_ah * 0.5, most, 240).tolist()
-    out = [Line("bms", "BMS opens", _steps(setup, most), "as set")] if setup.protection.discharge_over_current or setup.protection.short_circuit else []
+    out = (
+        [Line("bms", "BMS opens", _steps(setup, most), "as set")]
+        if setup.protection.discharge_over_current or setup.protection.short_circuit
+        else []
+    )
     wiring = setup.wiring
     if wiring and wiring.fuse_a:
         fuse_a, kind = wiring.fuse_a, wiring.fuse_kind
         for i, title in ((0, f"{fuse_a:g} A fuse, soonest"), (1, "latest")):
             never_a = melting_band(fuse_a, kind)[i][0][0]
-            above = [never_a * 1.0001, *np.geomspace(1.01 * never_a, max(most, 2 * never_a), 120).tolist()]
-            out.append(Line("fuse", title, _sample(above, lambda a, i=i: melts_after_s(a, fuse_a, kind)[i]), KIND_WORDS[kind]))
+            above = [
+                never_a * 1.0001,
+                *np.geomspace(1.01 * never_a, max(most, 2 * never_a), 120).tolist(),
+            ]
+            out.append(
+                Line(
+                    "fuse",
+                    title,
+                    _sample(above, lambda a, i=i: melts_after_s(a, fuse_a, kind)[i]),
+                    KIND_WORDS[kind],
+                )
+            )
     if wiring and wiring.cable_mm2:
         mm2 = wiring.cable_mm2
-        out.append(Line("lead", f"{mm2:g} mm² lead ruined", _sample(grid, lambda a: ruined_after_s(a, mm2)), "IEC 60364-4-43 (k = 115) and ISO 10133, from memory"))
-        out.append(Line("lead", "lead carries for long", [(carries_a(mm2), LONGEST_S), (carries_a(mm2), 600.0)], "ISO 10133, from memory"))
+        out.append(
+            Line(
+                "lead",
+                f"{mm2:g} mm² lead ruined",
+                _sample(grid, lambda a: ruined_after_s(a, mm2)),
+                "IEC 60364-4-43 (k = 115) and ISO 10133, from memory",
+            )
+        )
+        out.append(
+            Line(
+                "lead",
+                "lead carries for long",
+                [(carries_a(mm2), LONGEST_S), (carries_a(mm2), 600.0)],
+                "ISO 10133, from memory",
+            )
+        )
     out += _cell_lines(setup)
     return out + _load_points(setup)
 
@@ -92,7 +126,11 @@ def _steps(setup: Setup, most_a: float) -> Points:
         points += [(over.trip_a, LONGEST_S), (over.trip_a, max(over.delay_s, SHORTEST_S))]
     if short:
         level = max(over.delay_s, SHORTEST_S) if over else LONGEST_S
-        points += [(short.trip_a, level), (short.trip_a, short.delay_us * 1e-6), (most_a, short.delay_us * 1e-6)]
+        points += [
+            (short.trip_a, level),
+            (short.trip_a, short.delay_us * 1e-6),
+            (most_a, short.delay_us * 1e-6),
+        ]
     elif over:
         points.append((most_a, over.delay_s))
     return points
@@ -104,7 +142,11 @@ def _cell_lines(setup: Setup) -> list[Line]:
         return []
     points = [(cell.max_discharge_a * times, LONGEST_S)]
     if cell.pulse_discharge_a and cell.pulse_s:
-        points += [(cell.max_discharge_a * times, cell.pulse_s), (cell.pulse_discharge_a * times, cell.pulse_s), (cell.pulse_discharge_a * times, 0.1)]
+        points += [
+            (cell.max_discharge_a * times, cell.pulse_s),
+            (cell.pulse_discharge_a * times, cell.pulse_s),
+            (cell.pulse_discharge_a * times, 0.1),
+        ]
     else:
         points.append((cell.max_discharge_a * times, 10.0))
     return [Line("cell", "cells, by their sheet", points, "as entered")]
@@ -113,18 +155,39 @@ def _cell_lines(setup: Setup) -> list[Line]:
 def _load_points(setup: Setup) -> list[Line]:
     usage, out = setup.usage, []
     if usage and usage.continuous_w:
-        out.append(Line("load", "loads for long", [(battery_w_to_a(setup, usage.continuous_w), LONGEST_S / 3)], "as entered, at the low alarm, inverter 92 %"))
+        out.append(
+            Line(
+                "load",
+                "loads for long",
+                [(battery_w_to_a(setup, usage.continuous_w), LONGEST_S / 3)],
+                "as entered, at the low alarm, inverter 92 %",
+            )
+        )
     if usage and usage.inrush_w and usage.inrush_s:
-        out.append(Line("load", "heaviest start", [(battery_w_to_a(setup, usage.inrush_w), usage.inrush_s)], "as entered, at the low alarm, inverter 92 %"))
+        out.append(
+            Line(
+                "load",
+                "heaviest start",
+                [(battery_w_to_a(setup, usage.inrush_w), usage.inrush_s)],
+                "as entered, at the low alarm, inverter 92 %",
+            )
+        )
     return out
 
 
 def fuse_first(setup: Setup, surely: bool = False) -> tuple[float, float] | None:
     """Between which currents the fuse may (or ``surely`` does) melt before the BMS opens, A; None where it does not below what the short-circuit trip takes over."""
-    wiring, over, short = setup.wiring, setup.protection.discharge_over_current, setup.protection.short_circuit
+    wiring, over, short = (
+        setup.wiring,
+        setup.protection.discharge_over_current,
+        setup.protection.short_circuit,
+    )
     if wiring is None or not wiring.fuse_a or over is None:
         return None
-    low, top = over.trip_a, max(short.trip_a if short else short_circuit_a(setup), 1.01 * over.trip_a)
+    low, top = (
+        over.trip_a,
+        max(short.trip_a if short else short_circuit_a(setup), 1.01 * over.trip_a),
+    )
 
     def melts(amps: float) -> bool:
         return melts_after_s(amps, wiring.fuse_a or 0.0, wiring.fuse_kind)[surely] < over.delay_s
@@ -147,7 +210,11 @@ def lead_first(setup: Setup) -> float | None:
     wiring = setup.wiring
     if wiring is None or not wiring.fuse_a or not wiring.cable_mm2:
         return None
-    for a in np.geomspace(carries_a(wiring.cable_mm2), max(short_circuit_a(setup), 2 * carries_a(wiring.cable_mm2)), 60).tolist():
+    for a in np.geomspace(
+        carries_a(wiring.cable_mm2),
+        max(short_circuit_a(setup), 2 * carries_a(wiring.cable_mm2)),
+        60,
+    ).tolist():
         ruined = ruined_after_s(a, wiring.cable_mm2)
         if ruined <= FAULT_S and ruined < melts_after_s(a, wiring.fuse_a, wiring.fuse_kind)[1]:
             return a

@@ -3,7 +3,27 @@
 from functools import lru_cache
 from math import exp, inf, log
 
-RATED_A = (10, 15, 20, 30, 40, 50, 63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630, 800, 1000)  # IEC 60269 rated currents, from memory
+RATED_A = (
+    10,
+    15,
+    20,
+    30,
+    40,
+    50,
+    63,
+    80,
+    100,
+    125,
+    160,
+    200,
+    250,
+    315,
+    400,
+    500,
+    630,
+    800,
+    1000,
+)  # IEC 60269 rated currents, from memory
 # gates of gG fuses, IEC 60269-1, from memory: a fuse of that rating does not melt within 10 s at the first current, does within 5 s at the
 # second, does not within 0.1 s at the third, and does within 0.1 s at the fourth
 GATES_A = {
@@ -13,10 +33,19 @@ GATES_A = {
     400: (1420, 2840, 4500, 8060), 500: (1780, 3800, 6000, 10600), 630: (2200, 5100, 8060, 14140), 800: (3060, 7000, 10600, 19000),
     1000: (4000, 9500, 14140, 24000),
 }  # fmt: skip
-CONVENTIONAL = (1.25, 1.6)  # of the rating: does not melt, does melt within the conventional time; IEC 60269-1, from memory
-FAST = ((1.10, 3600.0), (1.8, 10.0), (3.0, 0.1)), ((1.35, 3600.0), (2.6, 5.0), (5.0, 0.1))  # class T and the like: from memory, low confidence
+CONVENTIONAL = (
+    1.25,
+    1.6,
+)  # of the rating: does not melt, does melt within the conventional time; IEC 60269-1, from memory
+FAST = (
+    ((1.10, 3600.0), (1.8, 10.0), (3.0, 0.1)),
+    ((1.35, 3600.0), (2.6, 5.0), (5.0, 0.1)),
+)  # class T and the like: from memory, low confidence
 Curve = tuple[tuple[float, float], ...]
-KIND_WORDS = {"gG": "gG gates, IEC 60269-1, from memory", "fast": "a class-T-like curve, from memory: take the fuse's own"}
+KIND_WORDS = {
+    "gG": "gG gates, IEC 60269-1, from memory",
+    "fast": "a class-T-like curve, from memory: take the fuse's own",
+}
 
 
 def conventional_s(fuse_a: float) -> float:
@@ -28,7 +57,9 @@ def conventional_s(fuse_a: float) -> float:
 def melting_band(fuse_a: float, kind: str = "gG") -> tuple[Curve, Curve]:
     """Two curves of (A, s), currents rising: the soonest and the latest at which a fuse of that rating melts."""
     if kind == "fast":
-        return tuple((m * fuse_a, s) for m, s in FAST[0]), tuple((m * fuse_a, s) for m, s in FAST[1])
+        return tuple((m * fuse_a, s) for m, s in FAST[0]), tuple(
+            (m * fuse_a, s) for m, s in FAST[1]
+        )
     near = min(GATES_A, key=lambda rating: abs(log(rating / fuse_a)))
     share = fuse_a / near  # between ratings of the table the gates scale
     no_10, yes_5, no_01, yes_01 = (share * a for a in GATES_A[near])
@@ -47,7 +78,10 @@ def _time_s(curve: Curve, current_a: float) -> float:
         tau_s = gate_s / -log(1.0 - (never_a / gate_a) ** 2)
         return min(longest_s, -tau_s * log(1.0 - (never_a / current_a) ** 2))
     if current_a <= fast_a:
-        return exp(log(gate_s) + (log(fast_s) - log(gate_s)) * log(current_a / gate_a) / log(fast_a / gate_a))
+        return exp(
+            log(gate_s)
+            + (log(fast_s) - log(gate_s)) * log(current_a / gate_a) / log(fast_a / gate_a)
+        )
     return fast_s * (fast_a / current_a) ** 2
 
 

@@ -11,13 +11,20 @@ LEADS = (  # mm2, A with 70 degC and with 105 degC insulation: ISO 10133, from m
 )  # fmt: skip
 COPPER_OHM_MM2_M = 1.0 / 58.0  # IEC 60028 annealed copper at 20 degC
 K_PVC = 115.0  # A sqrt(s)/mm2, from 70 to 160 degC: IEC 60364-4-43, from memory
-WARM_K, RISE_K, AIR_C = 40.0, 130.0, 30.0  # loaded rise to 70 degC, and to the 160 degC at which insulation is ruined, in air of 30 degC
+WARM_K, RISE_K, AIR_C = (
+    40.0,
+    130.0,
+    30.0,
+)  # loaded rise to 70 degC, and to the 160 degC at which insulation is ruined, in air of 30 degC
 
 
 @lru_cache(maxsize=256)
 def carries_a(mm2: float, hot: bool = False) -> float:
     """Current a copper lead carries for long, A, with 70 degC insulation, or ``hot`` with 105 degC: ISO 10133 (from memory), interpolated."""
-    sizes, carries = [size for size, _, _ in LEADS], [high if hot else low for _, low, high in LEADS]
+    sizes, carries = (
+        [size for size, _, _ in LEADS],
+        [high if hot else low for _, low, high in LEADS],
+    )
     return float(np.interp(mm2, [0.0, *sizes], [0.0, *carries]))
 
 

@@ -10,7 +10,13 @@ from nipper.app.widgets.plot import Plot
 from nipper.core.forecast.day import Day
 from nipper.core.setup import Setup
 
-STAGE_ROLE = {"bulk": "herd", "absorption": "copper", "float": "ok", "BMS stops it": "act", "too cold": "lowest"}
+STAGE_ROLE = {
+    "bulk": "herd",
+    "absorption": "copper",
+    "float": "ok",
+    "BMS stops it": "act",
+    "too cold": "lowest",
+}
 NAMED_H = 0.9  # a stage shorter than that has no room for its name
 
 
@@ -21,7 +27,10 @@ class DayChart(QWidget):
         super().__init__(parent)
         self._theme = theme
         self._shown: tuple[Setup, Day] | None = None
-        self.volts, self.amps = Plot(theme, unit="V a cell", run_axis=True), Plot(theme, unit="A into the bank", run_axis=True)
+        self.volts, self.amps = (
+            Plot(theme, unit="V a cell", run_axis=True),
+            Plot(theme, unit="A into the bank", run_axis=True),
+        )
         self.amps.item.setXLink(self.volts.item)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -57,14 +66,29 @@ class DayChart(QWidget):
     def _draw_volts(self, setup: Setup, day: Day) -> None:
         plot = self.volts
         low = float(np.percentile(day.cell_v, 3))
-        top = max(float(day.highest_v.max()), setup.charging.absorption_v / setup.cells if setup.charging else 0.0)
+        top = max(
+            float(day.highest_v.max()),
+            setup.charging.absorption_v / setup.cells if setup.charging else 0.0,
+        )
         span = max(top - low, 0.02)
         base = low - 0.22 * span
         for stage in day.stages:
             role = STAGE_ROLE[stage.name]
-            plot.band(np.array([stage.start_h, stage.end_h]), np.full(2, base), np.full(2, base + 0.13 * span), role)
+            plot.band(
+                np.array([stage.start_h, stage.end_h]),
+                np.full(2, base),
+                np.full(2, base + 0.13 * span),
+                role,
+            )
             if stage.end_h - stage.start_h >= NAMED_H:
-                plot.note(0.5 * (stage.start_h + stage.end_h), base + 0.065 * span, stage.name, "soft" if role == "herd" else role, anchor=(0.5, 0.5), size=BASE_PT - 0.5)
+                plot.note(
+                    0.5 * (stage.start_h + stage.end_h),
+                    base + 0.065 * span,
+                    stage.name,
+                    "soft" if role == "herd" else role,
+                    anchor=(0.5, 0.5),
+                    size=BASE_PT - 0.5,
+                )
         plot.line(day.hour, day.highest_v, "highest", 1.2)
         plot.line(day.hour, day.cell_v, "ink", 2.0)
         charging = setup.charging
@@ -72,9 +96,24 @@ class DayChart(QWidget):
             for name, value in (("absorption", charging.absorption_v), ("float", charging.float_v)):
                 if value:
                     plot.level(value / setup.cells, "copper")
-                    plot.note(0.1, value / setup.cells, f"{name} {value / setup.cells:.3f} V", "copper", anchor=(0, 1.0), bold=False, size=BASE_PT - 1)
+                    plot.note(
+                        0.1,
+                        value / setup.cells,
+                        f"{name} {value / setup.cells:.3f} V",
+                        "copper",
+                        anchor=(0, 1.0),
+                        bold=False,
+                        size=BASE_PT - 1,
+                    )
         peak = int(day.highest_v.argmax())
-        plot.note(float(day.hour[peak]), float(day.highest_v[peak]), f"highest {day.highest_v[peak]:.3f} V", "highest", anchor=(0.5, 1.0), size=BASE_PT - 0.5)
+        plot.note(
+            float(day.hour[peak]),
+            float(day.highest_v[peak]),
+            f"highest {day.highest_v[peak]:.3f} V",
+            "highest",
+            anchor=(0.5, 1.0),
+            size=BASE_PT - 0.5,
+        )
         plot.item.setYRange(base, top + 0.16 * span, padding=0.01)
 
     def _draw_amps(self, setup: Setup, day: Day) -> None:
@@ -83,12 +122,31 @@ class DayChart(QWidget):
         plot.line(day.hour, day.current_a, "copper", 1.8)
         plot.level(0.0)
         i = int(day.could_a.argmax())
-        plot.note(float(day.hour[i]) + 0.2, float(day.could_a[i]), "what the sun could give", "watch", anchor=(0, 0.9), bold=False, size=BASE_PT - 1)
-        top, low = max(float(day.could_a.max()), float(day.current_a.max()), 1.0), min(0.0, float(day.current_a.min()))
+        plot.note(
+            float(day.hour[i]) + 0.2,
+            float(day.could_a[i]),
+            "what the sun could give",
+            "watch",
+            anchor=(0, 0.9),
+            bold=False,
+            size=BASE_PT - 1,
+        )
+        top, low = (
+            max(float(day.could_a.max()), float(day.current_a.max()), 1.0),
+            min(0.0, float(day.current_a.min())),
+        )
         most = setup.charging.max_charge_a if setup.charging else None
         if most and most < 1.8 * top:  # further off it would only press the day together
             plot.level(most, "soft")
-            plot.note(23.9, most, f"charger's most, {most:g} A", "soft", anchor=(1, 1.0), bold=False, size=BASE_PT - 1)
+            plot.note(
+                23.9,
+                most,
+                f"charger's most, {most:g} A",
+                "soft",
+                anchor=(1, 1.0),
+                bold=False,
+                size=BASE_PT - 1,
+            )
             top = max(top, most)
         told = f"{day.soc_pct[0]:.0f} % at first, {day.soc_pct.max():.0f} % at most, {day.soc_pct[-1]:.0f} % at midnight"
         plot.note(0.1, 1.35 * top, told, "ink", anchor=(0, 0), size=BASE_PT - 0.5)

@@ -28,7 +28,12 @@ class EnergyPage(QWidget):
         layout.setContentsMargins(0, 4, 0, 0)
         layout.setSpacing(10)
         line = QHBoxLayout()
-        self.field = UnitField("kWh/day", "loads a day", "What the house takes; empty: from the log, else half of the bank", optional=True)
+        self.field = UnitField(
+            "kWh/day",
+            "loads a day",
+            "What the house takes; empty: from the log, else half of the bank",
+            optional=True,
+        )
         self.field.setMaximumWidth(120)
         self.field.entered.connect(self.loads)
         line.addWidget(label("Loads", "soft"))
@@ -54,14 +59,25 @@ class EnergyPage(QWidget):
             return
         entered = bool(setup.usage and setup.usage.kwh_per_day)
         where = "from the log" if budget.measured else "usual for such a bank: enter yours"
-        self._source.setText("as entered" if entered else f"{budget.kwh_per_day:.1f} kWh a day, {where}")
+        self._source.setText(
+            "as entered" if entered else f"{budget.kwh_per_day:.1f} kWh a day, {where}"
+        )
         readings = (
-            (f"{budget.usable_kwh:.1f} kWh", "between the charge target and the under-voltage trip, all packs"),
+            (
+                f"{budget.usable_kwh:.1f} kWh",
+                "between the charge target and the under-voltage trip, all packs",
+            ),
             (days(budget.without_sun_days), "without any sun"),
             (days(budget.cloudy_winter_days), "under clouds in midwinter"),
             (days(budget.cloudy_summer_days), "under clouds in midsummer"),
-            (f"{budget.refill_h:.1f} h", f"to fill from empty at the full charge current, {budget.c_rate:.2f}C"),
-            (self._refill(budget), "to fill from empty on clear days, loads running: midsummer · March · midwinter"),
+            (
+                f"{budget.refill_h:.1f} h",
+                f"to fill from empty at the full charge current, {budget.c_rate:.2f}C",
+            ),
+            (
+                self._refill(budget),
+                "to fill from empty on clear days, loads running: midsummer · March · midwinter",
+            ),
         )
         for i, (number, what) in enumerate(readings):
             row, column = 2 * (i // 2), i % 2
@@ -76,4 +92,6 @@ class EnergyPage(QWidget):
 
     @staticmethod
     def _refill(budget: Autonomy) -> str:
-        return " · ".join("never" if d is None else f"{d:.1f} days" for d in budget.refill_days.values())
+        return " · ".join(
+            "never" if d is None else f"{d:.1f} days" for d in budget.refill_days.values()
+        )

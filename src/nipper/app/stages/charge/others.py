@@ -28,7 +28,11 @@ class OtherChargers(QWidget):
         head = QHBoxLayout()
         head.addWidget(label("Other chargers", weight=SEMI))
         head.addStretch(1)
-        self.add = button("Add one", "quiet", "Shore power, a generator, an alternator, with its own target and current; in the picture it is on from 7 to 19 h")
+        self.add = button(
+            "Add one",
+            "quiet",
+            "Shore power, a generator, an alternator, with its own target and current; in the picture it is on from 7 to 19 h",
+        )
         self.add.clicked.connect(self._add)
         head.addWidget(self.add)
         layout.addLayout(head)

@@ -31,7 +31,10 @@ class RatePage(QWidget):
         self._source = label("", "soft", wrap=True)
         head.addWidget(label("No more than", weight=SEMI))
         head.addWidget(self._source, 1)
-        self.add, self.usual = button("Add a step", "quiet"), button("The usual table", "quiet", "Takes your steps out")
+        self.add, self.usual = (
+            button("Add a step", "quiet"),
+            button("The usual table", "quiet", "Takes your steps out"),
+        )
         self.add.clicked.connect(self._add)
         self.usual.clicked.connect(self._usual)
         head.addWidget(self.add)
@@ -55,7 +58,10 @@ class RatePage(QWidget):
         clear(self._grid)
         self.fields: list[tuple[UnitField, UnitField]] = []
         for row, step in enumerate(steps):
-            pair = (UnitField("°C", f"step {row + 1}, from"), UnitField("C", f"step {row + 1}, at most", "0: no charge"))
+            pair = (
+                UnitField("°C", f"step {row + 1}, from"),
+                UnitField("C", f"step {row + 1}, at most", "0: no charge"),
+            )
             for field, value, column in zip(pair, (step.from_c, step.c_rate), (1, 3), strict=True):
                 field.set_value(value)
                 field.setProperty("row", row)
@@ -64,7 +70,9 @@ class RatePage(QWidget):
                 self._grid.addWidget(field, row, column)
             self._grid.addWidget(label("from", "soft"), row, 0)
             self._grid.addWidget(label("at most", "soft"), row, 2)
-            self._grid.addWidget(label(f"{most_a(setup, step.from_c + 0.01):.0f} A for the bank", "soft"), row, 4)
+            self._grid.addWidget(
+                label(f"{most_a(setup, step.from_c + 0.01):.0f} A for the bank", "soft"), row, 4
+            )
             out = button("Take out", "bare")
             out.setProperty("row", row)
             out.clicked.connect(self._remove)
@@ -82,7 +90,9 @@ class RatePage(QWidget):
         cutoff, hot = setup.charge_cutoff, setup.protection.charge_over_temperature
         allowed = np.array([rate_at(setup, float(c)) for c in degrees])
         plot.line(degrees, allowed, "soft", 1.4, dashed=True)
-        inside = (degrees >= (cutoff.release_c if cutoff else LOW_C)) & (degrees <= (hot.trip_c if hot else HIGH_C))
+        inside = (degrees >= (cutoff.release_c if cutoff else LOW_C)) & (
+            degrees <= (hot.trip_c if hot else HIGH_C)
+        )
         plot.line(degrees, np.where(inside, allowed, np.nan), "ok", 2.6)
         plot.note(HIGH_C, float(allowed.max()), "table", "soft", anchor=(1, 1.05), bold=False)
         charging = setup.charging
@@ -90,10 +100,18 @@ class RatePage(QWidget):
         c_rate = charger_rate(setup)
         if charging and c_rate:
             plot.level(c_rate, "copper", 1.6)
-            plot.note(LOW_C, c_rate, f"the charger, {charging.max_charge_a:g} A = {c_rate:.2f}C", "copper", anchor=(0, 1.05))
+            plot.note(
+                LOW_C,
+                c_rate,
+                f"the charger, {charging.max_charge_a:g} A = {c_rate:.2f}C",
+                "copper",
+                anchor=(0, 1.05),
+            )
             top = max(top, c_rate)
         if cutoff:
-            plot.mark(cutoff.trip_c, "lowest", f"stops {cutoff.trip_c:g} °C".replace("-", "−"), 0.92)
+            plot.mark(
+                cutoff.trip_c, "lowest", f"stops {cutoff.trip_c:g} °C".replace("-", "−"), 0.92
+            )
         if hot:
             plot.mark(hot.trip_c, "highest", f"stops {hot.trip_c:g} °C", 0.92)
         plot.item.setLabel("bottom", "coldest sensor, °C")
@@ -119,7 +137,10 @@ class RatePage(QWidget):
     def _add(self) -> None:
         steps = self._steps()
         last = steps[-1]
-        self._set([*steps, RateStep(from_c=min(99.0, last.from_c + 10.0), c_rate=last.c_rate)], "Add a step to the rate table")
+        self._set(
+            [*steps, RateStep(from_c=min(99.0, last.from_c + 10.0), c_rate=last.c_rate)],
+            "Add a step to the rate table",
+        )
 
     @Slot()
     def _remove(self) -> None:

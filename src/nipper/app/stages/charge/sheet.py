@@ -27,7 +27,9 @@ class SheetPage(QWidget):
         layout.setSpacing(6)
         head = QHBoxLayout()
         head.addWidget(label(WHAT_FOR, "soft", wrap=True), 1)
-        self.copy = button("Copy as text", "quiet", "Bench → Write the open-loop sheet makes a CSV or PDF of it")
+        self.copy = button(
+            "Copy as text", "quiet", "Bench → Write the open-loop sheet makes a CSV or PDF of it"
+        )
         self.copy.clicked.connect(self._copy)
         head.addWidget(self.copy)
         layout.addLayout(head)
@@ -52,11 +54,15 @@ class SheetPage(QWidget):
         clear(self._grid)
         for row, line in enumerate(lines):
             self._grid.addWidget(label(line.name, size=BASE_PT + 1), row, 0)
-            self._grid.addWidget(label(line.text, size=VALUE_PT, weight=SEMI), row, 1, Qt.AlignmentFlag.AlignRight)
+            self._grid.addWidget(
+                label(line.text, size=VALUE_PT, weight=SEMI), row, 1, Qt.AlignmentFlag.AlignRight
+            )
             self._grid.addWidget(label(line.why, "soft", BASE_PT - 0.5, wrap=True), row, 2)
         self._grid.setColumnStretch(2, 1)
         self._grid.setRowStretch(len(lines), 1)
 
     @Slot()
     def _copy(self) -> None:
-        QGuiApplication.clipboard().setText("\n".join(f"{line.name}\t{line.text}\t{line.why}" for line in self.lines))
+        QGuiApplication.clipboard().setText(
+            "\n".join(f"{line.name}\t{line.text}\t{line.why}" for line in self.lines)
+        )

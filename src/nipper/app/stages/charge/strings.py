@@ -2,7 +2,15 @@
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal, Slot
 from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QLineEdit,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nipper.app.document import Document
 from nipper.app.theme import BASE_PT, Theme, font
@@ -10,7 +18,14 @@ from nipper.app.theme.marks import STATUS_ROLE, draw_status
 from nipper.app.widgets.basic import MINUS, SEMI, button, card, label
 from nipper.app.widgets.form import SettingsForm
 from nipper.core.setup import Module, Setup, Solar, Tracker
-from nipper.core.sources.solar import MODULES_SOURCE, Arrangement, arrangements, as_set, modules, starts_at_v
+from nipper.core.sources.solar import (
+    MODULES_SOURCE,
+    Arrangement,
+    arrangements,
+    as_set,
+    modules,
+    starts_at_v,
+)
 
 ROW_H, NAME_W, TAIL_W, HEAD_H = 36.0, 168.0, 92.0, 38.0
 MOST_ROWS = 5
@@ -38,7 +53,9 @@ class StringChart(QWidget):
         if here is not None and here not in shown:
             shown[-1:] = [here]
         self._setup, self._ways = setup, shown
-        self.setAccessibleName("Ways to wire the modules: " + "; ".join(f"{a.title}: {words(a)}" for a in shown))
+        self.setAccessibleName(
+            "Ways to wire the modules: " + "; ".join(f"{a.title}: {words(a)}" for a in shown)
+        )
         self.updateGeometry()
         self.update()
 
@@ -52,7 +69,10 @@ class StringChart(QWidget):
         assert self._setup
         assert self._setup.solar
         limit = self._setup.solar.tracker.max_v
-        return max(1.25 * limit, 1.05 * max((a.cold_v for a in self._ways if a.cold_v < 2.2 * limit), default=limit))
+        return max(
+            1.25 * limit,
+            1.05 * max((a.cold_v for a in self._ways if a.cold_v < 2.2 * limit), default=limit),
+        )
 
     def _x(self, volts: float) -> float:
         return NAME_W + (self.width() - NAME_W - TAIL_W) * min(volts / self._top_v(), 1.0)
@@ -70,15 +90,28 @@ class StringChart(QWidget):
         tracker, colour = solar.tracker, self._theme.colour
         bottom = HEAD_H + ROW_H * len(self._ways)
         low, high = starts_at_v(setup, solar), tracker.to_v or tracker.max_v
-        painter.fillRect(QRectF(self._x(low), HEAD_H - 4, self._x(high) - self._x(low), bottom - HEAD_H + 4), colour("even"))
-        painter.fillRect(QRectF(self._x(tracker.max_v), HEAD_H - 4, self.width() - TAIL_W - self._x(tracker.max_v), bottom - HEAD_H + 4), colour("act_wash"))
+        painter.fillRect(
+            QRectF(self._x(low), HEAD_H - 4, self._x(high) - self._x(low), bottom - HEAD_H + 4),
+            colour("even"),
+        )
+        painter.fillRect(
+            QRectF(
+                self._x(tracker.max_v),
+                HEAD_H - 4,
+                self.width() - TAIL_W - self._x(tracker.max_v),
+                bottom - HEAD_H + 4,
+            ),
+            colour("act_wash"),
+        )
         painter.setFont(font(BASE_PT - 0.5))
         metrics = QFontMetricsF(painter.font())
         painter.setPen(colour("soft"))
         text = f"the input works from {low:.0f} to {high:.0f} V"
         painter.drawText(QPointF(self._x(low), HEAD_H - 10), text)
         painter.setPen(QPen(colour("act"), 2))
-        painter.drawLine(QPointF(self._x(tracker.max_v), HEAD_H - 8), QPointF(self._x(tracker.max_v), bottom))
+        painter.drawLine(
+            QPointF(self._x(tracker.max_v), HEAD_H - 8), QPointF(self._x(tracker.max_v), bottom)
+        )
         limit = f"never above {tracker.max_v:g} V"
         left = min(self._x(tracker.max_v) + 4, self.width() - metrics.horizontalAdvance(limit) - 2)
         clash = left < self._x(low) + metrics.horizontalAdvance(text) + 8
@@ -92,24 +125,37 @@ class StringChart(QWidget):
         draw_status(painter, status, QRectF(6, middle - 6, 12, 12), colour(STATUS_ROLE[status]))
         painter.setPen(colour("ink"))
         painter.setFont(font(BASE_PT, SEMI))
-        painter.drawText(QRectF(24, top, NAME_W - 24, ROW_H), int(Qt.AlignmentFlag.AlignVCenter), way.title)
+        painter.drawText(
+            QRectF(24, top, NAME_W - 24, ROW_H), int(Qt.AlignmentFlag.AlignVCenter), way.title
+        )
         role = {"act": "act", "watch": "watch", "ok": "ok"}[status]
-        bar = QRectF(self._x(way.hot_v), middle - 7, max(3.0, self._x(way.cold_v) - self._x(way.hot_v)), 14)
+        bar = QRectF(
+            self._x(way.hot_v), middle - 7, max(3.0, self._x(way.cold_v) - self._x(way.hot_v)), 14
+        )
         painter.fillRect(bar, colour(role))
         painter.setFont(font(BASE_PT - 0.5))
         painter.setPen(colour("ink"))
         ends = f"{way.hot_v:.0f} to {way.cold_v:.0f} V"
         width = QFontMetricsF(painter.font()).horizontalAdvance(ends)
         limit = self._x(solar.tracker.max_v)
-        crosses = bar.right() < limit < bar.right() + 8 + width or bar.right() + 8 + width > self.width() - TAIL_W
+        crosses = (
+            bar.right() < limit < bar.right() + 8 + width
+            or bar.right() + 8 + width > self.width() - TAIL_W
+        )
         if crosses and bar.width() > width + 10:
             painter.setPen(colour("card"))
             painter.drawText(bar.adjusted(0, -2, 0, 2), int(Qt.AlignmentFlag.AlignCenter), ends)
         else:
-            painter.drawText(QPointF(bar.left() - width - 6 if crosses else bar.right() + 6, middle + 4.5), ends)
+            painter.drawText(
+                QPointF(bar.left() - width - 6 if crosses else bar.right() + 6, middle + 4.5), ends
+            )
         painter.setPen(colour("ink"))
         tail = QRectF(self.width() - TAIL_W, top, TAIL_W - 8, ROW_H)
-        painter.drawText(tail, int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight), f"{way.usable_w / 1e3:.2f} kW")
+        painter.drawText(
+            tail,
+            int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight),
+            f"{way.usable_w / 1e3:.2f} kW",
+        )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         row = int((event.position().y() - HEAD_H) // ROW_H)
@@ -120,7 +166,9 @@ class StringChart(QWidget):
 def words(way: Arrangement) -> str:
     """What is wrong with an arrangement, or that nothing is."""
     wrong = [*way.forbidden, *way.doubts]
-    return "; ".join(wrong) if wrong else "fits the input on the coldest morning and the hottest noon"
+    return (
+        "; ".join(wrong) if wrong else "fits the input on the coldest morning and the hottest noon"
+    )
 
 
 class StringPage(QWidget):
@@ -148,7 +196,11 @@ class StringPage(QWidget):
             BASE_PT - 0.5,
             wrap=True,
         )
-        self.start = button("Describe the modules", "main", "Begins with a usual module and an input of 150 V; both are changed below")
+        self.start = button(
+            "Describe the modules",
+            "main",
+            "Begins with a usual module and an input of 150 V; both are changed below",
+        )
         self.start.clicked.connect(self._begin)
         layout.addWidget(self.chart)
         layout.addWidget(self._says)
@@ -172,17 +224,37 @@ class StringPage(QWidget):
         line.addWidget(self.kinds)
         line.addWidget(label("named", "soft"))
         line.addWidget(self.name, 1)
-        self.keep = button("Keep in my list", "quiet", "In this bench: it can be chosen again, and taken out by the button beside")
+        self.keep = button(
+            "Keep in my list",
+            "quiet",
+            "In this bench: it can be chosen again, and taken out by the button beside",
+        )
         self.keep.clicked.connect(self._keep)
-        self.forget = button("Take it out", "bare", "Takes the module of this name out of the bench's list")
+        self.forget = button(
+            "Take it out", "bare", "Takes the module of this name out of the bench's list"
+        )
         self.forget.clicked.connect(self._forget)
         line.addWidget(self.keep)
         line.addWidget(self.forget)
         inside.addLayout(line)
         self.form = SettingsForm()
-        self.form.add_part("solar.module", Module, "Module, by its sheet", ("voc_v", "vmp_v", "voc_pct_per_k", "vmp_pct_per_k", "isc_a", "imp_a"), 0)
-        self.form.add_part("solar", Solar, "Place", ("modules", "in_series", "coldest_c", "hottest_c"), 2)
-        self.form.add_part("solar.tracker", Tracker, "Input, by its sheet", ("max_v", "from_v", "to_v", "max_a", "max_short_a", "max_w"), 4)
+        self.form.add_part(
+            "solar.module",
+            Module,
+            "Module, by its sheet",
+            ("voc_v", "vmp_v", "voc_pct_per_k", "vmp_pct_per_k", "isc_a", "imp_a"),
+            0,
+        )
+        self.form.add_part(
+            "solar", Solar, "Place", ("modules", "in_series", "coldest_c", "hottest_c"), 2
+        )
+        self.form.add_part(
+            "solar.tracker",
+            Tracker,
+            "Input, by its sheet",
+            ("max_v", "from_v", "to_v", "max_a", "max_short_a", "max_w"),
+            4,
+        )
         self.form.entered.connect(self._entered)
         inside.addWidget(self.form)
         return frame
@@ -195,12 +267,16 @@ class StringPage(QWidget):
             widget.setVisible(there)
         self.start.setVisible(not there)
         if setup.solar is None:
-            self._says.setText("No PV modules are described. With them, every way to wire them is held against the input on the coldest morning and the hottest noon.")
+            self._says.setText(
+                "No PV modules are described. With them, every way to wire them is held against the input on the coldest morning and the hottest noon."
+            )
             return
         self.chart.show_ways(setup)
         here = as_set(setup)
         assert here
-        self._says.setText(MINUS.sub("−", f"As set, {here.title}: {words(here)}. Click another row to wire it so."))
+        self._says.setText(
+            MINUS.sub("−", f"As set, {here.title}: {words(here)}. Click another row to wire it so.")
+        )
         self.form.show_setup(setup)
         self._list = [*modules(), *self._document.kept_modules()]
         self.kinds.clear()
@@ -208,7 +284,9 @@ class StringPage(QWidget):
         self.kinds.setCurrentText(setup.solar.module.name)
         self.name.setText(setup.solar.module.name)
         self.name.setCursorPosition(0)
-        self.forget.setVisible(any(m.name == setup.solar.module.name for m in self._document.kept_modules()))
+        self.forget.setVisible(
+            any(m.name == setup.solar.module.name for m in self._document.kept_modules())
+        )
 
     def _change(self, changes: dict[str, object], words: str) -> None:
         if self._document.change(changes, words):
@@ -216,7 +294,10 @@ class StringPage(QWidget):
 
     @Slot()
     def _begin(self) -> None:
-        self._change({"solar": {"module": modules()[1].model_dump(), "tracker": NEW_TRACKER}}, "Describe the PV modules")
+        self._change(
+            {"solar": {"module": modules()[1].model_dump(), "tracker": NEW_TRACKER}},
+            "Describe the PV modules",
+        )
 
     @Slot(int)
     def _wire(self, in_series: int) -> None:

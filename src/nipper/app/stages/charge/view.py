@@ -1,7 +1,14 @@
 """Charge: a day from the kernel, PV strings, rates by temperature, the open-loop sheet, the energy budget."""
 
 from PySide6.QtCore import Slot
-from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QHBoxLayout,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nipper.app.document import Document
 from nipper.app.forecasts import Forecasts
@@ -25,12 +32,18 @@ SKIES = ("clear", "mixed", "cloudy")
 class ChargeView(QWidget):
     """The stage Charge."""
 
-    def __init__(self, document: Document, forecasts: Forecasts, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, document: Document, forecasts: Forecasts, theme: Theme, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.setObjectName("page")
         self._document, self._forecasts = document, forecasts
         self._title = label("", size=16, weight=SEMI, wrap=True)
-        self.chart, self.strings, self.rates = DayChart(theme), StringPage(document, theme), RatePage(document, theme)
+        self.chart, self.strings, self.rates = (
+            DayChart(theme),
+            StringPage(document, theme),
+            RatePage(document, theme),
+        )
         self.sheet, self.energy, self.others = SheetPage(), EnergyPage(), OtherChargers(document)
         self._group, self._stack = QButtonGroup(self), QStackedWidget()
         layout = QVBoxLayout(self)
@@ -63,7 +76,11 @@ class ChargeView(QWidget):
         self.season.setToolTip("Where the sun stands, and how cold it is; 52° north")
         self.season.activated.connect(self._day_chosen)
         self.sky.activated.connect(self._day_chosen)
-        words = label("The third of three like days, run on a copy of this bank with its measured cells, loads and sun.", "soft", wrap=True)
+        words = label(
+            "The third of three like days, run on a copy of this bank with its measured cells, loads and sun.",
+            "soft",
+            wrap=True,
+        )
         line.addWidget(words, 1)
         line.addWidget(self.season)
         line.addWidget(self.sky)
@@ -72,8 +89,20 @@ class ChargeView(QWidget):
         frame, inside = card()
         columns = QHBoxLayout()
         self.form = SettingsForm()
-        self.form.add_part("charging", Charging, "Charger", ("absorption_v", "absorption_min", "float_v", "max_charge_a", "tail_a"), 0)
-        self.form.add_part("charging", Charging, "Equalise, lead-acid", ("equalise_v", "equalise_every_days", "compensation_mv_per_k"), 2)
+        self.form.add_part(
+            "charging",
+            Charging,
+            "Charger",
+            ("absorption_v", "absorption_min", "float_v", "max_charge_a", "tail_a"),
+            0,
+        )
+        self.form.add_part(
+            "charging",
+            Charging,
+            "Equalise, lead-acid",
+            ("equalise_v", "equalise_every_days", "compensation_mv_per_k"),
+            2,
+        )
         self.form.entered.connect(self._entered)
         columns.addWidget(self.form)
         columns.addWidget(self.others, 1)
@@ -90,13 +119,23 @@ class ChargeView(QWidget):
 
     def show_field(self, path: str) -> None:
         """Bring the page to the front on which a setting stands."""
-        page = 1 if path.startswith("solar") else 2 if path.startswith("charging.rates") else 3 if path.startswith("link.") else 0
+        page = (
+            1
+            if path.startswith("solar")
+            else 2
+            if path.startswith("charging.rates")
+            else 3
+            if path.startswith("link.")
+            else 0
+        )
         self.show_page(page)
 
     @Slot()
     def _show(self, *_: object) -> None:
         setup, day = self._document.setup, self._forecasts.day
-        sentence = charge_sentence(setup, day)[1].partition(" on a ")[0]  # which day it is stands beside
+        sentence = charge_sentence(setup, day)[1].partition(" on a ")[
+            0
+        ]  # which day it is stands beside
         self._title.setText(sentence[0].upper() + sentence[1:])
         shown = self._stack.currentIndex()
         if shown == 0:

@@ -4,7 +4,14 @@ import time
 from datetime import UTC, datetime, tzinfo
 
 from PySide6.QtCore import Slot
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPlainTextEdit, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QPlainTextEdit,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nipper.app.document import Document
 from nipper.app.theme import BASE_PT, Theme
@@ -31,12 +38,17 @@ BETAS = (3380, 3435, 3950)
 class ColdView(QWidget):
     """The stage Cold."""
 
-    def __init__(self, document: Document, theme: Theme, zone: tzinfo = UTC, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, document: Document, theme: Theme, zone: tzinfo = UTC, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.setObjectName("page")
         self._document, self._theme, self._zone = document, theme, zone
         self._proof: tuple[float, Proof] | None = None
-        self._title, self._subtitle = label("", size=16, weight=SEMI, wrap=True), label("", "soft", wrap=True)
+        self._title, self._subtitle = (
+            label("", size=16, weight=SEMI, wrap=True),
+            label("", "soft", wrap=True),
+        )
         self.band = TemperatureChart(theme, -30.0, 65.0)
         self.band.dragged.connect(self._dragged)
         self.band.dropped.connect(document.settle)
@@ -52,7 +64,10 @@ class ColdView(QWidget):
         columns.setContentsMargins(0, 0, 0, 0)
         columns.setSpacing(10)
         left, right = QVBoxLayout(), QVBoxLayout()
-        for column, cards in ((left, (self._proof_card(),)), (right, (self._limits_card(), self._wake_card(), self._meter_card()))):
+        for column, cards in (
+            (left, (self._proof_card(),)),
+            (right, (self._limits_card(), self._wake_card(), self._meter_card())),
+        ):
             column.setSpacing(8)
             for frame in cards:
                 column.addWidget(frame)
@@ -61,7 +76,12 @@ class ColdView(QWidget):
         area.setWidget(body)
         area.setWidgetResizable(True)
         layout.addWidget(area, 1)
-        for signal in (document.setup_changed, document.record_changed, document.pack_changed, document.events_changed):
+        for signal in (
+            document.setup_changed,
+            document.record_changed,
+            document.pack_changed,
+            document.events_changed,
+        ):
             signal.connect(self._show)
         self._show()
 
@@ -80,7 +100,11 @@ class ColdView(QWidget):
         line = QHBoxLayout()
         self.fields: dict[str, UnitField] = {}
         for name, title in (("trip_c", "stops below"), ("release_c", "resumes at")):
-            field = UnitField("°C", title, "Nothing charges below 0 °C; many stop at 2 to 5 °C and resume 1 to 3 K above")
+            field = UnitField(
+                "°C",
+                title,
+                "Nothing charges below 0 °C; many stop at 2 to 5 °C and resume 1 to 3 K above",
+            )
             field.setProperty("name", name)
             field.entered.connect(self._entered)
             self.fields[name] = field
@@ -91,14 +115,25 @@ class ColdView(QWidget):
         self._plan = QVBoxLayout()
         self._plan.setSpacing(3)
         inside.addLayout(self._plan)
-        inside.addWidget(label("The sensor belongs on the coldest cell, nearest the outer wall. The cell maker's sheet overrides every value here.", "soft", wrap=True))
+        inside.addWidget(
+            label(
+                "The sensor belongs on the coldest cell, nearest the outer wall. The cell maker's sheet overrides every value here.",
+                "soft",
+                wrap=True,
+            )
+        )
         return frame
 
     def _proof_card(self) -> QWidget:
         frame, inside = card(12, 6)
-        inside.addWidget(label("Prove it: while it charges, put the sensor into a bath", weight=SEMI))
+        inside.addWidget(
+            label("Prove it: while it charges, put the sensor into a bath", weight=SEMI)
+        )
         line = QHBoxLayout()
-        self.bath, self.salt = QComboBox(), UnitField("%", "salt", "Salt, % of the mass of water and salt")
+        self.bath, self.salt = (
+            QComboBox(),
+            UnitField("%", "salt", "Salt, % of the mass of water and salt"),
+        )
         self.bath.addItems(["ice water", "salted ice", "salt mix from the freezer"])
         self.salt.set_value(8.0)
         self.bath.activated.connect(self._bath_changed)
@@ -115,15 +150,30 @@ class ColdView(QWidget):
         verdict.addWidget(self._bath_says, 1)
         inside.addWidget(self._how)
         inside.addLayout(verdict)
-        inside.addWidget(label("What was seen: minutes, °C at the sensor, A of charge; a line each", "soft", BASE_PT - 0.5, wrap=True))
+        inside.addWidget(
+            label(
+                "What was seen: minutes, °C at the sensor, A of charge; a line each",
+                "soft",
+                BASE_PT - 0.5,
+                wrap=True,
+            )
+        )
         self.readings = QPlainTextEdit(placeholderText="0   15   20\n3    6   20\n4    4    0\n…")
         self.readings.setAccessibleName("Readings of the test")
         self.readings.setFixedHeight(104)
         inside.addWidget(self.readings)
         buttons = QHBoxLayout()
         self.judge_typed = button("Judge these", "", "Finds where the charge stopped and went on")
-        self.judge_log = button("Look in this pack's log", "quiet", "Finds the newest time at which a sensor came to the cutoff while charging")
-        self.keep = button("Keep this proof", "main", "Puts it on the bench's time line with today's date, or that of the log")
+        self.judge_log = button(
+            "Look in this pack's log",
+            "quiet",
+            "Finds the newest time at which a sensor came to the cutoff while charging",
+        )
+        self.keep = button(
+            "Keep this proof",
+            "main",
+            "Puts it on the bench's time line with today's date, or that of the log",
+        )
         self.judge_typed.clicked.connect(self.judge_readings)
         self.judge_log.clicked.connect(self.look_in_log)
         self.keep.clicked.connect(self.keep_proof)
@@ -151,7 +201,15 @@ class ColdView(QWidget):
         frame, inside = card(12, 4)
         inside.addWidget(label("A sensor against a meter, in ice water", weight=SEMI))
         line = QHBoxLayout()
-        self.beta, self.ohm = QComboBox(), UnitField("Ω", "measured", "What the meter shows across the unplugged sensor in ice water", optional=True)
+        self.beta, self.ohm = (
+            QComboBox(),
+            UnitField(
+                "Ω",
+                "measured",
+                "What the meter shows across the unplugged sensor in ice water",
+                optional=True,
+            ),
+        )
         for beta in BETAS:
             self.beta.addItem(f"10 kΩ, beta {beta}", beta)
         self.beta.setCurrentIndex(1)
@@ -177,9 +235,13 @@ class ColdView(QWidget):
         for i, step in enumerate(told.steps, 1):
             self._plan.addWidget(label(f"{i}. {step}", size=BASE_PT - 0.5, wrap=True))
         events = [(e.time_s, e.pack, e.kind, e.note) for e in self._document.events()]
-        _, sentence = cold_sentence(setup, last_proof(events, self._document.pack.id), datetime.now(self._zone))
+        _, sentence = cold_sentence(
+            setup, last_proof(events, self._document.pack.id), datetime.now(self._zone)
+        )
         self._title.setText(f"{self._document.pack.name}: {sentence}")
-        self._subtitle.setText("Charging by temperature. Rates between the cutoffs are common practice; black marks are the means of the log's sensors.")
+        self._subtitle.setText(
+            "Charging by temperature. Rates between the cutoffs are common practice; black marks are the means of the log's sensors."
+        )
         for name, field in self.fields.items():
             field.set_value(getattr(limit, name) if limit else None)
             field.setEnabled(told.who != "nobody")
@@ -195,7 +257,11 @@ class ColdView(QWidget):
 
     def _chosen_bath(self) -> baths.Bath:
         index = self.bath.currentIndex()
-        return (baths.ice_water, lambda: baths.salted_ice(min(max(self.salt.value or 0.0, 0.0), 26.0)), baths.freezer_mix)[index]()
+        return (
+            baths.ice_water,
+            lambda: baths.salted_ice(min(max(self.salt.value or 0.0, 0.0), 26.0)),
+            baths.freezer_mix,
+        )[index]()
 
     @Slot()
     def _bath_changed(self) -> None:
@@ -218,8 +284,13 @@ class ColdView(QWidget):
         text = f"Unplugged, in stirred ice water (0 °C), it must show {expected / 1e3:.1f} kΩ; at 25 °C 10 kΩ."
         if self.ohm.value and self.ohm.value > 0:
             off = sensor_error_c(self.ohm.value, 0.0, beta)
-            text += f" At {self.ohm.value:g} Ω it would be read {abs(off):.1f} K too {'warm' if off > 0 else 'cold'}" + (
-                ": it would let a frozen cell be charged. Another beta may be set." if off > 1.5 else "."
+            text += (
+                f" At {self.ohm.value:g} Ω it would be read {abs(off):.1f} K too {'warm' if off > 0 else 'cold'}"
+                + (
+                    ": it would let a frozen cell be charged. Another beta may be set."
+                    if off > 1.5
+                    else "."
+                )
             )
         self._meter_says.setText(text)
 
@@ -235,7 +306,11 @@ class ColdView(QWidget):
         if value is None:
             self._show()
             return
-        path = f"{PATH}.{name}" if self._document.setup.protection.charge_under_temperature else CHARGER[name]
+        path = (
+            f"{PATH}.{name}"
+            if self._document.setup.protection.charge_under_temperature
+            else CHARGER[name]
+        )
         if self._document.change({path: value}, "Set the cold cutoff"):
             self._document.settle()
 
@@ -244,9 +319,16 @@ class ColdView(QWidget):
         """The BMS, the charger or a relay by a sensor of its own, or nobody stops the charge."""
         who, setup = list(WHO)[index], self._document.setup
         usual = chemistry(setup.chemistry).usual
-        changes: dict[str, object] = {PATH: None, "charging.cold_stop_c": None, "charging.cold_resume_c": None}
+        changes: dict[str, object] = {
+            PATH: None,
+            "charging.cold_stop_c": None,
+            "charging.cold_resume_c": None,
+        }
         if who == "bms":
-            changes[PATH] = {"trip_c": usual["charge_cold_trip_c"].value, "release_c": usual["charge_cold_release_c"].value}
+            changes[PATH] = {
+                "trip_c": usual["charge_cold_trip_c"].value,
+                "release_c": usual["charge_cold_release_c"].value,
+            }
         elif who == "charger" and setup.charging is not None:
             changes |= plan(setup).stand_in
         if setup.charging is None:
@@ -272,7 +354,11 @@ class ColdView(QWidget):
         record = self._document.record
         found = from_log(record.log, self._document.setup.charge_cutoff) if record else None
         if found is None:
-            self._tell("none", "No sensor came to the cutoff in this log while it was charging: nothing is proven by it.", None)
+            self._tell(
+                "none",
+                "No sensor came to the cutoff in this log while it was charging: nothing is proven by it.",
+                None,
+            )
             return
         at = datetime.fromtimestamp(found[0], self._zone)
         self._tell(STATUS[found[1].verdict], f"{at.day} {at:%b %Y}: {found[1].sentence}", found)

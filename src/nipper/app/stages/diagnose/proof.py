@@ -49,18 +49,35 @@ class Bars(QWidget):
             if not np.isfinite(value):
                 continue
             slot, marked = self._slot(i), i + 1 in self._proof.marked
-            colour = self._theme.colour(("lowest" if value < 0 else "highest") if marked else "herd")
+            colour = self._theme.colour(
+                ("lowest" if value < 0 else "highest") if marked else "herd"
+            )
             thin = slot.width() * 0.22
-            painter.fillRect(QRectF(slot.left() + thin, min(y(value), y(0)), slot.width() - 2 * thin, max(1.0, abs(y(value) - y(0)))), colour)
+            painter.fillRect(
+                QRectF(
+                    slot.left() + thin,
+                    min(y(value), y(0)),
+                    slot.width() - 2 * thin,
+                    max(1.0, abs(y(value) - y(0))),
+                ),
+                colour,
+            )
             error = self._proof.error[i]
             if np.isfinite(error) and error > 0:
                 painter.setPen(QPen(self._theme.colour("ink"), 1))
                 x = slot.center().x()
-                painter.drawLine(QPointF(x, y(min(value + 1.645 * error, high))), QPointF(x, y(max(value - 1.645 * error, low))))
+                painter.drawLine(
+                    QPointF(x, y(min(value + 1.645 * error, high))),
+                    QPointF(x, y(max(value - 1.645 * error, low))),
+                )
             if marked or self._proof.bars.size <= 8 or i in (0, self._proof.bars.size - 1):
                 painter.setFont(font(BASE_PT - 2.5))
                 painter.setPen(colour if marked else self._theme.colour("soft"))
-                painter.drawText(QRectF(slot.center().x() - 14, self.height() - 13, 28, 13), Qt.AlignmentFlag.AlignCenter, str(i + 1))
+                painter.drawText(
+                    QRectF(slot.center().x() - 14, self.height() - 13, 28, 13),
+                    Qt.AlignmentFlag.AlignCenter,
+                    str(i + 1),
+                )
         painter.setPen(QPen(self._theme.colour("line"), 1))
         painter.drawLine(QPointF(0, y(0)), QPointF(self.width(), y(0)))
         painter.end()

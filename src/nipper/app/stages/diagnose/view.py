@@ -4,7 +4,14 @@ from datetime import UTC, datetime, tzinfo
 
 import numpy as np
 from PySide6.QtCore import Slot
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QStackedLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QScrollArea,
+    QStackedLayout,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nipper.app.document import Document, PackRecord
 from nipper.app.stages.diagnose.proof import Bars
@@ -24,12 +31,17 @@ NAMED = {
 class DiagnoseView(QWidget):
     """The stage Diagnose."""
 
-    def __init__(self, document: Document, theme: Theme, zone: tzinfo = UTC, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, document: Document, theme: Theme, zone: tzinfo = UTC, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.setObjectName("page")
         self._document, self._theme, self._zone = document, theme, zone
         self._picked: int | None = None
-        self._title, self._subtitle = label("", size=16, weight=SEMI, wrap=True), label("", "soft", wrap=True)
+        self._title, self._subtitle = (
+            label("", size=16, weight=SEMI, wrap=True),
+            label("", "soft", wrap=True),
+        )
         self._mark = StatusMark(theme)
         self.plot = Plot(theme, time_axis=True, zone=zone, unit="% of capacity against the median")
         self.plot.setMinimumHeight(190)
@@ -114,9 +126,16 @@ class DiagnoseView(QWidget):
 
     def _basis(self, record: PackRecord, lead: Cause | None) -> str:
         drift = record.diagnosis.estimate.drift
-        first, last = (datetime.fromtimestamp(float(t), self._zone) for t in (drift.time_s[0], drift.time_s[-1]))
+        first, last = (
+            datetime.fromtimestamp(float(t), self._zone)
+            for t in (drift.time_s[0], drift.time_s[-1])
+        )
         count = drift.time_s.size
-        days = f"on {last.day} {last:%b}" if first.date() == last.date() else f"between {first.day} {first:%b} and {last.day} {last:%b}"
+        days = (
+            f"on {last.day} {last:%b}"
+            if first.date() == last.date()
+            else f"between {first.day} {first:%b} and {last.day} {last:%b}"
+        )
         span = f"{count} full charge{'s' if count > 1 else ''} {days}"
         sure = f" Confidence {lead.confidence:.0%}." if lead else ""
         return f"Charge of each cell against the pack's median, from {span}.{sure} Click a line for all that is known of its cell."
@@ -129,7 +148,11 @@ class DiagnoseView(QWidget):
         if record is not None:
             self._empty.setText("\n\n".join(record.diagnosis.advice))
         else:
-            self._empty.setText("Reading the log …" if self._document.reading_log else "Drop a log of this pack on the window, or open one.")
+            self._empty.setText(
+                "Reading the log …"
+                if self._document.reading_log
+                else "Drop a log of this pack on the window, or open one."
+            )
 
     # the picture
 
@@ -150,7 +173,9 @@ class DiagnoseView(QWidget):
             good = np.isfinite(pct[:, i])
             if not single and good.sum() > 1:
                 sd = shown.sd_pct[good, i]
-                self.plot.band(time_s[good], pct[good, i] - 1.645 * sd, pct[good, i] + 1.645 * sd, role)
+                self.plot.band(
+                    time_s[good], pct[good, i] - 1.645 * sd, pct[good, i] + 1.645 * sd, role
+                )
             self._line(time_s, pct[:, i], i, role, 2.2, dots=True)
         self._names(time_s, pct, roles)
         for event in self._document.events():
@@ -158,9 +183,13 @@ class DiagnoseView(QWidget):
                 self.plot.mark(event.time_s, "copper", event.note)
         self.plot.item.enableAutoRange()
         span = float(time_s[-1] - time_s[0])
-        self.plot.item.setXRange(float(time_s[0]) - 0.01 * span, float(time_s[-1]) + 0.16 * span, padding=0)
+        self.plot.item.setXRange(
+            float(time_s[0]) - 0.01 * span, float(time_s[-1]) + 0.16 * span, padding=0
+        )
 
-    def _line(self, time_s: np.ndarray, pct: np.ndarray, i: int, role: str, width: float, dots: bool) -> None:
+    def _line(
+        self, time_s: np.ndarray, pct: np.ndarray, i: int, role: str, width: float, dots: bool
+    ) -> None:
         item = self.plot.line(time_s, pct, role, width, dots=dots, clickable=True)
         item.setProperty("cell", i + 1)
         item.sigClicked.connect(self._line_clicked)
@@ -169,7 +198,14 @@ class DiagnoseView(QWidget):
         """Names at the line ends, pushed apart where they would cover each other."""
         finite = pct[np.isfinite(pct)]
         gap = 0.07 * (float(finite.max() - finite.min()) or 1.0)
-        ends = sorted(((float(pct[np.isfinite(pct[:, i])][-1, i]), i) for i in roles if np.isfinite(pct[:, i]).any()), reverse=True)
+        ends = sorted(
+            (
+                (float(pct[np.isfinite(pct[:, i])][-1, i]), i)
+                for i in roles
+                if np.isfinite(pct[:, i]).any()
+            ),
+            reverse=True,
+        )
         free = float("inf")
         x = float(time_s[-1]) + 0.012 * float(time_s[-1] - time_s[0])
         for value, i in ends:
@@ -207,7 +243,9 @@ class DiagnoseView(QWidget):
         table = QGridLayout()
         table.setHorizontalSpacing(16)
         table.setVerticalSpacing(1)
-        for i, (name, value) in enumerate(about_cell(record.diagnosis, self._document.setup, self._picked)):
+        for i, (name, value) in enumerate(
+            about_cell(record.diagnosis, self._document.setup, self._picked)
+        ):
             row, column = i // 2, 2 * (i % 2)
             table.addWidget(label(name, "soft"), row, column)
             table.addWidget(label(value, weight=SEMI), row, column + 1)
@@ -227,7 +265,9 @@ class DiagnoseView(QWidget):
 
     def _show_advice(self, strong: list[Cause], missing: tuple[str, ...]) -> None:
         clear(self._advice)
-        now = [a for f in strong[:3] for a in f.actions] or ["Nothing. Look again after the next ten full charges."]
+        now = [a for f in strong[:3] for a in f.actions] or [
+            "Nothing. Look again after the next ten full charges."
+        ]
         sure = [f.confirm for f in strong[:3] if f.confirm] or list(missing)
         sure += [a for a in missing if strong]
         frame, inside = card(12, 4)

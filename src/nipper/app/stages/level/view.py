@@ -22,13 +22,21 @@ from nipper.core.report.forecasts import charge, hours_sentences, level_headline
 class LevelView(QWidget):
     """The stage Level."""
 
-    def __init__(self, document: Document, forecasts: Forecasts, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, document: Document, forecasts: Forecasts, theme: Theme, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.setObjectName("page")
         self._document, self._forecasts, self._theme = document, forecasts, theme
         self._picked = ""  # the school shown in copper
-        self._title, self._subtitle = label("", size=16, weight=SEMI, wrap=True), label("", "soft", wrap=True)
-        self.weeks, self.slope = Plot(theme, unit="Ah apart"), Plot(theme, unit="mV per % of charge")
+        self._title, self._subtitle = (
+            label("", size=16, weight=SEMI, wrap=True),
+            label("", "soft", wrap=True),
+        )
+        self.weeks, self.slope = (
+            Plot(theme, unit="Ah apart"),
+            Plot(theme, unit="mV per % of charge"),
+        )
         self._start: pg.InfiniteLine | None = None
         self._schools, self._hours, self._hand = QGridLayout(), QVBoxLayout(), QVBoxLayout()
         layout = QVBoxLayout(self)
@@ -54,8 +62,18 @@ class LevelView(QWidget):
         charts = QHBoxLayout()
         charts.setSpacing(14)
         for plot, title, stretch, tip in (
-            (self.weeks, "Charge between the fullest and the emptiest cell", 5, "Over the coming weeks: each line is a run of the simulator on a copy of this bank"),
-            (self.slope, "What a millivolt is worth", 4, "Pull the copper line: the start voltage moves with it"),
+            (
+                self.weeks,
+                "Charge between the fullest and the emptiest cell",
+                5,
+                "Over the coming weeks: each line is a run of the simulator on a copy of this bank",
+            ),
+            (
+                self.slope,
+                "What a millivolt is worth",
+                4,
+                "Pull the copper line: the start voltage moves with it",
+            ),
         ):
             side = QVBoxLayout()
             side.setSpacing(0)
@@ -75,7 +93,10 @@ class LevelView(QWidget):
         inside.addWidget(frame)
         below = QHBoxLayout()
         below.setSpacing(10)
-        for title, column in (("Hours and ampere-hours, from the log", self._hours), ("Level by hand", self._hand)):
+        for title, column in (
+            ("Hours and ampere-hours, from the log", self._hours),
+            ("Level by hand", self._hand),
+        ):
             frame, box = card(12, 4)
             box.addWidget(label(title, weight=SEMI))
             column.setSpacing(4)
@@ -98,7 +119,11 @@ class LevelView(QWidget):
         known = self._forecasts.known.get(self._forecasts.pack_number)
         self._fill(self._hours, hours_sentences(setup, from_log(setup, known), known is not None))
         cells = by_hand(setup, known)
-        sentences = [c.sentence for c in cells[:3]] or ["No cell is far enough from the others to be worth it." if known else "A log with full charges is needed."]
+        sentences = [c.sentence for c in cells[:3]] or [
+            "No cell is far enough from the others to be worth it."
+            if known
+            else "A log with full charges is needed."
+        ]
         self._fill(self._hand, sentences + ([CAUTION] if cells else []), caution=bool(cells))
         if forecast is not None:
             self._draw_weeks(forecast)
@@ -108,7 +133,14 @@ class LevelView(QWidget):
         clear(column)
         for i, sentence in enumerate(sentences):
             last = caution and i == len(sentences) - 1
-            column.addWidget(label(sentence, "act" if last else "", wrap=True, size=BASE_PT - 0.5 if last else BASE_PT))
+            column.addWidget(
+                label(
+                    sentence,
+                    "act" if last else "",
+                    wrap=True,
+                    size=BASE_PT - 0.5 if last else BASE_PT,
+                )
+            )
 
     def _draw_weeks(self, forecast: Levelling) -> None:
         plot = self.weeks
@@ -119,14 +151,28 @@ class LevelView(QWidget):
         ends: list[tuple[float, str, str]] = []
         for course in forecast.courses:
             name = course.school.title if course.school else "as set"
-            role = "ink" if course.school is None else "copper" if course.school.id == self._picked else "herd"
+            role = (
+                "ink"
+                if course.school is None
+                else "copper"
+                if course.school.id == self._picked
+                else "herd"
+            )
             plot.line(course.week, course.apart_ah, role, 2.4 if role != "herd" else 1.5)
-            ends.append((float(course.apart_ah[-1]), name, "ink" if course.school is None else "copper" if role == "copper" else "soft"))
+            ends.append(
+                (
+                    float(course.apart_ah[-1]),
+                    name,
+                    "ink" if course.school is None else "copper" if role == "copper" else "soft",
+                )
+            )
         for at, (_, name, role) in spread_apart(ends, 0.085 * top):
             plot.note(last * 1.01, at, name, role, bold=role != "soft", size=BASE_PT - 0.5)
         plot.item.setXRange(0.0, last * 1.5, padding=0.01)
         plot.item.setYRange(0.0, top * 1.12, padding=0.02)
-        plot.item.getAxis("bottom").setTicks([[(w, "now" if w == 0 else f"{w:g} weeks") for w in np.arange(0.0, last + 0.1, 3.0)]])
+        plot.item.getAxis("bottom").setTicks(
+            [[(w, "now" if w == 0 else f"{w:g} weeks") for w in np.arange(0.0, last + 0.1, 3.0)]]
+        )
 
     def _draw_slope(self) -> None:
         setup, plot = self._document.setup, self.slope
@@ -137,7 +183,15 @@ class LevelView(QWidget):
         if setup.charging:
             mean_v = setup.charging.absorption_v / setup.cells
             plot.mark(mean_v, "soft")
-            plot.note(mean_v, 0.0, f"absorption\n{mean_v:.2f} V", "soft", anchor=(1.05, 1) if mean_v > chem.max_v - 0.1 else (-0.05, 1), bold=False, size=BASE_PT - 1)
+            plot.note(
+                mean_v,
+                0.0,
+                f"absorption\n{mean_v:.2f} V",
+                "soft",
+                anchor=(1.05, 1) if mean_v > chem.max_v - 0.1 else (-0.05, 1),
+                bold=False,
+                size=BASE_PT - 1,
+            )
         plot.item.setLabel("bottom", "cell at rest, V")
         plot.item.setXRange(float(volts[0]), chem.max_v, padding=0.02)
         plot.item.setYRange(0.0, float(np.percentile(slope, 97)), padding=0.03)
@@ -146,24 +200,46 @@ class LevelView(QWidget):
             return
         start_v = setup.balancer.start_v
         here = float(chem.curve.slope_at_voltage(start_v))
-        line = pg.InfiniteLine(start_v, angle=90, movable=True, pen=pg.mkPen(self._theme.colour("copper"), width=2), bounds=(float(volts[0]), chem.max_v))
+        line = pg.InfiniteLine(
+            start_v,
+            angle=90,
+            movable=True,
+            pen=pg.mkPen(self._theme.colour("copper"), width=2),
+            bounds=(float(volts[0]), chem.max_v),
+        )
         line.sigPositionChangeFinished.connect(self._start_moved)
         plot.addItem(line)
         self._start = line
         worth = f"from {start_v:.2f} V\n{setup.balancer.delta_mv:g} mV are\n{setup.balancer.delta_mv / max(here, 1e-3):.2g} % of charge"
         right = start_v > float(volts[0]) + 0.4 * (chem.max_v - float(volts[0]))
-        plot.note(start_v, float(np.percentile(slope, 97)) * 0.75, worth, "copper", anchor=(1.05, 0.5) if right else (-0.05, 0.5), size=BASE_PT - 0.5)
+        plot.note(
+            start_v,
+            float(np.percentile(slope, 97)) * 0.75,
+            worth,
+            "copper",
+            anchor=(1.05, 0.5) if right else (-0.05, 0.5),
+            size=BASE_PT - 0.5,
+        )
 
     @Slot(object)
     def _start_moved(self, line: pg.InfiniteLine) -> None:
-        self._document.change({"balancer.start_v": round(float(line.getXPos()), 2)}, "Move the balancer's start")
+        self._document.change(
+            {"balancer.start_v": round(float(line.getXPos()), 2)}, "Move the balancer's start"
+        )
         self._document.settle()
 
     def _fill_schools(self, forecast: Levelling) -> None:
         grid = self._schools
         clear(grid)
-        for column, heading in enumerate(("", "apart then", "moves a week", "trips", "high voltage", "full days"), 0):
-            grid.addWidget(label(heading, "soft", BASE_PT - 1), 0, column, Qt.AlignmentFlag.AlignRight if column else Qt.AlignmentFlag.AlignLeft)
+        for column, heading in enumerate(
+            ("", "apart then", "moves a week", "trips", "high voltage", "full days"), 0
+        ):
+            grid.addWidget(
+                label(heading, "soft", BASE_PT - 1),
+                0,
+                column,
+                Qt.AlignmentFlag.AlignRight if column else Qt.AlignmentFlag.AlignLeft,
+            )
         for row, course in enumerate(forecast.courses, 1):
             self._school_row(row, course)
         grid.setColumnStretch(0, 1)
@@ -182,9 +258,16 @@ class LevelView(QWidget):
         )  # fmt: skip
         for column, text in enumerate(cells, 1):
             role = "act" if column == 3 and result.trips else ""
-            grid.addWidget(label(text, role, weight=SEMI if column == 1 else plain), row, column, Qt.AlignmentFlag.AlignRight)
+            grid.addWidget(
+                label(text, role, weight=SEMI if column == 1 else plain),
+                row,
+                column,
+                Qt.AlignmentFlag.AlignRight,
+            )
         if school is not None:
-            take = button("Take", tip=f"{school.title}: changes {', '.join(school.changes)}; can be undone")
+            take = button(
+                "Take", tip=f"{school.title}: changes {', '.join(school.changes)}; can be undone"
+            )
             take.setProperty("school", school.id)
             take.clicked.connect(self._take)
             show = button("show", "bare", "Draws its line in copper")
@@ -207,12 +290,22 @@ class LevelView(QWidget):
     def _take(self) -> None:
         wanted = self.sender().property("school")
         forecast = self._forecasts.levelling
-        course = next((c for c in forecast.courses if c.school and c.school.id == wanted), None) if forecast else None
-        if course is not None and course.school is not None and self._document.change(dict(course.school.changes), course.school.title):
+        course = (
+            next((c for c in forecast.courses if c.school and c.school.id == wanted), None)
+            if forecast
+            else None
+        )
+        if (
+            course is not None
+            and course.school is not None
+            and self._document.change(dict(course.school.changes), course.school.title)
+        ):
             self._document.settle()
 
 
-def spread_apart(ends: list[tuple[float, str, str]], gap: float) -> list[tuple[float, tuple[float, str, str]]]:
+def spread_apart(
+    ends: list[tuple[float, str, str]], gap: float
+) -> list[tuple[float, tuple[float, str, str]]]:
     """Places for names at line ends, at least a gap apart, as near to their lines as that allows; none below zero."""
     places: list[list[float]] = []
     ordered = sorted(ends)

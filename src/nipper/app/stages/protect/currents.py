@@ -3,7 +3,16 @@
 from math import exp, log
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import (
+    QColor,
+    QFontMetricsF,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from nipper.app.theme import BASE_PT, Theme, font
@@ -14,7 +23,17 @@ from nipper.core.wiring.currents import Line, lines, short_circuit_a
 OVER, SHORT = "protection.discharge_over_current", "protection.short_circuit"
 LEFT, TOP, RIGHT, BOTTOM = 58.0, 10.0, 14.0, 34.0
 LONGEST_S, SHORTEST_S = 1e4, 5e-5
-DECADES = ((1e4, "3 h"), (1e3, "17 min"), (1e2, "100 s"), (10.0, "10 s"), (1.0, "1 s"), (0.1, "0.1 s"), (1e-2, "10 ms"), (1e-3, "1 ms"), (1e-4, "100 µs"))
+DECADES = (
+    (1e4, "3 h"),
+    (1e3, "17 min"),
+    (1e2, "100 s"),
+    (10.0, "10 s"),
+    (1.0, "1 s"),
+    (0.1, "0.1 s"),
+    (1e-2, "10 ms"),
+    (1e-3, "1 ms"),
+    (1e-4, "100 µs"),
+)
 GRAB_PX = 7.0
 ROLES = {"fuse": "watch", "lead": "soft", "cell": "lowest", "load": "ok"}
 
@@ -49,8 +68,16 @@ class CurrentChart(QWidget):
         self.setToolTip("\n".join(f"{line.title}: {line.source}" for line in self._lines))
         if not self._grab:  # the scale must not run away from the hand that drags
             over = setup.protection.discharge_over_current
-            least = min([over.trip_a if over else 0.3 * setup.capacity_ah, *(a for line in self._lines for a, _ in line.points)])
-            self._span = (0.3 * least, 1.35 * max(self._short_a, *(a for _, a, _ in self._handles()), 1.0))
+            least = min(
+                [
+                    over.trip_a if over else 0.3 * setup.capacity_ah,
+                    *(a for line in self._lines for a, _ in line.points),
+                ]
+            )
+            self._span = (
+                0.3 * least,
+                1.35 * max(self._short_a, *(a for _, a, _ in self._handles()), 1.0),
+            )
         self.update()
 
     def show_wrong(self, paths: frozenset[str]) -> None:
@@ -82,15 +109,36 @@ class CurrentChart(QWidget):
     def _handles(self) -> list[tuple[str, float, float]]:
         """Path, amperes and seconds of each place that can be dragged."""
         assert self._setup
-        over, short = self._setup.protection.discharge_over_current, self._setup.protection.short_circuit
+        over, short = (
+            self._setup.protection.discharge_over_current,
+            self._setup.protection.short_circuit,
+        )
         out = []
         if over:
             out.append((f"{OVER}.trip_a", over.trip_a, 300.0))
-            out.append((f"{OVER}.delay_s", (over.trip_a * (short.trip_a if short else 4 * over.trip_a)) ** 0.5, max(over.delay_s, SHORTEST_S)))
+            out.append(
+                (
+                    f"{OVER}.delay_s",
+                    (over.trip_a * (short.trip_a if short else 4 * over.trip_a)) ** 0.5,
+                    max(over.delay_s, SHORTEST_S),
+                )
+            )
         if short:
             upper = over.delay_s if over else LONGEST_S
-            out.append((f"{SHORT}.trip_a", short.trip_a, max(upper * short.delay_us * 1e-6, SHORTEST_S**2) ** 0.5))
-            out.append((f"{SHORT}.delay_us", (short.trip_a * max(self._short_a, 1.5 * short.trip_a)) ** 0.5, max(short.delay_us * 1e-6, SHORTEST_S)))
+            out.append(
+                (
+                    f"{SHORT}.trip_a",
+                    short.trip_a,
+                    max(upper * short.delay_us * 1e-6, SHORTEST_S**2) ** 0.5,
+                )
+            )
+            out.append(
+                (
+                    f"{SHORT}.delay_us",
+                    (short.trip_a * max(self._short_a, 1.5 * short.trip_a)) ** 0.5,
+                    max(short.delay_us * 1e-6, SHORTEST_S),
+                )
+            )
         return out
 
     # painting
@@ -111,7 +159,12 @@ class CurrentChart(QWidget):
             for line in (*self._of("lead"), *self._of("cell")):
                 self._along(painter, self._path(line.points), line.title, ROLES[line.kind])
             for line in self._of("fuse")[:1]:
-                self._along(painter, self._path(line.points), line.title.removesuffix(", soonest") + " melts", ROLES["fuse"])
+                self._along(
+                    painter,
+                    self._path(line.points),
+                    line.title.removesuffix(", soonest") + " melts",
+                    ROLES["fuse"],
+                )
             self._name_short(painter)
         painter.end()
 
@@ -131,7 +184,9 @@ class CurrentChart(QWidget):
             painter.setBrush(self._theme.colour("act_wash"))
             painter.drawPolygon(shape)
             self._open = shape
-            self._word(painter, QPointF(plot.right() - 8, plot.top() + 14), "BMS open", "soft", right=True)
+            self._word(
+                painter, QPointF(plot.right() - 8, plot.top() + 14), "BMS open", "soft", right=True
+            )
 
     def _paint_grid(self, painter: QPainter) -> None:
         plot, (low, high) = self._plot(), self._span
@@ -141,7 +196,11 @@ class CurrentChart(QWidget):
             painter.setPen(QPen(self._theme.colour("grid"), 1))
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
             painter.setPen(self._theme.colour("soft"))
-            painter.drawText(QRectF(0, y - 9, LEFT - 7, 18), int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter), words)
+            painter.drawText(
+                QRectF(0, y - 9, LEFT - 7, 18),
+                int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter),
+                words,
+            )
         decade = 10.0 ** int(log(low, 10))
         while decade < high:
             for step in (1, 2, 5):
@@ -152,7 +211,11 @@ class CurrentChart(QWidget):
                     painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
                     painter.setPen(self._theme.colour("soft"))
                     words = f"{amps / 1e3:g} kA" if amps >= 1000 else f"{amps:g} A"
-                    painter.drawText(QRectF(x - 34, plot.bottom() + 4, 68, 18), int(Qt.AlignmentFlag.AlignCenter), words)
+                    painter.drawText(
+                        QRectF(x - 34, plot.bottom() + 4, 68, 18),
+                        int(Qt.AlignmentFlag.AlignCenter),
+                        words,
+                    )
             decade *= 10.0
 
     def _paint_fuse(self, painter: QPainter) -> None:
@@ -176,7 +239,13 @@ class CurrentChart(QWidget):
         """Leads and cells, and what a short would draw."""
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for line in (*self._of("lead"), *self._of("cell")):
-            painter.setPen(QPen(self._theme.colour(ROLES[line.kind]), 1.5, Qt.PenStyle.DashLine if line.kind == "lead" else Qt.PenStyle.DashDotLine))
+            painter.setPen(
+                QPen(
+                    self._theme.colour(ROLES[line.kind]),
+                    1.5,
+                    Qt.PenStyle.DashLine if line.kind == "lead" else Qt.PenStyle.DashDotLine,
+                )
+            )
             painter.drawPolyline(self._path(line.points))
         plot, x = self._plot(), self._x(self._short_a)
         painter.setPen(QPen(self._theme.colour("act"), 1.2, Qt.PenStyle.DotLine))
@@ -185,7 +254,13 @@ class CurrentChart(QWidget):
     def _name_short(self, painter: QPainter) -> None:
         plot, x = self._plot(), self._x(self._short_a)
         for share in (0.3, 0.42, 0.52, 0.6):
-            if self._word(painter, QPointF(x - 5, plot.top() + share * plot.height()), f"a short: {self._short_a / 1e3:.1f} kA", "act", right=True):
+            if self._word(
+                painter,
+                QPointF(x - 5, plot.top() + share * plot.height()),
+                f"a short: {self._short_a / 1e3:.1f} kA",
+                "act",
+                right=True,
+            ):
                 return
 
     def _paint_bms(self, painter: QPainter) -> None:
@@ -201,17 +276,39 @@ class CurrentChart(QWidget):
             centre = QPointF(self._x(amps), self._y(seconds))
             painter.setPen(QPen(self._theme.colour("card"), 1.5))
             painter.setBrush(self._theme.colour(role))
-            painter.drawEllipse(centre, 6.0 if path == self._grab else 5.0, 6.0 if path == self._grab else 5.0)
+            painter.drawEllipse(
+                centre, 6.0 if path == self._grab else 5.0, 6.0 if path == self._grab else 5.0
+            )
             level = path.endswith(("delay_s", "delay_us"))
-            words = {"trip_a": f"{amps:g} A", "delay_s": f"{seconds:g} s", "delay_us": f"{1e6 * seconds:.0f} µs"}[path.rpartition(".")[2]]
-            self._word(painter, centre + (QPointF(0, -15) if level else QPointF(10, 0)), words, role, bold=True, centred=level)
+            words = {
+                "trip_a": f"{amps:g} A",
+                "delay_s": f"{seconds:g} s",
+                "delay_us": f"{1e6 * seconds:.0f} µs",
+            }[path.rpartition(".")[2]]
+            self._word(
+                painter,
+                centre + (QPointF(0, -15) if level else QPointF(10, 0)),
+                words,
+                role,
+                bold=True,
+                centred=level,
+            )
 
     def _paint_load(self, painter: QPainter, line: Line) -> None:
         amps, seconds = line.points[0]
         place = QPointF(self._x(amps), self._y(seconds))
         painter.setPen(QPen(self._theme.colour("card"), 1.2))
         painter.setBrush(self._theme.colour("ok"))
-        painter.drawPolygon(QPolygonF([place + QPointF(0, -7), place + QPointF(7, 0), place + QPointF(0, 7), place + QPointF(-7, 0)]))
+        painter.drawPolygon(
+            QPolygonF(
+                [
+                    place + QPointF(0, -7),
+                    place + QPointF(7, 0),
+                    place + QPointF(0, 7),
+                    place + QPointF(-7, 0),
+                ]
+            )
+        )
         words = f"{line.title}, {amps:.0f} A"
         if not self._word(painter, place + QPointF(-12, 0), words, "ok", right=True, bold=True):
             self._word(painter, place + QPointF(12, 0), words, "ok", bold=True)
@@ -223,10 +320,21 @@ class CurrentChart(QWidget):
         for share in (0.3, 0.5, 0.15, 0.7, 0.85, 0.05, 0.98):
             point = path.pointAtPercent(share)
             for right in (False, True):
-                if self._plot().contains(point) and self._word(painter, point + QPointF(-7 if right else 7, 0), words, role, right=right):
+                if self._plot().contains(point) and self._word(
+                    painter, point + QPointF(-7 if right else 7, 0), words, role, right=right
+                ):
                     return
 
-    def _word(self, painter: QPainter, at: QPointF, words: str, role: str, right: bool = False, bold: bool = False, centred: bool = False) -> bool:
+    def _word(
+        self,
+        painter: QPainter,
+        at: QPointF,
+        words: str,
+        role: str,
+        right: bool = False,
+        bold: bool = False,
+        centred: bool = False,
+    ) -> bool:
         """Write where nothing is written yet; False when there is no room."""
         painter.setFont(font(BASE_PT, SEMI) if bold else font(BASE_PT - 0.5))
         metrics = QFontMetricsF(painter.font())
@@ -237,7 +345,9 @@ class CurrentChart(QWidget):
             return False
         self._words.append(box)
         open_here = self._open.containsPoint(box.center(), Qt.FillRule.OddEvenFill)
-        painter.fillRect(box.adjusted(-2, 1, 2, -1), self._theme.colour("act_wash" if open_here else "paper"))  # lines do not run through words
+        painter.fillRect(
+            box.adjusted(-2, 1, 2, -1), self._theme.colour("act_wash" if open_here else "paper")
+        )  # lines do not run through words
         painter.setPen(self._theme.colour(role))
         painter.drawText(box, int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextDontClip), words)
         return True
@@ -245,7 +355,14 @@ class CurrentChart(QWidget):
     # hands
 
     def _near(self, position: QPointF) -> str:
-        distances = [((QPointF(self._x(a), self._y(s)) - position).manhattanLength(), path) for path, a, s in self._handles()] if self._setup else []
+        distances = (
+            [
+                ((QPointF(self._x(a), self._y(s)) - position).manhattanLength(), path)
+                for path, a, s in self._handles()
+            ]
+            if self._setup
+            else []
+        )
         distance, path = min(distances, default=(99.0, ""))
         return path if distance <= 2 * GRAB_PX else ""
 
@@ -259,11 +376,23 @@ class CurrentChart(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         if not self._grab:
             near = self._near(event.position())
-            shape = Qt.CursorShape.ArrowCursor if not near else Qt.CursorShape.SizeVerCursor if "delay" in near else Qt.CursorShape.SizeHorCursor
+            shape = (
+                Qt.CursorShape.ArrowCursor
+                if not near
+                else Qt.CursorShape.SizeVerCursor
+                if "delay" in near
+                else Qt.CursorShape.SizeHorCursor
+            )
             self.setCursor(shape)
             return
         amps, seconds = self._at(event.position())
-        value = amps if self._grab.endswith("_a") else seconds if self._grab.endswith("_s") else 1e6 * seconds
+        value = (
+            amps
+            if self._grab.endswith("_a")
+            else seconds
+            if self._grab.endswith("_s")
+            else 1e6 * seconds
+        )
         self.dragged.emit(self._grab, _two_digits(value))
 
     def mouseReleaseEvent(self, _: QMouseEvent) -> None:  # noqa: N802 - Qt's name

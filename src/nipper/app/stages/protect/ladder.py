@@ -2,7 +2,17 @@
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFocusEvent, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import (
+    QFocusEvent,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from nipper.app.theme import BASE_PT, Theme, font
@@ -12,7 +22,14 @@ from nipper.core.logs.charges import Reading
 from nipper.core.report.ladder import Rung, ladder
 from nipper.core.setup import Setup
 
-KIND_ROLE = {"trip": "act", "alarm": "watch", "release": "ok", "target": "copper", "balance": "copper", "reference": "soft"}
+KIND_ROLE = {
+    "trip": "act",
+    "alarm": "watch",
+    "release": "ok",
+    "target": "copper",
+    "balance": "copper",
+    "reference": "soft",
+}
 TAG_W, TAG_H, TAG_GAP = 212.0, 20.0, 3.0
 LEFT, TOP, BOTTOM, TICKS_W, LEADER_W = 50.0, 10.0, 26.0, 74.0, 30.0
 STEP_V = 0.01
@@ -42,7 +59,9 @@ class VoltageLadder(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Voltage ladder: up and down choose a limit, plus and minus move it by 10 mV")
+        self.setAccessibleName(
+            "Voltage ladder: up and down choose a limit, plus and minus move it by 10 mV"
+        )
         theme.changed.connect(self.update)
 
     def show_setup(self, setup: Setup) -> None:
@@ -114,7 +133,9 @@ class VoltageLadder(QWidget):
         for i in range(len(tops) - 1, -1, -1):
             tops[i] = min(tops[i], limit)
             limit = tops[i] - TAG_H - TAG_GAP
-        self._tags = {r.path: QRectF(x, top, TAG_W, TAG_H) for r, top in zip(self._rungs, tops, strict=True)}
+        self._tags = {
+            r.path: QRectF(x, top, TAG_W, TAG_H) for r, top in zip(self._rungs, tops, strict=True)
+        }
 
     # painting
 
@@ -134,8 +155,16 @@ class VoltageLadder(QWidget):
         plot, (low, high) = self._plot(), self._span
         wash = self._theme.colour("act_wash")
         over, under = self._trip("over"), self._trip("under")
-        painter.fillRect(QRectF(plot.left(), plot.top(), plot.width(), max(0.0, self._y(over) - plot.top())), wash)
-        painter.fillRect(QRectF(plot.left(), self._y(under), plot.width(), max(0.0, plot.bottom() - self._y(under))), wash)
+        painter.fillRect(
+            QRectF(plot.left(), plot.top(), plot.width(), max(0.0, self._y(over) - plot.top())),
+            wash,
+        )
+        painter.fillRect(
+            QRectF(
+                plot.left(), self._y(under), plot.width(), max(0.0, plot.bottom() - self._y(under))
+            ),
+            wash,
+        )
         painter.setFont(font(BASE_PT - 1.5))
         step = 0.25 if high - low < 2.2 else 0.5
         tick = round(low / step + 0.999) * step
@@ -144,11 +173,19 @@ class VoltageLadder(QWidget):
             painter.setPen(QPen(self._theme.colour("grid"), 1))
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
             painter.setPen(self._theme.colour("soft"))
-            painter.drawText(QRectF(0, y - 9, LEFT - 8, 18), int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter), f"{tick:.2f}")
+            painter.drawText(
+                QRectF(0, y - 9, LEFT - 8, 18),
+                int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter),
+                f"{tick:.2f}",
+            )
             tick += step
         for pct in (0, 25, 50, 75, 100):
             x = plot.left() + plot.width() * pct / 100
-            painter.drawText(QRectF(x - 30, plot.bottom() + 5, 60, 18), int(Qt.AlignmentFlag.AlignCenter), f"{pct} %")
+            painter.drawText(
+                QRectF(x - 30, plot.bottom() + 5, 60, 18),
+                int(Qt.AlignmentFlag.AlignCenter),
+                f"{pct} %",
+            )
 
     def _trip(self, side: str) -> float:
         assert self._setup
@@ -162,7 +199,12 @@ class VoltageLadder(QWidget):
             low, high = self._span
             curve = self._chem.curve
             height = np.clip((curve.ocv_v - low) / (high - low), 0.0, None) ** BEND
-            points = np.column_stack([plot.left() + plot.width() * curve.soc_pct / 100, plot.bottom() - plot.height() * height])
+            points = np.column_stack(
+                [
+                    plot.left() + plot.width() * curve.soc_pct / 100,
+                    plot.bottom() - plot.height() * height,
+                ]
+            )
             path = QPainterPath()
             path.addPolygon(QPolygonF([QPointF(x, y) for x, y in points.tolist()]))
             self._curve = (key, path)
@@ -185,16 +227,29 @@ class VoltageLadder(QWidget):
         x = self._plot().right() + 10
         for i, volts in enumerate(read.cell_v):
             number = i + 1
-            role = "highest" if number == read.highest else "lowest" if number == read.lowest else "herd"
+            role = (
+                "highest"
+                if number == read.highest
+                else "lowest"
+                if number == read.lowest
+                else "herd"
+            )
             painter.setPen(QPen(self._theme.colour(role), 2.2 if role != "herd" else 1.4))
             y = self._y(float(volts))
             painter.drawLine(QPointF(x, y), QPointF(x + (18 if role != "herd" else 12), y))
         painter.setFont(font(BASE_PT - 0.5, SEMI))
         y_high, y_low = self._y(float(read.cell_v.max())), self._y(float(read.cell_v.min()))
         apart = max(0.0, 14.0 - (y_low - y_high)) / 2
-        for number, role, y in ((read.highest, "highest", y_high - apart), (read.lowest, "lowest", y_low + apart)):
+        for number, role, y in (
+            (read.highest, "highest", y_high - apart),
+            (read.lowest, "lowest", y_low + apart),
+        ):
             painter.setPen(self._theme.colour(role))
-            painter.drawText(QRectF(x + 22, y - 9, 40, 18), int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter), str(number))
+            painter.drawText(
+                QRectF(x + 22, y - 9, 40, 18),
+                int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter),
+                str(number),
+            )
 
     def _paint_rung(self, painter: QPainter, rung: Rung) -> None:
         plot, tag = self._plot(), self._tags[rung.path]
@@ -207,8 +262,24 @@ class VoltageLadder(QWidget):
         painter.setPen(pen)
         painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
         painter.setPen(QPen(colour, 1.0))
-        painter.drawPolyline(QPolygonF([QPointF(plot.right() + TICKS_W, y), QPointF(tag.left() - 9, tag.center().y()), QPointF(tag.left(), tag.center().y())]))
-        point = QPolygonF([QPointF(tag.left() - 8, tag.center().y()), tag.topLeft(), tag.topRight(), tag.bottomRight(), tag.bottomLeft()])
+        painter.drawPolyline(
+            QPolygonF(
+                [
+                    QPointF(plot.right() + TICKS_W, y),
+                    QPointF(tag.left() - 9, tag.center().y()),
+                    QPointF(tag.left(), tag.center().y()),
+                ]
+            )
+        )
+        point = QPolygonF(
+            [
+                QPointF(tag.left() - 8, tag.center().y()),
+                tag.topLeft(),
+                tag.topRight(),
+                tag.bottomRight(),
+                tag.bottomLeft(),
+            ]
+        )
         painter.setPen(QPen(colour, 2.0 if chosen else 1.2))
         painter.setBrush(self._theme.colour("copper_wash" if chosen else "card"))
         painter.drawPolygon(point)
@@ -218,11 +289,17 @@ class VoltageLadder(QWidget):
         title = rung.title + (f" ÷ {rung.times}" if rung.times > 1 else "")
         metrics = QFontMetricsF(painter.font())
         painter.drawText(
-            inner, int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter), metrics.elidedText(title, Qt.TextElideMode.ElideRight, inner.width() - 58)
+            inner,
+            int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter),
+            metrics.elidedText(title, Qt.TextElideMode.ElideRight, inner.width() - 58),
         )
         painter.setPen(self._theme.colour("ink"))
         digits = 2 if round(rung.cell_v, 2) == round(rung.cell_v, 3) else 3
-        painter.drawText(inner, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter), f"{rung.cell_v:.{digits}f} V")
+        painter.drawText(
+            inner,
+            int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter),
+            f"{rung.cell_v:.{digits}f} V",
+        )
 
     # hands
 
@@ -246,7 +323,11 @@ class VoltageLadder(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         if self._grab is None:
-            self.setCursor(Qt.CursorShape.SizeVerCursor if self._at(event.position()) else Qt.CursorShape.ArrowCursor)
+            self.setCursor(
+                Qt.CursorShape.SizeVerCursor
+                if self._at(event.position())
+                else Qt.CursorShape.ArrowCursor
+            )
             return
         path, offset = self._grab
         rung = next((r for r in self._rungs if r.path == path), None)
@@ -276,7 +357,10 @@ class VoltageLadder(QWidget):
             self.picked.emit(self._selected)
         elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Minus) and paths:
             rung = self._rungs[at]
-            self.dragged.emit(rung.path, rung.to_setting(rung.cell_v + (STEP_V if key == Qt.Key.Key_Plus else -STEP_V)))
+            self.dragged.emit(
+                rung.path,
+                rung.to_setting(rung.cell_v + (STEP_V if key == Qt.Key.Key_Plus else -STEP_V)),
+            )
             self.dropped.emit()
         else:
             super().keyPressEvent(event)

@@ -35,11 +35,20 @@ class SchoolTable(QWidget):
         grid = self._grid
         clear(grid)
         for column, heading in enumerate(HEADINGS):
-            grid.addWidget(label(heading, "soft", BASE_PT - 0.5), 0, column, Qt.AlignmentFlag.AlignRight if column else Qt.AlignmentFlag.AlignLeft)
+            grid.addWidget(
+                label(heading, "soft", BASE_PT - 0.5),
+                0,
+                column,
+                Qt.AlignmentFlag.AlignRight if column else Qt.AlignmentFlag.AlignLeft,
+            )
         for row, school in enumerate(schools, 1):
             self._row(row, school)
         grid.setColumnStretch(0, 1)
-        room = "at the deviation measured at the top of the last full charge" if measured else "with 20 mV between the highest cell and the mean, as no log says more"
+        room = (
+            "at the deviation measured at the top of the last full charge"
+            if measured
+            else "with 20 mV between the highest cell and the mean, as no log says more"
+        )
         self._told.setText(
             f"Usable: one pack, between the charge target and the under-voltage trip, by the chemistry's rest curve. Room: from the highest cell to its trip, {room}. "
             f"Empty to dark: from the under-voltage trip until the BMS powers off, at its own draw. Values: {SOURCE}, never beyond the cell's sheet."
@@ -53,17 +62,40 @@ class SchoolTable(QWidget):
         if school.text:
             name.addWidget(label(school.text, "soft", BASE_PT - 0.5, wrap=True))
         grid.addLayout(name, row, 0)
-        days = "–" if school.days_after_trip is None else f"{school.days_after_trip:.1f} days" if school.days_after_trip < 10 else f"{school.days_after_trip:.0f} days"
+        days = (
+            "–"
+            if school.days_after_trip is None
+            else f"{school.days_after_trip:.1f} days"
+            if school.days_after_trip < 10
+            else f"{school.days_after_trip:.0f} days"
+        )
         role = "act" if school.room_mv <= 0 else "watch" if school.room_mv < 50 else ""
-        texts = (f"{school.top_v:.3f} V", f"{school.low_trip_v:.2f} to {school.high_trip_v:.2f} V", f"{school.usable_ah:.1f} Ah", f"{school.room_mv:.0f} mV", days)
+        texts = (
+            f"{school.top_v:.3f} V",
+            f"{school.low_trip_v:.2f} to {school.high_trip_v:.2f} V",
+            f"{school.usable_ah:.1f} Ah",
+            f"{school.room_mv:.0f} mV",
+            days,
+        )
         for column, text in enumerate(texts, 1):
             grid.addWidget(
-                label(text, role if column == 4 else "", BASE_PT + 1, SEMI if column in (3, 4) else label().font().weight()), row, column, Qt.AlignmentFlag.AlignRight
+                label(
+                    text,
+                    role if column == 4 else "",
+                    BASE_PT + 1,
+                    SEMI if column in (3, 4) else label().font().weight(),
+                ),
+                row,
+                column,
+                Qt.AlignmentFlag.AlignRight,
             )
         if school.followed:
             grid.addWidget(label("followed", "ok"), row, 6)
         elif school.changes:
-            take = button("Take", tip=f"{school.title}: sets {len(school.changes)} limits and targets; can be undone")
+            take = button(
+                "Take",
+                tip=f"{school.title}: sets {len(school.changes)} limits and targets; can be undone",
+            )
             take.setProperty("row", row - 1)
             take.clicked.connect(self._take)
             grid.addWidget(take, row, 6)

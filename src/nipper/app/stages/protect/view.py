@@ -18,7 +18,16 @@ from nipper.core.logs.charges import read_at
 from nipper.core.report.temperatures import HIGHEST_C, LOWEST_C, rows
 from nipper.core.rules.base import Evidence
 from nipper.core.rules.schools import LimitSchool, limit_schools
-from nipper.core.setup import Balancer, Cell, Charging, Protection, SeparateBalancer, Setup, Usage, Wiring
+from nipper.core.setup import (
+    Balancer,
+    Cell,
+    Charging,
+    Protection,
+    SeparateBalancer,
+    Setup,
+    Usage,
+    Wiring,
+)
 
 FORMS = (
     ("Voltages", "cell_over_voltage cell_under_voltage pack_over_voltage pack_under_voltage"),
@@ -42,7 +51,10 @@ class ProtectView(QWidget):
         self.setObjectName("page")
         self._document = document
         self.ladder, self.currents = VoltageLadder(theme), CurrentChart(theme)
-        self.temperatures, self.schools = TemperatureChart(theme, LOWEST_C, HIGHEST_C), SchoolTable()
+        self.temperatures, self.schools = (
+            TemperatureChart(theme, LOWEST_C, HIGHEST_C),
+            SchoolTable(),
+        )
         self.forms: list[SettingsForm] = []
         self._subtitle = label("", "soft", wrap=True)
         self._figure_group, self._figures = QButtonGroup(self), QStackedWidget()
@@ -99,29 +111,75 @@ class ProtectView(QWidget):
         self._group, self._stack = QButtonGroup(self), QStackedWidget()
         for title, names in FORMS:
             self._add(tabs, title, SettingsForm().add_limits(tuple(names.split())))
-        self.forms[0].add_part("protection", Protection, "References", ("soc_full_v", "soc_empty_v", "power_off_v"), 7)
+        self.forms[0].add_part(
+            "protection", Protection, "References", ("soc_full_v", "soc_empty_v", "power_off_v"), 7
+        )
         other = SettingsForm()
-        other.add_part("charging", Charging, "Charger", ("absorption_v", "absorption_min", "float_v", "max_charge_a", "tail_a"), 0)
-        other.add_part("balancer", Balancer, "Balancer", ("kind", "current_a", "start_v", "delta_mv", "when"), 2)
+        other.add_part(
+            "charging",
+            Charging,
+            "Charger",
+            ("absorption_v", "absorption_min", "float_v", "max_charge_a", "tail_a"),
+            0,
+        )
+        other.add_part(
+            "balancer",
+            Balancer,
+            "Balancer",
+            ("kind", "current_a", "start_v", "delta_mv", "when"),
+            2,
+        )
         other.add_part("charging", Charging, "Equalise", ("equalise_v", "equalise_every_days"), 4)
         self._add(tabs, "Charge, level", other)
         second = SettingsForm()
-        second.add_part("separate_balancer", SeparateBalancer, "Separate balancer", ("kind", "current_a", "start_v", "delta_mv", "when"), 0)
-        second.add_part("separate_balancer", SeparateBalancer, "Its own limits", ("low_v", "high_v", "low_c"), 2)
-        self.second = button("Add one", "quiet", "A balancer that is a device of its own, beside the BMS")
+        second.add_part(
+            "separate_balancer",
+            SeparateBalancer,
+            "Separate balancer",
+            ("kind", "current_a", "start_v", "delta_mv", "when"),
+            0,
+        )
+        second.add_part(
+            "separate_balancer", SeparateBalancer, "Its own limits", ("low_v", "high_v", "low_c"), 2
+        )
+        self.second = button(
+            "Add one", "quiet", "A balancer that is a device of its own, beside the BMS"
+        )
         self.second.clicked.connect(self._second_device)
         second.add_widget(self.second, 5, 3)
         self._add(tabs, "2nd balancer", second)
         loads = SettingsForm()
-        loads.add_part("usage", Usage, "Loads", ("continuous_w", "inrush_w", "inrush_s", "kwh_per_day"), 0)
+        loads.add_part(
+            "usage", Usage, "Loads", ("continuous_w", "inrush_w", "inrush_s", "kwh_per_day"), 0
+        )
         loads.add_part("cell", Cell, "Cell's pulse", ("pulse_discharge_a", "pulse_s"), 2)
-        loads.add_part("wiring", Wiring, "Fuse of one pack", ("fuse_a", "fuse_kind", "fuse_breaks_ka"), 4)
+        loads.add_part(
+            "wiring", Wiring, "Fuse of one pack", ("fuse_a", "fuse_kind", "fuse_breaks_ka"), 4
+        )
         loads.add_part("wiring", Wiring, "Whole bank", ("main_fuse_a", "main_cable_mm2"), 6)
         self._add(tabs, "Loads", loads)
         pack = SettingsForm()
-        pack.add_part("", Setup, "Pack", ("name", "chemistry", "cells_in_series", "capacity_ah", "packs_in_parallel"), 0)
-        pack.add_part("cell", Cell, "Cell, by its sheet", ("max_v", "min_v", "max_charge_a", "max_discharge_a", "resistance_mohm"), 2)
-        pack.add_part("wiring", Wiring, "Wiring of one pack", ("fuse_a", "cable_mm2", "cable_length_m", "standby_w"), 4)
+        pack.add_part(
+            "",
+            Setup,
+            "Pack",
+            ("name", "chemistry", "cells_in_series", "capacity_ah", "packs_in_parallel"),
+            0,
+        )
+        pack.add_part(
+            "cell",
+            Cell,
+            "Cell, by its sheet",
+            ("max_v", "min_v", "max_charge_a", "max_discharge_a", "resistance_mohm"),
+            2,
+        )
+        pack.add_part(
+            "wiring",
+            Wiring,
+            "Wiring of one pack",
+            ("fuse_a", "cable_mm2", "cable_length_m", "standby_w"),
+            4,
+        )
         self._add(tabs, "Pack", pack)
         tabs.addStretch(1)
         inside.addLayout(tabs)
@@ -134,7 +192,13 @@ class ProtectView(QWidget):
         """Add a separate balancer like the BMS's own but stronger, or take it out."""
         setup = self._document.setup
         own = (
-            setup.balancer.model_dump() if setup.balancer else {"start_v": chemistry(setup.chemistry).usual["balance_start_v"].value, "delta_mv": 10.0, "when": "always"}
+            setup.balancer.model_dump()
+            if setup.balancer
+            else {
+                "start_v": chemistry(setup.chemistry).usual["balance_start_v"].value,
+                "delta_mv": 10.0,
+                "when": "always",
+            }
         )
         value = None if setup.separate_balancer else {**own, **SECOND_DEVICE}
         if self._document.change({"separate_balancer": value}, "Separate balancer"):
@@ -200,7 +264,9 @@ class ProtectView(QWidget):
             self.currents.show_setup(setup)
         else:
             self._show_slow(shown, setup)
-        self.forms[self._stack.currentIndex()].show_setup(setup)  # the others when they are looked at
+        self.forms[self._stack.currentIndex()].show_setup(
+            setup
+        )  # the others when they are looked at
 
     def _show_slow(self, shown: int, setup: Setup) -> None:
         record = self._document.record
@@ -209,11 +275,15 @@ class ProtectView(QWidget):
             self.temperatures.show_rows(rows(setup), sensors)
         else:
             evidence = self._document.evidence or Evidence()
-            self.schools.show_schools(limit_schools(setup, evidence), evidence.above_mean_mv is not None)
+            self.schools.show_schools(
+                limit_schools(setup, evidence), evidence.above_mean_mv is not None
+            )
 
     @Slot(object)
     def _show_findings(self, findings: list[Finding]) -> None:
-        wrong = frozenset(path for f in findings if f.severity is Severity.ERROR for path in f.settings)
+        wrong = frozenset(
+            path for f in findings if f.severity is Severity.ERROR for path in f.settings
+        )
         for figure in (self.ladder, self.currents, self.temperatures):
             figure.show_wrong(wrong)
 
@@ -244,4 +314,7 @@ class ProtectView(QWidget):
             return text + " With a log, the cells of the last full charge stand beside the curve."
         read = read_at(record.log, self._document.setup, full[-1].top)
         self.ladder.show_cells(read)
-        return text + f" Ticks are the cells of {self._document.pack.name} at the top of the last full charge: highest {read.highest}, lowest {read.lowest}."
+        return (
+            text
+            + f" Ticks are the cells of {self._document.pack.name} at the top of the last full charge: highest {read.highest}, lowest {read.lowest}."
+        )

@@ -76,7 +76,11 @@ class ChargePanel(QWidget):
         for i, opened in enumerate((first, beside)):
             if opened is not None:
                 self._draw(self.plots[i], opened)
-                self._titles[i].setText(" · ".join(part for part in (self._day(opened), opened.pack, opened.settings) if part))
+                self._titles[i].setText(
+                    " · ".join(
+                        part for part in (self._day(opened), opened.pack, opened.settings) if part
+                    )
+                )
                 self._row(i + 1, opened)
         self._fit(first, beside)
         self._table.setColumnStretch(len(HEADINGS) + 1, 1)
@@ -103,8 +107,15 @@ class ChargePanel(QWidget):
     def _fit(self, first: Opened, beside: Opened | None) -> None:
         """Both curves on one scale: the point is to compare them."""
         shown = [charge_curves(o.log, o.charge) for o in (first, beside) if o is not None]
-        volts = [c.cell_v[c.minutes >= NEAR_MIN] if np.any(c.minutes >= NEAR_MIN) else c.cell_v for c in shown]
-        self.plots[0].item.setYRange(min(float(np.nanmin(v)) for v in volts), max(float(np.nanmax(v)) for v in volts), padding=0.05)
+        volts = [
+            c.cell_v[c.minutes >= NEAR_MIN] if np.any(c.minutes >= NEAR_MIN) else c.cell_v
+            for c in shown
+        ]
+        self.plots[0].item.setYRange(
+            min(float(np.nanmin(v)) for v in volts),
+            max(float(np.nanmax(v)) for v in volts),
+            padding=0.05,
+        )
 
     def _row(self, row: int, opened: Opened) -> None:
         assert self._setup
@@ -136,8 +147,16 @@ def _reading(read: Reading | None) -> QWidget:
     if read is None:
         inside.addWidget(label("–", "faint"))
         return box
-    inside.addWidget(label(f"{read.deviation_mv:.0f} mV = {read.deviation_pct:.1f} %", weight=SEMI, size=BASE_PT + 1))
+    inside.addWidget(
+        label(
+            f"{read.deviation_mv:.0f} mV = {read.deviation_pct:.1f} %",
+            weight=SEMI,
+            size=BASE_PT + 1,
+        )
+    )
     warm = f" · {read.temp_c:.0f} °C" if np.isfinite(read.temp_c) else ""
-    condition = label(f"{read.pack_v:.1f} V · {read.current_a:.1f} A{warm}".replace("-", "−"), "soft", BASE_PT - 1)
+    condition = label(
+        f"{read.pack_v:.1f} V · {read.current_a:.1f} A{warm}".replace("-", "−"), "soft", BASE_PT - 1
+    )
     inside.addWidget(condition)
     return box

@@ -4,7 +4,16 @@ from datetime import UTC, datetime, tzinfo
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import (
+    QColor,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from nipper.app.theme import BASE_PT, Theme, font
@@ -38,7 +47,9 @@ class HeatMap(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Full charges as a heat map: left and right choose a charge, with Shift the one beside it")
+        self.setAccessibleName(
+            "Full charges as a heat map: left and right choose a charge, with Shift the one beside it"
+        )
         theme.changed.connect(self.update)
 
     def show_table(self, table: HeatTable | None, events: list[BenchEvent]) -> None:
@@ -78,7 +89,9 @@ class HeatMap(QWidget):
         grid, (rows, columns) = self._grid(), self._values.shape
         w, h = min(grid.width() / columns, 34.0), grid.height() / rows
         gap = 1.0 if w > 5 else 0.0
-        return QRectF(grid.left() + column * w, grid.top() + row * h, w - gap, h - (1.0 if h > 7 else 0.5))
+        return QRectF(
+            grid.left() + column * w, grid.top() + row * h, w - gap, h - (1.0 if h > 7 else 0.5)
+        )
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
         painter = QPainter(self)
@@ -91,10 +104,16 @@ class HeatMap(QWidget):
             for column, dashed in ((self._beside, True), (self._first, False)):
                 if 0 <= column < self._values.shape[1]:
                     top, bottom = self._box(0, column), self._box(self._values.shape[0] - 1, column)
-                    pen = QPen(self._theme.colour("copper"), 2.0, Qt.PenStyle.DashLine if dashed else Qt.PenStyle.SolidLine)
+                    pen = QPen(
+                        self._theme.colour("copper"),
+                        2.0,
+                        Qt.PenStyle.DashLine if dashed else Qt.PenStyle.SolidLine,
+                    )
                     painter.setPen(pen)
                     painter.setBrush(Qt.BrushStyle.NoBrush)
-                    painter.drawRect(QRectF(top.topLeft(), bottom.bottomRight()).adjusted(-1.5, -2, 1.5, 2))
+                    painter.drawRect(
+                        QRectF(top.topLeft(), bottom.bottomRight()).adjusted(-1.5, -2, 1.5, 2)
+                    )
         painter.end()
 
     def _tone(self, value: float, scale: float) -> QColor:
@@ -124,16 +143,28 @@ class HeatMap(QWidget):
             role = "highest" if row == high else "lowest" if row == low else "soft"
             if role == "soft" and row % every:
                 continue
-            painter.setFont(font(min(BASE_PT - 1.5, max(6.5, height * 0.72)), SEMI if role != "soft" else font().weight()))
+            painter.setFont(
+                font(
+                    min(BASE_PT - 1.5, max(6.5, height * 0.72)),
+                    SEMI if role != "soft" else font().weight(),
+                )
+            )
             painter.setPen(self._theme.colour(role))
             box = self._box(row, 0)
-            painter.drawText(QRectF(0, box.top() - 4, LEFT - 8, box.height() + 8), int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter), str(row + 1))
+            painter.drawText(
+                QRectF(0, box.top() - 4, LEFT - 8, box.height() + 8),
+                int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter),
+                str(row + 1),
+            )
         painter.setFont(font(BASE_PT - 1.5))
         painter.setPen(self._theme.colour("soft"))
         free = -1.0
         for column in range(values.shape[1]):
             text = self._day(column)
-            x, width = self._box(0, column).left(), QFontMetricsF(painter.font()).horizontalAdvance(text)
+            x, width = (
+                self._box(0, column).left(),
+                QFontMetricsF(painter.font()).horizontalAdvance(text),
+            )
             if x >= free and x + width <= self.width():
                 painter.drawText(QPointF(x, TOP - 7), text)
                 free = x + width + 46
@@ -158,7 +189,9 @@ class HeatMap(QWidget):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(copper)
             y = grid.bottom() + 13
-            painter.drawPolygon(QPolygonF([QPointF(x, y - 7), QPointF(x + 5, y + 2), QPointF(x - 5, y + 2)]))
+            painter.drawPolygon(
+                QPolygonF([QPointF(x, y - 7), QPointF(x + 5, y + 2), QPointF(x - 5, y + 2)])
+            )
             width = QFontMetricsF(painter.font()).horizontalAdvance(event.note)
             left = x + 9 if x + 9 + width < self.width() else x - 9 - width
             if left > free:
@@ -170,7 +203,9 @@ class HeatMap(QWidget):
         scale, y = self._scale(), self.height() - 15.0
         painter.setFont(font(BASE_PT - 1.5))
         painter.setPen(self._theme.colour("soft"))
-        text = f"{self._unit} from the median cell" + (", read along the pack's own curve" if self._as_charge else " at the end of absorption")
+        text = f"{self._unit} from the median cell" + (
+            ", read along the pack's own curve" if self._as_charge else " at the end of absorption"
+        )
         metrics = QFontMetricsF(painter.font())
         painter.drawText(QPointF(LEFT, y + 9), text)
         x = LEFT + metrics.horizontalAdvance(text) + 16
@@ -188,12 +223,20 @@ class HeatMap(QWidget):
             return -1
         width = self._box(0, 0).width() + (1.0 if self._box(0, 0).width() > 4 else 0.0)
         column = int((position.x() - LEFT) // width)
-        return column if 0 <= column < self._values.shape[1] and self._grid().contains(QPointF(LEFT + 1, position.y())) else -1
+        return (
+            column
+            if 0 <= column < self._values.shape[1]
+            and self._grid().contains(QPointF(LEFT + 1, position.y()))
+            else -1
+        )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         column = self._column(event.position())
         if column >= 0:
-            beside = bool(event.modifiers() & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier))
+            beside = bool(
+                event.modifiers()
+                & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier)
+            )
             self.picked.emit(column, beside or event.button() == Qt.MouseButton.RightButton)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
@@ -201,10 +244,17 @@ class HeatMap(QWidget):
         if column < 0 or self._table is None:
             QToolTip.hideText()
             return
-        row = min(int((event.position().y() - TOP) / (self._grid().height() / self._values.shape[0])), self._values.shape[0] - 1)
+        row = min(
+            int((event.position().y() - TOP) / (self._grid().height() / self._values.shape[0])),
+            self._values.shape[0] - 1,
+        )
         mv, pct = self._table.mv[row, column], self._table.pct[row, column]
         charge = f" · {pct:+.2f} % of charge" if np.isfinite(pct) else ""
-        QToolTip.showText(event.globalPosition().toPoint(), f"cell {row + 1}, {self._day(column)}: {mv:+.0f} mV{charge}".replace("-", "−"), self)
+        QToolTip.showText(
+            event.globalPosition().toPoint(),
+            f"cell {row + 1}, {self._day(column)}: {mv:+.0f} mV{charge}".replace("-", "−"),
+            self,
+        )
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
         step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)

@@ -3,7 +3,15 @@
 from datetime import UTC, datetime, tzinfo
 
 from PySide6.QtCore import QDate, QDateTime, QTime, Slot
-from PySide6.QtWidgets import QComboBox, QDateEdit, QHBoxLayout, QLineEdit, QStackedLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDateEdit,
+    QHBoxLayout,
+    QLineEdit,
+    QStackedLayout,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nipper.app.document import Document, PackRecord
 from nipper.app.stages.record.charge import ChargePanel, Opened
@@ -22,7 +30,9 @@ NUMBERS = (
 class RecordView(QWidget):
     """The stage Record."""
 
-    def __init__(self, document: Document, theme: Theme, zone: tzinfo = UTC, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, document: Document, theme: Theme, zone: tzinfo = UTC, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.setObjectName("page")
         self._document, self._zone = document, zone
@@ -62,7 +72,9 @@ class RecordView(QWidget):
         words.addWidget(self._title)
         words.addWidget(self._subtitle)
         head.addLayout(words, 1)
-        self.as_charge = button("as charge", "quiet", "Colour by charge: what the millivolts mean along the curve")
+        self.as_charge = button(
+            "as charge", "quiet", "Colour by charge: what the millivolts mean along the curve"
+        )
         self.as_mv = button("as mV", "quiet", "Colour by millivolts at the end of absorption")
         for choice in (self.as_charge, self.as_mv):
             choice.setCheckable(True)
@@ -81,8 +93,12 @@ class RecordView(QWidget):
         line = QHBoxLayout()
         self._opened = label("", weight=SEMI)
         self.alone = button("alone", "quiet", "Show this charge alone")
-        self.same_pack = button("beside another charge", "quiet", "Shift-click a column to choose which")
-        self.other_pack = button("beside the other pack", "quiet", "The same day's charge of another pack")
+        self.same_pack = button(
+            "beside another charge", "quiet", "Shift-click a column to choose which"
+        )
+        self.other_pack = button(
+            "beside the other pack", "quiet", "The same day's charge of another pack"
+        )
         line.addWidget(self._opened)
         line.addStretch(1)
         for choice in (self.alone, self.same_pack, self.other_pack):
@@ -102,7 +118,9 @@ class RecordView(QWidget):
         self.event_day.setCalendarPopup(True)
         self.event_day.setDisplayFormat("d MMM yyyy")
         self.event_day.setAccessibleName("Day of the event")
-        self.event_note = QLineEdit(placeholderText="What was done: bars retorqued, absorption lengthened, BMS swapped …")
+        self.event_note = QLineEdit(
+            placeholderText="What was done: bars retorqued, absorption lengthened, BMS swapped …"
+        )
         self.event_note.setAccessibleName("What was done")
         self.event_note.setMaxLength(200)
         self.event_note.returnPressed.connect(self.note_event)
@@ -113,7 +131,9 @@ class RecordView(QWidget):
         if len(self._document.packs) > 1:
             self.event_kind.addItem("done to all packs", "all")
             self.event_kind.addItem("exchanged between packs", "swap")
-        self.event_kind.setToolTip("Diagnose compares the days before and after; what was exchanged is put to the swap test")
+        self.event_kind.setToolTip(
+            "Diagnose compares the days before and after; what was exchanged is put to the swap test"
+        )
         inside.addWidget(label("Event", "soft"))
         inside.addWidget(self.event_day)
         inside.addWidget(self.event_note, 1)
@@ -157,10 +177,19 @@ class RecordView(QWidget):
         if not 0 <= self._first < count:
             self._first, self._beside = count - 1, 0 if count > 1 else -1
         self._beside = self._beside if 0 <= self._beside < count else -1
-        self._title.setText(f"{NUMBERS[count] if count < len(NUMBERS) else count} full charge{'' if count == 1 else 's'}")
-        self._subtitle.setText("Each column is one full charge, each row a cell. Click opens one, Shift-click puts another beside it.")
+        self._title.setText(
+            f"{NUMBERS[count] if count < len(NUMBERS) else count} full charge{'' if count == 1 else 's'}"
+        )
+        self._subtitle.setText(
+            "Each column is one full charge, each row a cell. Click opens one, Shift-click puts another beside it."
+        )
         self._stack.setCurrentWidget(self._body)
-        self.other_pack.setEnabled(any(p.id != self._document.pack.id and self._document.records.get(p.id) for p in self._document.packs))
+        self.other_pack.setEnabled(
+            any(
+                p.id != self._document.pack.id and self._document.records.get(p.id)
+                for p in self._document.packs
+            )
+        )
         last = datetime.fromtimestamp(float(record.log.time_s[-1]), self._zone)
         self.event_day.setDate(QDate(last.year, last.month, last.day))
         self._show_events()
@@ -172,12 +201,18 @@ class RecordView(QWidget):
         if record is None:
             self._title.setText("No log yet")
             self._subtitle.setText("")
-            reading = "Reading the log …" if self._document.reading_log else "Drop a log of this pack on the window, or open one: a CSV or spreadsheet from the BMS."
+            reading = (
+                "Reading the log …"
+                if self._document.reading_log
+                else "Drop a log of this pack on the window, or open one: a CSV or spreadsheet from the BMS."
+            )
             self._empty.setText(reading)
             return
         short = len(record.diagnosis.estimate.charges)
         self._title.setText("No full charge in this log")
-        self._subtitle.setText(f"{record.log.rows} rows over {record.log.days:.1f} days; {short} charge{'s' if short != 1 else ''} did not reach the top.")
+        self._subtitle.setText(
+            f"{record.log.rows} rows over {record.log.days:.1f} days; {short} charge{'s' if short != 1 else ''} did not reach the top."
+        )
         self._empty.setText("\n\n".join(record.diagnosis.advice))
 
     @Slot()
@@ -199,7 +234,12 @@ class RecordView(QWidget):
     @Slot()
     def _compare_changed(self) -> None:
         self._other_pack = self.other_pack.isChecked()
-        if self.same_pack.isChecked() and self._beside < 0 and self._table and len(self._table.charges) > 1:
+        if (
+            self.same_pack.isChecked()
+            and self._beside < 0
+            and self._table
+            and len(self._table.charges) > 1
+        ):
             self._beside = 0
         self._show_charge()
 
@@ -212,12 +252,23 @@ class RecordView(QWidget):
         self.panel.show_charges(self._document.setup, first, beside)
         same = self.same_pack.isChecked()
         self.heat.show_picked(self._first, self._beside if same else -1)
-        how = {"held": "held at the top", "trip": "ended by a trip", "knee": "full by its voltage"}[first.charge.ended_by]
-        length = (record.log.time_s[first.charge.top] - record.log.time_s[first.charge.start]) / 3600.0
-        self._opened.setText(f"{first.charge.charged_ah:.0f} Ah in {length:.1f} h, {how} at {first.charge.level_v:.3f} V a cell")
+        how = {"held": "held at the top", "trip": "ended by a trip", "knee": "full by its voltage"}[
+            first.charge.ended_by
+        ]
+        length = (
+            record.log.time_s[first.charge.top] - record.log.time_s[first.charge.start]
+        ) / 3600.0
+        self._opened.setText(
+            f"{first.charge.charged_ah:.0f} Ah in {length:.1f} h, {how} at {first.charge.level_v:.3f} V a cell"
+        )
 
     def _open(self, record: PackRecord, charge: Charge) -> Opened:
-        return Opened(record.log, charge, record.pack.name, self._document.settings_at(float(record.log.time_s[charge.top])))
+        return Opened(
+            record.log,
+            charge,
+            record.pack.name,
+            self._document.settings_at(float(record.log.time_s[charge.top])),
+        )
 
     def _second(self, record: PackRecord) -> Opened | None:
         assert self._table

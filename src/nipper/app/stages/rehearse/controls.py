@@ -10,8 +10,25 @@ from nipper.app.widgets.field import UnitField
 
 DAYS = ((1.0, "1 day"), (3.0, "3 days"), (30.0, "month"), (365.0, "year"))
 SKIES = (("clear", "clear sky"), ("mixed", "mixed sky"), ("cloudy", "cloudy"))
-TITLES = {"sun_w": "Peak of the sun", "load_kwh_per_day": "Loads a day", "start_soc_pct": "Charge at the start"}
-MONTHS = ("January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November", "December")
+TITLES = {
+    "sun_w": "Peak of the sun",
+    "load_kwh_per_day": "Loads a day",
+    "start_soc_pct": "Charge at the start",
+}
+MONTHS = (
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,13 +43,34 @@ class StepIn:
 
 
 STEPS = (
-    StepIn("cloud", (("minutes", 90.0), ("sun_share", 0.1)), "A thick cloud for an hour and a half: a tenth of the sun comes through"),
-    StepIn("sensor in ice", (("minutes", 45.0), ("sensor_c", 0.0)), "The first temperature sensor lies in ice water for 45 minutes"),
-    StepIn("pull the plug", (("minutes", 60.0), ("link_lost", True)), "The cable to the inverter is out for an hour (closed loop only)"),
-    StepIn("pack off", (("minutes", 120.0),), "The pack shown is taken off the bus for two hours", per_pack=True),
+    StepIn(
+        "cloud",
+        (("minutes", 90.0), ("sun_share", 0.1)),
+        "A thick cloud for an hour and a half: a tenth of the sun comes through",
+    ),
+    StepIn(
+        "sensor in ice",
+        (("minutes", 45.0), ("sensor_c", 0.0)),
+        "The first temperature sensor lies in ice water for 45 minutes",
+    ),
+    StepIn(
+        "pull the plug",
+        (("minutes", 60.0), ("link_lost", True)),
+        "The cable to the inverter is out for an hour (closed loop only)",
+    ),
+    StepIn(
+        "pack off",
+        (("minutes", 120.0),),
+        "The pack shown is taken off the bus for two hours",
+        per_pack=True,
+    ),
     StepIn("joint loosens", (), "The joint of cell 1 of the pack shown gets 1 mΩ more, for good"),
     StepIn("cell leaks", (), "Cell 1 of the pack shown begins to lose 200 mAh a day, for good"),
-    StepIn("big load", (("minutes", 30.0),), "Half of the discharge limit more is switched on for half an hour"),
+    StepIn(
+        "big load",
+        (("minutes", 30.0),),
+        "Half of the discharge limit more is switched on for half an hour",
+    ),
 )
 
 
@@ -58,7 +96,9 @@ class Controls(QWidget):
     def _first(self) -> QHBoxLayout:
         line = QHBoxLayout()
         line.setSpacing(6)
-        self.play = button("▶ Play", "main", "Plays the run (Space); pull the copper line to any moment")
+        self.play = button(
+            "▶ Play", "main", "Plays the run (Space); pull the copper line to any moment"
+        )
         self.play.setMinimumWidth(78)
         self.play.clicked.connect(self.played)
         line.addWidget(self.play)
@@ -72,7 +112,9 @@ class Controls(QWidget):
             self.sky.addItem(title, value)
         self.month.addItems(MONTHS)
         self.month.setCurrentIndex(5)
-        self.sky.setToolTip("Made-up days of that kind; the same each time, so that settings can be compared")
+        self.sky.setToolTip(
+            "Made-up days of that kind; the same each time, so that settings can be compared"
+        )
         self.month.setToolTip("Where the sun stands, and how warm it is")
         self.sky.activated.connect(self._sky_chosen)
         self.month.activated.connect(self._month_chosen)
@@ -80,8 +122,12 @@ class Controls(QWidget):
         line.addWidget(self.month)
         line.addStretch(1)
         self.other = QComboBox()
-        self.other.setToolTip("Other settings under the same sky: dashed in the picture, second number below")
-        self.other.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.other.setToolTip(
+            "Other settings under the same sky: dashed in the picture, second number below"
+        )
+        self.other.setSizeAdjustPolicy(
+            QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
+        )
         self.other.setMinimumContentsLength(13)
         self.other.activated.connect(self.beside)
         line.addWidget(self.other)
@@ -92,12 +138,29 @@ class Controls(QWidget):
         line.setSpacing(6)
         self.fields: dict[str, UnitField] = {}
         for name, title, unit, tip in (
-            ("sun_w", "sun", "W", "Peak power of the panels; from the log's strongest charge until typed"),
-            ("load_kwh_per_day", "a day", "kWh", "What the house takes a day; from the log until typed"),
-            ("air_c", "air", "°C", "Mean temperature around the pack over the year; nights and winters are colder"),
+            (
+                "sun_w",
+                "sun",
+                "W",
+                "Peak power of the panels; from the log's strongest charge until typed",
+            ),
+            (
+                "load_kwh_per_day",
+                "a day",
+                "kWh",
+                "What the house takes a day; from the log until typed",
+            ),
+            (
+                "air_c",
+                "air",
+                "°C",
+                "Mean temperature around the pack over the year; nights and winters are colder",
+            ),
             ("start_soc_pct", "from", "%", "Charge at the start"),
         ):
-            field = UnitField(unit, TITLES.get(name, title), tip, optional=name in ("sun_w", "load_kwh_per_day"))
+            field = UnitField(
+                unit, TITLES.get(name, title), tip, optional=name in ("sun_w", "load_kwh_per_day")
+            )
             field.setProperty("name", name)
             field.entered.connect(self._entered)
             self.fields[name] = field
@@ -108,7 +171,9 @@ class Controls(QWidget):
         self.clear.clicked.connect(self.cleared)
         self.clear.hide()
         line.addWidget(self.clear)
-        self.look = button("Look closer", "quiet", "The ten minutes around the playhead again, second by second")
+        self.look = button(
+            "Look closer", "quiet", "The ten minutes around the playhead again, second by second"
+        )
         self.look.clicked.connect(self.closer)
         line.addWidget(self.look)
         return line
@@ -149,7 +214,9 @@ class Controls(QWidget):
     def show_steps(self, notes: list[str]) -> None:
         """How many faults are stepped in."""
         self.clear.setVisible(bool(notes))
-        self.clear.setText(f"take out {len(notes)} step{'s' if len(notes) > 1 else ''}" if notes else "")
+        self.clear.setText(
+            f"take out {len(notes)} step{'s' if len(notes) > 1 else ''}" if notes else ""
+        )
         self.clear.setToolTip("Takes out again: " + "; ".join(notes))
 
     def show_values(self, values: dict[str, float | None]) -> None:

@@ -26,7 +26,11 @@ KIND_ROLE = {
     "sun": "herd", "charger": "soft", "absorption": "ok", "float": "ok", "BMS": "act", "the BMS's request": "watch", "inverter": "watch",
     "cold": "lowest", "balance": "copper",
 }  # fmt: skip
-KIND_WORD = {"absorption": "full, held at absorption", "balance": "balancing", "sun": "sun is the limit"}
+KIND_WORD = {
+    "absorption": "full, held at absorption",
+    "balance": "balancing",
+    "sun": "sun is the limit",
+}
 LANE_Y = {"limit": 2.0, "balance": 1.0, "trip": 0.0}
 CELL_PT = 9.5
 BY_DAY = 40.0  # days; longer runs are drawn day by day
@@ -74,7 +78,15 @@ class Lanes(QWidget):
             grid.addWidget(plot, row, 1)
             grid.setRowStretch(row, stretch)
             self.plots.append(plot)
-        self.plots[3].item.getAxis("left").setTicks([[(LANE_Y["limit"], "charge"), (LANE_Y["balance"], "balancer"), (LANE_Y["trip"], "trips")]])
+        self.plots[3].item.getAxis("left").setTicks(
+            [
+                [
+                    (LANE_Y["limit"], "charge"),
+                    (LANE_Y["balance"], "balancer"),
+                    (LANE_Y["trip"], "trips"),
+                ]
+            ]
+        )
         self.plots[3].item.showGrid(x=False, y=False)
         self._legend = QHBoxLayout()
         self._legend.setSpacing(14)
@@ -119,15 +131,21 @@ class Lanes(QWidget):
             pack.line(hours, log.pack_v, "ink", 1.6)
             self._draw_cells(cells, trial, hours)
         self._limits(cells, trial.setup)
-        self._draw_spans(who, lanes_of(trial, self._pack), _midnight(trial), float(hours[-1] - hours[0]))
+        self._draw_spans(
+            who, lanes_of(trial, self._pack), _midnight(trial), float(hours[-1] - hours[0])
+        )
         first, last = self.hours
         for plot in self.plots:
             plot.item.setXRange(first, last, padding=0.005)
-            cover = pg.LinearRegionItem((last, last), movable=False, pen=NO_PEN, brush=self._cover_brush())
+            cover = pg.LinearRegionItem(
+                (last, last), movable=False, pen=NO_PEN, brush=self._cover_brush()
+            )
             cover.setZValue(40)
             plot.addItem(cover)
             self._covers.append(cover)
-            head = pg.InfiniteLine(last, angle=90, movable=True, pen=pg.mkPen(self._theme.colour("copper"), width=1.6))
+            head = pg.InfiniteLine(
+                last, angle=90, movable=True, pen=pg.mkPen(self._theme.colour("copper"), width=1.6)
+            )
             head.setZValue(50)
             head.sigDragged.connect(self._dragged)
             plot.addItem(head)
@@ -148,7 +166,12 @@ class Lanes(QWidget):
         shade.setAlpha(110)
         for start, end in zip(edges[::2], edges[1::2], strict=False):
             for plot in self.plots:
-                night = pg.LinearRegionItem((hours[start], hours[min(end, hours.size - 1)]), movable=False, pen=NO_PEN, brush=shade)
+                night = pg.LinearRegionItem(
+                    (hours[start], hours[min(end, hours.size - 1)]),
+                    movable=False,
+                    pen=NO_PEN,
+                    brush=shade,
+                )
                 night.setZValue(-20)
                 plot.addItem(night)
 
@@ -171,7 +194,9 @@ class Lanes(QWidget):
         sun, pack, cells, _ = self.plots
         log = trial.logs[self._pack - 1]
         noon = of_days(trial, self._hours(trial), np.mean)
-        sun.line(noon, of_days(trial, trial.bus_a[:, 0], np.mean), "watch", 1.2, dashed=True, alpha=150)
+        sun.line(
+            noon, of_days(trial, trial.bus_a[:, 0], np.mean), "watch", 1.2, dashed=True, alpha=150
+        )
         sun.line(noon, of_days(trial, trial.bus_a[:, 1], np.mean), "copper", 1.6)
         sun.line(noon, -of_days(trial, trial.bus_a[:, 2], np.mean), "soft", 1.0)
         for choose in (np.max, np.min):
@@ -180,22 +205,43 @@ class Lanes(QWidget):
         cells.line(noon, of_days(trial, np.median(log.cell_v, axis=1), np.min), "herd", 1.2)
         if self._other is not None and self._other.logs[0].rows == log.rows:
             beside = self._other.logs[min(self._pack, len(self._other.logs)) - 1]
-            cells.line(noon, of_days(trial, beside.cell_v.max(axis=1), np.max), "copper", 1.3, dashed=True)
+            cells.line(
+                noon, of_days(trial, beside.cell_v.max(axis=1), np.max), "copper", 1.3, dashed=True
+            )
         cells.line(noon, of_days(trial, log.cell_v.min(axis=1), np.min), "lowest", 1.8)
         cells.line(noon, of_days(trial, log.cell_v.max(axis=1), np.max), "highest", 1.8)
 
     def _limits(self, plot: Plot, setup: Setup) -> None:
-        over, under = setup.protection.cell_over_voltage.trip_v, setup.protection.cell_under_voltage.trip_v
+        over, under = (
+            setup.protection.cell_over_voltage.trip_v,
+            setup.protection.cell_under_voltage.trip_v,
+        )
         assert self._trial is not None
         volts = self._trial.logs[self._pack - 1].cell_v
         low, high = float(volts.min()), float(volts.max())
         if high > over - 0.25:
             plot.level(over, "act", 1.4)
-            plot.note(self.hours[0], over, f"trip {over:.2f}", "act", anchor=(0, 0), size=CELL_PT - 0.5, bold=False)
+            plot.note(
+                self.hours[0],
+                over,
+                f"trip {over:.2f}",
+                "act",
+                anchor=(0, 0),
+                size=CELL_PT - 0.5,
+                bold=False,
+            )
             high = max(high, over)
         if low < under + 0.25:
             plot.level(under, "act", 1.4)
-            plot.note(self.hours[0], under, f"trip {under:.2f}", "act", anchor=(0, 1), size=CELL_PT - 0.5, bold=False)
+            plot.note(
+                self.hours[0],
+                under,
+                f"trip {under:.2f}",
+                "act",
+                anchor=(0, 1),
+                size=CELL_PT - 0.5,
+                bold=False,
+            )
             low = min(low, under)
         plot.item.setYRange(low, high, padding=0.08)
 
@@ -210,12 +256,28 @@ class Lanes(QWidget):
             x0, x1 = (span.start_s - start_s) / 3600.0, (span.end_s - start_s) / 3600.0
             x0, x1 = max(x0, first), min(max(x1, x0 + 0.002 * shown_h), last)
             y = LANE_Y[span.lane]
-            plot.addItem(pg.BarGraphItem(x0=[x0], x1=[x1], y0=[y - 0.34], height=[0.68], brush=colour, pen=None))
-        first_trip = min((s for s in spans if s.lane == "trip"), key=lambda s: s.start_s, default=None)
-        if first_trip is not None and shown_h < 24.0 * 8.0:  # the others are told beside; their words would cover each other
+            plot.addItem(
+                pg.BarGraphItem(
+                    x0=[x0], x1=[x1], y0=[y - 0.34], height=[0.68], brush=colour, pen=None
+                )
+            )
+        first_trip = min(
+            (s for s in spans if s.lane == "trip"), key=lambda s: s.start_s, default=None
+        )
+        if (
+            first_trip is not None and shown_h < 24.0 * 8.0
+        ):  # the others are told beside; their words would cover each other
             x0, x1 = (first_trip.start_s - start_s) / 3600.0, (first_trip.end_s - start_s) / 3600.0
             left = x1 > first + 0.6 * shown_h
-            plot.note(x0 if left else x1, LANE_Y["trip"], first_trip.text, "act", anchor=(1.0 if left else 0.0, 0.5), size=CELL_PT, bold=False)
+            plot.note(
+                x0 if left else x1,
+                LANE_Y["trip"],
+                first_trip.text,
+                "act",
+                anchor=(1.0 if left else 0.0, 0.5),
+                size=CELL_PT,
+                bold=False,
+            )
         clear(self._legend)
         for kind in (k for k in KIND_ROLE if any(s.kind == k for s in spans)):
             entry = QHBoxLayout()
@@ -239,7 +301,9 @@ class Lanes(QWidget):
             cover.setRegion((self.hour if covered else last, last))
 
 
-def of_days(trial: "Trial", values: NDArray, choose: Callable[[NDArray], float]) -> NDArray[np.floating]:
+def of_days(
+    trial: "Trial", values: NDArray, choose: Callable[[NDArray], float]
+) -> NDArray[np.floating]:
     """One value a day of what has one a row."""
     day = ((trial.logs[0].time_s - trial.start_s) // 86400.0).astype(int)
     edges = np.r_[np.flatnonzero(np.diff(day, prepend=-1)), day.size]

@@ -30,14 +30,19 @@ FRAME_MS, PLAY_S = 33, 20.0  # a run is played in so many seconds, whatever its 
 class RehearseView(QWidget):
     """The stage Rehearse."""
 
-    def __init__(self, document: Document, forecasts: Forecasts, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, document: Document, forecasts: Forecasts, theme: Theme, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.setObjectName("page")
         self._document, self._forecasts, self._theme = document, forecasts, theme
         self._trial: Trial | None = None
         self._beside: list[tuple[str, Setup | None]] = []
         self._zoomed = False
-        self._title, self._subtitle = label("", size=16, weight=SEMI, wrap=True), label("", "soft", wrap=True)
+        self._title, self._subtitle = (
+            label("", size=16, weight=SEMI, wrap=True),
+            label("", "soft", wrap=True),
+        )
         self._back = button("Back to the whole run", "", "Leaves the minutes looked at closer")
         self._back.clicked.connect(self._show_whole)
         self.controls, self.lanes = Controls(), Lanes(theme)
@@ -117,7 +122,11 @@ class RehearseView(QWidget):
     def _big_load_w(self) -> float:
         setup = self._document.setup
         limit = setup.protection.discharge_over_current
-        amps = 0.5 * limit.trip_a * setup.packs_in_parallel if limit else 0.3 * setup.capacity_ah * setup.packs_in_parallel
+        amps = (
+            0.5 * limit.trip_a * setup.packs_in_parallel
+            if limit
+            else 0.3 * setup.capacity_ah * setup.packs_in_parallel
+        )
         return round(amps * setup.cells * 3.2)
 
     @Slot()
@@ -155,23 +164,50 @@ class RehearseView(QWidget):
     def _say_waiting(self, share: float) -> None:
         if self._trial is None:
             self._title.setText("The settings, played through")
-            self._waiting.setText(f"Running the days on a copy of this bank: {share:.0%}" if share else "Preparing the simulator …")
+            self._waiting.setText(
+                f"Running the days on a copy of this bank: {share:.0%}"
+                if share
+                else "Preparing the simulator …"
+            )
             self._stack.setCurrentWidget(self._waiting)
 
     @Slot(object)
     def _rehearsed(self, rehearsal: Rehearsal) -> None:
         days = rehearsal.plan.days
         first = self._trial is None
-        self._title.setText({1.0: "One day", 3.0: "Three days", 30.0: "A month", 365.0: "A year"}.get(days, f"{days:g} days") + " with these settings")
-        kind = "its measured differences" if rehearsal.measured else "equal cells, as no log says how they differ"
-        self._subtitle.setText(f"A copy of {self._document.pack.name} with {kind}, under a made-up sky. Nothing is sent anywhere.")
+        self._title.setText(
+            {1.0: "One day", 3.0: "Three days", 30.0: "A month", 365.0: "A year"}.get(
+                days, f"{days:g} days"
+            )
+            + " with these settings"
+        )
+        kind = (
+            "its measured differences"
+            if rehearsal.measured
+            else "equal cells, as no log says how they differ"
+        )
+        self._subtitle.setText(
+            f"A copy of {self._document.pack.name} with {kind}, under a made-up sky. Nothing is sent anywhere."
+        )
         self.controls.show_steps([e.note for e in rehearsal.plan.events])
         planned = rehearsal.main.trial.scenario
         loads = planned.loads
         kwh = rehearsal.plan.load_kwh_per_day
         if kwh is None and loads is not None:
-            kwh = round(24 * (loads.base_w + 0.35 * loads.fridge_w) / 1e3 + 5.75 * loads.evening_w / 1e3 + loads.kettle_w * 0.178 / 1e3, 1)
-        self.controls.show_values({"sun_w": planned.pv_w, "load_kwh_per_day": kwh, "air_c": planned.ambient_c, "start_soc_pct": planned.start_soc_pct})
+            kwh = round(
+                24 * (loads.base_w + 0.35 * loads.fridge_w) / 1e3
+                + 5.75 * loads.evening_w / 1e3
+                + loads.kettle_w * 0.178 / 1e3,
+                1,
+            )
+        self.controls.show_values(
+            {
+                "sun_w": planned.pv_w,
+                "load_kwh_per_day": kwh,
+                "air_c": planned.ambient_c,
+                "start_soc_pct": planned.start_soc_pct,
+            }
+        )
         self._zoomed = False
         self._show(rehearsal.main.trial, rehearsal.other.trial if rehearsal.other else None)
         if first or self.lanes.hour in (0.0, self.lanes.hours[1]):
@@ -190,7 +226,9 @@ class RehearseView(QWidget):
 
     def _to(self, time_s: float) -> None:
         assert self._trial is not None
-        self.lanes.set_hour((time_s - (self._trial.start_s - self._trial.start_s % 86400.0)) / 3600.0)
+        self.lanes.set_hour(
+            (time_s - (self._trial.start_s - self._trial.start_s % 86400.0)) / 3600.0
+        )
         self._tell_now()
 
     def _tell_now(self) -> None:
@@ -198,8 +236,19 @@ class RehearseView(QWidget):
         if self._trial is None:
             return
         log = self._trial.logs[0]
-        row = int(np.clip(np.searchsorted(log.time_s, self._time_s() + 0.5 * log.interval_s) - 1, 0, log.rows - 1))
-        readings = now_at(self._trial, self._forecasts.pack_number, row, strays(self._trial, min(self._forecasts.pack_number, len(self._trial.logs))))
+        row = int(
+            np.clip(
+                np.searchsorted(log.time_s, self._time_s() + 0.5 * log.interval_s) - 1,
+                0,
+                log.rows - 1,
+            )
+        )
+        readings = now_at(
+            self._trial,
+            self._forecasts.pack_number,
+            row,
+            strays(self._trial, min(self._forecasts.pack_number, len(self._trial.logs))),
+        )
         if self._now.count() != len(readings):
             clear(self._now)
             for _ in readings:
@@ -237,7 +286,9 @@ class RehearseView(QWidget):
     @Slot()
     def _frame(self) -> None:
         first, last = self.lanes.hours
-        self.lanes.set_hour(self.lanes.hour + (last - first) * FRAME_MS / 1e3 / PLAY_S, covered=True)
+        self.lanes.set_hour(
+            self.lanes.hour + (last - first) * FRAME_MS / 1e3 / PLAY_S, covered=True
+        )
         self._tell_now()
         if self.lanes.hour >= last:
             self._timer.stop()
@@ -245,11 +296,18 @@ class RehearseView(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
         first, last = self.lanes.hours
-        steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Home: -1000, Qt.Key.Key_End: 1000}
+        steps = {
+            Qt.Key.Key_Left: -1,
+            Qt.Key.Key_Right: 1,
+            Qt.Key.Key_Home: -1000,
+            Qt.Key.Key_End: 1000,
+        }
         if event.key() == Qt.Key.Key_Space:
             self.play_or_pause()
         elif event.key() in steps:
-            self.lanes.set_hour(self.lanes.hour + steps[Qt.Key(event.key())] * (last - first) / 200.0)
+            self.lanes.set_hour(
+                self.lanes.hour + steps[Qt.Key(event.key())] * (last - first) / 200.0
+            )
             self._scrubbed(0.0)
         else:
             super().keyPressEvent(event)
@@ -267,7 +325,9 @@ class RehearseView(QWidget):
         self._show(trial, None)
         self._to(at)
         moment = datetime.fromtimestamp(at, UTC)
-        self._subtitle.setText(f"Ten minutes around {moment:%H:%M}, second by second: the same run, the same sky.")
+        self._subtitle.setText(
+            f"Ten minutes around {moment:%H:%M}, second by second: the same run, the same sky."
+        )
 
     @Slot()
     def _show_whole(self) -> None:
