@@ -93,9 +93,9 @@ def make(setup: Setup, cells: Cells, use: Use) -> tuple[Log, Floats]:
         wanted, source = _wanted(use, since_h, ah, rng)
         rest = np.interp(100.0 * charge / capacity, *cells.curve, left=None, right=None)
         over = 100.0 * charge / capacity - 100.0
-        rest = (
-            rest + np.maximum(over, 0.0) * 0.25 + 1e-3 * cells.hysteresis_mv * swing
-        )  # beyond full it goes on rising
+        # beyond its ends the voltage runs away
+        rest = rest + np.maximum(over, 0.0) * 0.25 - np.maximum(-100.0 - over, 0.0) * 0.15
+        rest = rest + 1e-3 * cells.hysteresis_mv * swing
         source_v, ohms = rest + kept * slow_v, fast_ohm + (1.0 - kept) * slow_ohm
         amps = wanted
         if charger and wanted > 0.0:

@@ -10,6 +10,7 @@ from nipper.core.imbalance.causes import _blocks, find_causes
 from nipper.core.imbalance.drift import Drift
 from nipper.core.imbalance.electrical import cold_end
 from nipper.core.imbalance.estimate import BalancerUse, Estimate
+from nipper.core.imbalance.remedies import TopEnd
 from nipper.core.imbalance.resistance import Resistances
 from nipper.core.imbalance.signals import Signals
 from nipper.core.presets import new_setup
@@ -54,6 +55,7 @@ def calm(charges: int = 20) -> Estimate:
             20_000,
         ),
         sensors_c=np.array([20.0, 20.5]),
+        end=TopEnd(),
     )
 
 

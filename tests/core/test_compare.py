@@ -5,7 +5,13 @@ import pytest
 
 from nipper.core.chemistry import chemistry
 from nipper.core.forecast.limits import highest_at_top, trip_forecast
-from nipper.core.imbalance.compare import Change, before_after, swap_test
+from nipper.core.imbalance.compare import (
+    Change,
+    Happening,
+    before_after,
+    compare_all,
+    swap_test,
+)
 from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.imbalance.resistance import turn
 from nipper.core.imbalance.sharing import sharing
@@ -82,6 +88,20 @@ def test_a_joint_that_is_still_loose_is_told_as_loose(setup):
     found = next(f for f in diagnose(log, setup).findings if f.cells == (5,))
     assert "is loose" in found.summary
     assert found.serious
+
+
+def test_what_was_done_days_before_is_not_credited_to_the_event_after_it(setup):
+    """A joint mended at the turn, and a note twelve days later: only the first changed anything."""
+    pack, at = simulated(
+        setup, [CellFault(cell=5, joint_mohm=1.2)], [CellFault(cell=5, joint_mohm=0.0)]
+    )
+    log, _, known = pack
+    done = [Happening(at, None, "note", "mended"), Happening(at + 12 * 86400.0, None, "note", "-")]
+    mended, later = (
+        changes for _, changes in compare_all({1: (log, known)}, done, setup).changes[1]
+    )
+    assert any(c.quantity == "resistance" and c.cell == 5 and c.helped for c in mended)
+    assert not [c for c in later if c.real]
 
 
 def test_a_leak_that_was_ended_helped(setup):

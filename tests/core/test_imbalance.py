@@ -2,12 +2,15 @@
 
 import csv
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from nipper.core.chemistry import chemistry as core_chemistry
+from nipper.core.imbalance.causes import starved
 from nipper.core.imbalance.diagnosis import diagnose, to_json
 from nipper.core.imbalance.drift import balanced_ah, fit, straight_line
 from nipper.core.imbalance.estimate import balancer_use, estimate
@@ -21,6 +24,8 @@ from nipper.core.presets import new_setup
 from nipper.core.setup import Balancer, load, put
 from tests.builders import charge_log
 from tests.conftest import FILES, REFERENCE
+from tests.core.test_causes import calm
+from tests.otherpack import Cells, Use, make, published_curve
 
 TRUTH = json.loads((FILES / "truth.json").read_text())
 
@@ -434,3 +439,37 @@ def test_a_joint_that_comes_and_goes_is_measured_while_it_is_loose(duty):
         0.6e-3 * step_a[:, None] + own_v[:, :1],
     )
     assert loose_ohm(steady, 0) is None
+
+
+@pytest.mark.parametrize("chemistry", ["lfp", "nmc", "lto"])
+@pytest.mark.parametrize("offset_a", [0.05, 0.5, 1.5])
+def test_days_of_rest_tell_nothing_of_a_wrong_reading(chemistry, offset_a):
+    """One state of charge: a reading that is wrong and a cell that is fuller look the same. The meter's
+    offset, counted for two days, is no other state of charge."""
+    rng = np.random.default_rng(3)
+    setup = put(new_setup(chemistry, 14, 100.0), {"balancer": None})
+    curve = published_curve("ocv_nmc.csv", "ocv_v")
+    if chemistry != "nmc":
+        own = core_chemistry(chemistry).curve
+        curve = (own.soc_pct, own.ocv_v)
+    use = Use(days=2, start_pct=55.0, hours=[(0.0, 0.01, 0.0)], current_offset_a=offset_a)
+    log, _ = make(setup, Cells(curve, offset_pct=rng.normal(0.0, 0.6, 14), hysteresis_mv=0.0), use)
+    found = diagnose(log, setup)
+    assert found.verdict == "not_enough_data"
+    assert not [f for f in found.findings if f.confidence > 0.3]
+
+
+def test_a_balancer_is_not_starved_by_a_drift_that_no_cells_have(make_setup):
+    """2.5 Ah a day of 280 Ah: a charge read amiss, not ordinary cells that differ."""
+    setup = make_setup()
+    days = np.arange(20.0)
+    spread = np.linspace(-1.0, 1.0, 16)
+    for ah_per_day, named in ((0.3, True), (2.5, False)):
+        table = days[:, None] * spread * ah_per_day / 2.0
+        sd = np.full_like(table, 0.05)
+        offsets = [
+            Offsets(1.75e9 + 86400.0 * d, row, s, row - 0.1, row + 0.1)
+            for d, row, s in zip(days, table, sd, strict=True)
+        ]
+        known = replace(calm(), drift=fit(offsets, None, 16))
+        assert bool([c for c in starved(known, setup) if c.confidence > 0.5]) is named

@@ -11,7 +11,7 @@ from nipper.core.errors import InputError
 from nipper.core.forecast.outcome import Outcome, apart_ah, outcome
 from nipper.core.forecast.schools import School, schools
 from nipper.core.forecast.twin import Known, Plan, scenario
-from nipper.core.imbalance.remedies import bleed, feed
+from nipper.core.imbalance.remedies import level
 from nipper.core.setup import Setup, put
 
 Floats = NDArray[np.floating]
@@ -133,6 +133,7 @@ def by_hand(setup: Setup, known: Known | None, least_pct: float = 0.15) -> list[
     if known is None:
         return []
     offset, sd = known.estimate.drift.last_ah, known.estimate.drift.last_sd_ah
+    least, most = known.estimate.drift.last_range_ah
     out = []
     for i in np.argsort(-np.abs(np.nan_to_num(offset))):
         ah = float(offset[i])
@@ -141,7 +142,8 @@ def by_hand(setup: Setup, known: Known | None, least_pct: float = 0.15) -> list[
         ):
             continue
         cell = int(i) + 1
-        sentence = bleed(ah, setup).sentence(cell) if ah > 0 else feed(-ah, setup).sentence(cell)
+        sure_ah = max(0.0, float(least[i])) if ah > 0 else min(0.0, float(most[i]))
+        sentence = level(cell, ah, sure_ah, setup, known.estimate.end)
         out.append(ByHand(cell, ah, sentence))
     return out
 

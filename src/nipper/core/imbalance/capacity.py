@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
-from nipper.core.imbalance.offsets import Offsets, Prior, low_offsets_at
+from nipper.core.imbalance.offsets import Offsets, low_offsets_at
+from nipper.core.imbalance.shifts import Prior
 from nipper.core.logs.charges import Charge
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
@@ -37,7 +38,7 @@ class Capacities:
 def capacities(
     log: Log, setup: Setup, full: Sequence[Charge], tops: Sequence[Offsets], prior: Prior
 ) -> Capacities:
-    """Weighted mean over the deepest discharges that follow a full charge."""
+    """From the deepest discharges that follow a full charge: their median, cell by cell."""
     nothing = np.full(log.cells, np.nan)
     low_v = float(chemistry(setup.chemistry).curve.ocv(LOW_PCT))
     found = []
@@ -47,37 +48,48 @@ def capacities(
         if rows.size < 10 or not np.isfinite(top.offset_ah).any():
             continue
         rows = rows[: int(np.argmin(log.charge_ah[rows])) + 1]
-        freed_v = (
-            np.nanmin(log.cell_v[rows[-60:]], initial=9.0)
-            - float(np.nanmin(log.current_a[rows[-60:]], initial=0.0)) * prior.herd_ohm
-        )
-        if rows.size >= 10 and freed_v < low_v:
-            found.append((freed_v, rows, top))
+        lowest_v = np.nanmin(log.cell_v[rows[-60:]], initial=9.0)
+        drop_v = float(np.nanmin(log.current_a[rows[-60:]], initial=0.0)) * prior.herd_ohm
+        if rows.size >= 10 and lowest_v - drop_v < low_v:
+            found.append((lowest_v - drop_v, rows, top))
     lows = []
     for _, rows, top in sorted(found, key=lambda f: f[0])[:MOST_DISCHARGES]:
-        low = low_offsets_at(log, setup, rows, prior)
-        if np.isfinite(low.offset_ah).any():
-            lows.append(
-                (
-                    low.offset_ah - top.offset_ah,
-                    np.hypot(low.sd_ah, top.sd_ah),
-                    low.offset_ah,
-                    low.sd_ah,
-                )
-            )
+        low = low_offsets_at(log, setup, rows, prior, top.herd_pct)
+        if low.scale is not None and low.scale_sd is not None and setup.chemistry != "lfp":
+            lows.append(_by_scale(log, rows, low, setup.capacity_ah))
+        elif np.isfinite(low.offset_ah).any():
+            difference = low.offset_ah - top.offset_ah
+            lows.append((difference, np.hypot(low.sd_ah, top.sd_ah), low.offset_ah, low.sd_ah))
     if not lows:
         return Capacities(nothing, nothing, nothing, nothing, 0)
     value, sd, low, low_sd = (np.array(x) for x in zip(*lows, strict=True))
-    weight = 1.0 / sd**2
-    mean = np.sum(weight * value, axis=0) / weight.sum(axis=0)
-    mean_sd = np.sqrt(1.0 / weight.sum(axis=0) * (1.0 if len(lows) == 1 else 2.0))
-    return Capacities(
-        mean - np.nanmedian(mean),
-        mean_sd,
-        np.nanmedian(low, axis=0),
-        np.nanmedian(low_sd, axis=0),
-        len(lows),
-    )
+    # the median: an uncertainty that grows with the size would let small wrong answers weigh most
+    mean = nanmedian(value)
+    apart = nanmedian(np.abs(value - mean)) * 1.4826 / np.sqrt(len(lows))
+    # errors of the curve are the same in all discharges: they do not average out
+    mean_sd = np.hypot(nanmedian(sd), apart)
+    deficit = mean - np.nanmedian(mean) if np.isfinite(mean).any() else mean
+    return Capacities(deficit, mean_sd, nanmedian(low), nanmedian(low_sd), len(lows))
+
+
+def _by_scale(
+    log: Log, rows: NDArray[np.intp], found: Offsets, capacity_ah: float
+) -> tuple[Floats, Floats, Floats, Floats]:
+    """The same from a sloped curve, on which a discharge tells the capacity all along."""
+    assert found.scale is not None
+    assert found.scale_sd is not None
+    drawn_ah = float(log.charge_ah[rows[0]] - log.charge_ah[rows].min())
+    low = found.offset_ah - drawn_ah * (1.0 / found.scale - 1.0)
+    low_sd = np.hypot(found.sd_ah, drawn_ah * found.scale_sd)
+    return (found.scale - 1.0) * capacity_ah, found.scale_sd * capacity_ah, low, low_sd
+
+
+def nanmedian(table: Floats) -> Floats:
+    """Median of each column without what is not known; NaN, in silence, where nothing is."""
+    out = np.full(table.shape[1], np.nan)
+    read = np.isfinite(table).any(axis=0)
+    out[read] = np.nanmedian(table[:, read], axis=0)
+    return out
 
 
 def with_low_end(
@@ -93,17 +105,20 @@ def with_low_end(
     low, low_sd = held.low_offset_ah, np.hypot(held.low_sd_ah, CAPACITY_SPREAD * capacity_ah)
     out = []
     for top in tops:
-        with np.errstate(invalid="ignore"):
-            open_ = (top.sd_ah > OPEN_SHARE * capacity_ah) & np.isfinite(low)
-            share = low_sd**-2 / (low_sd**-2 + top.sd_ah**-2)
-        offset = np.where(open_, top.offset_ah + share * (low - top.offset_ah), top.offset_ah)
-        sd = np.where(open_, np.sqrt(1.0 / (low_sd**-2 + top.sd_ah**-2)), top.sd_ah)
-        ends = [
-            np.where(open_, offset + z * sd, end)
-            for z, end in ((-1.645, top.low_ah), (1.645, top.high_ah))
-        ]
-        out.append(Offsets(top.time_s, offset, sd, *ends))
-    moved = np.nanmedian(
-        [o.offset_ah - t.offset_ah for o, t in zip(out, tops, strict=True)], axis=0
-    )
+        top_sd = np.where(np.isfinite(top.offset_ah), top.sd_ah, np.inf)
+        start = np.nan_to_num(top.offset_ah)  # where the top tells nothing the low end speaks alone
+        open_ = (top_sd > OPEN_SHARE * capacity_ah) & np.isfinite(low)
+        share = low_sd**-2 / (low_sd**-2 + top_sd**-2)
+        both = start + share * (low - start)
+        # a low end outside of what the top allows is another capacity, not another charge
+        both = np.fmin(np.fmax(both, top.low_ah), top.high_ah)
+        offset = np.where(open_, both, top.offset_ah)
+        sd = np.where(open_, np.sqrt(1.0 / (low_sd**-2 + top_sd**-2)), top.sd_ah)
+        # what the top alone rules out stays ruled out
+        least = np.where(open_, np.fmax(offset - 1.645 * sd, top.low_ah), top.low_ah)
+        most = np.where(open_, np.fmin(offset + 1.645 * sd, top.high_ah), top.high_ah)
+        least, most = np.fmin(least, offset), np.fmax(most, offset)
+        out.append(replace(top, offset_ah=offset, sd_ah=sd, low_ah=least, high_ah=most))
+    changed = np.array([o.offset_ah - t.offset_ah for o, t in zip(out, tops, strict=True)])
+    moved = nanmedian(changed)
     return out, replace(held, deficit_ah=held.deficit_ah - np.nan_to_num(moved))

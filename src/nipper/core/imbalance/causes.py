@@ -11,9 +11,10 @@ from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance import electrical
+from nipper.core.imbalance.capacity import nanmedian
 from nipper.core.imbalance.causes_base import Cause, names, sure
 from nipper.core.imbalance.estimate import Estimate
-from nipper.core.imbalance.remedies import CAUTION, bleed, feed
+from nipper.core.imbalance.remedies import CAUTION, level
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -22,6 +23,8 @@ OFFSET_PCT = 1.6  # of capacity: below it an offset is that of a healthy pack
 DRIFT_PCT_MONTH = 0.12  # of capacity a month against the median: healthy cells of one batch usually stay within it (common practice)
 DRIFT_TOTAL_PCT = 0.25  # of capacity over the log: less cannot be seen at the knee
 STARVED_PCT = 0.7  # of capacity: how much further apart the cells must be at the end of the log than at its start
+# of capacity: ordinary cells lose some hundredths a day, bad ones some tenths (from memory)
+MOST_DRIFT_PCT_DAY = 0.3
 FLAT_SHARE = 0.4  # of balancing hours on the flat part
 RESISTANCE_SHARE = (
     0.35  # of the herd's: above it a cell's offset is no longer read from charge alone
@@ -160,16 +163,17 @@ def _leak(
     known: Estimate, setup: Setup, i: int, mah: Floats, sd: Floats, ratio: Floats, spread: float
 ) -> Cause:
     drift, cell = known.drift, i + 1
-    missing_ah = max(0.0, -float(drift.last_ah[i]))
+    missing_ah = max(0.0, -float(np.nan_to_num(drift.last_ah[i])))
     others = np.delete(mah, i)
     days = 14
     low, high = mah[i] - 1.645 * sd[i], mah[i] + 1.645 * sd[i]
     part = (
         " after taking out what the balancer moved" if drift.moved_known and setup.balancer else ""
     )
-    actions = (
-        [feed(missing_ah, setup).sentence(cell)] if missing_ah > 0.002 * setup.capacity_ah else []
-    )
+    actions = []
+    if missing_ah > 0.002 * setup.capacity_ah:
+        sure_ah = min(0.0, float(drift.last_range_ah[1][i]))
+        actions.append(level(cell, -missing_ah, sure_ah, setup, known.end))
     actions.append(
         f"Until it is replaced, level at least {-7 * mah[i] / 1e3:.2f} Ah a week. " + CAUTION
     )
@@ -295,16 +299,14 @@ def _standing(
         and np.all(np.abs(steady) * known.drift.days < 0.5 * np.abs(offset[cells]))
         else ""
     )
-    actions = [
-        bleed(float(offset[i]), setup).sentence(i + 1)
-        if mean > 0
-        else feed(-float(offset[i]), setup).sentence(i + 1)
-        for i in cells[:4]
-    ]
-    herd_pct = (
-        pct * float(np.nanmax(np.abs(np.delete(offset, cells))))
-        if len(cells) < setup.cells
-        else 0.0
+    sure_ah = np.maximum(between[0], 0.0) if mean > 0 else np.minimum(between[1], 0.0)
+    actions = [level(i + 1, float(offset[i]), float(sure_ah[i]), setup, known.end) for i in cells]
+    rest = np.abs(np.delete(offset, cells))
+    told = rest[np.isfinite(rest)]
+    others = (
+        f"The other cells lie within {pct * float(told.max()):.1f} %."
+        if told.size
+        else "The others are on the flat of the curve, where voltage does not tell them apart."
     )
     return Cause(
         cause="soc_offset",
@@ -321,7 +323,7 @@ def _standing(
                 f"cell {i + 1}: {offset[i] * pct:+.1f} % ({offset[i]:+.1f} Ah)" for i in cells
             )
             + f", read along the pack's own charge curve at {known.drift.time_s.size} full charges{moves}.",
-            f"The other cells lie within {herd_pct:.1f} %.",
+            others,
         ),
         actions=(*actions, CAUTION),
         confirm="After levelling, a full charge must show these cells among the others at the end of absorption.",
@@ -387,23 +389,24 @@ def starved(known: Estimate, setup: Setup) -> Iterator[Cause]:
     ):
         return
     part = max(2, drift.time_s.size // 8)
-    first, last = (
-        np.nanmedian(drift.offset_ah[:part], axis=0),
-        np.nanmedian(drift.offset_ah[-part:], axis=0),
-    )
+    first, last = nanmedian(drift.offset_ah[:part]), nanmedian(drift.offset_ah[-part:])
+    both = np.isfinite(first) & np.isfinite(last)
+    if both.sum() < 3:
+        return
+    first, last = np.where(both, first, np.nan), np.where(both, last, np.nan)
     days = drift.days * (1.0 - 1.0 / 8.0)
-    growth_ah = float(np.ptp(last) - np.ptp(first))
+    growth_ah = _span(last) - _span(first)
     # without the worst cell it must still grow: one stray alone is that cell's fault, not the balancer's
-    worst = int(np.argmax(np.abs(last - first)))
-    others = float(np.ptp(np.delete(last, worst)) - np.ptp(np.delete(first, worst)))
+    worst = int(np.nanargmax(np.abs(last - first)))
+    others = _span(np.delete(last, worst)) - _span(np.delete(first, worst))
     sd = float(np.nanmedian(drift.last_sd_ah))
     share = max(others / growth_ah if growth_ah > 0 else 0.0, _shared(drift.ah_per_day))
     ratio = min(
         100.0 * growth_ah / setup.capacity_ah / STARVED_PCT, growth_ah / (4.0 * sd), share / 0.5
     )
-    if ratio < 0.6:
-        return
     value = 1e3 * growth_ah / days
+    if ratio < 0.6 or value > 10.0 * MOST_DRIFT_PCT_DAY * setup.capacity_ah:
+        return  # so much is no drift of ordinary cells: a reading, or a charge read amiss
     behind = [int(i) for i in np.flatnonzero(last < -0.003 * setup.capacity_ah)]
     can = 1e3 * balancer.current_a * use.allowed_h / max(use.days, 1e-6)
     ran = f", and ran {use.ran_h:.1f} h" if use.ran_h is not None else ""
@@ -418,7 +421,7 @@ def starved(known: Estimate, setup: Setup) -> Iterator[Cause]:
         unit="mAh/day",
         summary=f"The balancer cannot keep up: the cells drift apart by {value:.0f} mAh a day.",
         evidence=(
-            f"Fullest and emptiest cell stood {np.ptp(first):.1f} Ah apart at the first charges and {np.ptp(last):.1f} Ah at the last, {drift.days:.0f} days later.",
+            f"Fullest and emptiest cell stood {_span(first):.1f} Ah apart at the first charges and {_span(last):.1f} Ah at the last, {drift.days:.0f} days later.",
             f"It starts at {balancer.start_v:.2f} V; in its permitted phase it could run {use.allowed_h:.1f} h in {use.days:.0f} days{ran}: at most {can:.0f} mAh a day.",
         ),
         actions=(
@@ -426,8 +429,13 @@ def starved(known: Estimate, setup: Setup) -> Iterator[Cause]:
             "Level once by hand or by a long hold, then see whether the longer time keeps it.",
         ),
         confirm="After two weeks with more time at the top, the deviation at the end of absorption must shrink.",
-        serious=bool(np.ptp(last) > 0.03 * setup.capacity_ah),
+        serious=bool(_span(last) > 0.03 * setup.capacity_ah),
     )
+
+
+def _span(values: Floats) -> float:
+    """From the lowest to the highest of what is known."""
+    return float(np.nanmax(values) - np.nanmin(values))
 
 
 def _shared(ah_per_day: Floats) -> float:

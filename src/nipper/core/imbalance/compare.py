@@ -249,7 +249,7 @@ def compare_all(
     """
     changes = {
         pack: [
-            (h, before_after(log, setup, known, h.time_s))
+            (h, before_after(log, setup, known, h.time_s, _until_others(h, happenings, pack)))
             for h in happenings
             if h.pack in (None, pack) and h.kind != "swap"
         ]

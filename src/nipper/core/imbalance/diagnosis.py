@@ -59,8 +59,14 @@ def diagnose(
     elif not known.full:
         verdict = "not_enough_data"
     else:
-        verdict = "healthy"
+        verdict = "watch" if ended_by_a_cell(known) else "healthy"
     return Diagnosis(verdict, tuple(causes), known, tuple(advice), tuple(lost))
+
+
+def ended_by_a_cell(known: Estimate) -> bool:
+    """Whether a cell's trip ended most of the last full charges: whatever the cause, that is no health."""
+    last = known.full[-3:]
+    return 2 * sum(c.ended_by == "trip" for c in last) > len(last)
 
 
 def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
@@ -71,6 +77,12 @@ def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
         level = f"{volts:.1f} V" if volts else "the absorption voltage"
         out.append(
             f"Record one full charge held at {level} for an hour, a row every 10 s to 1 min: until then no cell can be judged."
+        )
+    elif ended_by_a_cell(known):
+        cells = " and ".join(str(c) for c in sorted(known.end.highest)) or "one"
+        out.append(
+            f"Cell {cells} ends the charge by its trip before the others are full. Lower the charger's "
+            "target until it no longer trips, hold it there for some hours, and record that charge."
         )
     elif not np.isfinite(known.drift.ah_per_day).any():
         out.append(

@@ -10,6 +10,7 @@ from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.capacity import Capacities, capacities, with_low_end
 from nipper.core.imbalance.drift import Drift, balanced_ah, fit
 from nipper.core.imbalance.offsets import offsets_at, resistance_prior
+from nipper.core.imbalance.remedies import TopEnd
 from nipper.core.imbalance.resistance import Resistances, step_resistances
 from nipper.core.imbalance.signals import Signals, signals
 from nipper.core.logs.charges import Charge, find_charges
@@ -21,6 +22,10 @@ Floats = NDArray[np.floating]
 ARRHENIUS_K = 25_000.0 / 8.314  # 15 to 40 kJ/mol, from memory; published sets give 19 to 29
 MOST_ROWS = 200_000  # rows looked at off the knees: more only repeat each other
 LEAST_DOUBT = 0.0006  # of capacity, of any offset read at a knee
+ALIKE_V, PLAIN_V = (
+    0.003,
+    0.008,
+)  # to the highest cell, and from the median: meters differ by some mV
 TELLING_BIAS_V = 0.006  # smaller ones are left as they are: they may as well be charge
 
 
@@ -47,6 +52,7 @@ class Estimate:
     capacities: Capacities
     signals: Signals
     sensors_c: Floats  # mean of each temperature sensor; may be empty
+    end: TopEnd
 
     @property
     def to_25_c(self) -> float:
@@ -84,7 +90,7 @@ def estimate(
     resistances = step_resistances(plain, setup)
     tick(0.4)
     told = signals(plain, setup, resistances)
-    log = _freed_of_bias(log, told)
+    read, log = log, _freed_of_bias(log, told)
     prior = resistance_prior(
         setup, resistances.herd_ohm, resistances.excess_ohm, resistances.sd_ohm
     )
@@ -102,7 +108,14 @@ def estimate(
     )
     tick(1.0)
     return Estimate(
-        charges, resistances, drift, balancer_use(log, setup), held, told, _sensors(log)
+        charges=charges,
+        resistances=resistances,
+        drift=drift,
+        balancer=balancer_use(log, setup),
+        capacities=held,
+        signals=told,
+        sensors_c=_sensors(log),
+        end=top_end(read, full),
     )
 
 
@@ -115,6 +128,24 @@ def _freed_of_bias(log: Log, told: Signals) -> Log:
     if not wrong.any():
         return log
     return replace(log, cell_v=(log.cell_v - np.where(wrong, told.bias_v, 0.0).astype(np.float32)))
+
+
+def top_end(log: Log, full: list[Charge]) -> TopEnd:
+    """Which cells stand highest and lowest at the end of most of the last full charges, as read."""
+    found: list[tuple[set[int], set[int]]] = []
+    for charge in full[-3:]:
+        rows = slice(max(charge.start, charge.stop - 5), charge.stop)
+        v = np.nanmedian(log.cell_v[rows], axis=0).astype(float)
+        middle, high, low = np.nanmedian(v), np.nanmax(v), np.nanmin(v)
+        above = np.flatnonzero((v >= high - ALIKE_V) & (v > middle + PLAIN_V))
+        below = np.flatnonzero((v <= low + ALIKE_V) & (v < middle - PLAIN_V))
+        found.append(({int(i) + 1 for i in above}, {int(i) + 1 for i in below}))
+
+    def mostly(side: int) -> frozenset[int]:
+        named = [cell for pair in found for cell in pair[side]]
+        return frozenset(cell for cell in named if 2 * named.count(cell) > len(found))
+
+    return TopEnd(mostly(0), mostly(1))
 
 
 def _sensors(log: Log) -> Floats:

@@ -1,5 +1,6 @@
 """Remedies in numbers: which cell, how many ampere-hours, through what, how many watts and hours, and when to stop."""
 
+import math
 from dataclasses import dataclass
 
 from nipper.core.chemistry import chemistry
@@ -11,6 +12,7 @@ E12_OHM = tuple(
     for d in (1.0, 1.2, 1.5, 1.8, 2.2, 2.7, 3.3, 3.9, 4.7, 5.6, 6.8, 8.2)
 )  # IEC 60063, from memory
 BLEED_W = 12.0  # a resistor or lamp this warm can be had and watched at a bench: common practice
+SURE_SHARE = 0.75  # of an amount: less than this beyond doubt, and only that much is moved at first
 CAUTION = "Disconnect the pack and fuse the lead; insulated tools, no rings. The cell maker's sheet overrides these numbers."
 
 
@@ -38,7 +40,10 @@ def bleed(ah: float, setup: Setup) -> Bleed:
     current = V / R at the nominal voltage of the plateau, power = V2 / R, hours = Ah / current.
     """
     volts = float(chemistry(setup.chemistry).curve.ocv(60.0))
-    resistor = next((r for r in E12_OHM if volts**2 / r <= BLEED_W), E12_OHM[-1])
+    sheet_a = setup.cell.max_discharge_a
+    most_a = sheet_a * setup.cells_in_parallel if sheet_a else math.inf
+    fits = (r for r in E12_OHM if volts**2 / r <= BLEED_W and volts / r <= most_a)
+    resistor = next(fits, E12_OHM[-1])
     current = volts / resistor
     return Bleed(ah, resistor, current, volts**2 / resistor, ah / current)
 
@@ -61,13 +66,54 @@ class Feed:
 
 
 def feed(ah: float, setup: Setup) -> Feed:
-    """A bench supply's settings: never above the sheet's voltage, at a twentieth of the capacity or 10 A, whichever is less."""
+    """A bench supply's settings: under the sheet's voltage and current, a twentieth of the capacity or 10 A."""
     chem = chemistry(setup.chemistry)
     top = min(
         v for v in (chem.max_v, setup.cell.max_v, setup.protection.cell_over_voltage.trip_v) if v
     )
-    current = min(10.0, round(0.05 * setup.capacity_ah, 1) or 0.1)
+    sheet_a = setup.cell.max_charge_a
+    most = (
+        10.0,
+        0.05 * setup.capacity_ah,
+        *([sheet_a * setup.cells_in_parallel] if sheet_a else ()),
+    )
+    current = max(0.01, math.floor(min(most) * 100.0) / 100.0)
     return Feed(ah, round(top - 0.05, 2), current, ah / current)
+
+
+@dataclass(frozen=True, slots=True)
+class TopEnd:
+    """Cells (from 1) that stood highest and lowest at the end of the last full charges."""
+
+    highest: frozenset[int] = frozenset()
+    lowest: frozenset[int] = frozenset()
+
+
+def level(cell: int, ah: float, sure_ah: float, setup: Setup, end: TopEnd) -> str:
+    """How to level one cell: the last guard against feeding a full one, whatever an estimate says.
+
+    Parameters
+    ----------
+    cell : from 1
+    ah : its charge against the others, + = fuller
+    sure_ah : the part of it that is beyond doubt, of the same sign; moved first where the rest is open
+    end : what the voltages themselves say
+    """
+    wrong = end.highest if ah < 0 else end.lowest
+    if cell in wrong:
+        return (
+            f"{'Do not feed' if ah < 0 else 'Do not bleed'} cell {cell}: it is the "
+            f"{'highest' if ah < 0 else 'lowest'} at the end of charge. Measure it at its poles first: "
+            "its voltage and its counted charge contradict each other."
+        )
+    first = sure_ah if abs(sure_ah) < SURE_SHARE * abs(ah) else ah
+    way = bleed(first, setup) if ah > 0 else feed(-first, setup)
+    if first == ah:
+        return way.sentence(cell)
+    return (
+        f"{way.sentence(cell)} So much is sure; it may be {abs(ah):.0f} Ah and more: charge fully and "
+        "read again before moving the rest."
+    )
 
 
 def _hours(hours: float) -> str:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.resistance import Resistances
-from nipper.core.logs.charges import cell_resistance_ohm
+from nipper.core.logs.charges import IDLE_RATE, cell_resistance_ohm
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
@@ -86,7 +86,7 @@ def _bias(
         return nothing, nothing
     rows = rows[:: max(1, rows.size // 4000)]
     slope = chemistry(setup.chemistry).curve.slope_at_voltage(freed[rows]) * 1e-3  # V per %
-    drawn = log.charge_ah[rows] / setup.capacity_ah
+    drawn = _moved_ah(log, setup)[rows] / setup.capacity_ah
     drawn = drawn - np.median(drawn)
     x = np.column_stack([np.ones(rows.size), slope, slope * drawn, log.current_a[rows]])
     # charge may differ by some per cent, capacity by some more, resistance by what steps show: ridge terms keep short logs honest
@@ -129,25 +129,33 @@ def _bias(
         # a reading that is wrong is wrong in both halves of the plateau; one that only falls away further down is not
         # (where the curve is flattest: a step of the curve shows charge, not the reading)
         flattest = slope[good] <= (np.median(slope[good]) if setup.chemistry == "lfp" else np.inf)
-        if (
-            np.ptp(drawn[good]) < LEAST_SPAN
-        ):  # at one state of charge a reading that is wrong and a cell that is fuller look the same
-            sd[i] = abs(bias[i])
+        if np.ptp(drawn[good]) < LEAST_SPAN:
+            # at one state of charge a reading that is wrong and a cell that is fuller look the same
+            bias[i] = np.nan
             continue
         halves = [
             float(np.median(b[part & flattest]))
             for part in (drawn[good] >= 0, drawn[good] < 0)
             if (part & flattest).any()
         ]
-        if min(np.sign(bias[i]) * h for h in halves) < 0.5 * abs(bias[i]):
-            sd[i] = abs(bias[i])
+        seen = [np.sign(bias[i]) * h for h in halves]
+        # wrong on one half only, or far from what is read on either: the fit made it, not the meter
+        if min(seen) < 0.5 * abs(bias[i]) or max(seen) < 0.67 * abs(bias[i]):
+            bias[i], sd[i] = 0.0, abs(bias[i])
             continue
         independent = min(b.size, 60)  # what the model leaves out lasts for hours
         # on a sloped curve charge and capacity move the reading at every state: what the fit leaves is less sure
         sd[i] = np.sqrt(np.linalg.inv(gram)[0, 0] * b.size / independent) * usual + (
             5e-4 if setup.chemistry == "lfp" else 4e-3
         )
-    return bias - np.nanmedian(bias), sd
+    return bias - (np.nanmedian(bias) if np.isfinite(bias).any() else 0.0), sd
+
+
+def _moved_ah(log: Log, setup: Setup) -> Floats:
+    """Charge counted while a current plainly flows, float64[rows] Ah: at rest a meter's offset counts on,
+    and days of it would pass for another state of charge."""
+    flows = np.abs(np.nan_to_num(log.current_a)) > IDLE_RATE * setup.capacity_ah
+    return np.cumsum(np.where(flows, np.nan_to_num(log.current_a) * log.steps_s, 0.0)) / 3600.0
 
 
 def _at_strong_current(ohm: Floats, amps: Floats) -> float:

@@ -1,0 +1,148 @@
+"""The herd's curve: voltage and current of the median cell against charge counted, and how it goes on beyond its ends.
+
+Above its end only the chemistry's curve speaks, from the charge the herd had there. On the knee its voltage tells that charge to
+a fraction of a per cent. On the flat it does not: 10 mV are then 40 %, and a curve that lies 20 mV beside this chemistry's (as
+published ones do) would put a herd at 95 % down to 61 %. So that charge is an unknown with its own weights, and whoever uses the
+curve beyond its end has to weigh all of its ends.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.interpolate import PchipInterpolator
+from scipy.optimize import isotonic_regression
+
+from nipper.core.chemistry import chemistry
+from nipper.core.setup import Setup
+
+Floats = NDArray[np.floating]
+
+KNOT_SHARE = 0.0002  # of capacity: the curve is learnt in steps this fine, some 2 mV at the knee
+# above rest on charge, LFP: hysteresis of 10 to 20 mV between the branches, from memory
+USUALLY_ABOVE_V = 0.006
+# of a rest voltage: published curves of one chemistry lie that far apart on the flat, and the
+# hysteresis is not known either
+CURVE_DOUBT_V = 0.012
+RESISTANCE_LEFT = 0.3  # of the drop freed at the end of the charge
+MOST_ENDS = 15  # how many charges at the herd's end are weighed
+END_SPREAD_PCT = 0.4  # closer together than this they are one
+BEYOND_PCT = np.linspace(0.0, 36.0, 721)
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class HerdCurve:
+    """The median cell's curve over one walk up or down.
+
+    Parameters
+    ----------
+    ah : float64[knots], charge counted, rising
+    between : volts, freed of the current's drop, at charges within ``ah``
+    current_a : float64[knots]
+    herd_ohm : resistance the curve was freed with
+    end_pct : float64[ends], charges the herd may have had at the last knot, %
+    end_weight : float64[ends], how likely each is from the herd's voltage alone; sums to 1
+    end_v : float64[ends, steps], volts beyond the last knot, one row for each of those charges
+    beyond_ah, below_ah, below_v : charge beyond the ends, and the volts below the first knot
+    """
+
+    ah: Floats
+    between: Callable[[Floats], Floats]
+    current_a: Floats
+    herd_ohm: float
+    end_pct: Floats
+    end_weight: Floats
+    end_v: Floats
+    beyond_ah: Floats
+    below_ah: Floats
+    below_v: Floats
+
+    def at(self, ah: Floats, end: int = 0) -> tuple[Floats, Floats]:
+        """Voltage and current of the herd when it had counted that charge, had it ended there."""
+        current = np.interp(ah, self.ah, self.current_a)
+        inside = np.clip(ah, self.ah[0], self.ah[-1])
+        v = self.between(inside) + current * self.herd_ohm
+        v = np.where(ah > self.ah[-1], np.interp(ah, self.beyond_ah, self.end_v[end]), v)
+        return np.where(ah < self.ah[0], np.interp(ah, self.below_ah, self.below_v), v), current
+
+
+def learn(
+    herd_v: Floats,
+    counted_ah: Floats,
+    current_a: Floats,
+    setup: Setup,
+    herd_ohm: float,
+    bottom_pct: float | None = None,
+) -> HerdCurve:
+    """Learn the curve from the rows of a walk.
+
+    Means over bins of charge: where charge stands still (a held voltage), many readings make one
+    knot. Freed of the current's drop the best rising curve is taken.
+
+    Parameters
+    ----------
+    herd_v, counted_ah, current_a : float64[rows]
+    bottom_pct : charge of the herd at the least charge counted, where counting tells it
+    """
+    order = np.argsort(counted_ah, kind="stable")
+    ah = counted_ah[order]
+    bins = np.floor((ah - ah[0]) / (KNOT_SHARE * setup.capacity_ah)).astype(int)
+    _, first, count = np.unique(bins, return_index=True, return_counts=True)
+    ah, v, amps = (np.add.reduceat(x, first) / count for x in (ah, herd_v[order], current_a[order]))
+    freed = isotonic_regression(v - amps * herd_ohm, weights=count.astype(float)).x
+    ocv = chemistry(setup.chemistry).curve
+    end_pct, end_weight = ends(setup, float(freed[-1]), abs(float(amps[-1])) * herd_ohm)
+    if bottom_pct is None:
+        bottom_pct = float(ocv.soc(freed[0]))
+    rise = ocv.ocv(end_pct[:, None] + BEYOND_PCT) - ocv.ocv(end_pct)[:, None]
+    fall = ocv.ocv(bottom_pct - BEYOND_PCT[::-1]) - ocv.ocv(bottom_pct)
+    per_pct = setup.capacity_ah / 100.0
+    return HerdCurve(
+        ah=ah,
+        between=_between(ah, freed),
+        current_a=amps,
+        herd_ohm=herd_ohm,
+        end_pct=end_pct,
+        end_weight=end_weight,
+        end_v=freed[-1] + amps[-1] * herd_ohm + rise,
+        beyond_ah=ah[-1] + BEYOND_PCT * per_pct,
+        below_ah=ah[0] - BEYOND_PCT[::-1] * per_pct,
+        below_v=freed[0] + amps[0] * herd_ohm + fall,
+    )
+
+
+def ends(setup: Setup, freed_v: float, drop_v: float) -> tuple[Floats, Floats]:
+    """Charges the herd may have at a voltage on charge, %, and how likely each is.
+
+    Parameters
+    ----------
+    freed_v : of the median cell, freed of the current's drop
+    drop_v : that drop, which is known to some tenths only
+
+    Returns
+    -------
+    float64[ends], float64[ends]
+        One charge where the curve is steep, up to MOST_ENDS equally likely ones where it is flat.
+    """
+    ocv = chemistry(setup.chemistry).curve
+    if (
+        setup.chemistry != "lfp"
+    ):  # sloped: tells within a few per cent, and goes on at about that slope
+        return np.array([float(ocv.soc(freed_v))]), np.ones(1)
+    pct = np.linspace(10.0, 100.0, 1801)
+    sd_v = np.hypot(CURVE_DOUBT_V, RESISTANCE_LEFT * drop_v)
+    weight = np.exp(-0.5 * ((ocv.ocv(pct) - (freed_v - USUALLY_ABOVE_V)) / sd_v) ** 2)
+    if weight.sum() < 1e-9:  # above the curve's end
+        return np.array([float(ocv.soc(freed_v - USUALLY_ABOVE_V))]), np.ones(1)
+    below = np.cumsum(weight) / weight.sum()
+    shares = (np.arange(MOST_ENDS) + 0.5) / MOST_ENDS
+    found = np.interp(shares, below, pct)
+    if np.ptp(found) < END_SPREAD_PCT:
+        return np.array([float(np.mean(found))]), np.ones(1)
+    return found, np.full(MOST_ENDS, 1.0 / MOST_ENDS)
+
+
+def _between(ah: Floats, v: Floats) -> Callable[[Floats], Floats]:
+    """Smooth and rising between knots: a straight line would cut the corner of the knee."""
+    return PchipInterpolator(ah, v) if ah.size > 1 else lambda x: np.full_like(x, v[0])

@@ -1,0 +1,220 @@
+"""The shift along the herd's curve that explains a cell's readings best, with its interval.
+
+Resistances are integrated out in closed form; the shift, the charge the herd had at its end (where
+no reading tells it) and, on sloped curves, the cell's own capacity are weighed on a grid.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.imbalance.herd import HerdCurve
+
+Floats = NDArray[np.floating]
+Flags = NDArray[np.bool_]
+
+FIT_SD_V = 0.003  # of a reading about the fit: meters' steps and noise, and what two cells' curves differ by
+# so many readings at most count as independent: what the model leaves out is the same for neighbours
+INDEPENDENT = 16
+RESISTANCE_DOUBT = 0.5  # of R: pulse tables differ that much over state of charge
+USUAL_OFFSET_PCT = 4.0  # of capacity, of cells that were never levelled: common practice
+SHAPE_DOUBT_V = 0.060  # published curves of one chemistry differ by that much around their knee
+APART_V = 0.030  # from the median at the end: from here on the sign of an offset is plain
+IMPOSSIBLE = 1e6  # of misfit
+
+# capacities against the median cell that are tried on sloped curves, and how usual each is: cells
+# of one batch differ by 1 to 2 % (common practice), one in ten of those looked at is a weak one
+SCALES = np.r_[np.arange(0.60, 0.90, 0.03), np.arange(0.90, 1.06, 0.01), 1.08, 1.12]
+SCALE_SPREAD, WEAK_SHARE = 0.015, 0.1
+ALIKE = np.ones(1)
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Prior:
+    """What is known of resistance before a charge is looked at: herd, and each cell's own part, ohm."""
+
+    herd_ohm: float
+    excess_ohm: Floats
+    excess_sd_ohm: Floats
+
+    @property
+    def herd_sd_ohm(self) -> float:
+        """Doubt of the herd's resistance."""
+        return RESISTANCE_DOUBT * self.herd_ohm
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Shifts:
+    """What a walk tells of each cell, float64[cells].
+
+    Parameters
+    ----------
+    ah, sd_ah, low_ah, high_ah : the shift at the walk's pivot, + = fuller; nine in ten within
+    scale, scale_sd : capacity against the median cell's; 1 and 0 where it was not asked
+    left_v : what the best shift leaves unexplained
+    apart : +1 where the cell stands plainly above the median at the end, -1 below, else 0
+    herd_pct : charge of the median cell at the end
+    """
+
+    ah: Floats
+    sd_ah: Floats
+    low_ah: Floats
+    high_ah: Floats
+    scale: Floats
+    scale_sd: Floats
+    left_v: Floats
+    apart: Floats
+    herd_pct: float
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Walk:
+    """The telling part of a charge or discharge: readings [rows, cells], current and charge [rows].
+
+    ``pivot_ah`` is the charge counted where shifts are told; ``scales`` the capacities to try.
+    """
+
+    cell_v: Floats
+    current_a: Floats
+    counted_ah: Floats
+    curve: HerdCurve
+    interval_s: float
+    pivot_ah: float
+    scales: Floats
+
+    @property
+    def independent(self) -> int:
+        """How many readings count."""
+        return min(INDEPENDENT, self.current_a.size)
+
+    def apart(self, prior: Prior) -> Floats:
+        """+1 where a cell stands plainly above the median at the end, -1 where below, else 0."""
+        last = slice(-min(5, self.current_a.size), None)
+        amps = self.current_a[last, None]
+        own_v = self.cell_v[last] - np.median(self.cell_v[last], axis=1)[:, None]
+        own_v = np.median(own_v - amps * prior.excess_ohm, axis=0)
+        room_v = APART_V + 2.0 * prior.excess_sd_ohm * float(np.median(np.abs(amps)))
+        return np.sign(own_v) * (np.abs(own_v) > room_v)
+
+    def best_shifts(self, shifts_ah: Floats, prior: Prior, capacity_ah: float) -> Shifts:
+        """The most likely shift of each cell with its interval, over everything that is open."""
+        tried = [(end, c) for end in range(self.curve.end_pct.size) for c in self.scales]
+        fits = [self._misfit(shifts_ah, prior, end, c) for end, c in tried]
+        misfit, left = (np.array(f) for f in zip(*fits, strict=True))  # [tried, cells, shifts]
+        left_v = FIT_SD_V * np.sqrt(np.maximum(left.min(axis=(0, 2)), 0.0) / self.independent)
+        # what even the best shift leaves is the model's error, and counts as such for all shifts:
+        # else two bad fits 30 % apart would be told apart by a millivolt
+        misfit = misfit / np.maximum(1.0, left_v / FIT_SD_V)[:, None] ** 2
+        # few cells are off by many per cent: level about nothing, straight further out
+        usual = 2.0 * (np.hypot(1.0, 100.0 / USUAL_OFFSET_PCT * shifts_ah / capacity_ah) - 1.0)
+        # a cell high at the end of a charge is not the emptier one, however well another shift fits
+        apart = self.apart(prior)
+        at_end_ah = self._at_end(shifts_ah, np.array([c for _, c in tried]))[:, None, :]
+        misfit = misfit + usual + IMPOSSIBLE * (apart[:, None] * at_end_ah < 0.0)
+        step = np.gradient(shifts_ah)
+        weight = np.exp(-0.5 * (misfit - misfit.min(axis=(0, 2), keepdims=True))) * step
+        share, herd_pct = self._shares(misfit, usual, apart > 0, weight.sum(axis=2))
+        by_scale = share * weight.sum(axis=2)
+        by_scale /= by_scale.sum(axis=0)
+        weight = (share[:, :, None] * weight).sum(axis=0)
+        weight /= weight.sum(axis=1, keepdims=True)
+        below = np.cumsum(weight, axis=1)
+        low, middle, high = (
+            np.array([np.interp(q, row, shifts_ah) for row in below]) for q in (0.05, 0.5, 0.95)
+        )
+        best = np.clip(np.argmin(misfit.min(axis=0), axis=1), 1, shifts_ah.size - 2)
+        likely = middle if len(tried) > 1 else _vertex(shifts_ah, misfit[0], best)
+        spread = weight @ shifts_ah**2 - 2.0 * likely * (weight @ shifts_ah) + likely**2
+        sd = np.sqrt(np.maximum(spread, (0.3 * step[best]) ** 2))
+        low, high = np.minimum(low, likely), np.maximum(high, likely)
+        scale, scale_sd = self._scale(by_scale, np.array([c for _, c in tried]))
+        return Shifts(likely, sd, low, high, scale, scale_sd, left_v, apart, herd_pct)
+
+    def _at_end(self, shifts_ah: Floats, scales: Floats) -> Floats:
+        """What a shift at the pivot is at the walk's last row, [scales, shifts] Ah."""
+        gone_ah = self.counted_ah[-1] - self.pivot_ah
+        return shifts_ah + gone_ah * (1.0 / scales - 1.0)[:, None]
+
+    def _shares(
+        self, misfit: Floats, usual: Floats, above: Flags, evidence: Floats
+    ) -> tuple[Floats, float]:
+        """How likely each trial is before its shifts are weighed, [tried, cells], and the herd's charge, %.
+
+        The end is one for all cells, and told by none of the herd's own: so each cell's evidence is
+        taken out again. A capacity is the cell's own: there the evidence speaks.
+        """
+        if self.scales.size > 1:
+            widths = np.gradient(self.scales)
+            usually = np.exp(-0.5 * ((self.scales - 1.0) / SCALE_SPREAD) ** 2)
+            usually = (1.0 - WEAK_SHARE) * usually / (usually @ widths)
+            share = (usually + WEAK_SHARE / np.ptp(self.scales)) * widths
+            return share[:, None] * np.ones_like(evidence), float(self.curve.end_pct[0])
+        end = self._end_weight(misfit, usual, above)
+        return end[:, None] / (evidence + 1e-300), float(
+            np.average(self.curve.end_pct, weights=end)
+        )
+
+    def _end_weight(self, misfit: Floats, usual: Floats, above: Flags) -> Floats:
+        """How likely each end of the herd is, float64[ends], from the cells that went on above it.
+
+        Their rise only rules out ends from which no shift leads there: curves of one chemistry
+        differ more in shape than readings scatter, so its misfit counts as at SHAPE_DOUBT_V.
+        """
+        log_weight = np.log(self.curve.end_weight)
+        if log_weight.size > 1 and above.any():
+            best = np.argmin(misfit[:, above], axis=2)[:, :, None]
+            far = usual[best[:, :, 0]]
+            fit = np.take_along_axis(misfit[:, above], best, axis=2)[:, :, 0] - far
+            log_weight = log_weight - 0.5 * (FIT_SD_V / SHAPE_DOUBT_V) ** 2 * fit.sum(axis=1)
+            log_weight = log_weight - 0.5 * far.sum(axis=1)
+        weight = np.exp(log_weight - log_weight.max())
+        return weight / weight.sum()
+
+    def _scale(self, share: Floats, scales: Floats) -> tuple[Floats, Floats]:
+        """Mean and standard deviation of each cell's capacity against the median's."""
+        mean = scales @ share
+        return mean, np.sqrt(np.maximum(0.0, scales**2 @ share - mean**2))
+
+    def _misfit(
+        self, shifts_ah: Floats, prior: Prior, end: int, capacity: float
+    ) -> tuple[Floats, Floats]:
+        """Twice the negative log likelihood with both resistances integrated out, and its part from
+        what is left unexplained, [cells, shifts] each.
+
+        For each shift the residual e is linear in R and r; with x1 = I - I_h and x2 = I the minimum
+        over both is a 2 x 2 system whose sums are matrix products over the rows, so that all cells
+        and shifts cost a few of them.
+        """
+        own_ah = self.pivot_ah + (self.counted_ah - self.pivot_ah) / capacity
+        at = own_ah[:, None] + shifts_ah  # [rows, shifts]
+        h, herd_a = self.curve.at(at, end)
+        base = np.median(self.cell_v, axis=1)[:, None]
+        y, h = self.cell_v - base, h - base  # small numbers: squares of 3.4 V would eat the digits
+        x1, x2 = self.current_a[:, None] - herd_a, self.current_a
+        scale = min(1.0, INDEPENDENT / y.shape[0]) / FIT_SD_V**2
+        e_e = np.sum(y**2, axis=0)[:, None] - 2.0 * y.T @ h + np.sum(h**2, axis=0)
+        e_1 = y.T @ x1 - np.sum(h * x1, axis=0)
+        e_2 = (y.T @ x2)[:, None] - x2 @ h
+        w1, w2 = 1.0 / prior.herd_sd_ohm**2, (1.0 / prior.excess_sd_ohm**2)[:, None]
+        own = prior.excess_ohm[:, None]
+        a11 = scale * np.sum(x1**2, axis=0) + w1
+        a12 = scale * (x2 @ x1)
+        a22 = scale * float(x2 @ x2) + w2
+        b1 = scale * e_1 + prior.herd_ohm * w1
+        b2 = scale * e_2 + own * w2
+        det = a11 * a22 - a12**2
+        explained = (a22 * b1**2 - 2.0 * a12 * b1 * b2 + a11 * b2**2) / det
+        left = scale * e_e - explained + prior.herd_ohm**2 * w1 + own**2 * w2
+        return left + np.log(det), left
+
+
+def _vertex(x: Floats, y: Floats, best: NDArray[np.intp]) -> Floats:
+    """Where the parabola through the best trial and its neighbours is lowest, float64[cells]."""
+    rows = np.arange(best.size)
+    x0, x1, x2 = x[best - 1], x[best], x[best + 1]
+    d0, d2 = y[rows, best - 1] - y[rows, best], y[rows, best + 1] - y[rows, best]
+    num = d2 * (x1 - x0) ** 2 - d0 * (x2 - x1) ** 2
+    den = d2 * (x1 - x0) + d0 * (x2 - x1)
+    shift = np.where(den > 0, -0.5 * num / np.where(den > 0, den, 1.0), 0.0)
+    return np.clip(x1 + shift, x0, x2)
