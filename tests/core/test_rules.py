@@ -1,6 +1,7 @@
 """Each rule fires on what it is for, keeps still on a sound setup, and its own cure silences it."""
 
 import random
+from dataclasses import replace
 
 import pytest
 
@@ -231,6 +232,10 @@ BAD: dict[str, list[dict[str, object]]] = {
         {"charging.rates": [{"from_c": -10.0, "c_rate": 0.1}, {"from_c": 10.0, "c_rate": 0.5}]},
         {"charging.rates": [{"from_c": 0.0, "c_rate": 2.0}]},
     ],
+    "rate-in-the-cold": [
+        {"charging.max_charge_a": 140.0},
+        {"charging.rates": [{"from_c": 0.0, "c_rate": 0.05}, {"from_c": 15.0, "c_rate": 0.5}]},
+    ],
     "pv-string": [pv(6, 3), pv(6, 1), pv(2, 3), {**pv(6, 2), "solar.tracker.max_short_a": 30.0}],
     "separate-balancer-settings": [
         separate(start_v=3.50),
@@ -245,6 +250,22 @@ BAD: dict[str, list[dict[str, object]]] = {
         separate(high_v=3.45),
     ],
     "separate-balancer-cold": [separate(low_c=-40.0), separate(low_c=0.0), separate(low_c=None)],
+    "sheet-against-chemistry": [{"cell.max_v": 4.2}, {"cell.max_v": 3.3}, {"cell.min_v": 3.3}],
+    "short-circuit-not-reached": [
+        {"protection.short_circuit.trip_a": v} for v in (7000.0, 20000.0)
+    ],
+    "held-long-and-high": [
+        {"charging.absorption_min": 2000.0},
+        {"charging.absorption_v": 57.6, "charging.absorption_min": 900.0},
+    ],
+    "balancer-current-not-possible": [{"balancer.current_a": 150.0}],
+    "lead-not-known": [{"wiring.cable_mm2": None}],
+    "trip-beyond-lead": [{"wiring.fuse_a": None, "wiring.cable_mm2": 10.0}],
+    "charge-beyond-fuse": [
+        {"charging.max_charge_a": 210.0},
+        {"charging.max_charge_a": 130.0, "wiring.main_fuse_a": 100.0},
+        {"wiring.cable_mm2": 6.0, "charging.max_charge_a": 100.0},
+    ],
 }
 CASES = [
     pytest.param(code, changes, id=f"{code}-{i}")
@@ -294,10 +315,7 @@ def test_the_most_serious_stands_first_and_the_verdict_follows(make_setup):
 NOTES: dict[str, list[dict[str, object]]] = {
     "reserve-after-trip": [{}],
     "balancing-ends-at-float": [{}],
-    "rate-in-the-cold": [
-        {"charging.max_charge_a": 100.0},
-        {"charging.rates": [{"from_c": 0.0, "c_rate": 0.05}, {"from_c": 15.0, "c_rate": 0.5}]},
-    ],
+    "rate-in-the-cold": [{"charging.max_charge_a": 100.0}],
     "standby-empties-pack": [{"wiring.standby_w": 8.0}],
     "two-balancers": [separate()],
     "load-beyond-trip": [{"usage.continuous_w": 8000.0, "packs_in_parallel": 2}],
@@ -396,10 +414,17 @@ def test_a_deviation_is_carried_along_the_curve_not_in_millivolts(make_setup):
 def test_the_balancer_is_held_against_the_measured_drift(make_setup):
     setup = make_setup(balancer__current_a=0.15)
     starved = Evidence(worst_drift_mah_per_day=-38.0, worst_cell=11, allowed_h_per_day=0.1)
-    enough = Evidence(worst_drift_mah_per_day=-38.0, worst_cell=11, allowed_h_per_day=1.0)
+    enough = Evidence(worst_drift_mah_per_day=-38.0, worst_cell=11, allowed_h_per_day=2.0)
     (finding,) = [f for f in check(setup, starved) if f.code == "balancer-against-drift"]
     assert finding.severity is Severity.WARNING
-    assert "15 mAh" in finding.message  # 0.15 A x 0.1 h
+    # arithmetic.json: 0.15 A x 0.1 h = 15 mAh out of each cell bled; three of fifteen at a time, so that
+    # the one that falls behind gains 15 x 3 / 15
+    assert "15 mAh" in finding.why
+    assert "3 mAh" in finding.message
+    assert "35 mAh" in finding.why  # 38 - 3
+    ahead = replace(starved, worst_drift_mah_per_day=38.0)
+    (finding,) = [f for f in check(setup, ahead) if f.code == "balancer-against-drift"]
+    assert "15 mAh" in finding.message  # a cell that runs ahead is bled itself
     assert "23 mAh" in finding.why  # 38 - 15
     (fine,) = [f for f in check(setup, enough) if f.code == "balancer-against-drift"]
     assert fine.severity is Severity.NOTE

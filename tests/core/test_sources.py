@@ -149,7 +149,14 @@ def test_the_modules_that_ship_are_plausible():
 # common practice: none below 0 degC, at most 0.2C to 10 degC, up to 0.5C above
 def test_rates_by_temperature():
     setup = new_setup("lfp", 4, 120.0, 4)
-    assert [rate_at(setup, c) for c in (-1.0, 0.0, 9.9, 10.0, 30.0)] == [0.0, 0.2, 0.2, 0.5, 0.5]
+    assert [rate_at(setup, c) for c in (-1.0, 0.0, 2.0, 9.9, 10.0, 30.0)] == [
+        0.0,
+        0.1,
+        0.2,
+        0.2,
+        0.5,
+        0.5,
+    ]
     assert most_a(setup, 5.0) == pytest.approx(96.0)  # four packs of 120 Ah, 480 Ah, 0.2C
     own = put(
         setup, {"charging.rates": [{"from_c": 5.0, "c_rate": 0.1}], "cell.max_charge_a": 10.0}

@@ -21,8 +21,9 @@ from nipper.core.setup import (
     get,
 )
 from nipper.core.wiring.fuse import RATED_A
-from nipper.core.wiring.lead import LEADS
+from nipper.core.wiring.lead import LEADS, protected_by_a
 
+BLEEDS_AT_ONCE = 3  # cells a passive balancer bleeds together: common practice
 BALANCER_CURRENT_A = {
     "passive": 0.10,
     "active": 1.0,
@@ -44,12 +45,16 @@ def new_setup(
     """
     usual = {key: sourced.value for key, sourced in chemistry(chemistry_id).usual.items()}
     n = cells_in_series
-    charge_a = _two_digits(usual["charge_rate"] * capacity_ah)
-    discharge_trip_a = min(
-        250.0, _two_digits(0.5 * capacity_ah)
-    )  # more than a 315 A fuse is for a builder to choose knowingly
-    fuse_a = next((f for f in RATED_A if f >= 1.25 * discharge_trip_a), RATED_A[-1])
-    lead_mm2 = next((size for size, carries_a, _ in LEADS if carries_a >= fuse_a), LEADS[-1][0])
+    sheet_charge_a = _two_digits(usual["most_charge_rate"] * capacity_ah)
+    # more than a 315 A fuse is for a builder to choose knowingly
+    discharge_trip_a = min(250.0, _two_digits(0.5 * capacity_ah))
+    fuse_a = float(next(f for f in RATED_A if f >= 1.25 * discharge_trip_a))
+    lead_mm2 = next(size for size, _, _ in LEADS if protected_by_a(size) >= fuse_a)
+    # a charge flows for hours: under four fifths of the fuse, and of the trip with room
+    charge_a = _two_digits(min(usual["charge_rate"] * capacity_ah, 0.8 * fuse_a))
+    charge_trip_a = _two_digits(min(sheet_charge_a, fuse_a, max(0.5 * capacity_ah, 1.2 * charge_a)))
+    charge_a = min(charge_a, _two_digits(0.9 * charge_trip_a))
+    bank_charge_a = _two_digits(packs_in_parallel * charge_a)
     over, under = usual["over_trip_v"], usual["under_trip_v"]
     return Setup(
         name=name,
@@ -58,8 +63,8 @@ def new_setup(
         capacity_ah=capacity_ah,
         packs_in_parallel=packs_in_parallel,
         cell=Cell(
-            max_charge_a=_two_digits(0.5 * capacity_ah),
-            max_discharge_a=_two_digits(1.0 * capacity_ah),
+            max_charge_a=sheet_charge_a,
+            max_discharge_a=_two_digits(usual["most_discharge_rate"] * capacity_ah),
             resistance_mohm=float(
                 f"{chemistry(chemistry_id).resistance_mohm_ah / capacity_ah:.2g}"
             ),
@@ -77,11 +82,7 @@ def new_setup(
             pack_under_voltage=VoltageLimit(
                 trip_v=_volts(n * (under + 0.05)), release_v=_volts(n * usual["under_release_v"])
             ),
-            charge_over_current=CurrentLimit(
-                trip_a=max(_two_digits(0.5 * capacity_ah), _two_digits(1.2 * charge_a)),
-                delay_s=10,
-                release_s=60,
-            ),
+            charge_over_current=CurrentLimit(trip_a=charge_trip_a, delay_s=10, release_s=60),
             discharge_over_current=CurrentLimit(trip_a=discharge_trip_a, delay_s=10, release_s=60),
             # below twice the fuse's rating no fuse melts within the delay of the over-current trip: the BMS opens first
             short_circuit=ShortCircuit(
@@ -119,8 +120,8 @@ def new_setup(
             absorption_v=_volts(n * usual["absorption_v"]),
             absorption_min=120,
             float_v=_volts(n * usual["float_v"]),
-            max_charge_a=charge_a,
-            tail_a=_two_digits(0.02 * capacity_ah),
+            max_charge_a=bank_charge_a,
+            tail_a=_two_digits(0.02 * capacity_ah * packs_in_parallel),
         ),
         wiring=Wiring(fuse_a=fuse_a, cable_mm2=lead_mm2, cable_length_m=1.5, standby_w=0.5),
         link=Link(mode="open", transport="none"),

@@ -436,6 +436,24 @@ class Setup(Part):
         return self.cells_in_series
 
     @property
+    def sheet_charge_a(self) -> float | None:
+        """The most one pack's cells may be charged with, by their sheet: cells in parallel add up."""
+        return self._of_group(self.cell.max_charge_a)
+
+    @property
+    def sheet_discharge_a(self) -> float | None:
+        """The most one pack's cells may give for long, by their sheet."""
+        return self._of_group(self.cell.max_discharge_a)
+
+    @property
+    def sheet_pulse_a(self) -> float | None:
+        """The most one pack's cells may give for the pulse's time, by their sheet."""
+        return self._of_group(self.cell.pulse_discharge_a)
+
+    def _of_group(self, amps: float | None) -> float | None:
+        return None if amps is None else amps * self.cells_in_parallel
+
+    @property
     def leveller(self) -> Balancer | None:
         """The balancer that does the work: of two, the one that moves more."""
         both = [b for b in (self.separate_balancer, self.balancer) if b is not None]

@@ -82,7 +82,7 @@ LFP = Chemistry(
     ),
     usual=MappingProxyType(
         {
-            **_usual(MEMORY, sheet_max_v=3.65, sheet_min_v=2.50),
+            **_usual(MEMORY, sheet_max_v=3.65, sheet_min_v=2.50, most_charge_rate=0.5, most_discharge_rate=1.0),
             **_usual(
                 COMMON,
                 over_alarm_v=3.60, over_trip_v=3.65, over_release_v=3.50, under_alarm_v=2.90, under_trip_v=2.60, under_release_v=3.00,
@@ -106,12 +106,12 @@ NMC = Chemistry(
     curve_source="published fit: Chen et al. 2020, between 2.50 and 4.20 V; other 4.2 V cells differ by up to 0.3 V below 50 %",
     usual=MappingProxyType(
         {
-            **_usual(MEMORY, sheet_max_v=4.20, sheet_min_v=2.50),
+            **_usual(MEMORY, sheet_max_v=4.20, sheet_min_v=2.50, most_charge_rate=0.5, most_discharge_rate=1.0),
             **_usual(
                 COMMON,
                 over_alarm_v=4.17, over_trip_v=4.20, over_release_v=4.15, under_alarm_v=3.20, under_trip_v=2.80, under_release_v=3.20,
                 soc_full_v=4.10, soc_empty_v=3.00, power_off_v=2.70, absorption_v=4.10, float_v=4.00, equalise_v=4.15,
-                balance_start_v=4.00, balance_delta_mv=10, charge_rate=0.3, charge_cold_trip_c=2, charge_cold_release_c=5,
+                balance_start_v=4.00, balance_delta_mv=10, charge_rate=0.2, charge_cold_trip_c=2, charge_cold_release_c=5,
                 charge_hot_trip_c=45, charge_hot_release_c=40, discharge_cold_trip_c=-20, discharge_cold_release_c=-15,
                 discharge_hot_trip_c=60, discharge_hot_release_c=55,
             ),
@@ -130,7 +130,7 @@ LTO = Chemistry(
     curve_source="constructed: positive electrode of Chen et al. 2020 less 1.55 V of a flat titanate; not a measured cell",
     usual=MappingProxyType(
         {
-            **_usual(MEMORY, sheet_max_v=2.80, sheet_min_v=1.50),
+            **_usual(MEMORY, sheet_max_v=2.80, sheet_min_v=1.50, most_charge_rate=1.0, most_discharge_rate=2.0),
             **_usual(
                 COMMON,
                 over_alarm_v=2.75, over_trip_v=2.80, over_release_v=2.70, under_alarm_v=2.00, under_trip_v=1.80, under_release_v=2.05,

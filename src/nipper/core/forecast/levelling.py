@@ -11,6 +11,7 @@ from nipper.core.errors import InputError
 from nipper.core.forecast.outcome import Outcome, apart_ah, outcome
 from nipper.core.forecast.schools import School, schools
 from nipper.core.forecast.twin import Known, Plan, scenario
+from nipper.core.imbalance.reach import for_one_cell_ah
 from nipper.core.imbalance.remedies import level
 from nipper.core.setup import Setup, put
 
@@ -116,15 +117,16 @@ def from_log(setup: Setup, known: Known | None) -> FromLog:
     worst = int(real[np.argmax(np.abs(drift.ah_per_day[real]))]) if real.size else None
     need = None if worst is None else 7.0 * abs(float(drift.ah_per_day[worst]))
     cell = None if worst is None else worst + 1
-    if setup.balancer is None or use.days < 3.0:
+    if setup.leveller is None or use.days < 3.0:
         return FromLog(cell, need)
     weeks = use.days / 7.0
+    loses = worst is None or float(drift.ah_per_day[worst]) < 0.0
     return FromLog(
         cell,
         need,
         use.above_start_h / weeks,
         use.allowed_h / weeks,
-        setup.balancer.current_a * use.allowed_h / weeks,
+        for_one_cell_ah(setup.leveller, setup.cells, use.allowed_h / weeks, loses),
     )
 
 

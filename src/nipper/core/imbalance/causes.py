@@ -14,6 +14,7 @@ from nipper.core.imbalance import electrical
 from nipper.core.imbalance.capacity import nanmedian
 from nipper.core.imbalance.causes_base import Cause, names, sure
 from nipper.core.imbalance.estimate import Estimate
+from nipper.core.imbalance.reach import for_one_cell_ah
 from nipper.core.imbalance.remedies import CAUTION, level
 from nipper.core.setup import Setup
 
@@ -168,7 +169,7 @@ def _leak(
     days = 14
     low, high = mah[i] - 1.645 * sd[i], mah[i] + 1.645 * sd[i]
     part = (
-        " after taking out what the balancer moved" if drift.moved_known and setup.balancer else ""
+        " after taking out what the balancer moved" if drift.moved_known and setup.leveller else ""
     )
     actions = []
     if missing_ah > 0.002 * setup.capacity_ah:
@@ -333,7 +334,7 @@ def _standing(
 
 def chasing(known: Estimate, setup: Setup) -> Iterator[Cause]:
     """Balancing on the flat part of the curve follows resistance and noise, and makes the top worse."""
-    use, balancer = known.balancer, setup.balancer
+    use, balancer = known.balancer, setup.leveller
     if (
         balancer is None
         or use.ran_h is None
@@ -380,7 +381,7 @@ def chasing(known: Estimate, setup: Setup) -> Iterator[Cause]:
 
 def starved(known: Estimate, setup: Setup) -> Iterator[Cause]:
     """The cells drift apart, many of them, faster than the balancer brings them together."""
-    drift, use, balancer = known.drift, known.balancer, setup.balancer
+    drift, use, balancer = known.drift, known.balancer, setup.leveller
     if (
         balancer is None
         or drift.time_s.size < 6
@@ -408,7 +409,7 @@ def starved(known: Estimate, setup: Setup) -> Iterator[Cause]:
     if ratio < 0.6 or value > 10.0 * MOST_DRIFT_PCT_DAY * setup.capacity_ah:
         return  # so much is no drift of ordinary cells: a reading, or a charge read amiss
     behind = [int(i) for i in np.flatnonzero(last < -0.003 * setup.capacity_ah)]
-    can = 1e3 * balancer.current_a * use.allowed_h / max(use.days, 1e-6)
+    can = 1e3 * for_one_cell_ah(balancer, setup.cells, use.allowed_h, True) / max(use.days, 1e-6)
     ran = f", and ran {use.ran_h:.1f} h" if use.ran_h is not None else ""
     yield Cause(
         cause="balancer_starved",

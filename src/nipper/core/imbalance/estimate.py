@@ -104,7 +104,7 @@ def estimate(
     offsets = [o for o in offsets if np.isfinite(o.offset_ah).any()]
     rows = np.searchsorted(log.time_s, [o.time_s for o in offsets])
     drift = fit(
-        offsets, balanced_ah(log, setup.balancer, rows), log.cells, LEAST_DOUBT * setup.capacity_ah
+        offsets, balanced_ah(log, setup.leveller, rows), log.cells, LEAST_DOUBT * setup.capacity_ah
     )
     tick(1.0)
     return Estimate(
@@ -155,7 +155,7 @@ def _sensors(log: Log) -> Floats:
 
 def balancer_use(log: Log, setup: Setup) -> BalancerUse:
     """Hours the balancer could have run, was allowed to, and did."""
-    balancer = setup.balancer
+    balancer = setup.leveller
     if balancer is None or not log.rows:
         return BalancerUse(0.0, 0.0, None, None, None, log.days)
     hours = log.steps_s / 3600.0

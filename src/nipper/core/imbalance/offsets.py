@@ -27,9 +27,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
+from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.imbalance.herd import learn
 from nipper.core.imbalance.shifts import ALIKE, SCALES, Prior, Walk
-from nipper.core.logs.charges import Charge, cell_resistance_ohm
+from nipper.core.logs.charges import Charge
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 

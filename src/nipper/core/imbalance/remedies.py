@@ -40,8 +40,7 @@ def bleed(ah: float, setup: Setup) -> Bleed:
     current = V / R at the nominal voltage of the plateau, power = V2 / R, hours = Ah / current.
     """
     volts = float(chemistry(setup.chemistry).curve.ocv(60.0))
-    sheet_a = setup.cell.max_discharge_a
-    most_a = sheet_a * setup.cells_in_parallel if sheet_a else math.inf
+    most_a = setup.sheet_discharge_a or math.inf
     fits = (r for r in E12_OHM if volts**2 / r <= BLEED_W and volts / r <= most_a)
     resistor = next(fits, E12_OHM[-1])
     current = volts / resistor
@@ -71,13 +70,8 @@ def feed(ah: float, setup: Setup) -> Feed:
     top = min(
         v for v in (chem.max_v, setup.cell.max_v, setup.protection.cell_over_voltage.trip_v) if v
     )
-    sheet_a = setup.cell.max_charge_a
-    most = (
-        10.0,
-        0.05 * setup.capacity_ah,
-        *([sheet_a * setup.cells_in_parallel] if sheet_a else ()),
-    )
-    current = max(0.01, math.floor(min(most) * 100.0) / 100.0)
+    most = min(10.0, 0.05 * setup.capacity_ah, setup.sheet_charge_a or math.inf)
+    current = max(0.01, math.floor(most * 100.0) / 100.0)
     return Feed(ah, round(top - 0.05, 2), current, ah / current)
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
-from nipper.core.logs.charges import cell_resistance_ohm
+from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 

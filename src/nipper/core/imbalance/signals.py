@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
+from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.imbalance.resistance import Resistances
-from nipper.core.logs.charges import IDLE_RATE, cell_resistance_ohm
+from nipper.core.logs.charges import IDLE_RATE
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 

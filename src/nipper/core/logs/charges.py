@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
+from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
@@ -196,14 +197,6 @@ def _ending(
         if chem.curve.soc(float(np.max(freed))) >= FULL_PCT:
             return "knee"
     return "short"
-
-
-def cell_resistance_ohm(setup: Setup) -> float:
-    """Resistance of one cell at 25 degC by the setup, else the chemistry's usual one for that capacity."""
-    return 1e-3 * (
-        setup.cell.resistance_mohm
-        or chemistry(setup.chemistry).resistance_mohm_ah / setup.capacity_ah
-    )
 
 
 def _smooth(v: NDArray[np.floating], width: int = 5) -> NDArray[np.floating]:

@@ -232,12 +232,12 @@ def _time(hours: float) -> str:
 
 def level_sentence(setup: Setup, told: FromLog) -> tuple[Status, str]:
     """What the balancer can move a week against what drifts."""
-    if setup.balancer is None:
+    if setup.leveller is None:
         return Status.NONE, "no balancer"
     if told.can_ah is None:
         return (
             Status.NONE,
-            f"{setup.balancer.kind}, {setup.balancer.current_a:g} A from {setup.balancer.start_v:.2f} V",
+            f"{setup.leveller.kind}, {setup.leveller.current_a:g} A from {setup.leveller.start_v:.2f} V",
         )
     if told.need_ah is None:
         return Status.OK, f"can level {told.can_ah:.2f} Ah a week; no cell drifts"
@@ -401,7 +401,7 @@ LIMITER_WORDS = ("night", "sun", "charger", "full", "float", "BMS", "BMS asks", 
 
 def level_headline(setup: Setup, forecast: Levelling | None) -> tuple[str, str]:
     """Title and subtitle of Level."""
-    balancer = setup.balancer
+    balancer = setup.leveller
     if balancer is None:
         return (
             "No balancer is set",
@@ -432,12 +432,12 @@ def hours_sentences(setup: Setup, told: FromLog, has_log: bool) -> list[str]:
     if not has_log:
         return ["A log is needed: hours above the start voltage decide what a balancer can do."]
     out = []
-    if told.above_h is not None and told.allowed_h is not None and setup.balancer is not None:
+    if told.above_h is not None and told.allowed_h is not None and setup.leveller is not None:
         out.append(
-            f"A cell stood above {setup.balancer.start_v:.2f} V for {told.above_h:.1f} h a week; the phase allowed {told.allowed_h:.1f} h of it."
+            f"A cell stood above {setup.leveller.start_v:.2f} V for {told.above_h:.1f} h a week; the phase allowed {told.allowed_h:.1f} h of it."
         )
         out.append(
-            f"In those hours {setup.balancer.current_a:g} A move at most {told.can_ah:.2f} Ah a week out of a cell."
+            f"In those hours its {setup.leveller.current_a:g} A bring one cell at most {told.can_ah:.2f} Ah a week nearer to the others."
         )
     if told.need_ah is not None:
         lacking = told.need_ah - told.can_ah if told.can_ah is not None else 0.0

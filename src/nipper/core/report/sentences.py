@@ -88,14 +88,14 @@ def of_record(
             )
         )
     use = known.balancer
-    if setup.balancer and use.days >= 3:
+    if setup.leveller and use.days >= 3:
         lead = f"The balancer could run {60 * use.allowed_h / use.days:.0f} min a day."
         ran = f" It ran {use.ran_h:.1f} h in {use.days:.0f} days." if use.ran_h is not None else ""
         out.append(
             Consequence(
                 Status.OK,
                 lead,
-                f"A cell stood above {setup.balancer.start_v:.2f} V for {use.above_start_h:.1f} h, {use.allowed_h:.1f} h of it in its phase.{ran}",
+                f"A cell stood above {setup.leveller.start_v:.2f} V for {use.above_start_h:.1f} h, {use.allowed_h:.1f} h of it in its phase.{ran}",
                 place="hours above the start voltage, from the log",
             )
         )

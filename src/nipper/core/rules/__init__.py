@@ -19,6 +19,7 @@ from nipper.core.rules import (
     sources,
 )
 from nipper.core.rules.base import Evidence, Rule
+from nipper.core.rules.guard import guarded
 from nipper.core.setup import Setup
 
 __all__ = ["RULES", "Evidence", "Rule", "check", "to_json", "verdict"]
@@ -43,7 +44,7 @@ def check(setup: Setup, evidence: Evidence | None = None) -> list[Finding]:
     """All findings on a setup, most serious first; in the order of the work within a severity."""
     evidence = evidence or Evidence()
     found = [
-        replace(f, code=rule.code, source=rule.source)
+        replace(guarded(setup, f), code=rule.code, source=rule.source)
         for rule in RULES
         for f in rule.judge(setup, evidence)
     ]

@@ -4,17 +4,36 @@ from collections.abc import Iterator
 
 from nipper.core.chemistry import Curve
 from nipper.core.findings import Finding
-from nipper.core.rules.base import COMMON, Evidence, Rule, chem, down, error, note, usual, warning
-from nipper.core.setup import Setup
-
-SLEEPY_DEVIATION_MV = (
-    20.0  # assumed between highest and mean where no log says: common practice for a level pack
+from nipper.core.rules.base import (
+    COMMON,
+    Evidence,
+    Rule,
+    amps_down,
+    chem,
+    down,
+    error,
+    note,
+    usual,
+    warning,
 )
-HIGH_FLOAT_V = {
-    "lfp": 3.40,
-    "nmc": 4.10,
-    "lto": 2.65,
-}  # held for weeks above this a full cell ages: common practice
+from nipper.core.setup import Setup
+from nipper.core.sources.rates import rate_at
+
+MOST_RATE = (
+    0.5  # of capacity an hour, where the table of rates does not allow more: common practice
+)
+WARM_C = 20.0
+LONG_HIGH_H, LONG_H = (
+    12.0,
+    24.0,
+)  # at the levelling voltage and above, and below it: common practice
+PACK_OVER = "protection.pack_over_voltage"
+# assumed between highest and mean where no log says: common practice for a level pack
+SLEEPY_DEVIATION_MV = 20.0
+# held for weeks above the first a full cell ages; above the second it is no school any more: common
+# practice
+HIGH_FLOAT_V = {"lfp": 3.40, "nmc": 4.10, "lto": 2.65}
+HARMFUL_FLOAT_V = {"lfp": 3.45, "nmc": 4.15, "lto": 2.70}
 
 
 def deviation_v(evidence: Evidence) -> float:
@@ -106,19 +125,27 @@ def absorption_pack(setup: Setup, _: Evidence) -> Iterator[Finding]:
     target = max(charging.absorption_v, charging.equalise_v or 0.0)
     if target < limit.trip_v - 0.005 * n:
         return
-    name = "equalise_v" if charging.equalise_v and charging.equalise_v == target else "absorption_v"
+    equalises = charging.equalise_v is not None and charging.equalise_v == target
+    name = "equalise_v" if equalises else "absorption_v"
     to = min(down(limit.trip_v - 0.05 * n, 0.1), down(n * usual(setup, name), 0.1))
+    fix: dict[str, object] = {f"charging.{name}": to}
+    label = f"Charge to {to:.1f} V"
+    if name == "absorption_v" and charging.equalise_v and charging.equalise_v > to:
+        fix["charging.equalise_v"] = to
+    cells_v = setup.protection.cell_over_voltage
+    fitting = down(n * (cells_v.trip_v - 0.02))
+    if (
+        to < n * chem(setup).knee_v and fitting > limit.trip_v
+    ):  # the pack's own limit is what is too low
+        release = down(min(n * cells_v.release_v, fitting - 0.02 * n))
+        fix = {f"{PACK_OVER}.trip_v": fitting, f"{PACK_OVER}.release_v": release}
+        label = f"Pack trip at {fitting:.1f} V"
     yield error(
-        (f"charging.{name}", "protection.pack_over_voltage.trip_v"),
+        (f"charging.{name}", f"{PACK_OVER}.trip_v"),
         f"The charger goes to {target:.2f} V, the pack trips at {limit.trip_v:.2f} V.",
         "Every full charge ends in a trip.",
-        {f"charging.{name}": to}
-        | (
-            {"charging.equalise_v": to}
-            if name == "absorption_v" and charging.equalise_v and charging.equalise_v > to
-            else {}
-        ),
-        f"Charge to {to:.1f} V",
+        fix,
+        label,
     )
 
 
@@ -153,7 +180,8 @@ def float_order(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"Float at {to:.1f} V",
         )
     elif charging.float_v / n > HIGH_FLOAT_V[setup.chemistry] + 1e-9:
-        yield note(
+        harmful = charging.float_v / n > HARMFUL_FLOAT_V[setup.chemistry] + 1e-9
+        yield (warning if harmful else note)(
             "charging.float_v",
             f"Float holds {charging.float_v / n:.3f} V a cell for as long as there is power.",
             "Held full and high, cells age. One school floats just under absorption so that the balancer goes on; another only carries the loads.",
@@ -203,14 +231,21 @@ def equalise(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
 def rate(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """Charge current against the BMS's trip and against capacity."""
     charging, limit = setup.charging, setup.protection.charge_over_current
-    if charging is None or charging.max_charge_a is None:
+    if charging is None:
+        yield warning(
+            "charging",
+            "No charger is described: nothing says how far the cells are charged.",
+            "Enter what the charger or inverter is set to, absorption and float above all.",
+        )
+        return
+    if charging.max_charge_a is None:
         return
     packs = setup.packs_in_parallel
     bank_ah = setup.capacity_ah * packs
     amps, c_rate = charging.max_charge_a, charging.max_charge_a / bank_ah
     path = "charging.max_charge_a"
     if limit and amps / packs > limit.trip_a:
-        to = down(0.9 * limit.trip_a * packs, 1.0) or down(0.9 * limit.trip_a * packs, 0.1)
+        to = amps_down(0.9 * limit.trip_a * packs)
         share = f", {amps / packs:g} A a pack," if packs > 1 else ""
         yield error(
             (path, "protection.charge_over_current.trip_a"),
@@ -222,30 +257,51 @@ def rate(setup: Setup, _: Evidence) -> Iterator[Finding]:
     elif limit and packs > 1 and amps / (packs - 1) > limit.trip_a:
         yield note(
             (path, "protection.charge_over_current.trip_a"),
-            f"If one of {packs} packs leaves, the others get {amps / (packs - 1):.0f} A each; they trip at {limit.trip_a:g} A.",
-            "A pack leaves when one of its cells trips. A closed loop would lower the limit; without one, the charger does not know.",
+            f"If one of {packs} packs leaves, the others get {amps / (packs - 1):.0f} A each; they trip "
+            f"at {limit.trip_a:g} A.",
+            "A pack leaves when one of its cells trips. A closed loop would lower the limit; without one, "
+            "the charger does not know.",
         )
-    if c_rate > 0.5:
-        to = down(0.5 * bank_ah, 1.0) or down(0.5 * bank_ah, 0.1)
+    most_c = max(MOST_RATE, rate_at(setup, WARM_C))
+    if c_rate > most_c + 1e-9:
+        to = amps_down(most_c * bank_ah)
         yield warning(
             path,
             f"{amps:g} A is {c_rate:.2f}C for {bank_ah:g} Ah.",
-            "0.2C is a good rate and 0.5C the usual most; more heats cells and shows larger deviations at the top.",
+            f"0.2C is a good rate and {most_c:g}C the usual most; more heats cells and shows larger "
+            "deviations at the top.",
             {path: to},
             f"Charge with {to:g} A",
         )
-    cells_a = setup.cell.max_charge_a
-    if cells_a and amps / packs > cells_a * setup.cells_in_parallel:
-        to = down(cells_a * setup.cells_in_parallel * packs, 1.0) or down(
-            cells_a * setup.cells_in_parallel * packs, 0.1
-        )
+    if setup.sheet_charge_a and amps / packs > setup.sheet_charge_a + 1e-9:
+        to = amps_down(setup.sheet_charge_a * packs)
         yield error(
             (path, "cell.max_charge_a"),
-            f"The charger gives each pack {amps / packs:g} A; its cells may take {cells_a * setup.cells_in_parallel:g} A.",
+            f"The charger gives each pack {amps / packs:g} A; its cells may take {setup.sheet_charge_a:g} A.",
             "The cell's sheet overrides everything.",
             {path: to},
             f"Charge with {to:g} A",
         )
+
+
+def held_long(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """Hours at a high voltage are for levelling; days of them only age the cells."""
+    charging = setup.charging
+    if charging is None:
+        return
+    per_cell, hours = charging.absorption_v / setup.cells, charging.absorption_min / 60.0
+    high = per_cell >= usual(setup, "equalise_v") - 1e-9
+    most_h = LONG_HIGH_H if high else LONG_H
+    if hours <= most_h:
+        return
+    yield warning(
+        ("charging.absorption_min", "charging.absorption_v"),
+        f"Absorption holds {per_cell:.2f} V a cell for {hours:.0f} h.",
+        "Held full and high, cells age. To level, hold for some hours, watch, and set it back; if the "
+        "spread needs days, find its cause.",
+        {"charging.absorption_min": 60.0 * 3.0},
+        "Hold 3 h",
+    )
 
 
 RULES = (
@@ -258,5 +314,6 @@ RULES = (
     Rule("absorption-under-the-knee", absorption_low, "the chemistry's curve"),
     Rule("float-order", float_order, COMMON),
     Rule("equalise", equalise, COMMON),
+    Rule("held-long-and-high", held_long, COMMON),
     Rule("charge-rate", rate, "the cell's sheet; rates: common practice"),
 )

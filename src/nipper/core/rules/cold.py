@@ -10,7 +10,11 @@ FREEZING_C = 0.0
 CHARGER_STOP_C = 5.0  # of an external sensor, with 1 K of hysteresis: common practice
 MARGIN_C = 2.0  # sensor error and the distance between sensor and coldest cell: common practice
 LOWEST_DISCHARGE_C = {"lfp": -20.0, "nmc": -20.0, "lto": -30.0}  # data sheets, from memory
-HIGHEST_CHARGE_C, HIGHEST_DISCHARGE_C, HIGHEST_MOSFET_C = 60.0, 65.0, 100.0
+LOWEST_CHARGE_C = -30.0  # of LTO: data sheets, from memory
+# sheets end at 45 to 60 degC; those of 4.2 V cells at 45, from memory
+HIGHEST_CHARGE_C = {"lfp": 60.0, "nmc": 50.0, "lto": 60.0}
+HIGHEST_DISCHARGE_C, HIGHEST_MOSFET_C = 65.0, 100.0
+WARM_C = 20.0  # a cold cutoff above it stops most charges
 PLATES = ("lfp", "nmc")  # graphite anodes; a titanate anode does not plate
 
 
@@ -20,6 +24,7 @@ def charge_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
     path = "protection.charge_under_temperature"
     to, back = usual(setup, "charge_cold_trip_c"), usual(setup, "charge_cold_release_c")
     if setup.chemistry not in PLATES:
+        yield from _titanate(setup, limit)
         return
     if limit is None and setup.charge_cutoff is not None:
         yield from _by_charger(setup, setup.charge_cutoff)
@@ -40,6 +45,14 @@ def charge_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
             {f"{path}.trip_c": to, f"{path}.release_c": max(limit.release_c, back)},
             f"Stop at {to:g} °C",
         )
+    elif limit.trip_c > WARM_C:
+        yield warning(
+            f"{path}.trip_c",
+            f"Charging stops below {limit.trip_c:g} °C: a pack at room temperature is not charged.",
+            "The cold cutoff and the hot one may have been exchanged.",
+            {f"{path}.trip_c": to, f"{path}.release_c": back},
+            f"Stop at {to:g} °C",
+        )
     elif limit.trip_c < MARGIN_C:
         yield note(
             f"{path}.trip_c",
@@ -50,9 +63,44 @@ def charge_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
         )
 
 
+def _titanate(setup: Setup, limit: TemperatureLimit | None) -> Iterator[Finding]:
+    """A titanate anode does not plate, and still its sheet ends somewhere."""
+    path = "protection.charge_under_temperature"
+    to, back = usual(setup, "charge_cold_trip_c"), usual(setup, "charge_cold_release_c")
+    if limit is not None and limit.trip_c >= LOWEST_CHARGE_C:
+        return
+    said = (
+        f"Charging stops only at {limit.trip_c:g} °C"
+        if limit
+        else "Nothing stops the charge in the cold"
+    )
+    yield warning(
+        f"{path}.trip_c" if limit else path,
+        f"{said}; sheets of such cells usually end at {LOWEST_CHARGE_C:g} °C.",
+        "Such a cell does not plate, but below its sheet the electrolyte hardly conducts and the voltage "
+        "runs into its limit. Factory defaults of −40 °C mean: never looked at.",
+        {path: {"trip_c": to, "release_c": back}},
+        f"Stop at {to:g} °C",
+    )
+
+
 def _by_charger(setup: Setup, cutoff: TemperatureLimit) -> Iterator[Finding]:
     """The charger, or a relay, stands in for the BMS."""
     path = "charging.cold_stop_c"
+    if setup.other_chargers:
+        names = " and ".join(c.name for c in setup.other_chargers)
+        limit = {
+            "trip_c": usual(setup, "charge_cold_trip_c"),
+            "release_c": usual(setup, "charge_cold_release_c"),
+        }
+        yield error(
+            (path, "other_chargers"),
+            f"In the cold only the main charger stops; the {names} charges on.",
+            "Nothing charges below freezing, whatever it comes from. A cutoff of the BMS, or a relay that "
+            "parts the pack from every source, covers all of them.",
+            {"protection.charge_under_temperature": limit},
+            f"BMS: stop at {limit['trip_c']:g} °C",
+        )
     if cutoff.trip_c < MARGIN_C:
         yield error(
             path,
@@ -137,7 +185,7 @@ def hot(setup: Setup, _: Evidence) -> Iterator[Finding]:
             "charge_over_temperature",
             "Charging",
             p.charge_over_temperature,
-            HIGHEST_CHARGE_C,
+            HIGHEST_CHARGE_C[setup.chemistry],
             usual(setup, "charge_hot_trip_c"),
         ),
         (

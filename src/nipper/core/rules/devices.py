@@ -59,6 +59,8 @@ def window(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if separate is None:
         return
     low, over = separate.low_v, p.cell_over_voltage
+    if separate.kind == "active":
+        yield from _without_stops(setup)
     bottom = max(sheet_min_v(setup), p.cell_under_voltage.trip_v)
     if low is not None and low < bottom - 1e-9:
         judge = error if low < sheet_min_v(setup) - 1e-9 else warning
@@ -96,6 +98,28 @@ def window(setup: Setup, _: Evidence) -> Iterator[Finding]:
             {f"{PATH}.high_v": to},
             f"Stop above {to:.2f} V",
         )
+
+
+def _without_stops(setup: Setup) -> Iterator[Finding]:
+    """An active balancer without a low or a high stop of its own goes on when the BMS has opened."""
+    separate = setup.separate_balancer
+    if separate is None:
+        return
+    least = max(sheet_min_v(setup), setup.protection.cell_under_voltage.trip_v)
+    most = min(sheet_max_v(setup), setup.protection.cell_over_voltage.trip_v)
+    for name, value, word, to in (
+        ("low_v", separate.low_v, "low", up(least)),
+        ("high_v", separate.high_v, "high", down(most)),
+    ):
+        if value is None:
+            yield warning(
+                f"{PATH}.{name}",
+                f"The separate balancer has no {word} limit that is known.",
+                "It hangs on the cells by wires of its own: what the BMS disconnects it goes on emptying "
+                "or filling. If it has no such limit, it must be switched off with the pack.",
+                {f"{PATH}.{name}": to},
+                f"{word.capitalize()} limit {to:.2f} V",
+            )
 
 
 def cold(setup: Setup, _: Evidence) -> Iterator[Finding]:

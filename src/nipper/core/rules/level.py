@@ -3,10 +3,13 @@
 from collections.abc import Iterator
 
 from nipper.core.findings import Finding
+from nipper.core.imbalance.reach import for_one_cell_ah
+from nipper.core.presets import BLEEDS_AT_ONCE
 from nipper.core.rules.base import COMMON, Evidence, Rule, chem, down, error, note, usual, warning
 from nipper.core.setup import Setup
 
 LONG_ABSORPTION_MIN = 180.0
+MOST_A = {"passive": 5.0, "active": 20.0}  # of any balancer for such packs: from memory
 
 
 def start_reached(setup: Setup, _: Evidence) -> Iterator[Finding]:
@@ -128,33 +131,40 @@ def trigger(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 def enough(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
     """Charge the balancer can move a day, in the hours the log shows, against the worst cell's drift."""
-    balancer, drift = setup.balancer, evidence.worst_drift_mah_per_day
+    balancer, drift = setup.leveller, evidence.worst_drift_mah_per_day
     if balancer is None or drift is None or evidence.allowed_h_per_day is None:
         return
-    can = 1e3 * balancer.current_a * evidence.allowed_h_per_day
-    needs = abs(drift)
-    facts = (
-        f"Cell {evidence.worst_cell} drifts {needs:.0f} mAh a day; the balancer can move {can:.0f} mAh a day in the "
-        f"{60 * evidence.allowed_h_per_day:.0f} min a day it may run."
-    )
+    hours, needs = evidence.allowed_h_per_day, abs(drift)
+    can = 1e3 * for_one_cell_ah(balancer, setup.cells, hours, drift < 0.0)
+    place = "balancer" if balancer is setup.balancer else "separate_balancer"
     settings = (
-        "balancer.current_a",
-        "balancer.start_v",
-        "balancer.when",
+        f"{place}.current_a",
+        f"{place}.start_v",
+        f"{place}.when",
         "charging.absorption_min",
+    )
+    facts = (
+        f"Cell {evidence.worst_cell} drifts {needs:.0f} mAh a day; the balancer can bring it {can:.0f} mAh "
+        f"a day nearer in the {60 * hours:.0f} min a day it may run."
     )
     if can < needs:
         minutes = setup.charging.absorption_min if setup.charging else 0.0
         longer = min(LONG_ABSORPTION_MIN, max(60.0, minutes * 2))
-        fix: dict[str, object] = (
-            {"charging.absorption_min": longer} if setup.charging and longer > minutes else {}
+        grows = setup.charging is not None and longer > minutes
+        bleeds = balancer.kind == "passive" and drift < 0.0
+        others = (
+            f" It takes {1e3 * balancer.current_a * hours:.0f} mAh a day out of a cell; one that falls behind "
+            f"is helped by bleeding all others, {BLEEDS_AT_ONCE} at a time."
+            if bleeds
+            else ""
         )
         yield warning(
             settings,
             f"The balancer cannot keep up. {facts}",
-            f"It lacks {needs - can:.0f} mAh a day, so the pack drifts apart whatever the trigger. More time at the top, or the cause removed.",
-            fix,
-            f"Hold {longer:g} min",
+            f"It lacks {needs - can:.0f} mAh a day, so the pack drifts apart whatever the trigger. More "
+            f"time at the top, or the cause removed.{others}",
+            {"charging.absorption_min": longer} if grows else {},
+            f"Hold {longer:g} min" if grows else "",
         )
     else:
         yield note(
@@ -179,7 +189,29 @@ def beyond_trip(setup: Setup, _: Evidence) -> Iterator[Finding]:
     )
 
 
+def current_possible(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """A balancer of more amperes than balancers have: milliamperes typed in as amperes."""
+    for place, balancer in (
+        ("balancer", setup.balancer),
+        ("separate_balancer", setup.separate_balancer),
+    ):
+        if balancer is None or balancer.current_a <= MOST_A[balancer.kind]:
+            continue
+        to = round(balancer.current_a / 1000.0, 4)
+        fits = to >= 0.02
+        yield warning(
+            f"{place}.current_a",
+            f"A {balancer.kind} balancer of {balancer.current_a:g} A: most have "
+            f"{'50 to 200 mA' if balancer.kind == 'passive' else '0.5 to 2 A'}.",
+            f"Its current may stand in milliamperes on its sheet. At {balancer.current_a:g} A every forecast "
+            "of levelling here is wrong, and a bleed would be a heater.",
+            {f"{place}.current_a": to} if fits else {},
+            f"{to:g} A" if fits else "",
+        )
+
+
 RULES = (
+    Rule("balancer-current-not-possible", current_possible, COMMON),
     Rule("balance-start-above-absorption", start_reached, "arithmetic"),
     Rule(
         "balance-start-on-the-flat",

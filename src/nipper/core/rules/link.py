@@ -3,7 +3,8 @@
 from collections.abc import Iterator
 
 from nipper.core.findings import Finding
-from nipper.core.rules.base import COMMON, Evidence, Rule, error, note, warning
+from nipper.core.rules.base import COMMON, Evidence, Rule, amps_down, error, note, warning
+from nipper.core.rules.guard import within
 from nipper.core.setup import Setup
 
 
@@ -41,44 +42,32 @@ def time_out(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 
 def inverter_current(setup: Setup, _: Evidence) -> Iterator[Finding]:
-    """An open-loop inverter that charges or draws more than the packs' trips allow."""
+    """An open-loop inverter that charges or draws more than the packs' trips, fuses and leads allow."""
     link, p, packs = setup.link, setup.protection, setup.packs_in_parallel
     if link is None:
         return
-    for path, most, limit, word in (
-        (
-            "link.inverter_max_charge_a",
-            link.inverter_max_charge_a,
-            p.charge_over_current,
-            "charge with",
-        ),
-        (
-            "link.inverter_max_discharge_a",
-            link.inverter_max_discharge_a,
-            p.discharge_over_current,
-            "draw",
-        ),
+    for side, most, limit, word in (
+        ("charge", link.inverter_max_charge_a, p.charge_over_current, "charge with"),
+        ("discharge", link.inverter_max_discharge_a, p.discharge_over_current, "draw"),
     ):
-        if most is None or limit is None or most <= limit.trip_a * packs:
+        bounds = (limit.trip_a if limit else None, *within(setup, side))
+        known = [v for v in bounds if v]
+        if most is None or not known or most <= min(known) * packs + 1e-9:
             continue
-        text = f"The inverter may {word} {most:g} A; {packs} pack{'s' if packs > 1 else ''} trip at {limit.trip_a * packs:g} A."
-        to = float(int(0.9 * limit.trip_a * packs))
-        if link.mode == "open":
-            yield warning(
-                path,
-                text,
-                "Without the BMS's limits it does not know and runs into the trip.",
-                {path: to},
-                f"At most {to:g} A",
-            )
-        else:
-            yield note(
-                path,
-                text,
-                "The closed loop lowers it; if the link is lost, only this number is left.",
-                {path: to},
-                f"At most {to:g} A",
-            )
+        what = "trip at" if limit and limit.trip_a == min(known) else "carry"
+        path = f"link.inverter_max_{side}_a"
+        text = (
+            f"The inverter may {word} {most:g} A; {packs} pack{'s' if packs > 1 else ''} {what} "
+            f"{min(known) * packs:g} A."
+        )
+        to = amps_down(0.9 * min(known) * packs)
+        closed = link.mode == "closed" and (link.on_loss == "stop" or what == "trip at")
+        why = (
+            "The closed loop lowers it; if the link is lost, only this number is left."
+            if closed
+            else "Without the BMS's limits it does not know, and runs into the weakest part of the path."
+        )
+        yield (note if closed else warning)(path, text, why, {path: to}, f"At most {to:g} A")
 
 
 RULES = (

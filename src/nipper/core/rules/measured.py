@@ -30,7 +30,7 @@ def measured(log: Log, setup: Setup, known: Estimate) -> Evidence:
         if worst is None
         else float(1e3 * known.drift.ah_per_day[worst]),
         worst_cell=None if worst is None else worst + 1,
-        allowed_h_per_day=use.allowed_h / days if setup.balancer and enough else None,
+        allowed_h_per_day=use.allowed_h / days if setup.leveller and enough else None,
     )
 
 

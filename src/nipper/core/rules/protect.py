@@ -8,6 +8,7 @@ from nipper.core.rules.base import (
     MEMORY,
     Evidence,
     Rule,
+    amps_down,
     chem,
     down,
     error,
@@ -18,6 +19,7 @@ from nipper.core.rules.base import (
     usual,
     warning,
 )
+from nipper.core.rules.currents import short_trip_a
 from nipper.core.setup import Setup
 
 LEAST_GAP_V = 0.02  # between trip and release: less is inside a BMS's own reading error
@@ -303,7 +305,7 @@ def pack_window(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """A pack limit made for another number of cells stops a healthy pack."""
     n, curve = setup.cells, chem(setup).curve
     over, under = setup.protection.pack_over_voltage, setup.protection.pack_under_voltage
-    full_v = float(curve.ocv(90.0))
+    full_v = min(float(curve.ocv(90.0)), usual(setup, "absorption_v"))
     if over and over.trip_v < n * full_v:
         to = down(n * (setup.protection.cell_over_voltage.trip_v - 0.02))
         yield error(
@@ -337,26 +339,44 @@ def pack_window(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 def current_beyond_cell(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """An over-current trip above what the cells may carry does not protect them."""
-    for name, most, word in (
-        ("charge", setup.cell.max_charge_a, "charge"),
-        ("discharge", setup.cell.max_discharge_a, "discharge"),
-    ):
+    for name, allowed in (("charge", setup.sheet_charge_a), ("discharge", setup.sheet_discharge_a)):
         limit = getattr(setup.protection, f"{name}_over_current")
-        if limit is None or most is None:
+        if limit is None:
             continue
-        allowed = most * setup.cells_in_parallel
+        path = f"protection.{name}_over_current.trip_a"
+        if allowed is None:
+            yield from _without_sheet(setup, name, limit.trip_a)
+            continue
         if limit.trip_a <= allowed + 1e-9:
             continue
-        to = down(allowed, 1.0) or down(allowed, 0.1)
-        path = f"protection.{name}_over_current.trip_a"
+        to = amps_down(allowed)
         judge = error if limit.trip_a > TOLERATED * allowed else warning
         yield judge(
             (path, f"cell.max_{name}_a"),
-            f"The {word} trip at {limit.trip_a:g} A is above the {allowed:g} A the cells may take.",
+            f"The {name} trip at {limit.trip_a:g} A is above the {allowed:g} A the cells may take.",
             "The limit is there for the weakest part of the path, and here that is the cell.",
             {path: to},
             f"Trip at {to:g} A",
         )
+
+
+def _without_sheet(setup: Setup, name: str, trip_a: float) -> Iterator[Finding]:
+    """Nothing says what the cells stand: a trip beyond what usual cells of the chemistry do is a doubt."""
+    usual_c = usual(setup, f"most_{name}_rate")
+    rate = trip_a / setup.capacity_ah
+    path = f"protection.{name}_over_current.trip_a"
+    if rate <= usual_c + 1e-9:
+        return
+    to = amps_down(usual_c * setup.capacity_ah)
+    yield warning(
+        (path, f"cell.max_{name}_a"),
+        f"The {name} trip at {trip_a:g} A is {rate:.1f}C, and the cell's sheet is not entered: nothing "
+        "says that the cells stand it.",
+        f"Enter the most {name} current of the cell's sheet. Until then: large cells of this chemistry "
+        f"usually end at {usual_c:g}C.",
+        {path: to},
+        f"Trip at {to:g} A",
+    )
 
 
 def current_timing(setup: Setup, _: Evidence) -> Iterator[Finding]:
@@ -400,13 +420,13 @@ def short_circuit(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if limit is None:
         return
     if discharge and limit.trip_a <= discharge.trip_a:
-        to = up(2.5 * discharge.trip_a, 10.0)
+        to = short_trip_a(setup, discharge.trip_a)
         yield error(
             (f"{path}.trip_a", "protection.discharge_over_current.trip_a"),
             f"The short-circuit trip at {limit.trip_a:g} A is not above the over-current trip at {discharge.trip_a:g} A.",
             "Every ordinary overload would be taken for a short circuit, without its delay.",
-            {f"{path}.trip_a": to},
-            f"Trip at {to:g} A",
+            {f"{path}.trip_a": to} if to else {},
+            f"Trip at {to:g} A" if to else "",
         )
     if limit.delay_us > SHORT_US[1]:
         yield error(
@@ -424,6 +444,25 @@ def short_circuit(setup: Setup, _: Evidence) -> Iterator[Finding]:
             {f"{path}.delay_us": 300.0},
             "Delay 300 µs",
         )
+
+
+def sheet_fits(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """A sheet that does not belong to the chemistry makes every other value wrong."""
+    cell, kind = setup.cell, chem(setup)
+    for path, value, wrong in (
+        ("cell.max_v", cell.max_v, cell.max_v is not None and cell.max_v < kind.knee_v + 0.05),
+        ("cell.max_v", cell.max_v, cell.max_v is not None and cell.max_v > kind.max_v + 0.2),
+        ("cell.min_v", cell.min_v, cell.min_v is not None and cell.min_v > kind.nominal_v),
+    ):
+        if wrong:
+            yield error(
+                (path, "chemistry"),
+                f"{value:.2f} V on the cell's sheet does not fit {kind.title} cells "
+                f"({kind.min_v:.2f} to {kind.max_v:.2f} V).",
+                "Either the chemistry or the sheet's value is wrong; all limits here follow from both.",
+                {path: None},
+                "Take it out",
+            )
 
 
 def power_off(setup: Setup, _: Evidence) -> Iterator[Finding]:
@@ -510,6 +549,7 @@ def reserve(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 
 RULES = (
+    Rule("sheet-against-chemistry", sheet_fits, "usual windows, from memory of data sheets"),
     Rule("over-voltage-release-above-trip", over_release),
     Rule("over-voltage-release-never-reached", over_release_reachable, MEMORY),
     Rule("over-voltage-alarm-above-trip", over_alarm),

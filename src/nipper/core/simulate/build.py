@@ -6,8 +6,9 @@ from datetime import UTC, datetime
 import numpy as np
 
 from nipper.core.chemistry import chemistry
+from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.errors import InputError
-from nipper.core.logs.charges import cell_resistance_ohm
+from nipper.core.presets import BLEEDS_AT_ONCE
 from nipper.core.setup import Setup
 from nipper.core.simulate import layout, sky
 from nipper.core.simulate.layout import Floats
@@ -15,7 +16,6 @@ from nipper.core.simulate.scenario import CellFault, Event, Scenario
 
 GAS_J_MOL_K = 8.314462618
 ACTIVATION_J_MOL = 25_000.0  # 15 to 40 kJ/mol, from memory; published sets give 19 to 29
-BLEEDS_AT_ONCE = 3  # how many cells a passive balancer bleeds together: common practice
 REST_DEAD_BAND_A = 0.2  # below this many meters read 0.0 A: common practice
 MAX_EVENTS = 200_000
 LEAD_JOINTS_OHM = 2e-3  # joints, fuse and switch of one pack: common practice
@@ -351,10 +351,10 @@ def link(setup: Setup, up: bool) -> layout.Link:
     closed = asked is not None and asked.mode == "closed"
     charge = [
         charge_rate_a(setup) / setup.packs_in_parallel,
-        setup.cell.max_charge_a,
+        setup.sheet_charge_a,
         _below(protection.charge_over_current),
     ]
-    draw = [setup.cell.max_discharge_a, _below(protection.discharge_over_current)]
+    draw = [setup.sheet_discharge_a, _below(protection.discharge_over_current)]
     return layout.Link(
         closed=closed,
         up=up,

@@ -113,7 +113,7 @@ def protect(
                 _note(rows, events, step, p, j, TRIPPED, cell, value)
         else:
             active_s[p, j] += step_s
-            if BY_TIME[j]:  # noqa: SIM108 - three cases in one line cannot be read
+            if BY_TIME[j]:
                 over = active_s[p, j] >= release
             else:
                 over = value <= release if RISING[j] else value >= release

@@ -9,6 +9,7 @@ from html import escape
 from nipper.core.chemistry import chemistry
 from nipper.core.setup import Setup
 from nipper.core.sources.rates import most_a
+from nipper.core.wiring.lead import carries_a
 
 CLOSE_TO_TRIP = 0.9  # currents stay this far under the BMS's trips: common practice
 UNDER_FUSE = 0.8  # for long, of the fuse's rating: common practice, 1 / 1.25
@@ -25,45 +26,53 @@ class Value:
 
 
 def charge_a(setup: Setup) -> float:
-    """The most the whole bank should be charged with, A: the least of charger, trips, fuses, cells and the table of rates."""
-    packs, p, wiring = setup.packs_in_parallel, setup.protection, setup.wiring
-    limits = [most_a(setup, USUAL_C)]
-    if setup.charging and setup.charging.max_charge_a:
-        limits.append(setup.charging.max_charge_a)
-    if p.charge_over_current:
-        limits.append(CLOSE_TO_TRIP * p.charge_over_current.trip_a * packs)
-    if wiring and wiring.fuse_a:
-        limits.append(UNDER_FUSE * wiring.fuse_a * packs)
-    return min(limits)
+    """The most the whole bank should be charged with, A: the least of charger, trips, fuses, leads, cells, rates."""
+    charging, limit = setup.charging, setup.protection.charge_over_current
+    own = charging.max_charge_a if charging else None
+    trip = CLOSE_TO_TRIP * limit.trip_a * setup.packs_in_parallel if limit else None
+    most = (most_a(setup, USUAL_C), own, trip, *_wires_a(setup))
+    return min(v for v in most if v)
 
 
 def discharge_a(setup: Setup) -> float | None:
     """The most that should be drawn from the whole bank, A; None where nothing limits it."""
-    packs, p, wiring = setup.packs_in_parallel, setup.protection, setup.wiring
-    limits = []
-    if p.discharge_over_current:
-        limits.append(CLOSE_TO_TRIP * p.discharge_over_current.trip_a * packs)
-    if wiring and wiring.fuse_a:
-        limits.append(UNDER_FUSE * wiring.fuse_a * packs)
-    if wiring and wiring.main_fuse_a:
-        limits.append(UNDER_FUSE * wiring.main_fuse_a)
-    if setup.cell.max_discharge_a:
-        limits.append(setup.cell.max_discharge_a * setup.cells_in_parallel * packs)
-    return min(limits, default=None)
+    packs, limit = setup.packs_in_parallel, setup.protection.discharge_over_current
+    trip = CLOSE_TO_TRIP * limit.trip_a * packs if limit else None
+    cells = setup.sheet_discharge_a * packs if setup.sheet_discharge_a else None
+    return min((v for v in (trip, cells, *_wires_a(setup)) if v), default=None)
+
+
+def _wires_a(setup: Setup) -> tuple[float | None, ...]:
+    """What fuses and leads carry for long, A for the whole bank: each pack's times the packs, and the main ones."""
+    wiring, packs = setup.wiring, setup.packs_in_parallel
+    if wiring is None:
+        return ()
+    return (
+        UNDER_FUSE * wiring.fuse_a * packs if wiring.fuse_a else None,
+        carries_a(wiring.cable_mm2) * packs if wiring.cable_mm2 else None,
+        UNDER_FUSE * wiring.main_fuse_a if wiring.main_fuse_a else None,
+        carries_a(wiring.main_cable_mm2) if wiring.main_cable_mm2 else None,
+    )
 
 
 def low_cut_v(setup: Setup) -> float:
-    """Where the inverter should stop: above the BMS's trip, at its low alarm, so that the load is shed before a pack leaves."""
-    low = setup.protection.cell_under_voltage
+    """Where the inverter should stop, V of the pack: above every trip of the BMS, so that the load is shed
+    before a pack leaves."""
+    low, pack = setup.protection.cell_under_voltage, setup.protection.pack_under_voltage
     own = setup.link.low_cut_v if setup.link else None
-    return own or round(setup.cells * max(low.alarm_v or 0.0, low.trip_v + 0.1), 1)
+    if own:
+        return own
+    wanted = setup.cells * max(low.alarm_v or 0.0, low.trip_v + 0.1)
+    above_pack = pack.trip_v + 0.05 * setup.cells if pack else 0.0
+    return round(max(wanted, above_pack), 1)
 
 
 def low_restart_v(setup: Setup) -> float:
-    """Where it may start again: at the BMS's release, and well above its own cut."""
-    low = setup.protection.cell_under_voltage
+    """Where it may start again: at the BMS's releases, and well above its own cut."""
+    low, pack = setup.protection.cell_under_voltage, setup.protection.pack_under_voltage
     own = setup.link.low_restart_v if setup.link else None
-    return own or round(max(setup.cells * low.release_v, low_cut_v(setup) + 0.1 * setup.cells), 1)
+    released = max(setup.cells * low.release_v, pack.release_v if pack else 0.0)
+    return own or round(max(released, low_cut_v(setup) + 0.1 * setup.cells), 1)
 
 
 def _float(float_v: float | None, cells: int) -> Value:
@@ -124,7 +133,7 @@ def sheet(setup: Setup) -> list[Value]:
         Value(
             "charge current",
             f"{charge_a(setup):.0f} A",
-            "of the whole bank: least of charger, trips, fuses, cells and rate table",
+            "of the whole bank: least of charger, trips, fuses, leads, cells and rate table",
         ),
     ]
     if (most := discharge_a(setup)) is not None:
@@ -132,7 +141,7 @@ def sheet(setup: Setup) -> list[Value]:
             Value(
                 "discharge current",
                 f"{most:.0f} A",
-                "of the whole bank: least of trips, fuses and cells",
+                "of the whole bank: least of trips, fuses, leads and cells",
             )
         )
     cut = low_cut_v(setup)
@@ -141,7 +150,7 @@ def sheet(setup: Setup) -> list[Value]:
         Value(
             "low-voltage cut",
             f"{cut:.1f} V",
-            f"{cut / n:.2f} V a cell, before the BMS trips at {setup.protection.cell_under_voltage.trip_v:.2f} V",
+            f"{cut / n:.2f} V a cell, before the BMS trips",
         ),
         Value(
             "starts again at",

@@ -3,20 +3,14 @@
 from nipper.core.setup import RateStep, Setup
 
 COMMON = "common practice"
+# none below 0 degC, at most 0.2C to 10 degC, up to 0.5C above: common practice; half of it within the
+# margin of 2 K over freezing, where plating is nearest
 USUAL: dict[str, tuple[tuple[float, float], ...]] = {
-    "lfp": (
-        (0.0, 0.2),
-        (10.0, 0.5),
-    ),  # none below 0 degC, at most 0.2C to 10 degC, up to 0.5C: common practice
-    "nmc": (
-        (0.0, 0.2),
-        (10.0, 0.5),
-        (45.0, 0.25),
-    ),  # the zones in use for 4.2 V cells: less in the cold and above 45 degC, from memory
-    "lto": (
-        (-30.0, 0.5),
-        (0.0, 1.0),
-    ),  # a titanate anode does not plate: from memory of data sheets
+    "lfp": ((0.0, 0.1), (2.0, 0.2), (10.0, 0.5)),
+    # less above 45 degC as well: the zones in use for 4.2 V cells, from memory
+    "nmc": ((0.0, 0.1), (2.0, 0.2), (10.0, 0.5), (45.0, 0.25)),
+    # a titanate anode does not plate: from memory of data sheets
+    "lto": ((-30.0, 0.5), (0.0, 1.0)),
 }
 SOURCE = {
     "lfp": COMMON,
@@ -38,11 +32,19 @@ def rates(setup: Setup) -> tuple[tuple[RateStep, ...], str]:
 
 def rate_at(setup: Setup, temp_c: float) -> float:
     """The most the table allows at a temperature, as a share of capacity an hour; 0 below its first step."""
-    table, _ = rates(setup)
-    return next(
-        (step.c_rate for step in sorted(table, key=lambda s: -s.from_c) if temp_c >= step.from_c),
-        0.0,
-    )
+    return _at(rates(setup)[0], temp_c)
+
+
+def usual_rate_at(setup: Setup, temp_c: float) -> float:
+    """The same by the usual table of the chemistry."""
+    return _at(usual_rates(setup), temp_c)
+
+
+def _at(table: tuple[RateStep, ...], temp_c: float) -> float:
+    """Of two steps at one temperature the lower counts."""
+    reached = [step for step in table if temp_c >= step.from_c]
+    last_c = max((step.from_c for step in reached), default=None)
+    return min((step.c_rate for step in reached if step.from_c == last_c), default=0.0)
 
 
 def charger_rate(setup: Setup) -> float | None:
@@ -54,6 +56,6 @@ def charger_rate(setup: Setup) -> float | None:
 def most_a(setup: Setup, temp_c: float) -> float:
     """The same in amperes for the whole bank, and never above what the cells' sheet allows."""
     amps = rate_at(setup, temp_c) * setup.capacity_ah
-    if setup.cell.max_charge_a:
-        amps = min(amps, setup.cell.max_charge_a * setup.cells_in_parallel)
+    if setup.sheet_charge_a:
+        amps = min(amps, setup.sheet_charge_a)
     return amps * setup.packs_in_parallel

@@ -6,13 +6,12 @@ from math import inf
 
 import numpy as np
 
-from nipper.core.chemistry import chemistry
 from nipper.core.setup import Setup
 from nipper.core.wiring.fuse import KIND_WORDS, melting_band, melts_after_s
-from nipper.core.wiring.lead import carries_a, loop_ohm, ruined_after_s
+from nipper.core.wiring.lead import carries_a, ruined_after_s
+from nipper.core.wiring.short import short_circuit_a
 
 INVERTER_EFFICIENCY = 0.92  # common practice
-JOINTS_OHM = 1e-3  # lugs, fuse and switches of one pack: common practice
 LONGEST_S, SHORTEST_S = 1e4, 1e-5
 FAULT_S = 5.0  # up to which the adiabatic limit is meant: IEC 60364-4-43, from memory
 Points = list[tuple[float, float]]
@@ -33,26 +32,6 @@ def battery_w_to_a(setup: Setup, watts: float) -> float:
     low = setup.protection.cell_under_voltage
     cell_v = low.alarm_v or low.trip_v + 0.1
     return watts / INVERTER_EFFICIENCY / (cell_v * setup.cells) / setup.packs_in_parallel
-
-
-def pack_ohm(setup: Setup) -> float:
-    """Resistance of one pack with its leads and joints, ohm."""
-    cell_mohm = setup.cell.resistance_mohm or chemistry(setup.chemistry).resistance_mohm_ah / (
-        setup.capacity_ah / setup.cells_in_parallel
-    )
-    wiring = setup.wiring
-    leads = (
-        loop_ohm(wiring.cable_mm2, wiring.cable_length_m or 1.5)
-        if wiring and wiring.cable_mm2
-        else 0.0
-    )
-    return setup.cells * 1e-3 * cell_mohm / setup.cells_in_parallel + leads + JOINTS_OHM
-
-
-def short_circuit_a(setup: Setup) -> float:
-    """What the whole bank drives into a short at its terminals, A: rest voltage at 70 % over the resistance of all packs in parallel."""
-    volts = setup.cells * float(chemistry(setup.chemistry).curve.ocv(70.0))
-    return setup.packs_in_parallel * volts / pack_ohm(setup)
 
 
 def bms_opens_after_s(setup: Setup, current_a: float) -> float:
@@ -137,18 +116,14 @@ def _steps(setup: Setup, most_a: float) -> Points:
 
 
 def _cell_lines(setup: Setup) -> list[Line]:
-    cell, times = setup.cell, setup.cells_in_parallel
-    if cell.max_discharge_a is None:
+    long_a, pulse_a, pulse_s = setup.sheet_discharge_a, setup.sheet_pulse_a, setup.cell.pulse_s
+    if long_a is None:
         return []
-    points = [(cell.max_discharge_a * times, LONGEST_S)]
-    if cell.pulse_discharge_a and cell.pulse_s:
-        points += [
-            (cell.max_discharge_a * times, cell.pulse_s),
-            (cell.pulse_discharge_a * times, cell.pulse_s),
-            (cell.pulse_discharge_a * times, 0.1),
-        ]
+    points = [(long_a, LONGEST_S)]
+    if pulse_a and pulse_s:
+        points += [(long_a, pulse_s), (pulse_a, pulse_s), (pulse_a, 0.1)]
     else:
-        points.append((cell.max_discharge_a * times, 10.0))
+        points.append((long_a, 10.0))
     return [Line("cell", "cells, by their sheet", points, "as entered")]
 
 

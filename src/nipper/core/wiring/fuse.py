@@ -3,27 +3,10 @@
 from functools import lru_cache
 from math import exp, inf, log
 
+# IEC 60269 rated currents, from memory
 RATED_A = (
-    10,
-    15,
-    20,
-    30,
-    40,
-    50,
-    63,
-    80,
-    100,
-    125,
-    160,
-    200,
-    250,
-    315,
-    400,
-    500,
-    630,
-    800,
-    1000,
-)  # IEC 60269 rated currents, from memory
+    2, 4, 6, 10, 16, 20, 25, 32, 40, 50, 63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630, 800, 1000
+)  # fmt: skip
 # gates of gG fuses, IEC 60269-1, from memory: a fuse of that rating does not melt within 10 s at the first current, does within 5 s at the
 # second, does not within 0.1 s at the third, and does within 0.1 s at the fourth
 GATES_A = {
@@ -89,3 +72,8 @@ def melts_after_s(current_a: float, fuse_a: float, kind: str = "gG") -> tuple[fl
     """The soonest and the latest at which it melts at a current, s; inf where it need not ever."""
     soonest, latest = melting_band(fuse_a, kind)
     return _time_s(soonest, current_a), _time_s(latest, current_a)
+
+
+def surely_melts_a(fuse_a: float, kind: str = "gG") -> float:
+    """The current at which it is sure to melt within its conventional time, A (I2 of the standards)."""
+    return melting_band(fuse_a, kind)[1][0][0]

@@ -5,11 +5,14 @@ from math import inf, log
 
 import numpy as np
 
+from nipper.core.wiring.fuse import surely_melts_a
+
 LEADS = (  # mm2, A with 70 degC and with 105 degC insulation: ISO 10133, from memory
     (2.5, 25, 35), (4, 35, 45), (6, 45, 60), (10, 65, 90), (16, 90, 130), (25, 120, 170), (35, 160, 210), (50, 210, 270),
     (70, 265, 330), (95, 310, 390), (120, 360, 450), (150, 380, 475),
 )  # fmt: skip
 COPPER_OHM_MM2_M = 1.0 / 58.0  # IEC 60028 annealed copper at 20 degC
+OVERLOAD = 1.45  # of what a lead carries, for the conventional time: IEC 60364-4-43, from memory
 K_PVC = 115.0  # A sqrt(s)/mm2, from 70 to 160 degC: IEC 60364-4-43, from memory
 WARM_K, RISE_K, AIR_C = (
     40.0,
@@ -26,6 +29,18 @@ def carries_a(mm2: float, hot: bool = False) -> float:
         [high if hot else low for _, low, high in LEADS],
     )
     return float(np.interp(mm2, [0.0, *sizes], [0.0, *carries]))
+
+
+def protected_by_a(mm2: float, kind: str = "gG", hot: bool = False) -> float:
+    """The largest fuse that protects a lead against overload, A.
+
+    Notes
+    -----
+    IEC 60364-4-43, from memory: In <= Iz, and I2 <= 1.45 Iz. A gG fuse melts surely only at 1.6 In, so
+    the second asks for more than the first.
+    """
+    long_a = carries_a(mm2, hot)
+    return min(long_a, OVERLOAD * long_a / (surely_melts_a(100.0, kind) / 100.0))
 
 
 def ruined_after_s(current_a: float, mm2: float) -> float:
