@@ -194,7 +194,8 @@ def test_the_energy_budget_is_the_worked_arithmetic():
         assert usable_kwh(setup) * 1e3 == pytest.approx(
             row["wh"], rel=0.02
         )  # 14336 Wh nominal; all of it between full and 2.60 V
-        budget = autonomy(put(setup, {"usage": {"kwh_per_day": row["load_wh_per_day"] / 1e3}}), {})
+        usage = {"kwh_per_day": row["load_wh_per_day"] / 1e3}
+        budget = autonomy(put(setup, {"usage": usage, "wiring.standby_w": None}), {})
         assert budget.without_sun_days == pytest.approx(
             row["days"] * usable_kwh(setup) * 1e3 / (row["wh"] * row["dod"]), rel=1e-6
         )
@@ -231,6 +232,20 @@ def test_more_sun_lasts_longer_and_winter_gives_less():
     assert rich.refill_days["midsummer"]
 
 
+def test_standby_counts_and_modules_left_over_or_beyond_the_input_do_not():
+    setup = put(new_setup("lfp", 16, 280.0, 2), {"usage": {"kwh_per_day": 2.0}, **pv(5, 2)})
+    awake = put(setup, {"wiring.standby_w": 10.0})
+    plain = autonomy(put(setup, {"wiring.standby_w": None}), {})
+    # 2 x 10 W for a day are 0.48 kWh beside 2.0 / 0.92
+    assert autonomy(awake, {}).without_sun_days == pytest.approx(
+        plain.without_sun_days * (2.0 / 0.92) / (2.0 / 0.92 + 0.48)
+    )
+    module = setup.solar.module
+    assert plain.sun_w == pytest.approx(4 * module.vmp_v * module.imp_a)  # the fifth is left over
+    small = autonomy(put(setup, {"solar.tracker.max_w": 600.0}), {})
+    assert small.sun_w == 600.0
+
+
 @pytest.mark.parametrize("chemistry", ["lfp", "nmc", "lto"])
 def test_a_second_charger_to_begin_with_is_sound(chemistry):
     """Also without a main charger: by the chemistry, never LFP's voltage on another cell."""
@@ -245,3 +260,15 @@ def test_a_second_charger_to_begin_with_is_sound(chemistry):
         assert not [
             f for f in check(made) if f.code in ("other-charger-against-trip", "chargers-together")
         ]
+
+
+def test_the_open_loop_sheet_stays_under_main_fuse_leads_and_every_trip():
+    bank = new_setup("lfp", 16, 280.0, 4)
+    thin = put(bank, {"wiring.main_fuse_a": 125.0, "wiring.main_cable_mm2": 50.0})
+    assert openloop.discharge_a(thin) == pytest.approx(0.8 * 125.0)
+    assert openloop.charge_a(thin) == pytest.approx(0.8 * 125.0)
+    lead = put(bank, {"wiring.main_cable_mm2": 16.0})
+    assert openloop.discharge_a(lead) == pytest.approx(90.0)
+    high = put(bank, {"protection.pack_under_voltage": {"trip_v": 48.0, "release_v": 50.0}})
+    assert openloop.low_cut_v(high) > 48.0
+    assert openloop.low_restart_v(high) >= 50.0

@@ -43,6 +43,7 @@ class Chemistry:
     nominal_v: float
     knee_v: float
     resistance_mohm_ah: float
+    wh_per_kg: float
     curve_source: str
     usual: Mapping[str, Sourced]
 
@@ -76,6 +77,7 @@ LFP = Chemistry(
     nominal_v=3.2,
     knee_v=3.38,
     resistance_mohm_ah=80.0,  # from memory of data sheets: 50 to 150 mohm Ah for large cells
+    wh_per_kg=160.0,  # 120 to 190, from memory
     curve_source=(
         "constructed from published fits: positive electrode Afshar et al. 2017, negative electrode Mohtat et al. 2020, between "
         "2.50 and 3.65 V; real cells rest within about 25 mV of it between 10 and 95 %"
@@ -103,6 +105,7 @@ NMC = Chemistry(
     nominal_v=3.65,
     knee_v=3.95,
     resistance_mohm_ah=110.0,  # from memory: about 22 mohm of a 5 Ah cell
+    wh_per_kg=240.0,  # 180 to 280, from memory
     curve_source="published fit: Chen et al. 2020, between 2.50 and 4.20 V; other 4.2 V cells differ by up to 0.3 V below 50 %",
     usual=MappingProxyType(
         {
@@ -127,6 +130,7 @@ LTO = Chemistry(
     nominal_v=2.3,
     knee_v=2.55,
     resistance_mohm_ah=30.0,  # from memory, low to medium confidence
+    wh_per_kg=80.0,  # 50 to 110, from memory
     curve_source="constructed: positive electrode of Chen et al. 2020 less 1.55 V of a flat titanate; not a measured cell",
     usual=MappingProxyType(
         {

@@ -8,11 +8,20 @@ import numpy as np
 from nipper.core.chemistry import chemistry
 from nipper.core.forecast.twin import Known, habits, usual_habits
 from nipper.core.setup import Setup
-from nipper.core.simulate.sky import CLEARNESS, clear_sky_w_m2, cos_zenith
+from nipper.core.simulate.sky import (
+    CLEARNESS,
+    ambient_c,
+    clear_sky_w_m2,
+    cos_zenith,
+    module_share,
+)
 from nipper.core.sources.openloop import charge_a
+from nipper.core.sources.solar import as_set
 
 INVERTER = 0.92  # common practice
 CHARGER = 0.96  # of a PV charger: common practice
+# of the air, over the year and the day: temperate places, from memory
+MEAN_AIR_C, SEASON_K, DAY_K = 11.0, 9.0, 5.0
 MIDWINTER, MIDSUMMER, EQUINOX = 355, 172, 80  # day of the year
 
 
@@ -56,10 +65,26 @@ def usable_kwh(setup: Setup) -> float:
 
 
 def day_kwh(pv_w: float, latitude_deg: float, day_of_year: int, share: float) -> float:
-    """What flat modules give on a day, kWh: a clear sky (Haurwitz) by the share that comes through."""
+    """What flat modules give on a day, kWh: a clear sky by the share that comes through, heat and reflection off."""
     hour = np.arange(0.0, 24.0, 0.1)
-    irradiance = clear_sky_w_m2(cos_zenith(np.full_like(hour, day_of_year), hour, latitude_deg))
-    return float(pv_w * irradiance.sum() * 0.1 / 1e6 * share * CHARGER)
+    day = np.full_like(hour, day_of_year)
+    high = cos_zenith(day, hour, latitude_deg)
+    air_c = ambient_c(day, hour, MEAN_AIR_C, SEASON_K, DAY_K)
+    # clouds take from the light before it can warm the modules
+    power = module_share(share * clear_sky_w_m2(high, day), high, air_c)
+    return float(pv_w * power.sum() * 0.1 / 1e3 * CHARGER)
+
+
+def standby_kwh(setup: Setup) -> float:
+    """What all BMS and what they feed draw a day by themselves, kWh."""
+    watts = setup.wiring.standby_w if setup.wiring and setup.wiring.standby_w else 0.0
+    return watts * setup.packs_in_parallel * 24.0 / 1e3
+
+
+def sun_w(setup: Setup) -> float | None:
+    """Peak power of the modules that are wired, as far as the input takes it; None without modules entered."""
+    wired = as_set(setup)
+    return None if wired is None else wired.usable_w
 
 
 def autonomy(setup: Setup, known: Mapping[int, Known], latitude_deg: float = 52.0) -> Autonomy:
@@ -67,29 +92,26 @@ def autonomy(setup: Setup, known: Mapping[int, Known], latitude_deg: float = 52.
     usual, seen = usual_habits(setup), habits(known)
     entered = setup.usage.kwh_per_day if setup.usage else None
     load = entered or seen.load_kwh_per_day or usual.load_kwh_per_day or 1.0
-    solar = setup.solar
-    sun_w = (
-        solar.modules * solar.module.vmp_v * solar.module.imp_a
-        if solar
-        else seen.sun_w or usual.sun_w or 0.0
-    )
+    peak_w = sun_w(setup) or seen.sun_w or usual.sun_w or 0.0
     usable = usable_kwh(setup)
-    drawn = load / INVERTER
+    # what a log shows drawn holds the standby already
+    standby = 0.0 if not entered and seen.load_kwh_per_day else standby_kwh(setup)
+    drawn = load / INVERTER + standby
     amps = charge_a(setup)
 
     def lasts(day: int, weather: str) -> float | None:
-        short = drawn - day_kwh(sun_w, latitude_deg, day, CLEARNESS[weather][0])
+        short = drawn - day_kwh(peak_w, latitude_deg, day, CLEARNESS[weather][0])
         return usable / short if short > 0.0 else None
 
     def refills(day: int) -> float | None:
-        surplus = day_kwh(sun_w, latitude_deg, day, CLEARNESS["clear"][0]) - drawn
+        surplus = day_kwh(peak_w, latitude_deg, day, CLEARNESS["clear"][0]) - drawn
         return usable / surplus if surplus > 0.001 * usable else None
 
     return Autonomy(
         usable_kwh=usable,
         kwh_per_day=load,
         measured=bool(entered or seen.load_kwh_per_day),
-        sun_w=sun_w,
+        sun_w=peak_w,
         without_sun_days=usable / drawn,
         cloudy_winter_days=lasts(MIDWINTER, "cloudy"),
         cloudy_summer_days=lasts(MIDSUMMER, "cloudy"),

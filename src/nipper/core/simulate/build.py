@@ -18,13 +18,12 @@ GAS_J_MOL_K = 8.314462618
 ACTIVATION_J_MOL = 25_000.0  # 15 to 40 kJ/mol, from memory; published sets give 19 to 29
 REST_DEAD_BAND_A = 0.2  # below this many meters read 0.0 A: common practice
 MAX_EVENTS = 200_000
+LARGE_KG = 5.6  # a cell of 280 Ah
 LEAD_JOINTS_OHM = 2e-3  # joints, fuse and switch of one pack: common practice
 COPPER_M_OHM_MM2 = 58.0  # IEC 60028 annealed copper
-SWITCH_OHM, SWITCH_K_W, SWITCH_TAU_S = (
-    0.5e-3,
-    4.0,
-    120.0,
-)  # of the BMS's switches on their sheet of metal: from memory
+# a BMS is built for its own trips: at the higher one its switches stand that much above the pack (from
+# memory)
+SWITCH_RISE_K, SWITCH_TAU_S = 40.0, 120.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,11 +77,9 @@ def minutes(setup: Setup, scenario: Scenario, rng: np.random.Generator) -> layou
     begin = datetime.fromtimestamp(start_s(scenario), UTC)
     hour = (begin.hour + begin.minute / 60.0 + since) % 24.0
     day = begin.timetuple().tm_yday + since / 24.0
-    sun = (
-        pv_w(setup, scenario)
-        * sky.clear_sky_w_m2(sky.cos_zenith(day, hour, scenario.latitude_deg))
-        / 1000.0
-    )
+    air = sky.ambient_c(day, hour, scenario.ambient_c, scenario.season_c, scenario.day_c)
+    high = sky.cos_zenith(day, hour, scenario.latitude_deg)
+    sun = pv_w(setup, scenario) * sky.module_share(sky.clear_sky_w_m2(high, day), high, air)
     sun *= sky.clouds(rng, count, scenario.weather)
     house = scenario.loads
     shares = (
@@ -93,7 +90,6 @@ def minutes(setup: Setup, scenario: Scenario, rng: np.random.Generator) -> layou
     load, starts = sky.loads_w(rng, hour, *shares)
     if setup.wiring and setup.wiring.standby_w:
         load = load + setup.wiring.standby_w * setup.packs_in_parallel
-    air = sky.ambient_c(day, hour, scenario.ambient_c, scenario.season_c, scenario.day_c)
     for event in scenario.events:
         part = slice(
             round(event.day * sky.MINUTES_A_DAY),
@@ -148,7 +144,7 @@ def cells(
         own["bias"][at] = fault.bias_mv * 1e-3
         own["ambient"][at] = -fault.colder_c
         capacity[at] = (setup.capacity_ah * healthy.capacity * fault.capacity_pct / 100.0)[at]
-    mass_kg = chem.nominal_v * setup.capacity_ah / 160.0  # 160 Wh/kg, from memory of LFP cells
+    mass_kg = chem.nominal_v * setup.capacity_ah / chem.wh_per_kg
     curve = rest_curve(setup, scenario)
     return layout.Cells(
         capacity_ah=capacity,
@@ -173,7 +169,8 @@ def cells(
         ** (
             2 / 3
         ),  # some W/K of a cell's share of the case to the air: a guess, from memory of small cases
-        neighbour_w_k=0.3,
+        neighbour_w_k=0.3
+        * (mass_kg / LARGE_KG) ** (1 / 3),  # area over length: a guess, from memory
         efficiency=1.0,
     )
 
@@ -216,7 +213,7 @@ def state(
         asked_share=np.ones((packs, 2)),
         off=np.zeros(packs, bool),
         offline=np.zeros(packs, bool),
-        stages=np.zeros((1 + len(scenario.chargers), 4)),
+        stages=np.zeros((1 + len(scenario.chargers), 5)),
         lost_s=np.zeros(1),
         seen_w=np.zeros(1),
         heat_j=np.zeros(shape),
@@ -231,11 +228,7 @@ def limits(setup: Setup) -> Floats:
     never = np.where(layout.RISING, np.inf, -np.inf)
     table = np.array([never, never, np.zeros(never.size), never])
     for j, name in enumerate(layout.PROTECTIONS):
-        limit = (
-            setup.charge_cutoff
-            if name == "charge_under_temperature"
-            else getattr(setup.protection, name)
-        )
+        limit = getattr(setup.protection, name)
         if limit is None:
             continue
         values = limit.model_dump(exclude_none=True)
@@ -269,9 +262,16 @@ def bms(setup: Setup) -> layout.Bms:
         step_v=0.001,
         step_a=0.1,
         offset_a=0.04,
-        switch_k_a2=SWITCH_OHM * SWITCH_K_W,
+        switch_k_a2=SWITCH_RISE_K / _rated_a(setup) ** 2,
         switch_tau_s=SWITCH_TAU_S,
     )
+
+
+def _rated_a(setup: Setup) -> float:
+    """What the BMS's switches are built for: its higher trip, else one hour's current."""
+    p = setup.protection
+    trips = [limit.trip_a for limit in (p.charge_over_current, p.discharge_over_current) if limit]
+    return max(trips, default=setup.capacity_ah)
 
 
 def charge_rate_a(setup: Setup) -> float:
@@ -297,6 +297,10 @@ def chargers(setup: Setup, scenario: Scenario) -> Floats:
         and charging.equalise_v is not None
         and charging.equalise_every_days is not None
     )
+    stop_c = charging.cold_stop_c if charging else None
+    resume_c = charging.cold_resume_c if charging else None
+    if stop_c is not None and resume_c is None:
+        resume_c = stop_c + 1.0
     first = [
         target_v,
         60.0 * charging.absorption_min if charging else 3600.0,
@@ -307,24 +311,24 @@ def chargers(setup: Setup, scenario: Scenario) -> Floats:
         86400.0 * charging.equalise_every_days
         if charging and charging.equalise_every_days and periodic
         else 0.0,
+        -np.inf if stop_c is None else stop_c,
+        -np.inf if resume_c is None else resume_c,
     ]
-    return np.array(
+    others = [
         [
-            first,
-            *(
-                [
-                    c.absorption_v,
-                    60.0 * c.absorption_min,
-                    c.float_v,
-                    0.0,
-                    c.max_a,
-                    c.absorption_v,
-                    0.0,
-                ]
-                for c in scenario.chargers
-            ),
+            c.absorption_v,
+            60.0 * c.absorption_min,
+            c.float_v,
+            0.0,
+            c.max_a,
+            c.absorption_v,
+            0.0,
+            -np.inf,
+            -np.inf,
         ]
-    )
+        for c in scenario.chargers
+    ]
+    return np.array([first, *others])
 
 
 def wires(setup: Setup, scenario: Scenario) -> layout.Wires:

@@ -22,6 +22,7 @@ from nipper.core.simulate.layout import (
     CELL_UNDER,
     CHARGE_COLD,
     CHARGE_OPEN,
+    COLD,
     DISCHARGE_OPEN,
     EMF,
     EQUALISE_EVERY_S,
@@ -30,6 +31,8 @@ from nipper.core.simulate.layout import (
     FLOAT_V,
     INNER,
     MOST_A,
+    RESUME_C,
+    STOP_C,
     STUCK,
     TAIL_A,
     TARGET_V,
@@ -100,6 +103,7 @@ def share_current(
         stuck[p] = offline[p] or (off[p] and not any_source)
     ask_a, draw_a = _asked(link, asked_share, lost_s, stuck)
     limiter, bus_v, load_a, sun_a = BY_NOTHING, 0.0, 0.0, 0.0
+    cold = _too_cold(chargers, stages, 0, pack[COLD])
     for _ in range(packs + 1):
         conductance, drive = 0.0, 0.0
         for p in range(packs):
@@ -122,20 +126,22 @@ def share_current(
                 bus,
             )
         open_v = drive / conductance
-        load_a, seen_a = (
-            load_w / wires.inverter_efficiency / open_v,
-            seen_w / wires.inverter_efficiency / open_v,
-        )
+        seen_a = seen_w / wires.inverter_efficiency / open_v
         sun_a = sun_w / open_v
         given[0], limiter = _first_charger(
             sun_a, chargers[0, MOST_A], ask_a, link.own_charge_a, seen_a
         )
         for s in range(1, given.size):
             given[s] = min(other_a[minute, s - 1], chargers[s, MOST_A])
+        if cold:
+            given[0], limiter = 0.0, BY_COLD
         limiter = _give_way(chargers, stages, given, limiter, conductance, drive, seen_a)
         total_a = given.sum()
-        load_a = min(load_a, total_a + draw_a)
-        bus_v = (drive + total_a - load_a) / conductance
+        bus_v = _bus_voltage(conductance, drive + total_a, load_w / wires.inverter_efficiency)
+        load_a = drive + total_a - conductance * bus_v
+        if load_a > total_a + draw_a:
+            load_a = total_a + draw_a
+            bus_v = (drive + total_a - load_a) / conductance
         again = False
         for p in range(packs):
             current[p] = 0.0
@@ -165,6 +171,26 @@ def share_current(
         _advance_stage(chargers, stages, s, bus_v, could_a, given.sum() - load_a, step_s)
     bus[0], bus[1], bus[2] = sun_a, given.sum(), load_a
     return limiter if any_source else BY_NOTHING
+
+
+@compiled
+def _bus_voltage(conductance, drive_a, load_w):
+    """Where source and load of constant power meet: G V - drive + P / V = 0; the most it can give beyond that."""
+    inside = drive_a * drive_a - 4.0 * conductance * load_w
+    return (drive_a + math.sqrt(max(inside, 0.0))) / (2.0 * conductance)
+
+
+@compiled
+def _too_cold(chargers, stages, s, cold_c):
+    """A charger's own cutoff, by a sensor on the coldest pack: it stops below, and resumes at, its values."""
+    coldest_c = math.inf
+    for p in range(cold_c.size):
+        coldest_c = min(coldest_c, cold_c[p])
+    if coldest_c < chargers[s, STOP_C]:
+        stages[s, 4] = 1.0
+    elif coldest_c >= chargers[s, RESUME_C]:
+        stages[s, 4] = 0.0
+    return stages[s, 4] > 0.0
 
 
 @compiled

@@ -58,13 +58,13 @@ def run(
 
     Parameters
     ----------
-    limits : [4, protections], chargers : [chargers, 7]; see the constants in ``layout``
+    limits : [4, protections], chargers : [chargers, 9]; see the constants in ``layout``
     sensor_c : [packs, sensors] a temperature put on a sensor by hand, NaN where it reads its cell
 
     Notes
     -----
     Each step the voltages are those of a source with inner resistance; the bus finds the currents; RC branches advance exactly, heat by
-    an explicit step far below its time constants, charge by the current times the step, so that charge is conserved to rounding.
+    an implicit step, which no small cell makes diverge, charge by the current times the step, so that charge is conserved to rounding.
     """
     charge_ah, slow1_v, slow2_v, swing, temp_c, moved_ah, balancing = (
         state.charge_ah, state.slow1_v, state.slow2_v, state.hysteresis, state.temp_c, state.moved_ah, state.balancing
@@ -157,7 +157,18 @@ def run(
             relax(slow1_v, r1, kept1, amps, p)
             relax(slow2_v, r2, kept2, amps, p)
             pack[STRING_V, p], heat_w = terminal_voltages(
-                rest_v, work.rise_v_ah, r0, slow1_v, slow2_v, amps, hours, true_v, heat_j, p
+                rest_v,
+                work.rise_v_ah,
+                r0,
+                slow1_v,
+                slow2_v,
+                cells.hysteresis_v,
+                swing,
+                amps,
+                hours,
+                true_v,
+                heat_j,
+                p,
             )
             through = abs(amps) * hours
             effect = amps * hours * (cells.efficiency if amps > 0.0 else 1.0)

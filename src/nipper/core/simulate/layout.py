@@ -92,8 +92,10 @@ class Cells(NamedTuple):
 
 # rows of the table of limits, [4, protections]; infinite, on the side never reached, where there is no such limit
 TRIP, RELEASE, DELAY, ALARM = 0, 1, 2, 3
-# columns of the table of chargers, [chargers, 7]; the first charger is the sun's
-TARGET_V, ABSORPTION_S, FLOAT_V, TAIL_A, MOST_A, EQUALISE_V, EQUALISE_EVERY_S = range(7)
+# columns of the table of chargers, [chargers, 9]; the first charger is the sun's
+TARGET_V, ABSORPTION_S, FLOAT_V, TAIL_A, MOST_A, EQUALISE_V, EQUALISE_EVERY_S, STOP_C, RESUME_C = (
+    range(9)
+)
 
 
 class Bms(NamedTuple):
@@ -159,7 +161,7 @@ class State(NamedTuple):
     asked_share: Floats  # [packs, 2] of the full charge and discharge current, what a closed-loop BMS asks for
     off: Flags  # [packs], powered off by itself
     offline: Flags  # [packs], taken from the bus by somebody
-    stages: Floats  # [chargers, 4] stage, seconds in absorption, seconds since equalise, equalising
+    stages: Floats  # [chargers, 5] stage, seconds in absorption, seconds since equalise, equalising, cold
     lost_s: Floats  # [1] seconds without a link
     seen_w: Floats  # [1] the load as the chargers follow it
     heat_j: Floats  # not yet in the temperature

@@ -38,15 +38,22 @@ def relax(slow_v, resistance_ohm, kept, amps, p):
 
 
 @vectorised
-def terminal_voltages(rest_v, rise_v_ah, r0_ohm, slow1_v, slow2_v, amps, hours, out_v, heat_j, p):
-    """Voltage of each cell with its joint at the step's end, and the heat of the step. Returns the sums: V, and W of heat."""
+def terminal_voltages(
+    rest_v, rise_v_ah, r0_ohm, slow1_v, slow2_v, hysteresis_v, swing, amps, hours, out_v, heat_j, p
+):
+    """Voltage of each cell with its joint at the step's end, and the heat of the step.
+
+    What hysteresis takes is lost as well: over a full cycle its loop is heat. Returns the sums: V, and
+    W of heat.
+    """
     total, watts, effect, seconds = 0.0, 0.0, amps * hours, 3600.0 * hours
     for i in range(rest_v.shape[1]):
         drop = amps * r0_ohm[p, i] + slow1_v[p, i] + slow2_v[p, i]
+        lost = amps * (drop + hysteresis_v * swing[p, i])
         out_v[p, i] = rest_v[p, i] + effect * rise_v_ah[p, i] + drop
-        heat_j[p, i] += amps * drop * seconds
+        heat_j[p, i] += lost * seconds
         total += out_v[p, i]
-        watts += amps * drop
+        watts += lost
     return total, watts
 
 
@@ -103,10 +110,17 @@ def warm(cells, temp_c, air_c, heat_j, passed_s, r0, r1, r2):
         for i in range(n):
             here = temp_c[p, i]
             after = temp_c[p, i + 1] if i < n - 1 else here
-            flow_w = cells.neighbour_w_k * ((before if i > 0 else here) + after - 2.0 * here)
-            flow_w += cells.loss_w_k * (air_c + cells.ambient_offset_c[p, i] - here)
+            # implicit in its own temperature: a small cell passes its heat on within a minute
+            sides = (1.0 if i > 0 else 0.0) + (1.0 if i < n - 1 else 0.0)
+            nearby = cells.neighbour_w_k * (
+                (before if i > 0 else 0.0) + (after if i < n - 1 else 0.0)
+            )
+            around = cells.loss_w_k * (air_c + cells.ambient_offset_c[p, i])
+            leaves = cells.loss_w_k + cells.neighbour_w_k * sides
             before = here
-            temp_c[p, i] = here + (heat_j[p, i] + flow_w * passed_s) / cells.heat_j_k
+            temp_c[p, i] = (cells.heat_j_k * here + heat_j[p, i] + passed_s * (nearby + around)) / (
+                cells.heat_j_k + passed_s * leaves
+            )
             heat_j[p, i] = 0.0
             warmth = math.exp(cells.arrhenius_k * (1.0 / (temp_c[p, i] + 273.15) - 1.0 / 298.15))
             r0[p, i] = cells.r0_ohm[p, i] * warmth + cells.joint_ohm[p, i]
