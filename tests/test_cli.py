@@ -240,3 +240,25 @@ def test_check_gives_the_open_loop_sheet_the_schools_and_the_strings(tmp_path):
     assert next(f for f in told["findings"] if f["code"] == "pv-string")["suggestion"] == {
         "solar.in_series": 2
     }
+
+
+@pytest.mark.parametrize(
+    ("cells", "rows"),
+    [(["99.0"] * 4, 200), (["0"] * 4, 200), ([""] * 4, 200), (["3.3"] * 3 + ["99"], 50)],
+)
+def test_voltages_that_cannot_be_are_told_in_a_line_and_never_a_traceback(tmp_path, cells, rows):
+    head = "time,current_a,pack_v,cell_01_v,cell_02_v,cell_03_v,cell_04_v"
+    lines = [f"{1.75e9 + 60 * i:.0f},1.0,13.2,{','.join(cells)}" for i in range(rows)]
+    log, setup = tmp_path / "log.csv", tmp_path / "four.json"
+    log.write_text("\n".join([head, *lines, ""]))
+    setup.write_text(dumps(new_setup("lfp", 4, 100.0)))
+    done = nipper("diagnose", log, "--setup", setup, "--json")
+    assert "Traceback" not in done.stderr
+    assert "Warning" not in done.stderr
+    if "3.3" in cells:
+        assert (done.returncode, done.stderr) == (0, "")
+        assert json.loads(done.stdout)["verdict"] == "not_enough_data"
+    else:
+        assert done.returncode == 2
+        assert len(done.stderr.splitlines()) == 1
+        assert "none of 200 rows has any" in done.stderr

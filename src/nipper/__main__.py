@@ -1,11 +1,16 @@
 """Chooses: a headless command, or the window."""
 
 import sys
+import warnings
 
 
 def main() -> int:
     """Entry point of ``nipper``."""
     arguments = sys.argv[1:]
+    if (
+        not sys.warnoptions
+    ):  # what libraries warn of is for developers (python -W); users get sentences
+        warnings.simplefilter("ignore")
     from nipper import cli
 
     if arguments and (

@@ -29,7 +29,7 @@ def test_the_day_is_drawn_and_told(open_window, charge):
     day = open_window.forecasts.day
     assert day.hour[0] == 0.0
     assert 23.0 < day.hour[-1] < 24.0
-    assert open_window.rail.entries["charge"].sentence.startswith("0.10C")
+    assert open_window.rail.entries["charge"].sentence.startswith("0.20C")
     assert len(charge.chart.volts.item.listDataItems()) >= 2
     assert any("such days" in c.place for c in open_window.follows.shown)
 
@@ -104,7 +104,7 @@ def test_the_table_of_rates_is_edited_and_goes_back_to_the_usual_one(open_window
     rates = charge.rates
     assert not rates.usual.isVisibleTo(rates)
     rates.add.click()
-    assert [s.from_c for s in open_window.document.setup.charging.rates] == [0.0, 10.0, 20.0]
+    assert [s.from_c for s in open_window.document.setup.charging.rates] == [0.0, 2.0, 10.0, 20.0]
     _, c_rate = rates.fields[1]
     c_rate.set_value(0.3)
     c_rate.entered.emit(0.3)

@@ -116,3 +116,34 @@ def test_a_mapping_of_another_file_is_told(small_log):
     draft = understand(table, wrong, False, None)
     assert draft.log is None
     assert "expected a column 'Stamp'" in draft.trouble
+
+
+def test_a_second_file_dropped_while_the_first_is_read_is_the_one_that_is_taken(
+    qtbot, page, bench, small_log, tmp_path
+):
+    first, second = tmp_path / "first.csv", tmp_path / "second.csv"
+    first.write_text(dialect(small_log.select(slice(0, 300))))
+    second.write_text(dialect(small_log.select(slice(300, 350))))
+    where = (bench, bench.setup(), bench.packs(), 2, "UTC")
+    late = read_draft(str(first), bench, bench.setup(), "UTC")
+    page.open_file(str(first), *where)
+    page.open_file(str(second), *where)
+    page._understood(late)  # the first one's answer was already on its way
+    assert page.draft is None
+    qtbot.waitUntil(lambda: page.draft is not None)
+    assert page.draft.file == str(second)
+    assert "second.csv: 50 rows" in words(page)
+    with qtbot.waitSignal(page.finished) as finished:
+        page.confirm()
+    assert finished.args == [50, 2]
+
+
+def test_nothing_is_opened_while_an_import_runs(qtbot, draft_page, bench, tmp_path, small_log):
+    other = tmp_path / "other.csv"
+    other.write_text(dialect(small_log.select(slice(0, 50))))
+    with qtbot.waitSignal(draft_page.finished) as finished:
+        draft_page.confirm()
+        draft_page.open_file(str(other), bench, bench.setup(), bench.packs(), 1, "UTC")
+        assert "other.csv was not opened: one import at a time" in words(draft_page)
+    assert finished.args == [200, 2]
+    assert draft_page.draft.file.endswith("log.csv")

@@ -187,6 +187,17 @@ def test_a_supply_to_wake_a_pack_stays_inside_its_charge(chemistry):
     assert any("Do not force" in step for step in found.steps)
 
 
+def test_a_supply_to_wake_a_pack_stays_inside_the_cells_own_sheet():
+    narrow = put(
+        new_setup("nmc", 14, 100.0),
+        {"cell.max_v": 4.0, "cell.min_v": 3.0, "cell.max_charge_a": 2.0, "charging": None},
+    )
+    found = recovery(narrow)
+    assert found.supply_v <= 14 * 4.0
+    assert found.supply_a <= 2.0
+    assert any("Below 3.00 V on any" in step for step in found.steps)
+
+
 # worked examples: safe trip = 0 + the sensor's error + how much colder the cell is
 def test_a_safe_cutoff_covers_sensor_and_place():
     for row in json.loads((REFERENCE / "arithmetic.json").read_text())["cold_charge_chain"]["rows"]:

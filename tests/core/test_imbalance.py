@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nipper.core.chemistry import chemistry as core_chemistry
+from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.imbalance.causes import starved
 from nipper.core.imbalance.diagnosis import diagnose, to_json
 from nipper.core.imbalance.drift import balanced_ah, fit, straight_line
@@ -473,3 +474,26 @@ def test_a_balancer_is_not_starved_by_a_drift_that_no_cells_have(make_setup):
         ]
         known = replace(calm(), drift=fit(offsets, None, 16))
         assert bool([c for c in starved(known, setup) if c.confidence > 0.5]) is named
+
+
+def test_levelling_by_hand_stays_inside_the_cells_own_sheet():
+    setup = put(
+        new_setup("nmc", 14, 100.0),
+        {"cell.max_v": 4.0, "cell.max_charge_a": 1.5, "cell.max_discharge_a": 1.0},
+    )
+    assert feed(5.0, setup).supply_v <= 4.0
+    assert feed(5.0, setup).current_a <= 1.5
+    assert bleed(5.0, setup).current_a <= 1.0
+    double = put(setup, {"cells_in_parallel": 2})
+    assert 1.5 < feed(5.0, double).current_a <= 3.0
+
+
+# 14s20p of 22 mohm cells: each group has a twentieth
+def test_cells_in_parallel_share_their_resistance():
+    single = put(new_setup("nmc", 14, 100.0), {"cell.resistance_mohm": 22.0})
+    group = put(single, {"cells_in_parallel": 20})
+    assert cell_resistance_ohm(single) == pytest.approx(0.022)
+    assert cell_resistance_ohm(group) == pytest.approx(0.0011)
+    # by the chemistry alone the group's capacity decides, however many cells make it
+    usual = put(new_setup("nmc", 14, 100.0), {"cell.resistance_mohm": None})
+    assert cell_resistance_ohm(put(usual, {"cells_in_parallel": 20})) == cell_resistance_ohm(usual)

@@ -157,7 +157,7 @@ def test_the_mapping_can_be_kept_as_json(log):
 def test_a_plain_log_reads_back_what_was_written(tmp_path_factory, rows, cells, seed, fraction):
     rng = np.random.default_rng(seed)
     cell_v = np.round(rng.uniform(2.5, 3.65, (rows, cells)), 3).astype(np.float32)
-    cell_v[rng.random((rows, cells)) < 0.02] = np.nan
+    cell_v[:, 1:][rng.random((rows, cells - 1)) < 0.02] = np.nan  # a row without any is left out
     log = Log(
         time_s=1.7e9 + np.cumsum(rng.integers(1, 90, rows)) + (0.25 if fraction else 0.0),
         current_a=np.round(rng.normal(0, 30, rows), 1),
@@ -174,6 +174,18 @@ def test_a_plain_log_reads_back_what_was_written(tmp_path_factory, rows, cells, 
     for name in ("current_a", "pack_v", "cell_v", "temp_c", "soc_pct"):
         np.testing.assert_allclose(getattr(read, name), getattr(log, name), atol=1e-6, err_msg=name)
     assert np.array_equal(read.balancing, log.balancing)
+
+
+def test_rows_without_a_readable_cell_are_left_out_and_told(tmp_path):
+    rows = [
+        f"{1700000000 + 60 * i},1.0,13.2," + ("3.300,3.301" if i % 4 else "99,0") for i in range(40)
+    ]
+    path = tmp_path / "log.csv"
+    path.write_text("\n".join(["time,current_a,pack_v,cell_01_v,cell_02_v", *rows, ""]))
+    log = read_log(path)
+    assert (log.rows, log.unreadable) == (30, 10)
+    assert np.isfinite(log.cell_v).all()
+    assert "10 rows without a readable cell were left out." in [o.text for o in oddities(log)]
 
 
 PLAIN = b"time,current_a,pack_v,cell_01_v,cell_02_v,cell_03_v,cell_04_v\n1700000000,1.0,13.2,3.300,3.301,3.302,3.303\n1700000060,1.0,13.2,3.300,3.301,3.302,3.303\n"

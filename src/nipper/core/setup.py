@@ -215,6 +215,13 @@ class ExtraCharger(Part):
     absorption_min: float = Field(default=60.0, ge=0, title="absorption time")
     float_v: float | None = Field(default=None, gt=0, title="float")
     max_charge_a: float = Field(gt=0, title="charge current")
+    cold_stop_c: float | None = Field(
+        default=None,
+        ge=-60,
+        le=100,
+        title="stops below",
+        description="its own cutoff in the cold, or that of a relay, by a sensor on the coldest cell",
+    )
 
 
 class Charging(Part):

@@ -55,6 +55,7 @@ class Draft:
     log: Log | None
     odd: tuple[Oddity, ...]
     trouble: str
+    file: str = ""
 
 
 def read_draft(path: str, bench: Bench | None, setup: Setup | None, zone: str) -> Draft:
@@ -62,20 +63,20 @@ def read_draft(path: str, bench: Bench | None, setup: Setup | None, zone: str) -
     table = read_table(path)
     known = bench.mapping(shape_key(table.columns)) if bench else None
     mapping = ColumnMapping.from_json(known) if known else proposal(table, zone)
-    return understand(table, mapping, known is not None, setup)
+    return understand(table, mapping, known is not None, setup, path)
 
 
 def understand(
-    table: Table, mapping: ColumnMapping, remembered: bool, setup: Setup | None
+    table: Table, mapping: ColumnMapping, remembered: bool, setup: Setup | None, file: str = ""
 ) -> Draft:
     """Read a table through a mapping."""
     try:
         log = to_log(table, mapping)
     except NipperError as error:
-        return Draft(table, mapping, remembered, None, (), str(error))
+        return Draft(table, mapping, remembered, None, (), str(error), file)
     chem = chemistry(setup.chemistry) if setup else None
     odd = oddities(log, chem, setup.cells if setup else None, times_as_written(table, mapping))
-    return Draft(table, mapping, remembered, log, tuple(odd), "")
+    return Draft(table, mapping, remembered, log, tuple(odd), "", file)
 
 
 class ImportPage(QWidget):
@@ -94,6 +95,7 @@ class ImportPage(QWidget):
         self._setup: Setup | None = None
         self._file = ""
         self._job: Job | None = None
+        self._importing = False
         self._again = Latest(understand, self)
         self._again.answered.connect(self._understood)
         self._title, self._subtitle = (
@@ -190,7 +192,12 @@ class ImportPage(QWidget):
         chosen: int,
         zone: str,
     ) -> None:
-        """Read a file and show how it is understood."""
+        """Read a file and show how it is understood; one at a time, the newest counts."""
+        if self._importing:
+            self._subtitle.setText(f"{Path(path).name} was not opened: one import at a time.")
+            return
+        if self._job is not None:
+            self._job.cancel()
         self._bench, self._setup, self._file, self.draft = bench, setup, path, None
         self.pack.clear()
         for pack in packs:
@@ -221,7 +228,7 @@ class ImportPage(QWidget):
 
     @Slot(str)
     def _failed(self, text: str) -> None:
-        self._job = None
+        self._job, self._importing = None, False
         self.progress.setRange(0, 1000)
         self.progress.setValue(0)
         self._title.setText(f"{Path(self._file).name} cannot be used")
@@ -229,6 +236,8 @@ class ImportPage(QWidget):
 
     @Slot(object)
     def _understood(self, draft: Draft) -> None:
+        if draft.file != self._file:  # of a file that another one has replaced
+            return
         self._job = None
         self.draft = draft
         self.progress.setRange(0, 1000)
@@ -385,24 +394,26 @@ class ImportPage(QWidget):
     def _reread(self, mapping: ColumnMapping) -> None:
         assert self.draft
         self.progress.setRange(0, 0)
-        self._again.ask(self.draft.table, mapping, False, self._setup)
+        self._again.ask(self.draft.table, mapping, False, self._setup, self.draft.file)
 
     @Slot()
     def confirm(self) -> None:
         """Take the log over, in one transaction, off the window's thread."""
-        if self.draft is None or self.draft.log is None or self._bench is None:
+        draft = self.draft
+        if draft is None or draft.log is None or self._bench is None or draft.file != self._file:
             return
+        self._importing = True
         self.take.setEnabled(False)
         self.take.setText("Importing …")
         self.progress.setRange(0, 1000)
         self._start(
-            Job(_import, self._bench, self.pack.currentData(), self.draft, self._file, ticks=True),
+            Job(_import, self._bench, self.pack.currentData(), draft, ticks=True),
             self._imported,
         )
 
     @Slot(object)
     def _imported(self, added: int) -> None:
-        self._job = None
+        self._job, self._importing = None, False
         self.take.setText("Import")
         self.finished.emit(added, self.pack.currentData())
 
@@ -410,13 +421,13 @@ class ImportPage(QWidget):
     def _leave(self) -> None:
         if self._job is not None:
             self._job.cancel()
-            self._job = None
+            self._job, self._importing = None, False
         self.left.emit()
 
 
-def _import(bench: Bench, pack: int, draft: Draft, file: str, tick: Callable[[float], None]) -> int:
+def _import(bench: Bench, pack: int, draft: Draft, tick: Callable[[float], None]) -> int:
     assert draft.log is not None
-    added = bench.import_log(pack, draft.log, Path(file).name, draft.mapping.to_json(), tick)
+    added = bench.import_log(pack, draft.log, Path(draft.file).name, draft.mapping.to_json(), tick)
     bench.remember_mapping(shape_key(draft.table.columns), draft.mapping.to_json())
     return added
 

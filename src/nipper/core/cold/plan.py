@@ -33,6 +33,11 @@ def plan(setup: Setup) -> ColdPlan:
         "charging.cold_stop_c": OUTSIDE_STOP_C,
         "charging.cold_resume_c": OUTSIDE_STOP_C + HYSTERESIS_C,
     }
+    if setup.other_chargers:
+        covered = [
+            c.model_copy(update={"cold_stop_c": OUTSIDE_STOP_C}) for c in setup.other_chargers
+        ]
+        stand_in["other_chargers"] = [c.model_dump(exclude_none=True) for c in covered]
     who = "bms" if own is not None else "charger" if cutoff is not None else "nobody"
     if who == "bms":
         return ColdPlan(who, stand_in, ())

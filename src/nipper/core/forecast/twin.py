@@ -147,6 +147,7 @@ def _others(setup: Setup) -> list[OtherCharger]:
             absorption_v=c.absorption_v,
             absorption_min=c.absorption_min,
             float_v=c.float_v or 0.0,
+            cold_stop_c=c.cold_stop_c,
             from_hour=OTHERS_ON[0],
             to_hour=OTHERS_ON[1],
         )

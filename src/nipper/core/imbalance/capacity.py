@@ -13,7 +13,7 @@ from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.offsets import Offsets, low_offsets_at
 from nipper.core.imbalance.shifts import Prior
 from nipper.core.logs.charges import Charge
-from nipper.core.logs.model import Log
+from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -82,14 +82,6 @@ def _by_scale(
     low = found.offset_ah - drawn_ah * (1.0 / found.scale - 1.0)
     low_sd = np.hypot(found.sd_ah, drawn_ah * found.scale_sd)
     return (found.scale - 1.0) * capacity_ah, found.scale_sd * capacity_ah, low, low_sd
-
-
-def nanmedian(table: Floats) -> Floats:
-    """Median of each column without what is not known; NaN, in silence, where nothing is."""
-    out = np.full(table.shape[1], np.nan)
-    read = np.isfinite(table).any(axis=0)
-    out[read] = np.nanmedian(table[:, read], axis=0)
-    return out
 
 
 def with_low_end(

@@ -11,11 +11,11 @@ from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance import electrical
-from nipper.core.imbalance.capacity import nanmedian
 from nipper.core.imbalance.causes_base import Cause, names, sure
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.reach import for_one_cell_ah
 from nipper.core.imbalance.remedies import CAUTION, level
+from nipper.core.logs.model import nanmedian
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.imbalance.offsets import Offsets
-from nipper.core.logs.model import Log
+from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Balancer
 
 Floats = NDArray[np.floating]
@@ -51,18 +51,18 @@ class Drift:
     @property
     def last_ah(self) -> Floats:
         """The newest offset of each cell, median of the last three charges; NaN where none could be read."""
-        return _nanmedian_rows(self._sure_rows(self.offset_ah), self.offset_ah.shape[1])
+        return _known(self._sure_rows(self.offset_ah), self.offset_ah.shape[1])
 
     @property
     def last_sd_ah(self) -> Floats:
         """Standard deviation that goes with :attr:`last_ah`."""
-        return _nanmedian_rows(self._sure_rows(self.sd_ah), self.sd_ah.shape[1])
+        return _known(self._sure_rows(self.sd_ah), self.sd_ah.shape[1])
 
     @property
     def last_range_ah(self) -> tuple[Floats, Floats]:
         """Between what the newest offset of each cell lies, nine times in ten."""
         cells = self.offset_ah.shape[1]
-        return _nanmedian_rows(self._sure_rows(self.low_ah), cells), _nanmedian_rows(
+        return _known(self._sure_rows(self.low_ah), cells), _known(
             self._sure_rows(self.high_ah), cells
         )
 
@@ -74,13 +74,8 @@ class Drift:
         return table[-worst.size :][worst <= 2.0 * np.median(worst)][-3:]
 
 
-def _nanmedian_rows(table: Floats, cells: int) -> Floats:
-    if not table.size:
-        return np.full(cells, np.nan)
-    out = np.full(cells, np.nan)
-    read = np.isfinite(table).any(axis=0)
-    out[read] = np.nanmedian(table[:, read], axis=0)
-    return out
+def _known(table: Floats, cells: int) -> Floats:
+    return nanmedian(table) if table.size else np.full(cells, np.nan)
 
 
 def balanced_ah(log: Log, balancer: Balancer | None, rows: NDArray[np.intp]) -> Floats | None:

@@ -14,7 +14,7 @@ from nipper.core.imbalance.remedies import TopEnd
 from nipper.core.imbalance.resistance import Resistances, step_resistances
 from nipper.core.imbalance.signals import Signals, signals
 from nipper.core.logs.charges import Charge, find_charges
-from nipper.core.logs.model import Log
+from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -135,7 +135,7 @@ def top_end(log: Log, full: list[Charge]) -> TopEnd:
     found: list[tuple[set[int], set[int]]] = []
     for charge in full[-3:]:
         rows = slice(max(charge.start, charge.stop - 5), charge.stop)
-        v = np.nanmedian(log.cell_v[rows], axis=0).astype(float)
+        v = nanmedian(log.cell_v[rows]).astype(float)
         middle, high, low = np.nanmedian(v), np.nanmax(v), np.nanmin(v)
         above = np.flatnonzero((v >= high - ALIKE_V) & (v > middle + PLAIN_V))
         below = np.flatnonzero((v <= low + ALIKE_V) & (v < middle - PLAIN_V))

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
-from nipper.core.logs.model import Log
+from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Setup
 
 IDLE_RATE = 0.004  # of capacity per hour: a current below this neither charges nor discharges (sensor offset, standby)
@@ -296,8 +296,7 @@ def read_at(log: Log, setup: Setup, row: int, half_width: int = 2) -> Reading:
     100 mV at 3.45 V is under 1 %, 5 mV at 3.30 V can be 5 %.
     """
     rows = slice(max(0, row - half_width), min(log.rows, row + half_width + 1))
-    with np.errstate(invalid="ignore"):
-        cell_v = np.nanmedian(log.cell_v[rows], axis=0).astype(float)
+    cell_v = nanmedian(log.cell_v[rows]).astype(float)
     current_a = float(np.nanmedian(log.current_a[rows]))
     chem = chemistry(setup.chemistry)
     high, low = int(np.nanargmax(cell_v)), int(np.nanargmin(cell_v))

@@ -33,6 +33,8 @@ class Log:
         As the BMS counts it.
     balancing : bool[n, cells] or None
         True where that cell is being balanced.
+    unreadable : int
+        Rows that were left out because no cell could be read in them.
     """
 
     time_s: NDArray[np.floating]
@@ -42,6 +44,7 @@ class Log:
     temp_c: NDArray[np.floating]
     soc_pct: NDArray[np.floating] | None = None
     balancing: NDArray[np.bool_] | None = None
+    unreadable: int = 0
 
     @property
     def rows(self) -> int:
@@ -97,6 +100,14 @@ class Log:
             soc_pct=None if self.soc_pct is None else self.soc_pct[rows],
             balancing=None if self.balancing is None else self.balancing[rows],
         )
+
+
+def nanmedian(table: Floats) -> Floats:
+    """Median of each column without what is not known; NaN, in silence, where nothing is."""
+    out = np.full(table.shape[1], np.nan)
+    read = np.isfinite(table).any(axis=0)
+    out[read] = np.nanmedian(table[:, read], axis=0)
+    return out
 
 
 def join(logs: list[Log]) -> Log:

@@ -15,7 +15,16 @@ class Oddity:
     """One remark; ``weight`` says whether it puts the meaning in doubt or is only worth knowing."""
 
     kind: Literal[
-        "sign", "range", "backwards", "repeated", "gaps", "cells", "pack", "current", "unread"
+        "sign",
+        "range",
+        "backwards",
+        "repeated",
+        "gaps",
+        "cells",
+        "pack",
+        "current",
+        "unread",
+        "unreadable",
     ]
     weight: Literal["doubt", "remark"]
     text: str
@@ -58,7 +67,7 @@ def _times(log: Log, raw: np.ndarray | None) -> list[Oddity]:
                     f"Time runs backwards {np.sum(steps < 0)} ×, first at row {row}; rows are put in order.",
                 )
             )
-        repeated = raw.size - log.rows
+        repeated = raw.size - log.rows - log.unreadable
         if repeated:
             found.append(
                 Oddity(
@@ -103,6 +112,9 @@ def _current(log: Log) -> list[Oddity]:
 
 def _voltages(log: Log, chemistry: Chemistry | None) -> list[Oddity]:
     found = []
+    if log.unreadable:
+        text = f"{log.unreadable} rows without a readable cell were left out."
+        found.append(Oddity("unreadable", "remark", text))
     unread = ~np.isfinite(log.cell_v)
     if unread.any():
         cell = int(np.argmax(unread.sum(axis=0))) + 1

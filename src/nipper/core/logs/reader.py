@@ -42,7 +42,7 @@ def read_log(path: str | Path, zone: str = "UTC") -> Log:
             data, mapping, unix=first.split(b",", 1)[0].replace(b".", b"", 1).isdigit()
         )
         if log is not None:
-            return log
+            return _not_empty(log, str(path))
     table = table_of(data, str(path))
     return to_log(table, mapping or proposal(table, zone))
 
@@ -108,7 +108,7 @@ def to_log(table: Table, mapping: ColumnMapping) -> Log:
     balancing = (
         table.frame.get_column(mapping.balancing) if mapping.balancing in table.columns else None
     )
-    return _assemble(
+    log = _assemble(
         time_s=times_as_written(table, mapping),
         current_a=numbers(mapping.current, mapping.current_scale)
         if mapping.current
@@ -119,6 +119,7 @@ def to_log(table: Table, mapping: ColumnMapping) -> Log:
         soc_pct=numbers(mapping.soc, mapping.soc_scale).astype(np.float32) if mapping.soc else None,
         balancing=None if balancing is None else parse_balancing(balancing, len(mapping.cells)),
     )
+    return _not_empty(log, table.file)
 
 
 def times_as_written(table: Table, mapping: ColumnMapping) -> NDArray[np.floating]:
@@ -244,7 +245,24 @@ def _assemble(
         soc_pct=None if soc_pct is None else soc_pct.astype(np.float32, copy=False),
         balancing=balancing,
     )
-    return in_order(log)
+    return in_order(_readable(log))
+
+
+def _readable(log: Log) -> Log:
+    """Without the rows in which no cell could be read: they say nothing of any."""
+    some = np.asarray(np.isfinite(log.cell_v).any(axis=1))
+    if some.all():
+        return log
+    return replace(log.select(some), unreadable=int(log.rows - some.sum()))
+
+
+def _not_empty(log: Log, file: str) -> Log:
+    """The log, if a cell can be read in any of its rows."""
+    if log.rows or not log.unreadable:
+        return log
+    low, high = POSSIBLE_V
+    expected = f"voltages between {low:g} and {high:g} V, none of {log.unreadable} rows has any"
+    raise InputError(file, "the cells", expected)
 
 
 def flip_current(mapping: ColumnMapping) -> ColumnMapping:

@@ -28,6 +28,14 @@ LONG_HIGH_H, LONG_H = (
     24.0,
 )  # at the levelling voltage and above, and below it: common practice
 PACK_OVER = "protection.pack_over_voltage"
+UNDER_KNEE = {
+    "lfp": "There the voltage does not say how full the pack is, cells cannot be told apart, and no "
+    "balancer can do its work.",
+    "nmc": "The pack is never filled to where it is levelled: a start of the balancer above it is not "
+    "reached. A gentle target is a school of its own: then start the balancer below it.",
+    "lto": "The pack is never filled to where it is levelled: a start of the balancer above it is not "
+    "reached. A gentle target is a school of its own: then start the balancer below it.",
+}
 # assumed between highest and mean where no log says: common practice for a level pack
 SLEEPY_DEVIATION_MV = 20.0
 # held for weeks above the first a full cell ages; above the second it is no school any more: common
@@ -156,10 +164,10 @@ def absorption_low(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if charging is None or charging.absorption_v / n >= knee:
         return
     to = down(n * usual(setup, "absorption_v"), 0.01)
-    yield warning(
+    yield (warning if setup.chemistry == "lfp" else note)(
         "charging.absorption_v",
         f"Absorption {charging.absorption_v / n:.3f} V a cell stays under the knee at {knee:.2f} V.",
-        "There the voltage does not say how full the pack is, cells cannot be told apart, and no balancer can do its work.",
+        UNDER_KNEE[setup.chemistry],
         {"charging.absorption_v": to},
         f"Charge to {to:.1f} V",
     )

@@ -87,8 +87,12 @@ def _titanate(setup: Setup, limit: TemperatureLimit | None) -> Iterator[Finding]
 def _by_charger(setup: Setup, cutoff: TemperatureLimit) -> Iterator[Finding]:
     """The charger, or a relay, stands in for the BMS."""
     path = "charging.cold_stop_c"
-    if setup.other_chargers:
-        names = " and ".join(c.name for c in setup.other_chargers)
+    lowest = FREEZING_C if setup.chemistry in PLATES else LOWEST_CHARGE_C
+    warm = [c.cold_stop_c is not None and c.cold_stop_c >= lowest for c in setup.other_chargers]
+    if not all(warm):
+        names = " and ".join(
+            c.name for c, w in zip(setup.other_chargers, warm, strict=True) if not w
+        )
         limit = {
             "trip_c": usual(setup, "charge_cold_trip_c"),
             "release_c": usual(setup, "charge_cold_release_c"),

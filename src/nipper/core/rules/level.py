@@ -18,9 +18,11 @@ def start_reached(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if balancer is None or charging is None:
         return
     mean_v = charging.absorption_v / n
-    if balancer.start_v < mean_v or mean_v < chem(setup).knee_v:
+    flat = setup.chemistry == "lfp"
+    if balancer.start_v < mean_v or (flat and mean_v < chem(setup).knee_v):
         return
-    to = max(chem(setup).knee_v - 0.03, min(usual(setup, "balance_start_v"), down(mean_v - 0.03)))
+    to = min(usual(setup, "balance_start_v"), down(mean_v - 0.03))
+    to = max(to, chem(setup).knee_v - 0.03) if flat else to
     yield error(
         ("balancer.start_v", "charging.absorption_v"),
         f"Balancing starts at {balancer.start_v:.2f} V, the charger stops at {mean_v:.3f} V a cell.",
@@ -33,6 +35,8 @@ def start_reached(setup: Setup, _: Evidence) -> Iterator[Finding]:
 def start_on_flat(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """On the flat part of the curve a few millivolts are many per cent, and resistance decides who is high."""
     balancer = setup.balancer
+    if setup.chemistry != "lfp":  # a sloped curve tells charge all along
+        return
     if balancer is None or balancer.start_v >= chem(setup).knee_v - 0.03:
         return
     slope = float(chem(setup).curve.slope_at_voltage(balancer.start_v))

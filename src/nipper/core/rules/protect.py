@@ -22,6 +22,17 @@ from nipper.core.rules.base import (
 from nipper.core.rules.currents import short_trip_a
 from nipper.core.setup import Setup
 
+COPPER = (
+    "Below it copper dissolves, and on the next charge it can short the cell inside. Factory defaults "
+    "are sometimes absurdly low."
+)
+TOO_EMPTY = {
+    "lfp": COPPER,
+    "nmc": COPPER,
+    # both collectors are aluminium: no copper there (from memory)
+    "lto": "Below it the cell ages fast and may turn round against its neighbours in the string, which "
+    "destroys it. Factory defaults are sometimes absurdly low.",
+}
 LEAST_GAP_V = 0.02  # between trip and release: less is inside a BMS's own reading error
 TOLERATED_V = 0.05  # above the sheet: some makers of 4.2 V cells allow a trip that much higher (common practice)
 TOLERATED = 1.25  # a trip this far above the cells' continuous current is a doubt, beyond it an error (common practice)
@@ -196,7 +207,7 @@ def under_beyond_sheet(setup: Setup, _: Evidence) -> Iterator[Finding]:
     yield error(
         f"{UNDER}.trip_v",
         f"The under-voltage trip at {limit.trip_v:.2f} V lies below the {bottom:.2f} V of the cell's sheet.",
-        "Below it copper dissolves, and on the next charge it can short the cell inside. Factory defaults are sometimes absurdly low.",
+        TOO_EMPTY[setup.chemistry],
         {f"{UNDER}.trip_v": to, f"{UNDER}.release_v": max(limit.release_v, up(to + 0.2)), **alarm},
         f"Trip at {to:.2f} V",
     )

@@ -297,10 +297,6 @@ def chargers(setup: Setup, scenario: Scenario) -> Floats:
         and charging.equalise_v is not None
         and charging.equalise_every_days is not None
     )
-    stop_c = charging.cold_stop_c if charging else None
-    resume_c = charging.cold_resume_c if charging else None
-    if stop_c is not None and resume_c is None:
-        resume_c = stop_c + 1.0
     first = [
         target_v,
         60.0 * charging.absorption_min if charging else 3600.0,
@@ -311,8 +307,10 @@ def chargers(setup: Setup, scenario: Scenario) -> Floats:
         86400.0 * charging.equalise_every_days
         if charging and charging.equalise_every_days and periodic
         else 0.0,
-        -np.inf if stop_c is None else stop_c,
-        -np.inf if resume_c is None else resume_c,
+        *_cold_stop(
+            charging.cold_stop_c if charging else None,
+            charging.cold_resume_c if charging else None,
+        ),
     ]
     others = [
         [
@@ -323,12 +321,18 @@ def chargers(setup: Setup, scenario: Scenario) -> Floats:
             c.max_a,
             c.absorption_v,
             0.0,
-            -np.inf,
-            -np.inf,
+            *_cold_stop(c.cold_stop_c, None),
         ]
         for c in scenario.chargers
     ]
     return np.array([first, *others])
+
+
+def _cold_stop(stop_c: float | None, resume_c: float | None) -> tuple[float, float]:
+    """A charger's own cutoff in the cold and where it resumes, degC; never reached where it has none."""
+    if stop_c is None:
+        return -np.inf, -np.inf
+    return stop_c, stop_c + 1.0 if resume_c is None else resume_c
 
 
 def wires(setup: Setup, scenario: Scenario) -> layout.Wires:

@@ -103,7 +103,8 @@ def share_current(
         stuck[p] = offline[p] or (off[p] and not any_source)
     ask_a, draw_a = _asked(link, asked_share, lost_s, stuck)
     limiter, bus_v, load_a, sun_a = BY_NOTHING, 0.0, 0.0, 0.0
-    cold = _too_cold(chargers, stages, 0, pack[COLD])
+    for s in range(given.size):
+        _feel_cold(chargers, stages, s, pack[COLD])
     for _ in range(packs + 1):
         conductance, drive = 0.0, 0.0
         for p in range(packs):
@@ -133,7 +134,9 @@ def share_current(
         )
         for s in range(1, given.size):
             given[s] = min(other_a[minute, s - 1], chargers[s, MOST_A])
-        if cold:
+            if stages[s, 4] > 0.0:
+                given[s] = 0.0
+        if stages[0, 4] > 0.0:
             given[0], limiter = 0.0, BY_COLD
         limiter = _give_way(chargers, stages, given, limiter, conductance, drive, seen_a)
         total_a = given.sum()
@@ -181,7 +184,7 @@ def _bus_voltage(conductance, drive_a, load_w):
 
 
 @compiled
-def _too_cold(chargers, stages, s, cold_c):
+def _feel_cold(chargers, stages, s, cold_c):
     """A charger's own cutoff, by a sensor on the coldest pack: it stops below, and resumes at, its values."""
     coldest_c = math.inf
     for p in range(cold_c.size):
@@ -190,7 +193,6 @@ def _too_cold(chargers, stages, s, cold_c):
         stages[s, 4] = 1.0
     elif coldest_c >= chargers[s, RESUME_C]:
         stages[s, 4] = 0.0
-    return stages[s, 4] > 0.0
 
 
 @compiled

@@ -42,6 +42,9 @@ class OtherCharger(Part):
     )
     from_hour: float = Field(default=0.0, ge=0, le=24)
     to_hour: float = Field(default=24.0, ge=0, le=24)
+    cold_stop_c: float | None = Field(
+        default=None, ge=-60, le=100, description="it stops below this, by a sensor of its own"
+    )
 
 
 class CellFault(Part):

@@ -11,7 +11,8 @@ from nipper.core.quantities import Context, unit_of
 from nipper.core.setup import ExtraCharger, Setup
 
 MOST, WIDTH = 4, 210
-COLUMNS = ("absorption_v", "absorption_min", "float_v", "max_charge_a")
+COLUMNS = ("absorption_v", "absorption_min", "float_v", "max_charge_a", "cold_stop_c")
+OPTIONAL = ("float_v", "cold_stop_c")
 NAMES = ("shore power", "generator", "alternator", "second charger")
 
 
@@ -80,7 +81,7 @@ class OtherChargers(QWidget):
             grid.addWidget(widget, 0, column)
         for line, key in enumerate(COLUMNS, 1):
             title = ExtraCharger.model_fields[key].title or key
-            field = UnitField(unit_of(key), f"{charger.name}: {title}", optional=key == "float_v")
+            field = UnitField(unit_of(key), f"{charger.name}: {title}", optional=key in OPTIONAL)
             field.context = Context(setup.capacity_ah * setup.packs_in_parallel)
             field.set_value(getattr(charger, key))
             field.setProperty("row", row)
