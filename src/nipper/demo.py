@@ -53,7 +53,7 @@ def scenario() -> Scenario:
         latitude_deg=51.5,
         step_s=20.0,
         weather="mixed",
-        pv_w=1800.0,
+        pv_w=2200.0,
         loads=Loads(base_w=120.0, fridge_w=90.0, evening_w=700.0, kettle_w=1800.0),
         start_soc_pct=72.0,
         ambient_c=15.0,

@@ -215,7 +215,8 @@ def test_the_log_tells_hours_and_ampere_hours(setup, known):
     assert told.above_h is not None
     assert told.allowed_h is not None
     assert 0.0 <= told.allowed_h <= told.above_h
-    assert told.can_ah == pytest.approx(0.05 * told.allowed_h)
+    # the cell falls behind: seven others are bled, three at a time
+    assert told.can_ah == pytest.approx(3 / 7 * 0.05 * told.allowed_h)
     status, words = level_sentence(setup, told)
     assert "cell 3 loses" in words
     assert str(status) == "watch"

@@ -23,6 +23,8 @@ Floats = NDArray[np.floating]
 OFFSET_PCT = 1.6  # of capacity: below it an offset is that of a healthy pack
 DRIFT_PCT_MONTH = 0.12  # of capacity a month against the median: healthy cells of one batch usually stay within it (common practice)
 DRIFT_TOTAL_PCT = 0.25  # of capacity over the log: less cannot be seen at the knee
+# of a drift, nine in ten and one standard deviation: how far sizes are off on packs of other simulators
+LEAK_SHARE, BLOCK_SHARE = 0.25, 0.07
 STARVED_PCT = 0.7  # of capacity: how much further apart the cells must be at the end of the log than at its start
 # of capacity: ordinary cells lose some hundredths a day, bad ones some tenths (from memory)
 MOST_DRIFT_PCT_DAY = 0.3
@@ -167,7 +169,8 @@ def _leak(
     missing_ah = max(0.0, -float(np.nan_to_num(drift.last_ah[i])))
     others = np.delete(mah, i)
     days = 14
-    low, high = mah[i] - 1.645 * sd[i], mah[i] + 1.645 * sd[i]
+    width = float(np.hypot(1.645 * sd[i], LEAK_SHARE * mah[i]))
+    low, high = mah[i] - width, mah[i] + width
     part = (
         " after taking out what the balancer moved" if drift.moved_known and setup.leveller else ""
     )
@@ -210,9 +213,9 @@ def _group(
 ) -> Cause:
     rest = np.setdiff1d(np.arange(setup.cells), block)
     value = float(np.median(mah[block]) - np.median(mah[rest]))
-    error = float(np.median(sd[block])) / np.sqrt(block.size) + float(np.std(mah[block])) / np.sqrt(
-        block.size
-    )
+    # what all cells of the block share does not average out among them
+    scatter = float(np.std(mah[block])) / np.sqrt(block.size)
+    error = float(np.hypot(np.hypot(np.median(sd[block]), scatter), BLOCK_SHARE * value))
     first, last = int(block[0]) + 1, int(block[-1]) + 1
     return Cause(
         cause="group_drain",

@@ -22,6 +22,7 @@ STRONG_RATE = (
 LEAST_ROWS = 60
 UNEQUAL = 0.10  # of a fair share: packs differ by some per cent (common practice)
 LEAST_MOHM = 0.3
+GAIN_SHARE, GAIN_MOHM = 0.02, 0.004  # of a way: two meters' gains differ (common practice)
 MOST_APART_S = 90.0  # rows of two packs further apart in time are not compared
 
 
@@ -93,18 +94,40 @@ def sharing(logs: Sequence[Log], setup: Setup) -> Sharing | None:
     independent = min(float(use.sum()), 200.0)  # what differs lasts for hours
     share = (amps * total[:, None]).sum(axis=0) / np.sum(total**2)
     share_sd = np.std(amps / total[:, None], axis=0) / np.sqrt(independent)
-    way, way_sd = _ways(amps, volts, independent)
+    way, way_sd = _ways(amps, volts)
     return Sharing(share, share_sd, way, way_sd, int(use.sum()))
 
 
-def _ways(amps: Floats, volts: Floats, independent: float) -> tuple[Floats, Floats]:
-    """Each pack against the mean of all: least squares of the voltage difference on a constant (the meters') and the pack's current."""
-    out, sd = np.zeros(amps.shape[1]), np.zeros(amps.shape[1])
-    for p in range(amps.shape[1]):
-        y = volts[:, p] - volts.mean(axis=1)
-        x = np.column_stack([np.ones(y.size), amps.mean(axis=1)])
-        beta, *_ = np.linalg.lstsq(x, y, rcond=None)
-        residual = y - x @ beta
-        out[p] = -1e3 * beta[1]
-        sd[p] = 1e3 * np.std(residual) / max(float(np.std(x[:, 1])), 1e-9) / np.sqrt(independent)
-    return out, sd
+def _ways(amps: Floats, volts: Floats) -> tuple[Floats, Floats]:
+    """Each pack's way against the mean of all, mohm, and its standard deviation.
+
+    Least squares over all packs together: v_p - mean v = c_p - (I_p R_p - mean I R), c_p being the
+    meters' constants. The mean of all R hardly shows in differences: it is held near zero.
+    """
+    rows, packs = amps.shape
+    y = (volts - volts.mean(axis=1, keepdims=True)).T.ravel()
+    x = np.zeros((packs * rows, 2 * packs))
+    for p in range(packs):
+        part = slice(p * rows, (p + 1) * rows)
+        x[part, p] = 1.0
+        x[part, packs:] = amps / packs
+        x[part, packs + p] -= amps[:, p]
+    weak = 1e-6 * np.trace(x.T @ x) / (2 * packs)
+    gram = x.T @ x + weak * np.eye(2 * packs)
+    beta = np.linalg.solve(gram, x.T @ y)
+    residual = (y - x @ beta).reshape(packs, rows)
+    ohm = beta[packs:]
+    sd = np.empty(packs)
+    for p in range(packs):
+        spread = float(np.std(amps[:, p])) * (1.0 - 1.0 / packs)
+        sd[p] = np.std(residual[p]) / max(spread, 1e-9) / np.sqrt(_independent(residual[p]))
+    own = 1e3 * (ohm - ohm.mean())
+    return own, np.hypot(1e3 * sd, GAIN_SHARE * np.abs(own)) + GAIN_MOHM
+
+
+def _independent(residual: Floats) -> float:
+    """How many readings count: what a fit leaves lasts for hours, and neighbours repeat each other."""
+    still = residual - residual.mean()
+    alike = float(still[1:] @ still[:-1] / max(float(still @ still), 1e-30))
+    alike = min(max(alike, 0.0), 0.999)
+    return max(4.0, residual.size * (1.0 - alike) / (1.0 + alike))

@@ -24,6 +24,7 @@ JUMP_V = 0.004  # the least jump: four times the resolution of most meters
 JUMP_SDS = 5.0
 REST_RATE = 0.05  # of capacity per hour: below it the current's drop is small
 LEAST_ROWS = 200
+AS_GOOD = 2.5  # times what is left with a wrong reading: so much worse charge alone must explain it
 LEAST_SPAN = 0.12  # of capacity, between the rows a bias is read from
 
 
@@ -86,28 +87,15 @@ def _bias(
     if rows.size < LEAST_ROWS:
         return nothing, nothing
     rows = rows[:: max(1, rows.size // 4000)]
-    slope = chemistry(setup.chemistry).curve.slope_at_voltage(freed[rows]) * 1e-3  # V per %
     drawn = _moved_ah(log, setup)[rows] / setup.capacity_ah
+    slope = _slope(setup, freed[rows], drawn)
     drawn = drawn - np.median(drawn)
     x = np.column_stack([np.ones(rows.size), slope, slope * drawn, log.current_a[rows]])
-    # charge may differ by some per cent, capacity by some more, resistance by what steps show: ridge terms keep short logs honest
-    ridge = (
-        np.diag(
-            [
-                0.0,
-                1 / 8.0**2,
-                1 / 20.0**2,
-                1
-                / max(
-                    0.3 * (resistances.herd_ohm if np.isfinite(resistances.herd_ohm) else 1e-3),
-                    1e-5,
-                )
-                ** 2,
-            ]
-        )
-        * 1e-6
-        * 4
-    )
+    # charge may differ by some per cent, capacity by some more, resistance by what steps show: ridge
+    # terms keep short logs honest
+    herd_ohm = resistances.herd_ohm if np.isfinite(resistances.herd_ohm) else 1e-3
+    usual_sizes = np.array([np.inf, 8.0, 20.0, max(0.3 * herd_ohm, 1e-5)])
+    ridge = np.diag(4e-6 / usual_sizes**2)
     bias, sd = nothing.copy(), nothing.copy()
     for i in range(log.cells):
         y = log.cell_v[rows, i].astype(float) - herd[rows]
@@ -127,6 +115,7 @@ def _bias(
             usual = 1.4826 * float(np.median(np.abs(residual))) + 2e-4
             weight = np.minimum(1.0, 2.0 * usual / np.maximum(np.abs(residual), 1e-9))
         bias[i] = beta[0]
+        by_charge_v = _left_by_charge(a, b, weight, ridge)
         # a reading that is wrong is wrong in both halves of the plateau; one that only falls away further down is not
         # (where the curve is flattest: a step of the curve shows charge, not the reading)
         flattest = slope[good] <= (np.median(slope[good]) if setup.chemistry == "lfp" else np.inf)
@@ -144,12 +133,37 @@ def _bias(
         if min(seen) < 0.5 * abs(bias[i]) or max(seen) < 0.67 * abs(bias[i]):
             bias[i], sd[i] = 0.0, abs(bias[i])
             continue
+        if setup.chemistry != "lfp" and by_charge_v < AS_GOOD * usual:
+            sd[i] = abs(bias[i])  # charge alone explains it nearly as well: then it is charge
+            continue
         independent = min(b.size, 60)  # what the model leaves out lasts for hours
         # on a sloped curve charge and capacity move the reading at every state: what the fit leaves is less sure
         sd[i] = np.sqrt(np.linalg.inv(gram)[0, 0] * b.size / independent) * usual + (
             5e-4 if setup.chemistry == "lfp" else 4e-3
         )
     return bias - (np.nanmedian(bias) if np.isfinite(bias).any() else 0.0), sd
+
+
+def _slope(setup: Setup, freed_v: Floats, drawn: Floats) -> Floats:
+    """How the rest voltage rises with charge at each row, V per %.
+
+    On a sloped curve as the pack itself shows it: published ones of 4.2 V cells differ by a third, and
+    what they get wrong would pass for a wrong reading.
+    """
+    assumed = chemistry(setup.chemistry).curve.slope_at_voltage(freed_v) * 1e-3
+    if setup.chemistry == "lfp" or np.ptp(drawn) < LEAST_SPAN:
+        return assumed
+    cubic = np.polynomial.Polynomial.fit(drawn, freed_v, 3)
+    own = cubic.deriv()(drawn) / 100.0
+    usual = float(np.median(assumed))
+    return np.clip(own, 0.4 * usual, 2.0 * usual)
+
+
+def _left_by_charge(a: Floats, b: Floats, weight: Floats, ridge: Floats) -> float:
+    """What is left, V, where charge, capacity and current alone explain a cell, and the reading is right."""
+    x, rest = a[:, 1:], ridge[1:, 1:]
+    beta = np.linalg.solve(x.T @ (x * weight[:, None]) + rest, x.T @ (weight * b))
+    return 1.4826 * float(np.median(np.abs(b - x @ beta))) + 2e-4
 
 
 def _moved_ah(log: Log, setup: Setup) -> Floats:

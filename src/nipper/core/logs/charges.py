@@ -83,7 +83,9 @@ def _top_ups(
     counted_ah: NDArray[np.floating],
 ) -> list[Charge]:
     def drawn_ah(since: int, charge: Charge) -> float:
-        return float(counted_ah[since] - np.min(counted_ah[since : charge.stop]))
+        # a hold may outlast the next run of current: that run then lies within it
+        lowest = np.min(counted_ah[since : charge.stop], initial=counted_ah[since])
+        return float(counted_ah[since] - lowest)
 
     out: list[Charge] = []
     full_at: int | None = None
