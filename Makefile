@@ -21,6 +21,7 @@ bench: setup
 	$(RUN)/pytest -q tests/bench --override-ini addopts= --benchmark-only --benchmark-sort=name --benchmark-columns=min,median,max,rounds
 	$(RUN)/python -m tests.bench.bounds
 	$(RUN)/python -m tests.bench.score
+	$(RUN)/python -m tests.bench.worlds
 
 pictures: setup
 	$(RUN)/nipper --demo --pictures docs/screenshots

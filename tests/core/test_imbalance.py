@@ -41,12 +41,14 @@ def test_offsets_come_back_as_they_were_put_in(offsets, chemistry):
     (charge,) = find_charges(log, setup)
     found = offsets_at(log, setup, charge)
     expected = np.array(offsets) - np.median(offsets)
-    error = np.abs(found.offset_ah - expected)
-    assert np.all(error < np.maximum(0.12, 3.0 * found.sd_ah)), (
-        found.offset_ah,
-        expected,
-        found.sd_ah,
-    )
+    # a cell of a herd that ends on the flat may stay untold (NaN); one that is told must be right
+    told = np.isfinite(found.offset_ah)
+    assert told[np.abs(expected) > 1.0].any() or np.abs(expected).max() <= 1.0
+    assert told.all() or chemistry == "lfp"
+    error = np.abs(found.offset_ah - expected)[told]
+    assert np.all(error < np.maximum(0.12, 3.0 * found.sd_ah[told])), (found, expected)
+    assert np.all(found.low_ah[told] - 0.6 <= expected[told])
+    assert np.all(expected[told] <= found.high_ah[told] + 0.6)
 
 
 @pytest.mark.parametrize("case", ["synthetic_06", "synthetic_07", "synthetic_15"])

@@ -19,6 +19,8 @@ if (
 
 SURE = 2.0  # standard deviations before a measured difference is given to the copy; below that cells stay equal
 DAY_HOURS = (9.0, 15.0)
+# of peak power, what flat modules give at a clear summer noon by the sky, heat and reflection of the simulator
+CLEAR_NOON = 0.74
 OTHERS_ON = (7.0, 19.0)
 
 
@@ -84,7 +86,8 @@ def _sure(value: np.ndarray, sd: np.ndarray, sds: float = SURE) -> np.ndarray:
 def habits(known: Mapping[int, Known]) -> Habits:
     """Loads and sun from the logs of all packs: what left the bank in a day, and the strongest steady charge.
 
-    What the sun gave straight to the loads never passed the BMS; by day as much is taken to be used as by night and hour.
+    What the sun gave straight to the loads never passed the BMS; by day as much is taken to be used as
+    by night and hour, and at the strongest charge the sun carried what always runs beside it.
     """
     drawn_wh, days, strongest_w = 0.0, 0.0, 0.0
     for what in known.values():
@@ -99,13 +102,13 @@ def habits(known: Mapping[int, Known]) -> Habits:
         if dark_hours > 0:
             mean_w = float(-(np.minimum(watts, 0.0) * hours)[dark].sum()) / dark_hours
             drawn_wh += mean_w * 24.0
+            strongest_w += float(np.quantile(-watts[dark & (watts <= 0)], 0.25))
             days = max(days, log.days)
         strongest_w += float(np.percentile(watts, 99.5))
     if not days:
         return Habits()
-    return Habits(
-        round(drawn_wh / 1e3 * 0.92, 1), round(strongest_w / 0.75, -1)
-    )  # 92 % inverter; a clear noon gives some 3/4 of peak power: common practice
+    # 92 % inverter: common practice
+    return Habits(round(drawn_wh / 1e3 * 0.92, 1), round(strongest_w / CLEAR_NOON, -1))
 
 
 def loads(kwh_per_day: float) -> Loads:

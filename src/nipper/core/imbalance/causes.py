@@ -394,10 +394,11 @@ def starved(known: Estimate, setup: Setup) -> Iterator[Cause]:
         return
     part = max(2, drift.time_s.size // 8)
     first, last = nanmedian(drift.offset_ah[:part]), nanmedian(drift.offset_ah[-part:])
-    both = np.isfinite(first) & np.isfinite(last)
-    if both.sum() < 3:
+    untold = np.isfinite(first) & ~np.isfinite(last)
+    if (np.isfinite(first) & np.isfinite(last)).sum() < 3:
         return
-    first, last = np.where(both, first, np.nan), np.where(both, last, np.nan)
+    # cells left on the flat by those that are full: no fuller than the herd, how much emptier is open
+    first, last = np.where(np.isfinite(last) | untold, first, np.nan), np.where(untold, 0.0, last)
     days = drift.days * (1.0 - 1.0 / 8.0)
     growth_ah = _span(last) - _span(first)
     # without the worst cell it must still grow: one stray alone is that cell's fault, not the balancer's
@@ -411,7 +412,8 @@ def starved(known: Estimate, setup: Setup) -> Iterator[Cause]:
     value = 1e3 * growth_ah / days
     if ratio < 0.6 or value > 10.0 * MOST_DRIFT_PCT_DAY * setup.capacity_ah:
         return  # so much is no drift of ordinary cells: a reading, or a charge read amiss
-    behind = [int(i) for i in np.flatnonzero(last < -0.003 * setup.capacity_ah)]
+    falls = untold & (np.nan_to_num(drift.ah_per_day) < 0.0)
+    behind = [int(i) for i in np.flatnonzero((last < -0.003 * setup.capacity_ah) | falls)]
     can = 1e3 * for_one_cell_ah(balancer, setup.cells, use.allowed_h, True) / max(use.days, 1e-6)
     ran = f", and ran {use.ran_h:.1f} h" if use.ran_h is not None else ""
     yield Cause(

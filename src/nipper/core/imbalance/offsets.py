@@ -41,7 +41,7 @@ OWN_SHARE = 0.08  # of R: healthy cells differ by that much in resistance
 MODEL_SHARE = 0.08  # of the shift itself: two cells' curves are not quite the same
 # % of capacity of one standard deviation, and a factor: so much more the intervals need to hold what they
 # claim, on packs of two simulators other than Nipper's own (docs/diagnosis.md)
-WIDER = {"lfp": (0.073, 1.4), "nmc": (0.0, 1.0), "lto": (0.0, 1.0)}
+WIDER = {"lfp": (0.073, 1.4), "nmc": (0.05, 1.1), "lto": (0.05, 1.1)}
 SLOW_SHARE = 0.10  # more of it at a row every three minutes: few rows pass the knee
 # R of a long charge against a step within a minute, from pulse tables; 2 against the sheet's value
 LONG_FACTOR = 1.5
