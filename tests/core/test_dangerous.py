@@ -4,7 +4,9 @@ import pytest
 
 from nipper.core.findings import Severity
 from nipper.core.presets import new_setup
-from nipper.core.rules import check, verdict
+from nipper.core.rules import Evidence, check, verdict
+from nipper.core.rules.schools import limit_schools
+from nipper.core.setup import put
 from tests.core.dangerous import DANGEROUS, SOUND
 
 
@@ -28,3 +30,11 @@ def test_every_preset_is_ok(chemistry, packs, balancer):
         for capacity in (1.0, 5.0, 50.0, 105.0, 280.0, 628.0, 1000.0):
             found = check(new_setup(chemistry, cells, capacity, packs, balancer))
             assert verdict(found) == "ok", (cells, capacity, [f.message for f in found])
+
+
+@pytest.mark.parametrize("name", SOUND)
+def test_every_school_of_limits_keeps_an_ordinary_setup_ok(name):
+    setup = SOUND[name]
+    for school in limit_schools(setup, Evidence()):
+        found = check(put(setup, school.changes))
+        assert verdict(found) == "ok", (school.id, [f.message for f in found])

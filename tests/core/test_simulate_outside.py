@@ -8,7 +8,9 @@ from nipper.core.chemistry import chemistry as chemistries
 from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.presets import new_setup
 from nipper.core.setup import put
-from nipper.core.simulate import sky
+from nipper.core.simulate import build, sky
+from nipper.core.simulate.bus import request
+from nipper.core.simulate.layout import CHARGE_OPEN
 from nipper.core.simulate.scenario import Event, Loads, OtherCharger, Scenario
 from nipper.core.simulate.trial import run
 from tests.core.test_curve import table
@@ -171,3 +173,21 @@ def test_the_clear_sky_and_a_flat_modules_power_are_those_of_pvlib():
         assert float(ghi[0]) == pytest.approx(value["ghi_w_m2"], rel=0.004, abs=0.1)
         share = sky.module_share(ghi, high, value["air_c"])
         assert float(share[0]) == pytest.approx(value["power_share"], rel=0.006, abs=2e-4)
+
+
+@pytest.mark.parametrize("high_v", [3.61, 3.63, 3.66])
+def test_a_closed_loops_request_follows_a_first_order_lag(high_v):
+    """All up to the alarm, nothing at the trip, straight between; reached with 60 s of lag: by the exponential."""
+    setup = new_setup("lfp", 16, 280.0)
+    limits, flags = build.limits(setup), np.zeros((5, 1), bool)
+    asked = np.ones((1, 2))
+    over = setup.protection.cell_over_voltage
+    aim = np.clip((over.trip_v - high_v) / (over.trip_v - over.alarm_v), 0.0, 1.0)
+    for step in range(1, 181):
+        request(limits, flags, asked, 0, high_v, 3.3, 1.0)
+        expected = aim + (1.0 - aim) * np.exp(-step / 60.0)
+        assert asked[0, 0] == pytest.approx(expected, abs=0.005)
+    assert asked[0, 1] == 1.0
+    flags[CHARGE_OPEN, 0] = True
+    request(limits, flags, asked, 0, 3.3, 3.3, 1.0)
+    assert asked[0, 0] == 0.0

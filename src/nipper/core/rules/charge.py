@@ -247,6 +247,12 @@ def rate(setup: Setup, _: Evidence) -> Iterator[Finding]:
         )
         return
     if charging.max_charge_a is None:
+        yield warning(
+            "charging.max_charge_a",
+            "How much the charger gives is not entered: nothing says that trip, fuse, leads and cells "
+            "stand it.",
+            "Enter its charge current, that of the whole bank.",
+        )
         return
     packs = setup.packs_in_parallel
     bank_ah = setup.capacity_ah * packs

@@ -14,6 +14,7 @@ LOWEST_CHARGE_C = -30.0  # of LTO: data sheets, from memory
 # sheets end at 45 to 60 degC; those of 4.2 V cells at 45, from memory
 HIGHEST_CHARGE_C = {"lfp": 60.0, "nmc": 50.0, "lto": 60.0}
 HIGHEST_DISCHARGE_C, HIGHEST_MOSFET_C = 65.0, 100.0
+FAR_K = 25.0  # between trip and release: common practice is 3 to 15
 WARM_C = 20.0  # a cold cutoff above it stops most charges
 PLATES = ("lfp", "nmc")  # graphite anodes; a titanate anode does not plate
 
@@ -130,7 +131,21 @@ def _by_charger(setup: Setup, cutoff: TemperatureLimit) -> Iterator[Finding]:
 
 
 def _order(path: str, name: str, limit: TemperatureLimit | None, hot: bool) -> Iterator[Finding]:
-    if limit is None or (limit.release_c < limit.trip_c if hot else limit.release_c > limit.trip_c):
+    if limit is None:
+        return
+    apart = limit.trip_c - limit.release_c if hot else limit.release_c - limit.trip_c
+    if 0.0 < apart <= FAR_K:
+        return
+    if apart > FAR_K:
+        back = limit.trip_c + (-5.0 if hot else 3.0)
+        yield warning(
+            f"{path}.release_c",
+            f"{name} trips at {limit.trip_c:g} °C and releases only at {limit.release_c:g} °C.",
+            "After one trip the pack stays off for a season, and somebody will bridge it. Some kelvin are "
+            "enough against chatter.",
+            {f"{path}.release_c": back},
+            f"Release at {back:g} °C",
+        )
         return
     to = limit.trip_c + (-5.0 if hot else 3.0)
     yield error(

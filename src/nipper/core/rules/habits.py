@@ -97,6 +97,17 @@ def release_reached(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """A release an empty cell does not come back to by itself."""
     limit, curve = setup.protection.cell_under_voltage, chem(setup).curve
     reach_v = float(curve.ocv(REACHED_PCT))
+    pack, n = setup.protection.pack_under_voltage, setup.cells
+    if pack is not None and pack.release_v > n * reach_v and pack.trip_v < n * (reach_v - 0.05):
+        back = min(up(n * max(limit.release_v, pack.trip_v / n + 0.1)), down(n * reach_v))
+        yield warning(
+            "protection.pack_under_voltage.release_v",
+            f"The pack's discharge returns only at {pack.release_v:.2f} V; at {REACHED_PCT:.0f} % of charge it "
+            f"rests at {n * reach_v:.1f} V.",
+            "After a trip the loads stay off until the sun has filled a third of the pack.",
+            {"protection.pack_under_voltage.release_v": back},
+            f"Release at {back:.1f} V",
+        )
     if limit.release_v <= reach_v or limit.trip_v >= reach_v - 0.05:
         return
     to = min(max(usual(setup, "under_release_v"), up(limit.trip_v + 0.1)), down(reach_v))

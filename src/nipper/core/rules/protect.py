@@ -377,6 +377,11 @@ def _without_sheet(setup: Setup, name: str, trip_a: float) -> Iterator[Finding]:
     rate = trip_a / setup.capacity_ah
     path = f"protection.{name}_over_current.trip_a"
     if rate <= usual_c + 1e-9:
+        yield note(
+            (path, f"cell.max_{name}_a"),
+            f"The cell's most {name} current is not entered; {rate:.2f}C is what large cells usually stand.",
+            "The sheet of your cell decides. Small and energy cells often stand less.",
+        )
         return
     to = amps_down(usual_c * setup.capacity_ah)
     yield warning(

@@ -80,6 +80,11 @@ def changes(setup: Setup, school: str) -> dict[str, object]:
         out |= _pack("over", down(n * (trip + lower - 0.02)), down(n * (release + lower - 0.02)))
     if setup.protection.pack_under_voltage:
         out |= _pack("under", up(n * (low_trip + higher + 0.02)), up(n * (low_release + higher)))
+    separate = setup.separate_balancer
+    if separate and separate.low_v and separate.low_v < low_trip + higher:
+        out["separate_balancer.low_v"] = up(low_trip + higher)
+    if separate and separate.high_v and separate.high_v > trip + lower:
+        out["separate_balancer.high_v"] = down(trip + lower)
     if setup.charging:
         out |= {
             "charging.absorption_v": down(n * (absorption + lower)),
