@@ -28,6 +28,7 @@ CURVE_DOUBT_V = 0.012
 RESISTANCE_LEFT = 0.3  # of the drop freed at the end of the charge
 MOST_ENDS = 15  # how many charges at the herd's end are weighed
 END_SPREAD_PCT = 0.4  # closer together than this they are one
+TABLE = 4000
 BEYOND_PCT = np.linspace(0.0, 36.0, 721)
 
 
@@ -144,5 +145,12 @@ def ends(setup: Setup, freed_v: float, drop_v: float) -> tuple[Floats, Floats]:
 
 
 def _between(ah: Floats, v: Floats) -> Callable[[Floats], Floats]:
-    """Smooth and rising between knots: a straight line would cut the corner of the knee."""
-    return PchipInterpolator(ah, v) if ah.size > 1 else lambda x: np.full_like(x, v[0])
+    """Smooth and rising between knots: a straight line would cut the corner of the knee.
+
+    Asked for by the hundred thousand, so it is tabled finely once.
+    """
+    if ah.size < 2:
+        return lambda x: np.full_like(x, v[0])
+    fine = np.union1d(ah, np.linspace(ah[0], ah[-1], TABLE))
+    table = PchipInterpolator(ah, v)(fine)
+    return lambda x: np.interp(x, fine, table)
