@@ -4,6 +4,7 @@ The packs are of ``tests/otherpack`` (another physics); their rest curves are pu
 (tests/reference, with their sources), up to 40 mV from the curve of ``core.chemistry``.
 """
 
+from dataclasses import replace
 from functools import cache
 
 import numpy as np
@@ -14,6 +15,8 @@ from nipper.core.imbalance.estimate import top_end
 from nipper.core.imbalance.remedies import TopEnd, level
 from nipper.core.logs.charges import find_charges
 from nipper.core.presets import new_setup
+from nipper.core.report.consequence import Status
+from nipper.core.report.sentences import NAMED, diagnose_sentence
 from nipper.core.setup import Setup, put
 from tests.otherpack import Cells, Use, make, published_curve
 
@@ -106,6 +109,19 @@ def test_the_highest_at_the_end_is_read_from_the_log_itself():
     log, _ = make(setup, Cells(published_curve(*CURVES["mohtat"]), offset_pct=offset), Use(days=4))
     found = top_end(log, [c for c in find_charges(log, setup) if c.full])
     assert (found.highest, found.lowest) == ({3}, {7})
+
+
+def test_a_pack_of_which_half_is_fuller_is_not_healthy():
+    """None stands out from the median: the halves stand on either side of it."""
+    setup = put(new_setup("lfp", 8, 100.0), {"balancer": None})
+    offset = np.array([4.0, 4.0, 4.0, 4.0, 0.0, 0.0, 0.0, 0.0])
+    log, _ = make(setup, Cells(published_curve(*CURVES["ecker"]), offset_pct=offset), Use(days=6))
+    found = diagnose(log, setup)
+    assert found.verdict != "healthy"
+    assert any("apart" in a or "trip" in a for a in found.advice)
+    untold = replace(found, verdict="watch", findings=())
+    assert diagnose_sentence(untold) == (Status.WATCH, "not level, no single cause")
+    assert NAMED["watch"].startswith("The cells are not level")
 
 
 @cache

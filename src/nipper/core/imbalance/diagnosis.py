@@ -21,6 +21,11 @@ from nipper.core.setup import Setup
 Floats = NDArray[np.floating]
 
 
+# of capacity: healthy packs that were levelled once stay within 1 %, never levelled ones do not (common
+# practice)
+APART_SHARE = 0.02
+
+
 @dataclass(frozen=True, eq=False, slots=True)
 class Diagnosis:
     """Everything the log tells, judged. ``verdict`` is one of healthy, watch, act, not_enough_data."""
@@ -59,7 +64,10 @@ def diagnose(
     elif not known.full:
         verdict = "not_enough_data"
     else:
-        verdict = "watch" if ended_by_a_cell(known) else "healthy"
+        doubtful = (
+            ended_by_a_cell(known) or surely_apart_ah(known) > APART_SHARE * setup.capacity_ah
+        )
+        verdict = "watch" if doubtful else "healthy"
     return Diagnosis(verdict, tuple(causes), known, tuple(advice), tuple(lost))
 
 
@@ -67,6 +75,15 @@ def ended_by_a_cell(known: Estimate) -> bool:
     """Whether a cell's trip ended most of the last full charges: whatever the cause, that is no health."""
     last = known.full[-3:]
     return 2 * sum(c.ended_by == "trip" for c in last) > len(last)
+
+
+def surely_apart_ah(known: Estimate) -> float:
+    """How far fullest and emptiest cell stand apart beyond doubt, Ah: also where so many cells are off that
+    none stands out from the median."""
+    low, high = known.drift.last_range_ah
+    if not np.isfinite(low).any():
+        return 0.0
+    return float(np.nanmax(low) - np.nanmin(high))
 
 
 def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
@@ -83,6 +100,11 @@ def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
         out.append(
             f"Cell {cells} ends the charge by its trip before the others are full. Lower the charger's "
             "target until it no longer trips, hold it there for some hours, and record that charge."
+        )
+    elif (apart_ah := surely_apart_ah(known)) > APART_SHARE * setup.capacity_ah:
+        out.append(
+            f"Fullest and emptiest cell stand at least {apart_ah:.1f} Ah apart: level the pack at the top, "
+            "then record full charges for two weeks to see whether it stays level."
         )
     elif not np.isfinite(known.drift.ah_per_day).any():
         out.append(

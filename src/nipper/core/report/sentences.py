@@ -35,15 +35,32 @@ def record_sentence(
     return Status.OK, f"{count(len(full), 'full charge')} · {first:.0f} → {last:.0f} mV"
 
 
+# a judgement without a finding that stands out, by its verdict
+NAMED = {
+    "healthy": "The cells keep together",
+    "watch": "The cells are not level, and no single cause stands out",
+    "not_enough_data": "Not enough recorded to judge",
+}
+IN_SHORT = {
+    "healthy": "cells keep together",
+    "watch": "not level, no single cause",
+    "not_enough_data": "not enough recorded",
+}
+BEFORE = {
+    "healthy": "The cells kept together.",
+    "watch": "The cells were not level, and no single cause stood out.",
+    "act": "Something was to be done.",
+    "not_enough_data": "Not enough was recorded.",
+}
+
+
 def diagnose_sentence(diagnosis: Diagnosis | None) -> tuple[Status, str]:
     """The strongest finding in a few words."""
     if diagnosis is None:
         return Status.NONE, "nothing to judge yet"
     strong = [f for f in diagnosis.findings if f.confidence > 0.5]
     if not strong:
-        return VERDICT_STATUS[
-            diagnosis.verdict
-        ], "cells keep together" if diagnosis.verdict == "healthy" else "not enough recorded"
+        return VERDICT_STATUS[diagnosis.verdict], IN_SHORT[diagnosis.verdict]
     return VERDICT_STATUS[diagnosis.verdict], strong[0].summary.rstrip(".").replace(
         " against the others", ""
     )
@@ -161,9 +178,7 @@ def of_history(
     if len(kept) < 2:
         return []
     time_s, before = kept[-2]
-    said = " ".join(f["summary"] for f in before["findings"]) or {
-        "healthy": "The cells kept together."
-    }.get(before["verdict"], "Not enough was recorded.")
+    said = " ".join(f["summary"] for f in before["findings"]) or BEFORE[before["verdict"]]
     return [
         Consequence(
             Status.NONE,

@@ -20,12 +20,7 @@ from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, labe
 from nipper.app.widgets.plot import Plot
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.report.proof import Paths, about_cell, paths, proofs
-from nipper.core.report.sentences import VERDICT_STATUS
-
-NAMED = {
-    "healthy": "The cells keep together",
-    "not_enough_data": "Not enough recorded to judge",
-}
+from nipper.core.report.sentences import NAMED, VERDICT_STATUS
 
 
 class DiagnoseView(QWidget):
