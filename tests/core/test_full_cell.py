@@ -76,6 +76,29 @@ def test_no_sound_cell_is_to_be_fed_because_another_is_full(curve):
     assert not fed
 
 
+@pytest.mark.parametrize("lower_v", [0.0, 0.010, 0.018])
+@pytest.mark.parametrize("step_s", [30.0, 180.0])
+def test_a_herd_whose_flat_lies_lower_does_not_make_the_full_cell_the_emptiest(lower_v, step_s):
+    """The herd ends at 95 %, and by the assumed curve its voltage is that of 60 %: so the shift once ran to
+    the far end of its search, and the full cell was to be fed."""
+    rng = np.random.default_rng(5)
+    setup = put(new_setup("lfp", 16, 280.0), {"balancer": None})
+    pct, volts = published_curve(*CURVES["mohtat"])
+    flat = volts - lower_v * ((pct > 20.0) & (pct < 97.5))
+    curve = (pct, np.maximum.accumulate(flat + 1e-9 * np.arange(flat.size)))
+    offset = rng.normal(0.0, 0.1, 16)
+    offset[CELL - 1] += 7.0
+    hours = [
+        (24 * d + a, 24 * d + b, c) for d in range(5) for a, b, c in ((0, 4.5, 0.12), (6, 10, -0.1))
+    ]
+    use = Use(days=5, step_s=step_s, start_pct=70.0, hours=hours)
+    log, _ = make(setup, Cells(curve, offset_pct=offset, hysteresis_mv=6.0), use)
+    found = diagnose(log, setup)
+    assert not found.estimate.drift.last_ah[CELL - 1] < 0.0
+    assert not [a for f in found.findings for a in f.actions if a.startswith("Feed")]
+    assert found.verdict != "healthy"
+
+
 @pytest.mark.parametrize("curve", ["ecker", "mohtat"])
 def test_an_emptier_cell_is_still_emptier(curve):
     setup, found, true_pct = judged(curve, -4.5, 10.0)

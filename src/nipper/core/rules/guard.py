@@ -11,6 +11,7 @@ from dataclasses import replace
 from nipper.core.errors import InputError
 from nipper.core.findings import Finding
 from nipper.core.rules.base import sheet_max_v, sheet_min_v
+from nipper.core.rules.build import charge_total_a
 from nipper.core.setup import Setup, put
 from nipper.core.wiring.lead import carries_a, protected_by_a
 from nipper.core.wiring.short import behind_leads_a
@@ -108,7 +109,7 @@ def _currents_fit(before: Setup, after: Setup) -> bool:
     ):
         return False
     if not _carried(
-        _total_charge_a(after) / packs, _total_charge_a(before) / packs, within(after, "charge")
+        charge_total_a(after) / packs, charge_total_a(before) / packs, within(after, "charge")
     ):
         return False
     return _fuses_fit(before, after)
@@ -126,11 +127,6 @@ def _fuses_fit(before: Setup, after: Setup) -> bool:
         if not mm2 or fuse_a > protected_by_a(mm2, new.fuse_kind, hot=True):
             return False
     return True
-
-
-def _total_charge_a(setup: Setup) -> float:
-    own = (setup.charging.max_charge_a or 0.0) if setup.charging else 0.0
-    return own + sum(c.max_charge_a for c in setup.other_chargers)
 
 
 def _carried(now: float, before: float | None, limits: Limits) -> bool:
