@@ -8,6 +8,7 @@ from PySide6.QtCore import QSettings, QThreadPool
 
 from nipper.app.document import Document
 from nipper.app.jobs import wait_for_jobs
+from nipper.app.shell import rescue
 from nipper.app.shell.window import Window
 from nipper.app.start import make_window
 from nipper.app.theme import Theme, load_fonts
@@ -32,12 +33,22 @@ def small_log():
     )
 
 
+@pytest.fixture(autouse=True)
+def no_questions(monkeypatch):
+    """A question nobody foresaw fails the test rather than wait for an answer for ever."""
+
+    def ask(_window, text, more, _answers):
+        raise AssertionError(f"{text} {more}")
+
+    monkeypatch.setattr(rescue, "ask", ask)
+
+
 @pytest.fixture
 def bench(tmp_path, small_log):
     setup = put(new_setup("lfp", 8, 100.0, 2, name="Test bench"), {"balancer.delta_mv": 1.0})
     bench = Bench.create(tmp_path / "test.nipper", setup)
-    bench.import_log(1, small_log, "one.csv")
-    bench.add_event(float(small_log.time_s[0]) + 4 * 86400, "note", "bars retorqued", 1)
+    bench.logs.add(1, small_log, "one.csv")
+    bench.history.add_event(float(small_log.time_s[0]) + 4 * 86400, "note", "bars retorqued", 1)
     yield bench
     bench.close()
 

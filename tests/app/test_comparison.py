@@ -30,8 +30,8 @@ def bank(tmp_path_factory):
     path = tmp_path_factory.mktemp("bank") / "bank.nipper"
     bench = Bench.create(path, setup)
     for pack, log in enumerate(trial.logs, 1):
-        bench.import_log(pack, log, f"{pack}.csv")
-    bench.add_event(trial.start_s + TURN * 86400.0, "note", "bars retorqued", 1)
+        bench.logs.add(pack, log, f"{pack}.csv")
+    bench.history.add_event(trial.start_s + TURN * 86400.0, "note", "bars retorqued", 1)
     bench.close()
     return path
 

@@ -90,15 +90,15 @@ def test_a_judgement_is_kept_when_it_changes(qtbot, read_document, small_log):
     from nipper.core.report.sentences import of_history
 
     document, bench = read_document, read_document.bench
-    assert len(bench.diagnoses(1)) == 1
+    assert len(bench.history.diagnoses(1)) == 1
     document.read(document.pack)
     qtbot.waitUntil(lambda: not document.busy, timeout=30_000)
-    assert len(bench.diagnoses(1)) == 1  # the same again adds nothing
-    assert of_history(bench.diagnoses(1)) == []
-    bench.remove_log(bench.logs()[0].id)
-    bench.import_log(1, small_log.select(slice(0, 300)), "short.csv")
+    assert len(bench.history.diagnoses(1)) == 1  # the same again adds nothing
+    assert of_history(bench.history.diagnoses(1)) == []
+    bench.logs.remove(bench.logs.all()[0].id)
+    bench.logs.add(1, small_log.select(slice(0, 300)), "short.csv")
     document.read(document.pack)
     qtbot.waitUntil(lambda: not document.busy, timeout=30_000)
-    assert len(bench.diagnoses(1)) == 2
-    (told,) = of_history(bench.diagnoses(1))
+    assert len(bench.history.diagnoses(1)) == 2
+    (told,) = of_history(bench.history.diagnoses(1))
     assert "Cell 3 loses" in told.text

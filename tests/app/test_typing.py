@@ -60,7 +60,7 @@ def test_all_ticked_becomes_a_dated_revision(open_window, typing):
         typing.tick_line()
     assert typing.done.isEnabled()
     typing.done.click()
-    assert open_window.document.bench.revisions()[-1].kind == "typed in"
+    assert open_window.document.bench.history.revisions()[-1].kind == "typed in"
     assert "typed in" in open_window.top.revision.text()
     open_window.side.show("typing")
     typing.only_changed.setCurrentIndex(1)
@@ -117,7 +117,7 @@ def test_what_the_bms_shows_is_read_back(open_window, revisions, tmp_path):
     path = tmp_path / "shown.json"
     path.write_text(dumps(shown))
     revisions.take_read_back(str(path))
-    newest = open_window.document.bench.revisions()[-1]
+    newest = open_window.document.bench.history.revisions()[-1]
     assert newest.kind == "read back"
     assert newest.note.startswith(f"{open_window.document.pack.name}: read back")
     assert newest.note.endswith("1 difference to the settings")
@@ -138,23 +138,23 @@ def test_a_table_is_read_back_and_a_wrong_line_changes_nothing(open_window, revi
         encoding="utf-8-sig",
     )
     revisions.take_read_back(str(path))
-    newest = bench.revisions()[-1]
+    newest = bench.history.revisions()[-1]
     assert newest.setup.protection.cell_over_voltage.trip_v == 3.6
     assert "read back 2 settings: 1 difference" in newest.note
     path.write_text("path,value\nprotection.cell_over_voltage.trip_v,high\n")
     revisions.take_read_back(str(path))
     assert "line 2" in open_window._message.text()
-    assert bench.revisions()[-1].id == newest.id
+    assert bench.history.revisions()[-1].id == newest.id
 
 
 def test_another_banks_settings_are_compared_and_nothing_is_kept(open_window, revisions, tmp_path):
     document, path = open_window.document, tmp_path / "other.json"
     path.write_text(dumps(put(document.setup, {"name": "Other shed", "balancer.start_v": 3.45})))
-    before = len(document.bench.revisions())
+    before = len(document.bench.history.revisions())
     revisions.compare_with(str(path))
     assert "1 difference to Other shed" in revisions._says.text()
     assert revisions.table.item(0, 3).text() == "3.45 V"
-    assert len(document.bench.revisions()) == before
+    assert len(document.bench.history.revisions()) == before
     revisions.compare_with(str(tmp_path / "none.json"))
     assert "none.json" in open_window._message.text()
 
@@ -170,7 +170,7 @@ def test_each_charge_names_the_settings_it_was_made_under(open_window):
     document = open_window.document
     log = document.record.log
     middle = float(log.time_s[log.rows // 2])
-    document.bench.add_revision("typed in", "first", document.setup, middle)
+    document.bench.history.add_revision("typed in", "first", document.setup, middle)
     assert document.settings_at(middle - 1.0) == ""
     assert document.settings_at(middle + 1.0) == "revision 1"
     page = open_window.side.show("revisions")
@@ -200,7 +200,7 @@ def test_what_the_bms_shows_is_typed_line_by_line(open_window):
     page.table.item(kind, 3).setText("passive")
     assert page._says.text().startswith("3 read: 1 difference")
     page.keep.click()
-    newest = open_window.document.bench.revisions()[-1]
+    newest = open_window.document.bench.history.revisions()[-1]
     assert newest.kind == "read back"
     assert newest.setup.protection.cell_over_voltage.trip_v == 3.6
     assert (
@@ -225,7 +225,7 @@ def test_a_reading_that_is_interrupted_goes_on_and_a_kept_one_starts_anew(open_w
 
 def test_the_stand_in_bms_is_read_over_the_link(qtbot, open_window):
     document = open_window.document
-    document.bench.add_revision("typed in", "first", document.setup)
+    document.bench.history.add_revision("typed in", "first", document.setup)
     document.change(
         {"protection.cell_over_voltage.trip_v": 3.6, "separate_balancer": None}, "changed since"
     )
@@ -240,7 +240,7 @@ def test_the_stand_in_bms_is_read_over_the_link(qtbot, open_window):
     )
     assert page.table.item(row, 3).text() == "3.65 V"
     page.keep.click()
-    assert document.bench.revisions()[-1].setup.protection.cell_over_voltage.trip_v == 3.65
+    assert document.bench.history.revisions()[-1].setup.protection.cell_over_voltage.trip_v == 3.65
 
 
 def test_a_bms_that_does_not_answer_is_told(qtbot, open_window, tmp_path):

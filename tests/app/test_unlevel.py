@@ -21,7 +21,7 @@ def unlevel(tmp_path, monkeypatch):
     log, _ = make(setup, Cells(curve, offset_pct=offset), Use(days=6))
     path = tmp_path / "halves.nipper"
     bench = Bench.create(path, setup)
-    bench.import_log(1, log, "halves.csv")
+    bench.logs.add(1, log, "halves.csv")
     bench.close()
     return path
 

@@ -42,7 +42,7 @@ def test_import_of_a_month_against_the_tables_own_read(benchmark, month, tmp_pat
     def take_in():
         file = tmp_path / f"{time.perf_counter_ns()}.nipper"
         bench = Bench.create(file, setup)
-        bench.import_log(1, read_log(path), path.name)
+        bench.logs.add(1, read_log(path), path.name)
         bench.close()
 
     benchmark.pedantic(take_in, rounds=2)

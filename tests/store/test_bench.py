@@ -42,30 +42,30 @@ def log() -> Log:
 def test_what_was_kept_is_found_again(bench, path, setup, log):
     changed = put(setup, {"charging.absorption_min": 180.0})
     bench.save_setup(changed)
-    bench.add_revision("typed in", "first", setup, 1.75e9)
-    bench.add_event(1.75e9, "repair", "bars retorqued", 2)
-    bench.remember_mapping("abc", {"time": "t"})
-    bench.add_diagnosis(1, {"verdict": "healthy"}, 1.75e9)
-    assert bench.import_log(1, log, "one.csv", {"time": "t"}) == log.rows
+    bench.history.add_revision("typed in", "first", setup, 1.75e9)
+    bench.history.add_event(1.75e9, "repair", "bars retorqued", 2)
+    bench.logs.remember_mapping("abc", {"time": "t"})
+    bench.history.add_diagnosis(1, {"verdict": "healthy"}, 1.75e9)
+    assert bench.logs.add(1, log, "one.csv", {"time": "t"}) == log.rows
     bench.close()
     again = Bench.open(path)
     assert again.setup() == changed
-    assert next((r.kind, r.note, r.setup) for r in again.revisions()) == (
+    assert next((r.kind, r.note, r.setup) for r in again.history.revisions()) == (
         "typed in",
         "first",
         setup,
     )
-    assert [(e.note, e.pack) for e in again.events()] == [("bars retorqued", 2)]
-    assert again.mapping("abc") == {"time": "t"}
-    assert again.mapping("other") is None
-    assert again.diagnoses(1) == [(1.75e9, {"verdict": "healthy"})]
+    assert [(e.note, e.pack) for e in again.history.events()] == [("bars retorqued", 2)]
+    assert again.logs.mapping("abc") == {"time": "t"}
+    assert again.logs.mapping("other") is None
+    assert again.history.diagnoses(1) == [(1.75e9, {"verdict": "healthy"})]
     assert [p.name for p in again.packs()] == ["Pack A", "Pack B"]
-    back = again.load_log(1)
+    back = again.logs.load(1)
     assert back
     np.testing.assert_allclose(back.cell_v, log.cell_v, atol=6e-5)
     np.testing.assert_allclose(back.time_s, log.time_s)
-    assert again.load_log(2) is None
-    assert [(item.file, item.rows, item.pack) for item in again.logs()] == [
+    assert again.logs.load(2) is None
+    assert [(item.file, item.rows, item.pack) for item in again.logs.all()] == [
         ("one.csv", log.rows, 1)
     ]
     again.close()
@@ -102,16 +102,16 @@ def test_a_stretch_comes_back_as_it_was_packed(rows, cells, temps, seed):
 
 
 def test_the_same_rows_twice_add_nothing_and_overlapping_ones_only_the_new(bench, log):
-    assert bench.import_log(1, log.select(slice(0, 300)), "a.csv") == 300
-    assert bench.import_log(1, log.select(slice(0, 300)), "a.csv") == 0
-    assert bench.import_log(1, log, "b.csv") == log.rows - 300
-    back = bench.load_log(1)
+    assert bench.logs.add(1, log.select(slice(0, 300)), "a.csv") == 300
+    assert bench.logs.add(1, log.select(slice(0, 300)), "a.csv") == 0
+    assert bench.logs.add(1, log, "b.csv") == log.rows - 300
+    back = bench.logs.load(1)
     assert back
     assert back.rows == log.rows
     assert np.all(np.diff(back.time_s) > 0)
-    assert bench.import_log(2, log, "a.csv") == log.rows
-    bench.remove_log(bench.logs()[0].id)
-    back = bench.load_log(1)
+    assert bench.logs.add(2, log, "a.csv") == log.rows
+    bench.logs.remove(bench.logs.all()[0].id)
+    back = bench.logs.load(1)
     assert back
     assert back.rows == log.rows - 300
 
@@ -124,9 +124,9 @@ def test_a_cancelled_import_leaves_nothing(bench, log, monkeypatch):
             raise Cancelled("stopped")
 
     with pytest.raises(Cancelled):
-        bench.import_log(1, log, "a.csv", None, tick)
-    assert bench.logs() == []
-    assert bench.load_log(1) is None
+        bench.logs.add(1, log, "a.csv", None, tick)
+    assert bench.logs.all() == []
+    assert bench.logs.load(1) is None
 
 
 def test_a_second_window_is_told(bench, path):
@@ -160,7 +160,7 @@ def test_a_newer_version_is_told(bench, path):
 
 
 def test_a_damaged_file_is_told_and_not_touched(bench, path, log):
-    bench.import_log(1, log, "a.csv")
+    bench.logs.add(1, log, "a.csv")
     bench.close()
     data = bytearray(path.read_bytes())
     data[4096 : len(data) // 2] = b"\xff" * (len(data) // 2 - 4096)
@@ -171,11 +171,11 @@ def test_a_damaged_file_is_told_and_not_touched(bench, path, log):
 
 
 def test_a_damaged_stretch_is_told(bench, log):
-    bench.import_log(1, log, "a.csv")
-    with bench._write() as db:
+    bench.logs.add(1, log, "a.csv")
+    with bench._file.write() as db:
         db.execute("UPDATE chunks SET data = ?", (b"nonsense",))
     with pytest.raises(InputError, match="undamaged data"):
-        bench.load_log(1)
+        bench.logs.load(1)
 
 
 def test_an_older_version_is_brought_up_with_a_copy_beside_it(path, setup):
@@ -190,7 +190,7 @@ def test_an_older_version_is_brought_up_with_a_copy_beside_it(path, setup):
     connection.commit()
     connection.close()
     bench = Bench.open(path)
-    bench.add_diagnosis(1, {"verdict": "healthy"})
+    bench.history.add_diagnosis(1, {"verdict": "healthy"})
     bench.close()
     copy = path.with_name(path.name + ".version-1")
     (version,) = sqlite3.connect(copy).execute("PRAGMA user_version").fetchone()
@@ -205,12 +205,12 @@ def test_an_existing_file_is_never_overwritten(path, setup):
 
 
 def test_a_copy_is_a_bench_of_its_own(bench, tmp_path, log, setup):
-    bench.import_log(1, log, "a.csv")
+    bench.logs.add(1, log, "a.csv")
     copy = tmp_path / "copy.nipper"
     bench.copy_to(copy)
     other = Bench.open(copy)
     assert other.setup() == setup
-    back = other.load_log(1)
+    back = other.logs.load(1)
     assert back
     assert back.rows == log.rows
     other.close()
@@ -260,9 +260,9 @@ from tests.builders import charge_log
 import numpy as np
 chunks.ROWS = 50
 bench = Bench.create({str(path)!r}, new_setup("lfp", 8, 100.0, name="Survivor"))
-bench.add_event(1.0, "note", "confirmed")
+bench.history.add_event(1.0, "note", "confirmed")
 log = charge_log(new_setup("lfp", 8, 100.0), np.zeros(8))
-bench.import_log(1, log, "a.csv", None, lambda share: os._exit(9) if share > 0.5 else None)
+bench.logs.add(1, log, "a.csv", None, lambda share: os._exit(9) if share > 0.5 else None)
 """
     from pathlib import Path
 
@@ -274,7 +274,7 @@ bench.import_log(1, log, "a.csv", None, lambda share: os._exit(9) if share > 0.5
     )
     assert done.returncode == 9, done.stderr.decode()
     bench = Bench.open(path)
-    assert [e.note for e in bench.events()] == ["confirmed"]
+    assert [e.note for e in bench.history.events()] == ["confirmed"]
     assert bench.setup().name == "Survivor"
-    assert bench.logs() == []
+    assert bench.logs.all() == []
     bench.close()

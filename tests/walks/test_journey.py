@@ -140,7 +140,7 @@ def test_the_same_log_twice_adds_nothing_and_its_columns_are_remembered(
             timeout=30_000,
         )
     assert "nothing was added" in open_window._message.text()
-    assert len(open_window.document.bench.logs()) == 2
+    assert len(open_window.document.bench.logs.all()) == 2
 
 
 def test_a_log_of_another_pack_cannot_be_taken_in(qtbot, open_window, tmp_path):

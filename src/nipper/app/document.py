@@ -21,6 +21,8 @@ if TYPE_CHECKING:
 
 
 MODULES_KEY = "pv-modules"
+SETTLE_MS = 400  # after the last change: a drag is one write
+RETRY_MS = 5000  # after a write that failed: room may have been made
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -40,7 +42,7 @@ def read_pack(
     from nipper.core.imbalance.diagnosis import diagnose
     from nipper.core.rules.measured import measured
 
-    log = bench.load_log(pack.id, lambda share: tick(0.3 * share))
+    log = bench.logs.load(pack.id, lambda share: tick(0.3 * share))
     if log is None or log.cells != setup.cells:
         return None
     judged = diagnose(log, setup, lambda share: tick(0.3 + 0.7 * share))
@@ -79,8 +81,9 @@ class Document(QObject):
         self._jobs: dict[int, Job] = {}
         self._judge = Latest(judge, self)
         self._judge.answered.connect(self._judged)
-        self._settle = QTimer(self, singleShot=True, interval=400)
-        self._settle.timeout.connect(self.save)
+        self._settle = QTimer(self, singleShot=True)
+        self._settle.timeout.connect(self.try_to_save)
+        self._unsaved = False
 
     # settings
 
@@ -112,18 +115,32 @@ class Document(QObject):
     def settle(self) -> None:
         """A drag has ended: what comes next is a step of its own, and this one is kept now."""
         self._drag += 1
-        self.save()
+        self.try_to_save()
 
     def show_setup(self, setup: Setup) -> None:
         """Make these the settings, without a new undo step (undo and redo come here)."""
         self._setup = setup
         self.setup_changed.emit(setup)
         self.ask_rules()
-        self._settle.start()
+        self._settle.start(SETTLE_MS)
 
     @Slot()
+    def try_to_save(self) -> bool:
+        """Keep the settings, soon after each change. Where that fails it is told, and tried again."""
+        try:
+            self.save()
+        except NipperError as error:
+            self._unsaved = True
+            self.trouble.emit(str(error))
+            self._settle.start(RETRY_MS)
+            return False
+        if self._unsaved:
+            self._unsaved = False
+            self.trouble.emit("")
+        return True
+
     def save(self) -> None:
-        """Keep the settings in the bench file; called soon after each change."""
+        """Keep the settings in the bench file; :class:`NipperError` when it cannot be written."""
         self._settle.stop()
         if self._setup == self._saved:
             return
@@ -141,20 +158,24 @@ class Document(QObject):
         ):
             self.read_all()
 
+    def setup_is_safe(self) -> None:
+        """The settings are kept elsewhere: this bench need not be written any more."""
+        self._saved = self._setup
+
     def typed_revisions(self) -> list[Revision]:
         """What was typed in so far, oldest first."""
-        return [r for r in self.bench.revisions() if r.kind == "typed in"]
+        return [r for r in self.bench.history.revisions() if r.kind == "typed in"]
 
     def note_read_back(self, shown: Setup, note: str) -> None:
         """Keep what the shown pack's BMS was read to hold."""
         of = f"{self.pack.name}: " if len(self.packs) > 1 else ""
-        self.bench.add_revision("read back", of + note, shown)
+        self.bench.history.add_revision("read back", of + note, shown)
 
     def settings_at(self, time_s: float) -> str:
         """Which settings were in the BMS at a moment, as words; empty before the first were typed in."""
         from nipper.core.report.readback import in_force
 
-        revisions = self.bench.revisions()
+        revisions = self.bench.history.revisions()
         found = in_force(revisions, time_s)
         if found is None:
             return ""
@@ -182,16 +203,19 @@ class Document(QObject):
 
     def kept_modules(self) -> list[Module]:
         """The modules kept in this bench."""
-        return [Module.model_validate(m) for m in json.loads(self.bench.value(MODULES_KEY) or "[]")]
+        return [
+            Module.model_validate(m)
+            for m in json.loads(self.bench.shelf.value(MODULES_KEY) or "[]")
+        ]
 
     def keep_module(self, module: Module) -> None:
         """Keep a module in this bench; one of the same name is replaced."""
         kept = [m for m in self.kept_modules() if m.name != module.name]
-        self.bench.keep_value(MODULES_KEY, json.dumps([m.model_dump() for m in (*kept, module)]))
+        self.bench.shelf.keep(MODULES_KEY, json.dumps([m.model_dump() for m in (*kept, module)]))
 
     def forget_module(self, name: str) -> None:
         """Take a module out of the bench's list."""
-        self.bench.keep_value(
+        self.bench.shelf.keep(
             MODULES_KEY, json.dumps([m.model_dump() for m in self.kept_modules() if m.name != name])
         )
 
@@ -234,8 +258,8 @@ class Document(QObject):
 
     def remove_log(self, log: int) -> None:
         """Take a log's samples out of the bench, and judge its pack anew."""
-        pack_id = next(entry.pack for entry in self.bench.logs() if entry.id == log)
-        self.bench.remove_log(log)
+        pack_id = next(entry.pack for entry in self.bench.logs.all() if entry.id == log)
+        self.bench.logs.remove(log)
         self.read(next(p for p in self.packs if p.id == pack_id))
 
     def read_all(self) -> None:
@@ -276,9 +300,9 @@ class Document(QObject):
         """Keep the judgement with its date when it is another than the last one."""
         from nipper.core.imbalance.diagnosis import changed, summary
 
-        now, kept = summary(record.diagnosis), self.bench.diagnoses(record.pack.id)
+        now, kept = summary(record.diagnosis), self.bench.history.diagnoses(record.pack.id)
         if not kept or changed(kept[-1][1], now):
-            self.bench.add_diagnosis(record.pack.id, now)
+            self.bench.history.add_diagnosis(record.pack.id, now)
 
     @Slot()
     def _read_ended(self) -> None:
@@ -291,23 +315,24 @@ class Document(QObject):
 
     def events(self) -> list[BenchEvent]:
         """What was done and when."""
-        return self.bench.events()
+        return self.bench.history.events()
 
     def add_event(self, time_s: float, kind: str, note: str, pack: int | None) -> None:
         """Note what was done."""
-        self.bench.add_event(time_s, kind, note, pack)
-        self.events_changed.emit(self.bench.events())
+        self.bench.history.add_event(time_s, kind, note, pack)
+        self.events_changed.emit(self.bench.history.events())
 
     def remove_event(self, event: int) -> None:
         """Take a note out again."""
-        self.bench.remove_event(event)
-        self.events_changed.emit(self.bench.events())
+        self.bench.history.remove_event(event)
+        self.events_changed.emit(self.bench.history.events())
 
     def close(self) -> None:
-        """Keep what is not kept yet, stop reading, let go of the file."""
+        """Stop reading, let go of the file; what is not kept by now is not kept."""
         for job in self._jobs.values():
             job.cancel()
-        self.save()
+        self.try_to_save()
+        self._settle.stop()
         self.bench.close()
 
 

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 if (
     TYPE_CHECKING
 ):  # imported late at run time: the arguments are read, and a screen is found, before Qt is loaded
+    from types import TracebackType
     from zoneinfo import ZoneInfo
 
     from PySide6.QtCore import QSettings
@@ -126,6 +127,7 @@ def run(arguments: argparse.Namespace) -> int:
     window = make_window(
         settings, arguments.theme or str(settings.value("theme", "light" if walking else "desktop"))
     )
+    tell_troubles(window)
     window.show()
     if walking:
         from nipper.app.shell.walk import Walk
@@ -161,6 +163,23 @@ def make_window(
     window = Window(theme, local_zone(), settings, data_folder or default_data_folder())
     window.install(ACTIONS)
     return window
+
+
+def tell_troubles(window: "Window") -> None:
+    """What a file, the disk or a device causes anywhere is said in the window, not on a terminal."""
+    from nipper.core.errors import NipperError
+
+    before = sys.excepthook
+
+    def hook(
+        kind: type[BaseException], error: BaseException, trace: "TracebackType | None"
+    ) -> None:
+        if isinstance(error, NipperError):
+            window.say(str(error))
+        else:
+            before(kind, error, trace)
+
+    sys.excepthook = hook
 
 
 def default_data_folder() -> Path:

@@ -1,10 +1,11 @@
 """Tables of the bench file, its version, and the way from older versions to this one."""
 
-import shutil
 import sqlite3
+from contextlib import closing
 from pathlib import Path
 
 from nipper.core.errors import InputError
+from nipper.core.files import whole
 
 APPLICATION_ID = 0x4E495050  # "NIPP" in the file's header: tells a bench from any other SQLite file
 VERSION = 2
@@ -63,11 +64,15 @@ def examine(connection: sqlite3.Connection, path: Path) -> int:
 
 
 def migrate(connection: sqlite3.Connection, path: Path, version: int) -> Path | None:
-    """Bring an older bench up to date, a copy of the file put aside first; returns the copy's path, None when nothing was to do."""
+    """Bring an older bench up to date, a copy of the file put aside first.
+
+    Returns the copy's path, None when nothing was to do.
+    """
     if version == VERSION:
         return None
     copy = path.with_name(f"{path.name}.version-{version}")
-    shutil.copy2(path, copy)
+    with whole(copy) as partial, closing(sqlite3.connect(partial)) as aside:
+        connection.backup(aside)
     steps = "".join(MIGRATIONS[version - 1 :])
     connection.executescript(f"BEGIN; {steps} PRAGMA user_version = {VERSION}; COMMIT;")
     return copy

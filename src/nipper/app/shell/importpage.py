@@ -61,7 +61,7 @@ class Draft:
 def read_draft(path: str, bench: Bench | None, setup: Setup | None, zone: str) -> Draft:
     """Read a file and understand it as well as can be; runs in a worker thread."""
     table = read_table(path)
-    known = bench.mapping(shape_key(table.columns)) if bench else None
+    known = bench.logs.mapping(shape_key(table.columns)) if bench else None
     mapping = ColumnMapping.from_json(known) if known else proposal(table, zone)
     return understand(table, mapping, known is not None, setup, path)
 
@@ -228,11 +228,14 @@ class ImportPage(QWidget):
 
     @Slot(str)
     def _failed(self, text: str) -> None:
-        self._job, self._importing = None, False
+        importing, self._job, self._importing = self._importing, None, False
         self.progress.setRange(0, 1000)
         self.progress.setValue(0)
-        self._title.setText(f"{Path(self._file).name} cannot be used")
+        name = Path(self._file).name
+        self._title.setText(f"{name} was not imported" if importing else f"{name} cannot be used")
         self._subtitle.setText(text)
+        self.take.setText("Import")
+        self.take.setEnabled(importing)
 
     @Slot(object)
     def _understood(self, draft: Draft) -> None:
@@ -427,8 +430,8 @@ class ImportPage(QWidget):
 
 def _import(bench: Bench, pack: int, draft: Draft, tick: Callable[[float], None]) -> int:
     assert draft.log is not None
-    added = bench.import_log(pack, draft.log, Path(draft.file).name, draft.mapping.to_json(), tick)
-    bench.remember_mapping(shape_key(draft.table.columns), draft.mapping.to_json())
+    added = bench.logs.add(pack, draft.log, Path(draft.file).name, draft.mapping.to_json(), tick)
+    bench.logs.remember_mapping(shape_key(draft.table.columns), draft.mapping.to_json())
     return added
 
 

@@ -62,7 +62,7 @@ class LogsPage(QWidget):
 
     def _fill_logs(self) -> None:
         clear(self._logs)
-        logs = self._document.bench.logs()
+        logs = self._document.bench.logs.all()
         self._logs.addWidget(label("Logs read into this bench", weight=SEMI), 0, 0, 1, 4)
         if not logs:
             self._logs.addWidget(

@@ -101,8 +101,10 @@ class RevisionsPage(QWidget):
     def refresh(self) -> None:
         """Show the time line, newest first: revisions can be selected, events stand between them."""
         bench = self._document.bench
-        revisions = [r for r in bench.revisions() if r.kind != "draft"]
-        self._rows = sorted([*revisions, *bench.events()], key=lambda row: row.time_s, reverse=True)
+        revisions = [r for r in bench.history.revisions() if r.kind != "draft"]
+        self._rows = sorted(
+            [*revisions, *bench.history.events()], key=lambda row: row.time_s, reverse=True
+        )
         charges = self._charges(revisions)
         self.list.clear()
         for row in self._rows:

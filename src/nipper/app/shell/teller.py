@@ -165,5 +165,5 @@ class Teller(QObject):
         return (
             told
             + of_overruled(record.diagnosis)
-            + of_history(document.bench.diagnoses(record.pack.id), zone)
+            + of_history(document.bench.history.diagnoses(record.pack.id), zone)
         )

@@ -20,10 +20,11 @@ from PySide6.QtWidgets import (
 )
 
 from nipper.app.document import Document
-from nipper.app.shell.writing import print_html, write_whole
+from nipper.app.shell.writing import as_pdf
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, button, card, label
-from nipper.core.errors import InputError
+from nipper.core.errors import InputError, NipperError
+from nipper.core.files import write_whole
 from nipper.core.findings import Finding, Severity
 from nipper.core.report.consequence import count
 from nipper.core.report.typingsheet import (
@@ -46,7 +47,7 @@ MENU_KEY, TICKS_KEY = "typing-menu", "typing-ticks"
 
 def kept_menu(document: Document) -> Menu:
     """The menu order kept in the bench, else the plain one."""
-    kept = document.bench.value(MENU_KEY)
+    kept = document.bench.shelf.value(MENU_KEY)
     try:
         return parse_menu(json.loads(kept)) if kept else plain_menu()
     except (InputError, json.JSONDecodeError):
@@ -185,17 +186,18 @@ class TypingPage(QWidget):
     def _kept_ticks(self) -> dict[str, str]:
         """What was ticked, by path with the value that was typed: a value changed since is open again."""
         try:
-            kept = json.loads(self._document.bench.value(TICKS_KEY) or "{}")
+            kept = json.loads(self._document.bench.shelf.value(TICKS_KEY) or "{}")
         except json.JSONDecodeError:
             return {}
         return {str(k): str(v) for k, v in kept.items()} if isinstance(kept, dict) else {}
 
-    def _keep(self) -> None:
-        self._document.bench.keep_value(TICKS_KEY, json.dumps(self._ticks))
+    def _keep(self, ticks: dict[str, str]) -> None:
+        self._document.bench.shelf.keep(TICKS_KEY, json.dumps(ticks))
+        self._ticks = ticks
 
     def _keep_menu(self, menu: Menu) -> None:
+        self._document.bench.shelf.keep(MENU_KEY, dumps_menu(menu))
         self._menu = menu
-        self._document.bench.keep_value(MENU_KEY, dumps_menu(menu))
         self.refresh()
 
     def _before_setup(self) -> Setup | None:
@@ -290,8 +292,7 @@ class TypingPage(QWidget):
         if not self._lines:
             return
         line = self._lines[self._row]
-        self._ticks[line.path] = line.value
-        self._keep()
+        self._keep({**self._ticks, line.path: line.value})
         self.list.item(self._row).setText(f"✓  {line.section}: {line.label}   {line.value}")
         after = [*range(self._row + 1, len(self._lines)), *range(self._row)]
         self._row = next((i for i in after if not self._ticked(self._lines[i])), self._row)
@@ -300,8 +301,9 @@ class TypingPage(QWidget):
     @Slot()
     def untick_line(self) -> None:
         """Not typed in after all."""
-        if self._lines and self._ticks.pop(self._lines[self._row].path, None) is not None:
-            self._keep()
+        path = self._lines[self._row].path if self._lines else ""
+        if path in self._ticks:
+            self._keep({p: value for p, value in self._ticks.items() if p != path})
             self._fill_list()
             self._show()
 
@@ -360,11 +362,11 @@ class TypingPage(QWidget):
         """Keep the settings as typed in today; the ticks start anew."""
         self._document.save()
         today = datetime.now(self._zone)
-        self._document.bench.add_revision(
-            "typed in", f"typed in from the sheet on {today.day} {today:%b}", self._document.setup
-        )
-        self._ticks = {}
-        self._keep()
+        note = f"typed in from the sheet on {today.day} {today:%b}"
+        bench = self._document.bench
+        with bench.together():
+            bench.history.add_revision("typed in", note, self._document.setup)
+            self._keep({})
         self.finished.emit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
@@ -400,8 +402,8 @@ class TypingPage(QWidget):
         if file:
             try:
                 write_whole(Path(file), text.encode())
-            except OSError as error:
-                self.trouble.emit(f"{file}: {error.strerror}")
+            except NipperError as error:
+                self.trouble.emit(str(error))
 
     @Slot()
     def save_menu(self) -> None:
@@ -433,10 +435,8 @@ class TypingPage(QWidget):
     def print_to(self, file: str) -> None:
         """The sheet as a PDF, with boxes to tick."""
         today = datetime.now(self._zone)
-        print_html(
-            to_html(
-                self._lines,
-                f"{self._document.setup.name}: typing sheet of {today.day} {today:%b %Y}",
-            ),
-            file,
-        )
+        title = f"{self._document.setup.name}: typing sheet of {today.day} {today:%b %Y}"
+        try:
+            write_whole(Path(file), as_pdf(to_html(self._lines, title)))
+        except NipperError as error:
+            self.trouble.emit(str(error))

@@ -23,6 +23,7 @@ from nipper.app.shell.finder import Finder
 from nipper.app.shell.follows import Follows
 from nipper.app.shell.pages import Pages
 from nipper.app.shell.rail import Rail
+from nipper.app.shell.rescue import may_leave, wants_copy
 from nipper.app.shell.sidepages import SidePages
 from nipper.app.shell.stages import STAGES, make_view
 from nipper.app.shell.startpage import StartPage
@@ -33,7 +34,7 @@ from nipper.app.widgets.basic import label
 from nipper.core.errors import NipperError
 from nipper.core.report.consequence import Consequence
 from nipper.core.setup import Setup, load
-from nipper.store import Bench, Revision
+from nipper.store import Bench, ReadOnlyError, Revision, copy_read_only
 
 BENCH_SUFFIX = ".nipper"
 LOG_SUFFIXES = (".csv", ".gz", ".tsv", ".txt", ".xlsx", ".xlsm", ".ods")
@@ -171,6 +172,8 @@ class Window(QMainWindow):
 
     def new_bench(self) -> None:
         """Show the start page; an open bench is kept and closed."""
+        if not may_leave(self):
+            return
         self._close_document()
         self._waiting_log = ""
         self.start_page.start_plain()
@@ -206,11 +209,33 @@ class Window(QMainWindow):
                 self.read_log(file)
             else:
                 self.open_bench(Bench.open(path))
+        except ReadOnlyError as error:
+            self.say(str(error))
+            if wants_copy(self, path):
+                self._open_read_only(path)
         except NipperError as error:
             self.say(str(error))
 
+    def _open_read_only(self, path: Path) -> None:
+        copy = self._free_name(f"{path.stem} copy")
+        try:
+            copy_read_only(path, copy)
+        except NipperError as error:
+            self.say(str(error))
+        else:
+            self.open_path(str(copy))
+
+    def open_copy(self, path: Path) -> None:
+        """Go on in a copy, where the bench itself can no longer be written."""
+        assert self.document
+        self.document.setup_is_safe()
+        self.open_path(str(path))
+
     def open_bench(self, bench: Bench) -> None:
         """Show a bench."""
+        if not may_leave(self):
+            bench.close()
+            return
         self._close_document()
         self.document = Document(bench, self)
         document = self.document
@@ -297,6 +322,9 @@ class Window(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802 - Qt's name
         """Everything confirmed is kept already; what was just typed is kept now."""
+        if not may_leave(self):
+            event.ignore()
+            return
         self._close_document()
         wait_for_jobs()
         event.accept()
@@ -518,7 +546,9 @@ class Window(QMainWindow):
         """Keep the settings as typed in today."""
         assert self.document
         self.document.save()
-        self.document.bench.add_revision("typed in", "noted as typed in", self.document.setup)
+        self.document.bench.history.add_revision(
+            "typed in", "noted as typed in", self.document.setup
+        )
         self.revised()
 
     def set_theme(self, mode: str) -> None:

@@ -5,36 +5,32 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from PySide6.QtCore import QBuffer, QIODevice
 from PySide6.QtGui import QPageSize, QPdfWriter, QTextDocument
 from PySide6.QtWidgets import QFileDialog
 
 from nipper.app.jobs import Job
 from nipper.app.theme import BASE_PT, font
 from nipper.core.errors import NipperError
+from nipper.core.files import write_whole
 from nipper.core.setup import dumps
 
 if TYPE_CHECKING:
     from nipper.app.shell.window import Window
 
 
-def write_whole(path: Path, data: bytes) -> None:
-    """Write beside and put in place only when whole: a full disk must not cost the file that was there."""
-    part = path.with_name(path.name + ".part")
-    try:
-        part.write_bytes(data)
-        part.replace(path)
-    finally:
-        part.unlink(missing_ok=True)
-
-
-def print_html(html: str, file: str) -> None:
+def as_pdf(html: str) -> bytes:
     """A page as PDF on A4."""
-    writer = QPdfWriter(file)
+    data = QBuffer()
+    data.open(QIODevice.OpenModeFlag.WriteOnly)
+    writer = QPdfWriter(data)
     writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
     page = QTextDocument()
     page.setDefaultFont(font(BASE_PT))
     page.setHtml(html)
     page.print_(writer)
+    data.close()
+    return bytes(data.data().data())
 
 
 def _write(
@@ -44,8 +40,8 @@ def _write(
     if file:
         try:
             write_whole(Path(file), data())
-        except OSError as error:
-            window.say(f"{file}: {error.strerror}")
+        except NipperError as error:
+            window.say(str(error))
 
 
 def write_setup(window: "Window") -> None:
@@ -75,13 +71,13 @@ def write_open_loop(window: "Window") -> None:
     )
     if not file:
         return
+    title = f"{setup.name}: open-loop sheet"
+    is_table = file.lower().endswith(".csv")
     try:
-        if file.lower().endswith(".csv"):
-            write_whole(Path(file), to_csv(sheet(setup)).encode())
-        else:
-            print_html(to_html(sheet(setup), f"{setup.name}: open-loop sheet"), file)
-    except OSError as error:
-        window.say(f"{file}: {error.strerror}")
+        data = to_csv(sheet(setup)).encode() if is_table else as_pdf(to_html(sheet(setup), title))
+        write_whole(Path(file), data)
+    except NipperError as error:
+        window.say(str(error))
 
 
 def write_log(window: "Window") -> None:
@@ -118,15 +114,22 @@ def write_diagnosis(window: "Window") -> None:
 
 
 def write_copy(window: "Window") -> None:
-    """Write the bench as it stands to another file."""
-    assert window.document
-    window.document.save()
-    path = window.document.bench.path
+    """Write the bench as it stands to another file.
+
+    Where the bench itself can no longer be written, the copy is what is worked on from then on.
+    """
+    document = window.document
+    assert document
+    path = document.bench.path
     file, _ = QFileDialog.getSaveFileName(
         window, "Save a copy", str(path.with_stem(path.stem + " copy")), "Benches (*.nipper)"
     )
-    if file:
-        try:
-            window.document.bench.copy_to(Path(file))
-        except NipperError as error:
-            window.say(str(error))
+    if not file:
+        return
+    try:
+        document.bench.copy_to(Path(file), document.setup)
+    except NipperError as error:
+        window.say(str(error))
+        return
+    if not document.try_to_save():
+        window.open_copy(Path(file))

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import polars as pl
 
-from nipper.core.errors import InputError
+from nipper.core.files import write_whole
 from nipper.core.logs.model import Log
 
 
@@ -42,9 +42,4 @@ def plain_csv(log: Log) -> bytes:
 def write_plain(log: Log, path: Path) -> None:
     """Write a plain log, gzipped where the name ends so; :class:`InputError` when it cannot be written."""
     data = plain_csv(log)
-    try:
-        path.write_bytes(gzip.compress(data, 6) if path.suffix == ".gz" else data)
-    except OSError as error:
-        raise InputError(
-            str(path), "the file", f"a place that can be written ({error.strerror})"
-        ) from None
+    write_whole(path, gzip.compress(data, 6) if path.suffix == ".gz" else data)

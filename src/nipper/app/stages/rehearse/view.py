@@ -138,7 +138,7 @@ class RehearseView(QWidget):
         """What can be put beside: the last typed-in settings, and the schools."""
         setup = self._document.setup
         self._beside = [("nothing beside", None)]
-        typed = [r for r in self._document.bench.revisions() if r.kind == "typed in"]
+        typed = [r for r in self._document.bench.history.revisions() if r.kind == "typed in"]
         if typed and typed[-1].setup != setup:
             self._beside.append(("as typed in", typed[-1].setup))
         for school in schools(setup):

@@ -1,0 +1,107 @@
+"""What happened to a bench: revisions of its settings, events, and diagnoses, each with its date."""
+
+import json
+import sqlite3
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+from nipper.core.setup import Setup, dumps, loads
+from nipper.store.file import BenchFile
+
+
+@dataclass(frozen=True, slots=True)
+class Revision:
+    """The settings at one time: ``kind`` is draft, typed in or read back."""
+
+    id: int
+    time_s: float
+    kind: str
+    note: str
+    setup: Setup
+
+
+@dataclass(frozen=True, slots=True)
+class BenchEvent:
+    """What was done and when: bars retorqued, absorption lengthened. ``pack`` None means all."""
+
+    id: int
+    time_s: float
+    pack: int | None
+    kind: str
+    note: str
+
+
+class History:
+    """Revisions, events and diagnoses of a bench."""
+
+    def __init__(self, file: BenchFile, clock: Callable[[], float]) -> None:
+        self._file, self._clock = file, clock
+
+    def add_revision(self, kind: str, note: str, setup: Setup, time_s: float | None = None) -> None:
+        """Keep the settings as a dated revision: ``kind`` is draft, typed in or read back."""
+        with self._file.write() as db:
+            insert_revision(db, self._at(time_s), kind, note, setup)
+
+    def revisions(self) -> list[Revision]:
+        """All revisions, oldest first."""
+        rows = self._file.rows(
+            "SELECT id, time_s, kind, note, setup FROM revisions ORDER BY time_s, id"
+        )
+        return [
+            Revision(i, t, kind, note, loads(text, str(self._file.path)))
+            for i, t, kind, note, text in rows
+        ]
+
+    def events(self) -> list[BenchEvent]:
+        """All events, oldest first."""
+        return [
+            BenchEvent(*row)
+            for row in self._file.rows(
+                "SELECT id, time_s, pack, kind, note FROM events ORDER BY time_s, id"
+            )
+        ]
+
+    def add_event(self, time_s: float, kind: str, note: str, pack: int | None = None) -> None:
+        """Note what was done."""
+        with self._file.write() as db:
+            db.execute(
+                "INSERT INTO events (time_s, pack, kind, note) VALUES (?, ?, ?, ?)",
+                (time_s, pack, kind, note),
+            )
+
+    def remove_event(self, event: int) -> None:
+        """Take an event out again."""
+        with self._file.write() as db:
+            db.execute("DELETE FROM events WHERE id = ?", (event,))
+
+    def add_diagnosis(
+        self, pack: int, document: Mapping[str, object], time_s: float | None = None
+    ) -> None:
+        """Keep a diagnosis with its date, so that the next one can tell what changed."""
+        with self._file.write() as db:
+            db.execute(
+                "INSERT INTO diagnoses (time_s, pack, document) VALUES (?, ?, ?)",
+                (self._at(time_s), pack, json.dumps(document)),
+            )
+
+    def diagnoses(self, pack: int) -> list[tuple[float, dict[str, object]]]:
+        """Kept diagnoses of a pack, oldest first: time and document."""
+        return [
+            (t, json.loads(text))
+            for t, text in self._file.rows(
+                "SELECT time_s, document FROM diagnoses WHERE pack = ? ORDER BY time_s, id", (pack,)
+            )
+        ]
+
+    def _at(self, time_s: float | None) -> float:
+        return self._clock() if time_s is None else time_s
+
+
+def insert_revision(
+    db: sqlite3.Connection, time_s: float, kind: str, note: str, setup: Setup
+) -> None:
+    """Add a revision within a transaction."""
+    db.execute(
+        "INSERT INTO revisions (time_s, kind, note, setup) VALUES (?, ?, ?, ?)",
+        (time_s, kind, note, dumps(setup)),
+    )
