@@ -52,7 +52,7 @@ def changed(path: str, value: object) -> dict:
         ("chemistry", "lead", "'lfp', 'nmc' or 'lto'"),
         ("cells_in_series", 0, "greater than or equal to 1"),
         ("cells_in_series", 16.5, "valid integer"),
-        ("capacity_ah", -5.0, "greater than 0"),
+        ("capacity_ah", -5.0, "greater than or equal to 0.01"),
         ("capacity_ah", float("nan"), "finite"),
         ("balancer.when", "sometimes", "'charging', 'rest' or 'always'"),
         ("version", 2, "1"),

@@ -15,7 +15,7 @@ import pytest
 from nipper.core.errors import InputError
 from nipper.core.files import whole, write_whole
 from nipper.core.presets import new_setup
-from nipper.core.setup import put
+from nipper.core.setup import dumps, put
 from nipper.store import Bench, GoneError, ReadOnlyError, copy_read_only, place
 from tests.builders import charge_log
 
@@ -187,6 +187,24 @@ def test_a_file_taken_away_is_noticed_and_saved_elsewhere(bench, tmp_path, setup
     again.close()
     if how == "replaced":
         assert bench.path.read_text() == "of a sync program"
+
+
+# numbers beyond all bounds
+
+
+def test_a_number_kept_before_there_were_bounds_does_not_lock_the_bench(bench, setup):
+    path = bench.path
+    text = dumps(put(setup, {"protection.soc_empty_v": 2.5}))
+    text = text.replace('"soc_empty_v": 2.5', '"soc_empty_v": 99999999')
+    with bench._file.write() as db:
+        db.execute("UPDATE settings SET value = ? WHERE key = 'setup'", (text,))
+        db.execute("UPDATE revisions SET setup = ?", (text,))
+    bench.close()
+    again = Bench.open(path)
+    assert again.setup().protection.soc_empty_v == 100.0
+    assert again.mended() == ("protection.soc_empty_v was 1e+08: it stands at 100 now",)
+    assert again.history.revisions()[0].setup == again.setup()
+    again.close()
 
 
 # copies, new benches and exports are whole

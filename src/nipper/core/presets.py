@@ -1,6 +1,8 @@
 """A sound first setup from five answers. Every value comes from the chemistry's table, so it carries its source."""
 
 import math
+from collections.abc import Mapping
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
 
@@ -8,6 +10,7 @@ from nipper.core.chemistry import chemistry
 from nipper.core.setup import (
     Balancer,
     Cell,
+    CellVoltageLimit,
     Charging,
     CurrentLimit,
     ExtraCharger,
@@ -24,10 +27,9 @@ from nipper.core.wiring.fuse import RATED_A
 from nipper.core.wiring.lead import LEADS, protected_by_a
 
 BLEEDS_AT_ONCE = 3  # cells a passive balancer bleeds together: common practice
-BALANCER_CURRENT_A = {
-    "passive": 0.10,
-    "active": 1.0,
-}  # common practice: 50-200 mA bleeds, 0.5-2 A moves
+# common practice: 50-200 mA bleeds, 0.5-2 A moves
+BALANCER_CURRENT_A = {"passive": 0.10, "active": 1.0}
+BalancerChoice = Literal["passive", "active", "none"]
 
 
 def new_setup(
@@ -35,7 +37,7 @@ def new_setup(
     cells_in_series: int,
     capacity_ah: float,
     packs_in_parallel: int = 1,
-    balancer: Literal["passive", "active", "none"] = "passive",
+    balancer: BalancerChoice = "passive",
     name: str = "My pack",
 ) -> Setup:
     """The setup a new bench starts with; ``check`` finds neither error nor warning in it.
@@ -43,88 +45,111 @@ def new_setup(
     Currents follow the capacity (common practice: charge at 0.2C, trip at 0.5C; discharge trip at 0.5C), and fuse and leads
     follow the currents. All of it is a start, to be held against the sheets of the cell and the BMS.
     """
-    usual = {key: sourced.value for key, sourced in chemistry(chemistry_id).usual.items()}
-    n = cells_in_series
+    chem = chemistry(chemistry_id)
+    usual = {key: sourced.value for key, sourced in chem.usual.items()}
+    amps = _currents(usual, capacity_ah)
+    return Setup(
+        name=name,
+        chemistry=chemistry_id,
+        cells_in_series=cells_in_series,
+        capacity_ah=capacity_ah,
+        packs_in_parallel=packs_in_parallel,
+        cell=Cell(
+            max_charge_a=amps.sheet_charge_a,
+            max_discharge_a=_two_digits(usual["most_discharge_rate"] * capacity_ah),
+            resistance_mohm=float(f"{chem.resistance_mohm_ah / capacity_ah:.2g}"),
+        ),
+        protection=_protection(usual, cells_in_series, amps),
+        balancer=_balancer(usual, balancer),
+        charging=Charging(
+            absorption_v=_volts(cells_in_series * usual["absorption_v"]),
+            absorption_min=120,
+            float_v=_volts(cells_in_series * usual["float_v"]),
+            max_charge_a=_two_digits(packs_in_parallel * amps.charge_a),
+            tail_a=_two_digits(0.02 * capacity_ah * packs_in_parallel),
+        ),
+        wiring=Wiring(
+            fuse_a=amps.fuse_a, cable_mm2=amps.lead_mm2, cable_length_m=1.5, standby_w=0.5
+        ),
+        link=Link(mode="open", transport="none"),
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class _Currents:
+    """What one pack may carry: each under the next, from the load's side to the fuse."""
+
+    sheet_charge_a: float
+    charge_a: float
+    charge_trip_a: float
+    discharge_trip_a: float
+    fuse_a: float
+    lead_mm2: float
+
+
+def _currents(usual: Mapping[str, float], capacity_ah: float) -> _Currents:
     sheet_charge_a = _two_digits(usual["most_charge_rate"] * capacity_ah)
     # more than a 315 A fuse is for a builder to choose knowingly
     discharge_trip_a = min(250.0, _two_digits(0.5 * capacity_ah))
     fuse_a = float(next(f for f in RATED_A if f >= 1.25 * discharge_trip_a))
-    lead_mm2 = next(size for size, _, _ in LEADS if protected_by_a(size) >= fuse_a)
     # a charge flows for hours: under four fifths of the fuse, and of the trip with room
     charge_a = _two_digits(min(usual["charge_rate"] * capacity_ah, 0.8 * fuse_a))
     charge_trip_a = _two_digits(min(sheet_charge_a, fuse_a, max(0.5 * capacity_ah, 1.2 * charge_a)))
-    charge_a = min(charge_a, _two_digits(0.9 * charge_trip_a))
-    bank_charge_a = _two_digits(packs_in_parallel * charge_a)
-    over, under = usual["over_trip_v"], usual["under_trip_v"]
-    return Setup(
-        name=name,
-        chemistry=chemistry_id,
-        cells_in_series=n,
-        capacity_ah=capacity_ah,
-        packs_in_parallel=packs_in_parallel,
-        cell=Cell(
-            max_charge_a=sheet_charge_a,
-            max_discharge_a=_two_digits(usual["most_discharge_rate"] * capacity_ah),
-            resistance_mohm=float(
-                f"{chemistry(chemistry_id).resistance_mohm_ah / capacity_ah:.2g}"
-            ),
+    return _Currents(
+        sheet_charge_a=sheet_charge_a,
+        charge_a=min(charge_a, _two_digits(0.9 * charge_trip_a)),
+        charge_trip_a=charge_trip_a,
+        discharge_trip_a=discharge_trip_a,
+        fuse_a=fuse_a,
+        lead_mm2=next(size for size, _, _ in LEADS if protected_by_a(size) >= fuse_a),
+    )
+
+
+def _protection(usual: Mapping[str, float], cells: int, amps: _Currents) -> Protection:
+    over_v, under_v = usual["over_trip_v"], usual["under_trip_v"]
+    over_release_v, under_release_v = usual["over_release_v"], usual["under_release_v"]
+    # below twice the fuse's rating no fuse melts within the over-current delay: the BMS is first
+    short_a = _two_digits(min(3 * amps.discharge_trip_a, 2 * amps.fuse_a))
+    return Protection(
+        cell_over_voltage=CellVoltageLimit(
+            alarm_v=usual["over_alarm_v"], trip_v=over_v, release_v=over_release_v
         ),
-        protection=Protection(
-            cell_over_voltage=VoltageLimit(
-                alarm_v=usual["over_alarm_v"], trip_v=over, release_v=usual["over_release_v"]
-            ),
-            cell_under_voltage=VoltageLimit(
-                alarm_v=usual["under_alarm_v"], trip_v=under, release_v=usual["under_release_v"]
-            ),
-            pack_over_voltage=VoltageLimit(
-                trip_v=_volts(n * (over - 0.02)), release_v=_volts(n * usual["over_release_v"])
-            ),
-            pack_under_voltage=VoltageLimit(
-                trip_v=_volts(n * (under + 0.05)), release_v=_volts(n * usual["under_release_v"])
-            ),
-            charge_over_current=CurrentLimit(trip_a=charge_trip_a, delay_s=10, release_s=60),
-            discharge_over_current=CurrentLimit(trip_a=discharge_trip_a, delay_s=10, release_s=60),
-            # below twice the fuse's rating no fuse melts within the delay of the over-current trip: the BMS opens first
-            short_circuit=ShortCircuit(
-                trip_a=_two_digits(min(3 * discharge_trip_a, 2 * fuse_a)),
-                delay_us=300,
-                release_s=60,
-            ),
-            charge_over_temperature=TemperatureLimit(
-                trip_c=usual["charge_hot_trip_c"], release_c=usual["charge_hot_release_c"]
-            ),
-            charge_under_temperature=TemperatureLimit(
-                trip_c=usual["charge_cold_trip_c"], release_c=usual["charge_cold_release_c"]
-            ),
-            discharge_over_temperature=TemperatureLimit(
-                trip_c=usual["discharge_hot_trip_c"], release_c=usual["discharge_hot_release_c"]
-            ),
-            discharge_under_temperature=TemperatureLimit(
-                trip_c=usual["discharge_cold_trip_c"], release_c=usual["discharge_cold_release_c"]
-            ),
-            mosfet_over_temperature=TemperatureLimit(trip_c=90, release_c=75),  # common practice
-            soc_full_v=usual["soc_full_v"],
-            soc_empty_v=usual["soc_empty_v"],
-            power_off_v=usual["power_off_v"],
+        cell_under_voltage=CellVoltageLimit(
+            alarm_v=usual["under_alarm_v"], trip_v=under_v, release_v=under_release_v
         ),
-        balancer=None
-        if balancer == "none"
-        else Balancer(
-            kind=balancer,
-            current_a=BALANCER_CURRENT_A[balancer],
-            start_v=usual["balance_start_v"],
-            delta_mv=usual["balance_delta_mv"],
-            when="always",
+        pack_over_voltage=VoltageLimit(
+            trip_v=_volts(cells * (over_v - 0.02)), release_v=_volts(cells * over_release_v)
         ),
-        charging=Charging(
-            absorption_v=_volts(n * usual["absorption_v"]),
-            absorption_min=120,
-            float_v=_volts(n * usual["float_v"]),
-            max_charge_a=bank_charge_a,
-            tail_a=_two_digits(0.02 * capacity_ah * packs_in_parallel),
+        pack_under_voltage=VoltageLimit(
+            trip_v=_volts(cells * (under_v + 0.05)), release_v=_volts(cells * under_release_v)
         ),
-        wiring=Wiring(fuse_a=fuse_a, cable_mm2=lead_mm2, cable_length_m=1.5, standby_w=0.5),
-        link=Link(mode="open", transport="none"),
+        charge_over_current=CurrentLimit(trip_a=amps.charge_trip_a),
+        discharge_over_current=CurrentLimit(trip_a=amps.discharge_trip_a),
+        short_circuit=ShortCircuit(trip_a=short_a),
+        charge_over_temperature=_temperature(usual, "charge_hot"),
+        charge_under_temperature=_temperature(usual, "charge_cold"),
+        discharge_over_temperature=_temperature(usual, "discharge_hot"),
+        discharge_under_temperature=_temperature(usual, "discharge_cold"),
+        mosfet_over_temperature=TemperatureLimit(trip_c=90, release_c=75),  # common practice
+        soc_full_v=usual["soc_full_v"],
+        soc_empty_v=usual["soc_empty_v"],
+        power_off_v=usual["power_off_v"],
+    )
+
+
+def _temperature(usual: Mapping[str, float], which: str) -> TemperatureLimit:
+    return TemperatureLimit(trip_c=usual[f"{which}_trip_c"], release_c=usual[f"{which}_release_c"])
+
+
+def _balancer(usual: Mapping[str, float], kind: BalancerChoice) -> Balancer | None:
+    if kind == "none":
+        return None
+    return Balancer(
+        kind=kind,
+        current_a=BALANCER_CURRENT_A[kind],
+        start_v=usual["balance_start_v"],
+        delta_mv=usual["balance_delta_mv"],
+        when="always",
     )
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from nipper.core.errors import InputError
-from nipper.core.setup import Setup, dumps, loads
+from nipper.core.setup import Setup, dumps, loads_kept
 from nipper.store.file import BenchFile
 from nipper.store.history import History, insert_revision
 from nipper.store.logs import Logs
@@ -107,10 +107,17 @@ class Bench:
 
     def setup(self) -> Setup:
         """The settings as they stand."""
+        return self._kept_setup()[0]
+
+    def mended(self) -> tuple[str, ...]:
+        """Which settings were beyond all bounds and are read as the bound, as words."""
+        return self._kept_setup()[1]
+
+    def _kept_setup(self) -> tuple[Setup, tuple[str, ...]]:
         rows = self._file.rows("SELECT value FROM settings WHERE key = 'setup'")
         if not rows:
             raise InputError(str(self.path), "its settings", "a setup, there is none")
-        return loads(rows[0][0], str(self.path))
+        return loads_kept(rows[0][0], str(self.path))
 
     def save_setup(self, setup: Setup) -> None:
         """Keep the settings as they stand."""

@@ -5,7 +5,7 @@ import sqlite3
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
-from nipper.core.setup import Setup, dumps, loads
+from nipper.core.setup import Setup, dumps, loads_kept
 from nipper.store.file import BenchFile
 
 
@@ -48,7 +48,7 @@ class History:
             "SELECT id, time_s, kind, note, setup FROM revisions ORDER BY time_s, id"
         )
         return [
-            Revision(i, t, kind, note, loads(text, str(self._file.path)))
+            Revision(i, t, kind, note, loads_kept(text, str(self._file.path))[0])
             for i, t, kind, note, text in rows
         ]
 

@@ -247,7 +247,7 @@ class Window(QMainWindow):
         self._teller = Teller(
             document, self.forecasts, self.rail, self.follows, self.zone, document
         )
-        self.say("")
+        self.say("; ".join(bench.mended()))
         recent = [str(bench.path), *(f for f in self._recent() if f != str(bench.path))]
         self._settings.setValue("recent", recent[:8])
         self._show_packs()

@@ -9,14 +9,14 @@ from importlib import resources
 from pathlib import Path
 from typing import Literal, Protocol, get_args
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field
 
+from nipper.core.documents import checked, parse_json, read_text
 from nipper.core.errors import InputError, NipperError
-from nipper.core.setup import Balancer, Setup, get
+from nipper.core.setup import Balancer, Setup, get, is_path
 
 NOT_SET = 0xFFFF  # a register that holds no setting
 MOST_AT_ONCE = 100  # registers in one request; the standard allows 125 (Modbus Application Protocol V1.1b3, 6.3)
-MAX_MAP_BYTES = 1_000_000
 WORDS: dict[str, tuple[str, ...]] = {
     "chemistry": get_args(Setup.model_fields["chemistry"].annotation),
     "balancer.kind": get_args(Balancer.model_fields["kind"].annotation),
@@ -79,58 +79,18 @@ def standin_map() -> RegisterMap:
 
 def load_map(path: str | Path) -> RegisterMap:
     """Read a map file; :class:`InputError` names the place of what is wrong."""
-    path = Path(path)
-    try:
-        if path.stat().st_size > MAX_MAP_BYTES:
-            raise InputError(
-                str(path), "the whole file", f"a register map of at most {MAX_MAP_BYTES} bytes"
-            )
-        return parse_map(json.loads(path.read_text("utf-8")), str(path))
-    except json.JSONDecodeError as error:
-        raise InputError(
-            str(path), f"line {error.lineno} column {error.colno}", f"JSON ({error.msg})"
-        ) from None
-    except (OSError, UnicodeDecodeError) as error:
-        raise InputError(str(path), "the file", f"a readable UTF-8 file ({error})") from None
+    return parse_map(parse_json(read_text(path), str(path)), str(path))
 
 
 def parse_map(document: object, file: str = "registers") -> RegisterMap:
     """Check a map document."""
-    try:
-        found = RegisterMap.model_validate(document)
-    except ValidationError as error:
-        first = error.errors()[0]
-        raise InputError(
-            file,
-            ".".join(str(p) for p in first["loc"]) or "the whole document",
-            first["msg"].removeprefix("Input should be "),
-        ) from None
+    found = checked(RegisterMap, document, file)
     for i, register in enumerate(found.registers):
-        if not _known(register.path):
+        if not is_path(register.path):
             raise InputError(
                 file, f"registers.{i}.path", f"the path of a setting, {register.path!r} is none"
             )
     return found
-
-
-def _known(path: str) -> bool:
-    model = Setup
-    *parts, last = path.split(".")
-    for part in parts:
-        info = model.model_fields.get(part)
-        inner = (
-            [
-                a
-                for a in (info.annotation, *get_args(info.annotation))
-                if isinstance(a, type) and issubclass(a, BaseModel)
-            ]
-            if info
-            else []
-        )
-        if not inner:
-            return False
-        model = inner[0]
-    return last in model.model_fields
 
 
 def encode(setup: Setup, registers: RegisterMap) -> dict[int, int]:

@@ -8,10 +8,11 @@ import io
 import json
 from collections.abc import Iterator, Sequence
 from pathlib import Path
-from typing import Any, Literal, get_args
+from typing import Literal, get_args
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field
 
+from nipper.core.documents import checked, parse_json, read_text
 from nipper.core.errors import InputError
 from nipper.core.quantities import unit_of
 from nipper.core.setup import (
@@ -25,7 +26,6 @@ from nipper.core.setup import (
     get,
 )
 
-MAX_MENU_BYTES = 1_000_000
 PACK = ("chemistry", "cells_in_series", "capacity_ah")
 INVERTER = (
     "inverter_max_charge_a",
@@ -224,33 +224,12 @@ def load_menu(path: str | Path) -> Menu:
     InputError
         Names the place of what is wrong, also of a setting that does not exist.
     """
-    path = Path(path)
-    try:
-        if path.stat().st_size > MAX_MENU_BYTES:
-            raise InputError(
-                str(path), "the whole file", f"a menu of at most {MAX_MENU_BYTES} bytes"
-            )
-        document: Any = json.loads(path.read_text("utf-8"))
-    except json.JSONDecodeError as error:
-        raise InputError(
-            str(path), f"line {error.lineno} column {error.colno}", f"JSON ({error.msg})"
-        ) from None
-    except (OSError, UnicodeDecodeError) as error:
-        raise InputError(str(path), "the file", f"a readable UTF-8 file ({error})") from None
-    return parse_menu(document, str(path))
+    return parse_menu(parse_json(read_text(path), str(path)), str(path))
 
 
 def parse_menu(document: object, file: str = "menu") -> Menu:
     """Check a menu document."""
-    try:
-        menu = Menu.model_validate(document)
-    except ValidationError as error:
-        first = error.errors()[0]
-        raise InputError(
-            file,
-            ".".join(str(p) for p in first["loc"]) or "the whole document",
-            first["msg"].removeprefix("Input should be "),
-        ) from None
+    menu = checked(Menu, document, file)
     for i, item in enumerate(menu.items):
         if item.path not in TITLES:
             raise InputError(

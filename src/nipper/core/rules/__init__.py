@@ -16,6 +16,7 @@ from nipper.core.rules import (
     level,
     link,
     protect,
+    scale,
     sources,
 )
 from nipper.core.rules.base import Evidence, Rule
@@ -26,6 +27,7 @@ __all__ = ["RULES", "Evidence", "Rule", "check", "to_json", "verdict"]
 
 MODULES = (
     protect,
+    scale,
     habits,
     alarms,
     currents,

@@ -1,12 +1,11 @@
 """A scenario: the days, the sky, the loads and what happens. An open JSON form, documented in docs/scenario.md."""
 
-import json
 from pathlib import Path
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field
 
-from nipper.core.errors import InputError
+from nipper.core import documents
 
 
 class Part(BaseModel):
@@ -148,21 +147,9 @@ class Scenario(Part):
 
 def parse(document: object, file: str = "scenario") -> Scenario:
     """Check a JSON document; :class:`InputError` names the path of what is wrong."""
-    try:
-        return Scenario.model_validate(document)
-    except ValidationError as error:
-        first = error.errors()[0]
-        place = ".".join(str(part) for part in first["loc"]) or "the whole document"
-        raise InputError(file, place, first["msg"].removeprefix("Input should be ")) from None
+    return documents.checked(Scenario, document, file)
 
 
 def load(path: str | Path) -> Scenario:
     """Read a scenario file; :class:`InputError` names the place of what is wrong."""
-    try:
-        return parse(json.loads(Path(path).read_text("utf-8")), str(path))
-    except json.JSONDecodeError as error:
-        raise InputError(
-            str(path), f"line {error.lineno} column {error.colno}", f"JSON ({error.msg})"
-        ) from None
-    except (OSError, UnicodeDecodeError) as error:
-        raise InputError(str(path), "the file", f"a readable UTF-8 file ({error})") from None
+    return documents.load(Scenario, path)

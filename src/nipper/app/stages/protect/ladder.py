@@ -32,6 +32,7 @@ KIND_ROLE = {
 }
 TAG_W, TAG_H, TAG_GAP = 212.0, 20.0, 3.0
 LEFT, TOP, BOTTOM, TICKS_W, LEADER_W = 50.0, 10.0, 26.0, 74.0, 30.0
+STEPS_V = (0.25, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0, 250.0)  # between grid lines
 STEP_V = 0.01
 BEND = 1.6  # > 1 widens the upper end, where the limits crowd
 
@@ -166,9 +167,7 @@ class VoltageLadder(QWidget):
             wash,
         )
         painter.setFont(font(BASE_PT - 1.5))
-        step = 0.25 if high - low < 2.2 else 0.5
-        tick = round(low / step + 0.999) * step
-        while tick < high:
+        for tick in _ticks(low, high):
             y = self._y(tick)
             painter.setPen(QPen(self._theme.colour("grid"), 1))
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
@@ -178,7 +177,6 @@ class VoltageLadder(QWidget):
                 int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter),
                 f"{tick:.2f}",
             )
-            tick += step
         for pct in (0, 25, 50, 75, 100):
             x = plot.left() + plot.width() * pct / 100
             painter.drawText(
@@ -369,3 +367,9 @@ class VoltageLadder(QWidget):
         super().focusInEvent(event)
         if not self._selected and self._rungs:
             self.select(self._rungs[0].path)
+
+
+def _ticks(low: float, high: float) -> list[float]:
+    """Where the ladder's grid lines stand: at round voltages, a dozen at most."""
+    step = next((s for s in STEPS_V if high - low < 9 * s), STEPS_V[-1])
+    return [float(t) for t in np.arange(np.ceil(low / step) * step, high, step)]

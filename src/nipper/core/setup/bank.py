@@ -1,0 +1,77 @@
+"""The whole setup: what bank it is, and how BMS, balancer, chargers, wiring and link are set."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from nipper.core.setup.charging import Charging, ExtraCharger, Usage
+from nipper.core.setup.pack import Balancer, Cell, SeparateBalancer
+from nipper.core.setup.part import AMPERE_HOURS, Part, number
+from nipper.core.setup.protection import Protection, TemperatureLimit
+from nipper.core.setup.solar import Solar
+from nipper.core.setup.wiring import Link, Wiring
+
+
+class Setup(Part):
+    """The whole setup file of the headless contract."""
+
+    format: Literal["nipper-setup"] = "nipper-setup"
+    version: Literal[1] = 1
+    name: str = Field(default="My pack", max_length=200, title="name")
+    chemistry: Literal["lfp", "nmc", "lto"] = Field(title="chemistry")
+    cells_in_series: int = Field(ge=1, le=200, title="cells in series")
+    cells_in_parallel: int = Field(default=1, ge=1, le=1000)
+    capacity_ah: float = number(AMPERE_HOURS, "capacity")
+    packs_in_parallel: int = Field(default=1, ge=1, le=64, title="packs in parallel")
+    cell: Cell = Cell()
+    protection: Protection
+    balancer: Balancer | None = None
+    separate_balancer: SeparateBalancer | None = None
+    charging: Charging | None = None
+    other_chargers: tuple[ExtraCharger, ...] = Field(default=(), max_length=4, strict=False)
+    usage: Usage | None = None
+    solar: Solar | None = None
+    wiring: Wiring | None = None
+    link: Link | None = None
+
+    @property
+    def cells(self) -> int:
+        """Cells in series, the number of voltages a log holds."""
+        return self.cells_in_series
+
+    @property
+    def sheet_charge_a(self) -> float | None:
+        """The most one pack's cells may be charged with, by their sheet: cells in parallel add up."""
+        return self._of_group(self.cell.max_charge_a)
+
+    @property
+    def sheet_discharge_a(self) -> float | None:
+        """The most one pack's cells may give for long, by their sheet."""
+        return self._of_group(self.cell.max_discharge_a)
+
+    @property
+    def sheet_pulse_a(self) -> float | None:
+        """The most one pack's cells may give for the pulse's time, by their sheet."""
+        return self._of_group(self.cell.pulse_discharge_a)
+
+    def _of_group(self, amps: float | None) -> float | None:
+        return None if amps is None else amps * self.cells_in_parallel
+
+    @property
+    def leveller(self) -> Balancer | None:
+        """The balancer that does the work: of two, the one that moves more."""
+        both = [b for b in (self.separate_balancer, self.balancer) if b is not None]
+        return max(both, key=lambda b: b.current_a, default=None)
+
+    @property
+    def charge_cutoff(self) -> TemperatureLimit | None:
+        """What stops the charge in the cold: the BMS, or else the charger by a sensor of its own."""
+        charging, own = self.charging, self.protection.charge_under_temperature
+        if own is not None or charging is None or charging.cold_stop_c is None:
+            return own
+        resume_c = (
+            charging.cold_resume_c
+            if charging.cold_resume_c is not None
+            else charging.cold_stop_c + 1.0
+        )
+        return TemperatureLimit(trip_c=charging.cold_stop_c, release_c=resume_c)

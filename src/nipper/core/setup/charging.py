@@ -1,0 +1,86 @@
+"""The chargers' profiles, and what the bank feeds."""
+
+from pydantic import Field
+
+from nipper.core.setup.part import (
+    AIR_C,
+    AMPS,
+    AMPS_OR_NONE,
+    DAYS,
+    KWH,
+    MINUTES,
+    PACK_V,
+    WATTS,
+    Part,
+    number,
+    optional,
+)
+
+
+class RateStep(Part):
+    """A step of the table of charge rates: up to the next step, no more than this."""
+
+    from_c: float = number(AIR_C, "from")
+    c_rate: float = number(
+        {"ge": 0, "le": 20}, "at most", "of the capacity, each hour; 0: no charge"
+    )
+
+
+class ExtraCharger(Part):
+    """A charger beside the main one, with its own target: shore power, a generator, an alternator."""
+
+    name: str = Field(default="second charger", max_length=100, title="name")
+    absorption_v: float = number(PACK_V, "absorption")
+    absorption_min: float = number(MINUTES, "absorption time", default=60.0)
+    float_v: float | None = optional(PACK_V, "float")
+    max_charge_a: float = number(AMPS, "charge current")
+    cold_stop_c: float | None = optional(
+        AIR_C,
+        "stops below",
+        "its own cutoff in the cold, or that of a relay, by a sensor on the coldest cell",
+    )
+
+
+class Charging(Part):
+    """The charger's profile for the whole pack."""
+
+    absorption_v: float = number(PACK_V, "absorption")
+    absorption_min: float = number(MINUTES, "absorption time", default=60.0)
+    float_v: float | None = optional(PACK_V, "float")
+    max_charge_a: float | None = optional(AMPS, "charge current")
+    tail_a: float | None = optional(
+        AMPS_OR_NONE, "tail current", "absorption ends early when the current falls to this"
+    )
+    equalise_v: float | None = optional(PACK_V, "equalise")
+    equalise_every_days: float | None = optional(DAYS, "equalise every")
+    compensation_mv_per_k: float | None = optional(
+        {"ge": -500, "le": 500},
+        "temperature compensation",
+        "a lead-acid feature: moves the target of the pack with its temperature",
+    )
+    cold_stop_c: float | None = optional(
+        AIR_C,
+        "charger stops below",
+        "the charger's own cutoff, or that of a relay, by a sensor on the coldest cell",
+    )
+    cold_resume_c: float | None = optional(AIR_C, "charger resumes at")
+    rates: tuple[RateStep, ...] = Field(
+        default=(),
+        max_length=12,
+        strict=False,
+        title="rates by temperature",
+        description="coldest step first; left out: the usual table",
+    )
+
+
+class Usage(Part):
+    """What the bank feeds, at the inverter's output."""
+
+    continuous_w: float | None = optional(
+        WATTS, "most for long", "all that may run together for minutes"
+    )
+    inrush_w: float | None = optional(
+        WATTS, "heaviest start", "a pump or compressor starting, with what runs beside it"
+    )
+    inrush_s: float | None = optional({"ge": 0.001, "le": 60}, "it lasts")
+    kwh_per_day: float | None = optional(KWH, "energy a day")

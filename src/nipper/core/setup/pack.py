@@ -1,0 +1,64 @@
+"""The cell by its sheet, and what levels the cells."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from nipper.core.setup.part import (
+    AMPS,
+    CELL_V,
+    DELTA_MV,
+    MOHM,
+    SOME_SECONDS,
+    Part,
+    number,
+    optional,
+)
+
+
+class Cell(Part):
+    """What the cell's sheet allows, and its resistance."""
+
+    max_charge_a: float | None = optional(AMPS, "most charge current")
+    max_discharge_a: float | None = optional(AMPS, "most discharge current")
+    pulse_discharge_a: float | None = optional(
+        AMPS, "pulse current", "of discharge, for the time beside it, by the cell's sheet"
+    )
+    pulse_s: float | None = optional(SOME_SECONDS, "pulse time")
+    resistance_mohm: float | None = optional(
+        MOHM, "resistance", "direct-current resistance of one cell at 25 °C"
+    )
+    max_v: float | None = optional(CELL_V, "highest voltage on the cell's sheet")
+    min_v: float | None = optional(CELL_V, "lowest voltage on the cell's sheet")
+
+
+class Balancer(Part):
+    """The balancer: what it can move and when it may run."""
+
+    kind: Literal["passive", "active"] = Field(
+        title="kind", description="passive bleeds high cells, active moves charge from high to low"
+    )
+    current_a: float = number(AMPS, "current")
+    start_v: float = number(
+        CELL_V, "balance from", "a cell must be above this before the balancer runs"
+    )
+    delta_mv: float = number(
+        DELTA_MV, "trigger difference", "difference between cells that starts it"
+    )
+    when: Literal["charging", "rest", "always"] = Field(
+        title="may run", description="only while charging, only at rest, or always"
+    )
+
+
+class SeparateBalancer(Balancer):
+    """A balancer that is a device of its own, beside the BMS, with protections of its own."""
+
+    low_v: float | None = optional(
+        CELL_V, "stops below", "its own low-voltage protection: the lowest cell"
+    )
+    high_v: float | None = optional(
+        CELL_V, "stops above", "its own high-voltage protection: the highest cell"
+    )
+    low_c: float | None = optional(
+        {"ge": -60, "le": 60}, "stops below", "its own low-temperature protection"
+    )

@@ -1,0 +1,70 @@
+"""Fuses, leads, and the link to the inverter."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from nipper.core.setup.part import (
+    AMPS,
+    KILOAMPS,
+    METRES,
+    PACK_V,
+    SECONDS,
+    SQUARE_MM,
+    WATTS_OR_NONE,
+    Part,
+    optional,
+)
+
+
+class Wiring(Part):
+    """Fuse and leads of one pack, and the bank's own."""
+
+    fuse_a: float | None = optional(AMPS, "fuse")
+    fuse_kind: Literal["gG", "fast"] = Field(
+        default="gG",
+        title="kind of fuse",
+        description="gG: general purpose, IEC 60269; fast: current-limiting, class T and the like",
+    )
+    fuse_breaks_ka: float | None = optional(
+        KILOAMPS,
+        "fuse can break",
+        "its interrupting rating on direct current at the pack's voltage",
+    )
+    cable_mm2: float | None = optional(SQUARE_MM, "lead cross-section")
+    cable_length_m: float | None = optional(METRES, "lead length", "one way")
+    standby_w: float | None = optional(
+        WATTS_OR_NONE, "standby draw", "of the BMS and what it feeds"
+    )
+    main_fuse_a: float | None = optional(AMPS, "main fuse", "of the whole bank")
+    main_cable_mm2: float | None = optional(SQUARE_MM, "main lead", "of the whole bank")
+
+
+class Link(Part):
+    """How battery and inverter talk."""
+
+    mode: Literal["open", "closed"] = Field(
+        default="open",
+        title="mode",
+        description="open: voltages only; closed: the BMS sends its limits",
+    )
+    transport: Literal["can", "rs485", "none"] = Field(default="none", title="transport")
+    profile: str | None = Field(default=None, max_length=200, title="profile")
+    bit_rate: int | None = optional({"gt": 0, "le": 100_000_000}, "bit rate")
+    address: int | None = optional({"ge": 0, "le": 255}, "address")
+    loss_timeout_s: float | None = optional(SECONDS, "time-out")
+    on_loss: Literal["fallback", "stop"] | None = Field(
+        default=None,
+        title="when the link is lost",
+        description="fallback: the inverter goes on with its own voltages; "
+        "stop: it stops after the time-out",
+    )
+    inverter_max_charge_a: float | None = optional(AMPS, "inverter's most charge current")
+    inverter_max_discharge_a: float | None = optional(AMPS, "inverter's most discharge current")
+    low_alarm_v: float | None = optional(PACK_V, "inverter's low-voltage alarm")
+    low_cut_v: float | None = optional(
+        PACK_V,
+        "inverter's low-voltage cut",
+        "of the pack: the inverter stops before the BMS must",
+    )
+    low_restart_v: float | None = optional(PACK_V, "inverter starts again at")
