@@ -72,8 +72,10 @@ def document(qapp, bench):
 @pytest.fixture
 def read_document(qtbot, document):
     document.ask_rules()
-    document.read_all()
-    qtbot.waitUntil(lambda: not document.busy and len(document.records) == 2, timeout=30_000)
+    document.records.read_all()
+    qtbot.waitUntil(
+        lambda: not document.busy and len(document.records.by_pack) == 2, timeout=30_000
+    )
     return document
 
 
@@ -97,7 +99,9 @@ def open_window(qtbot, window, bench):
     window.open_bench(bench)
     document = window.document
     assert document
-    qtbot.waitUntil(lambda: not document.busy and len(document.records) == 2, timeout=30_000)
+    qtbot.waitUntil(
+        lambda: not document.busy and len(document.records.by_pack) == 2, timeout=30_000
+    )
     return window
 
 

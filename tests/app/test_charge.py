@@ -15,7 +15,7 @@ def charge(qtbot, open_window):
     view = open_window.view("charge")
     assert isinstance(view, ChargeView)
     qtbot.waitUntil(
-        lambda: open_window.forecasts.day is not None and not open_window.forecasts.busy,
+        lambda: open_window.forecasts.drawn_day is not None and not open_window.forecasts.busy,
         timeout=120_000,
     )
     return view
@@ -26,7 +26,7 @@ def settle(qtbot, window):
 
 
 def test_the_day_is_drawn_and_told(open_window, charge):
-    day = open_window.forecasts.day
+    day = open_window.forecasts.drawn_day
     assert day.hour[0] == 0.0
     assert 23.0 < day.hour[-1] < 24.0
     assert open_window.rail.entries["charge"].sentence.startswith("0.20C")
@@ -35,18 +35,18 @@ def test_the_day_is_drawn_and_told(open_window, charge):
 
 
 def test_another_season_is_another_day(qtbot, open_window, charge):
-    before = open_window.forecasts.day
+    before = open_window.forecasts.drawn_day
     charge.season.setCurrentIndex(2)
     charge.season.activated.emit(2)
     settle(qtbot, open_window)
-    assert open_window.forecasts.day.season == "midwinter"
-    assert open_window.forecasts.day.could_a.max() < 0.6 * before.could_a.max()
+    assert open_window.forecasts.drawn_day.season == "midwinter"
+    assert open_window.forecasts.drawn_day.could_a.max() < 0.6 * before.could_a.max()
 
 
 def test_settings_change_the_day(qtbot, open_window, charge):
-    open_window.document.change({"charging.absorption_v": 28.4}, "higher")
+    open_window.document.settings.change({"charging.absorption_v": 28.4}, "higher")
     settle(qtbot, open_window)
-    assert open_window.forecasts.day.highest_v.max() > 3.5
+    assert open_window.forecasts.drawn_day.highest_v.max() > 3.5
 
 
 def test_a_second_charger_counts_and_is_judged(qtbot, open_window, charge):
@@ -56,8 +56,10 @@ def test_a_second_charger_counts_and_is_judged(qtbot, open_window, charge):
     field.entered.emit(29.4)
     settle(qtbot, open_window)
     assert open_window.document.setup.other_chargers[0].absorption_v == 29.4
-    assert any(f.code == "other-charger-against-trip" for f in open_window.document.findings)
-    assert open_window.forecasts.day.trips
+    assert any(
+        f.code == "other-charger-against-trip" for f in open_window.document.judgement.findings
+    )
+    assert open_window.forecasts.drawn_day.trips
     assert open_window.rail.entries["charge"].status == "act"
     charge.others._remove_row(0)
     assert not open_window.document.setup.other_chargers
@@ -69,7 +71,7 @@ def test_strings_are_described_judged_and_rewired(qtbot, open_window, charge):
     assert strings.start.isVisibleTo(strings)
     strings.start.click()
     assert open_window.document.setup.solar
-    open_window.document.change(pv(6, 3), "three in series")
+    open_window.document.settings.change(pv(6, 3), "three in series")
     assert "destroys the input" in strings._says.text()
     row = next(i for i, way in enumerate(strings.chart._ways) if way.in_series == 2)
     assert not strings.chart._ways[row].forbidden
@@ -82,21 +84,21 @@ def test_strings_are_described_judged_and_rewired(qtbot, open_window, charge):
 
 def test_a_module_of_ones_own_is_kept_in_the_bench(open_window, charge):
     charge.show_page(1)
-    open_window.document.change(pv(4, 2), "modules")
+    open_window.document.settings.change(pv(4, 2), "modules")
     strings = charge.strings
     strings.name.setText("roof, south")
     strings.name.setModified(True)
     strings.name.editingFinished.emit()
     strings.keep.click()
     strings.keep.click()  # twice is once
-    assert [m.name for m in open_window.document.kept_modules()] == ["roof, south"]
+    assert [m.name for m in open_window.document.shelf.modules()] == ["roof, south"]
     assert strings.kinds.currentText() == "roof, south"
     strings.kinds.activated.emit(0)
     assert open_window.document.setup.solar.module.name != "roof, south"
     strings.kinds.activated.emit(strings.kinds.count() - 1)
     assert open_window.document.setup.solar.module.name == "roof, south"
     strings.forget.click()
-    assert open_window.document.kept_modules() == []
+    assert open_window.document.shelf.modules() == []
 
 
 def test_the_table_of_rates_is_edited_and_goes_back_to_the_usual_one(open_window, charge):
@@ -139,7 +141,7 @@ def test_the_budget_follows_the_loads(qtbot, open_window, charge):
 
 
 def test_without_a_charger_it_says_so(qtbot, open_window, charge):
-    open_window.document.change({"charging": None}, "none")
+    open_window.document.settings.change({"charging": None}, "none")
     settle(qtbot, open_window)
     assert open_window.rail.entries["charge"].sentence == "no charger is described"
     for page in range(5):

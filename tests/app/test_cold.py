@@ -25,7 +25,7 @@ def test_the_rail_says_it_is_not_proven_until_it_is(open_window, cold):
     cold.keep.click()
     assert entry.status == "ok"
     assert "stops at 2 °C, resumes at 5 °C" in entry.sentence
-    (proof,) = [e for e in open_window.document.events() if e.kind == "proof"]
+    (proof,) = [e for e in open_window.document.history.events() if e.kind == "proof"]
     assert proof.pack == open_window.document.pack.id
     assert not cold.keep.isVisible()
 
@@ -34,19 +34,21 @@ def test_a_proof_is_of_one_pack(open_window, cold):
     cold.readings.setPlainText(SEEN)
     cold.judge_typed.click()
     cold.keep.click()
-    open_window.next_pack()
+    open_window.desk.next_pack()
     assert "not proven" in open_window.rail.entries["cold"].sentence
 
 
 def test_an_old_proof_is_due_again(open_window, cold):
-    open_window.document.add_event(
+    open_window.document.history.add_event(
         1.7e9, "proof", "cold cutoff proven: stops at 2 °C", open_window.document.pack.id
     )
     assert "over a year old" in open_window.rail.entries["cold"].sentence
 
 
 def test_ice_water_is_told_to_be_too_warm_for_a_cutoff_at_freezing(open_window, cold):
-    open_window.document.change({"protection.charge_under_temperature.trip_c": 0.0}, "freezing")
+    open_window.document.settings.change(
+        {"protection.charge_under_temperature.trip_c": 0.0}, "freezing"
+    )
     assert "cannot trip a 0 °C cutoff" in cold._bath_says.text()
     cold.bath.setCurrentIndex(1)
     cold.bath.activated.emit(1)

@@ -44,7 +44,7 @@ def judged(qtbot, window, bank):
         lambda: (
             not window.document.busy
             and not window.forecasts.busy
-            and window.forecasts.comparison is not None
+            and window.forecasts.comparison.value is not None
         ),
         timeout=60_000,
     )
@@ -74,11 +74,11 @@ def test_a_swap_noted_in_record_is_put_to_the_test(qtbot, judged):
     record.event_note.setText("BMS exchanged")
     record.note_event()
     qtbot.waitUntil(
-        lambda: not judged.forecasts.busy and bool(judged.forecasts.comparison.swaps),
+        lambda: not judged.forecasts.busy and bool(judged.forecasts.comparison.value.swaps),
         timeout=60_000,
     )
     judged.go("diagnose")
     assert any("Swap test, “BMS exchanged”" in words for words in told(judged))
-    event = judged.document.events()[-1]
+    event = judged.document.history.events()[-1]
     assert (event.kind, event.pack) == ("swap", None)
-    judged.document.remove_event(event.id)
+    judged.document.history.remove_event(event.id)

@@ -8,46 +8,46 @@ TRIP = "protection.cell_over_voltage.trip_v"
 
 def test_a_change_is_judged_kept_and_undone(qtbot, read_document, bench):
     document = read_document
-    assert "balance-trigger" in [f.code for f in document.findings]
+    assert "balance-trigger" in [f.code for f in document.judgement.findings]
     with qtbot.waitSignal(
-        document.findings_changed,
+        document.judgement.changed,
         check_params_cb=lambda found: "balance-trigger" not in [f.code for f in found],
     ):
-        assert document.change({"balancer.delta_mv": 10.0}, "Set trigger")
-    document.settle()
+        assert document.settings.change({"balancer.delta_mv": 10.0}, "Set trigger")
+    document.settings.settle()
     assert get(bench.setup(), "balancer.delta_mv") == 10.0
-    document.undo_stack.undo()
-    document.save()
+    document.settings.undo_stack.undo()
+    document.settings.save()
     assert get(bench.setup(), "balancer.delta_mv") == 1.0
-    document.undo_stack.redo()
+    document.settings.undo_stack.redo()
     assert get(document.setup, "balancer.delta_mv") == 10.0
 
 
 def test_a_drag_is_one_step_and_the_next_drag_another(document):
     for value in (3.64, 3.63, 3.62):
-        document.change({TRIP: value}, "Move", merge=TRIP)
-    document.settle()
+        document.settings.change({TRIP: value}, "Move", merge=TRIP)
+    document.settings.settle()
     for value in (3.61, 3.60):
-        document.change({TRIP: value}, "Move", merge=TRIP)
-    document.settle()
-    assert document.undo_stack.count() == 2
-    document.undo_stack.undo()
+        document.settings.change({TRIP: value}, "Move", merge=TRIP)
+    document.settings.settle()
+    assert document.settings.undo_stack.count() == 2
+    document.settings.undo_stack.undo()
     assert get(document.setup, TRIP) == 3.62
-    document.undo_stack.undo()
+    document.settings.undo_stack.undo()
     assert get(document.setup, TRIP) == 3.65
 
 
 def test_a_value_that_cannot_stand_is_told_and_changes_nothing(qtbot, document):
     before = document.setup
     with qtbot.waitSignal(document.trouble) as told:
-        assert not document.change({TRIP: -1.0}, "Set")
-    assert "greater than 0" in told.args[0]
+        assert not document.settings.change({TRIP: -1.0}, "Set")
+    assert "greater than or equal to 0.01" in told.args[0]
     assert document.setup == before
-    assert document.undo_stack.count() == 0
+    assert document.settings.undo_stack.count() == 0
 
 
 def test_a_change_is_kept_soon_by_itself(qtbot, document, bench):
-    document.change({TRIP: 3.62}, "Set")
+    document.settings.change({TRIP: 3.62}, "Set")
     qtbot.waitUntil(lambda: get(bench.setup(), TRIP) == 3.62)
 
 
@@ -57,7 +57,8 @@ def test_the_logs_speak_to_the_rules(read_document):
     assert evidence.worst_cell == 3
     assert evidence.worst_drift_mah_per_day < -50
     assert any(
-        f.code == "absorption-against-trip" and "Cell" in f.message for f in read_document.findings
+        f.code == "absorption-against-trip" and "Cell" in f.message
+        for f in read_document.judgement.findings
     )
 
 
@@ -70,16 +71,16 @@ def test_each_pack_has_its_own_record(qtbot, read_document):
 
 
 def test_more_packs_in_the_settings_are_more_packs_on_the_bench(qtbot, document):
-    document.change({"packs_in_parallel": 3}, "Set")
-    document.save()
-    assert len(document.packs) == 3
+    document.settings.change({"packs_in_parallel": 3}, "Set")
+    document.settings.save()
+    assert len(document.records.packs) == 3
 
 
 def test_closing_keeps_what_was_just_changed(qtbot, bench, tmp_path):
     from nipper.app.document import Document
 
     document = Document(bench)
-    document.change({TRIP: 3.60}, "Set")
+    document.settings.change({TRIP: 3.60}, "Set")
     document.close()
     again = Bench.open(bench.path)
     assert get(again.setup(), TRIP) == 3.60
@@ -91,13 +92,13 @@ def test_a_judgement_is_kept_when_it_changes(qtbot, read_document, small_log):
 
     document, bench = read_document, read_document.bench
     assert len(bench.history.diagnoses(1)) == 1
-    document.read(document.pack)
+    document.records.read(document.pack)
     qtbot.waitUntil(lambda: not document.busy, timeout=30_000)
     assert len(bench.history.diagnoses(1)) == 1  # the same again adds nothing
     assert of_history(bench.history.diagnoses(1)) == []
     bench.logs.remove(bench.logs.all()[0].id)
     bench.logs.add(1, small_log.select(slice(0, 300)), "short.csv")
-    document.read(document.pack)
+    document.records.read(document.pack)
     qtbot.waitUntil(lambda: not document.busy, timeout=30_000)
     assert len(bench.history.diagnoses(1)) == 2
     (told,) = of_history(bench.history.diagnoses(1))

@@ -41,7 +41,7 @@ def level(open_window, settled):
 
 
 def test_opening_the_stage_runs_three_days(open_window, rehearse):
-    rehearsal = open_window.forecasts.rehearsal
+    rehearsal = open_window.forecasts.rehearsal.value
     assert rehearsal is not None
     assert rehearsal.measured
     assert rehearsal.plan.days == 3
@@ -50,10 +50,10 @@ def test_opening_the_stage_runs_three_days(open_window, rehearse):
 
 
 def test_a_change_of_settings_is_rehearsed_by_itself(open_window, rehearse, settled):
-    before = open_window.forecasts.rehearsal
-    open_window.document.change({"charging.absorption_v": 27.0}, "lower")
+    before = open_window.forecasts.rehearsal.value
+    open_window.document.settings.change({"charging.absorption_v": 27.0}, "lower")
     settled()
-    after = open_window.forecasts.rehearsal
+    after = open_window.forecasts.rehearsal.value
     assert after is not before
     assert after.main.trial.logs[0].pack_v.max() < before.main.trial.logs[0].pack_v.max()
 
@@ -74,11 +74,11 @@ def test_playing_and_pausing(qtbot, rehearse):
 
 @pytest.mark.parametrize("step", range(len(STEPS)))
 def test_every_fault_can_be_stepped_in_and_taken_out(open_window, rehearse, settled, step):
-    before = open_window.forecasts.rehearsal.main.trial
+    before = open_window.forecasts.rehearsal.value.main.trial
     rehearse.lanes.set_hour(34.0)
     rehearse.controls.steps.button(step).click()
     settled()
-    rehearsal = open_window.forecasts.rehearsal
+    rehearsal = open_window.forecasts.rehearsal.value
     assert len(rehearsal.plan.events) == 1
     assert rehearsal.plan.events[0].day == pytest.approx(34.0 / 24.0, abs=0.05)
     after = rehearsal.main.trial
@@ -95,7 +95,7 @@ def test_every_fault_can_be_stepped_in_and_taken_out(open_window, rehearse, sett
         ).any()
     rehearse.controls.clear.click()
     settled()
-    assert open_window.forecasts.rehearsal.plan.events == ()
+    assert open_window.forecasts.rehearsal.value.plan.events == ()
 
 
 def test_looking_closer_and_back(open_window, rehearse, settled):
@@ -115,7 +115,7 @@ def test_two_settings_side_by_side(open_window, rehearse, settled):
     box.setCurrentIndex(1)
     box.activated.emit(1)
     settled()
-    assert open_window.forecasts.rehearsal.other is not None
+    assert open_window.forecasts.rehearsal.value.other is not None
     assert any(c.lead.startswith("Same sky") for c in open_window.follows.shown)
 
 
@@ -128,13 +128,13 @@ def test_days_sky_and_loads_are_the_user_s(open_window, rehearse, settled):
     field.setModified(True)
     field.editingFinished.emit()
     settled()
-    plan = open_window.forecasts.rehearsal.plan
+    plan = open_window.forecasts.rehearsal.value.plan
     assert (plan.days, plan.weather, plan.sun_w) == (1.0, "cloudy", 2000.0)
-    assert open_window.forecasts.rehearsal.main.trial.scenario.pv_w == 2000.0
+    assert open_window.forecasts.rehearsal.value.main.trial.scenario.pv_w == 2000.0
 
 
 def test_level_shows_every_school_and_takes_one_over(open_window, level, settled):
-    forecast = open_window.forecasts.levelling
+    forecast = open_window.forecasts.levelling.value
     assert forecast is not None
     course = forecast.courses[1]
     level.pick(course.school.id)
@@ -148,7 +148,7 @@ def test_level_shows_every_school_and_takes_one_over(open_window, level, settled
     settled()
     assert open_window.document.setup != before
     assert course.school.id not in {
-        c.school.id for c in open_window.forecasts.levelling.courses if c.school
+        c.school.id for c in open_window.forecasts.levelling.value.courses if c.school
     }
     open_window.undo()
     assert open_window.document.setup == before

@@ -36,5 +36,7 @@ def test_a_log_goes_only_when_asked_twice(qtbot, open_window, page):
     assert out_button(page).text() == "Really take it out"
     out_button(page).click()
     assert document.bench.logs.all() == []
-    qtbot.waitUntil(lambda: not document.busy and document.records.get(1) is None, timeout=20_000)
+    qtbot.waitUntil(
+        lambda: not document.busy and document.records.by_pack.get(1) is None, timeout=20_000
+    )
     assert "no log yet" in open_window.rail.entries["record"].sentence

@@ -40,7 +40,7 @@ def test_only_the_shown_page_asks_for_room(qtbot):
 @pytest.mark.parametrize("stage", STAGES)
 def test_every_stage_fits_the_usual_window(qtbot, open_window, stage):
     open_window.resize(1280, 800)
-    open_window.document.change(
+    open_window.document.settings.change(
         {
             "other_chargers": [
                 {
@@ -57,7 +57,7 @@ def test_every_stage_fits_the_usual_window(qtbot, open_window, stage):
     area = open_window.findChild(QScrollArea, "pages")
     assert view.minimumSizeHint().width() <= area.viewport().width()
     assert view.minimumSizeHint().height() <= area.viewport().height()
-    show = getattr(view, "show_figure", None) or getattr(view, "show_page", None)
+    show = getattr(view, "show_page", None) or getattr(view, "show_page", None)
     for index in range({"protect": 4, "charge": 5}.get(stage, 0)):
         show(index)
         assert view.minimumSizeHint().width() <= area.viewport().width()
@@ -86,7 +86,7 @@ def test_all_stages_stand_an_empty_bench(qtbot, window, tmp_path):
     qtbot.waitUntil(lambda: not window.document.busy, timeout=30_000)
     for stage in STAGES:
         view = window.view(stage)
-        show = getattr(view, "show_figure", None) or getattr(view, "show_page", None)
+        show = getattr(view, "show_page", None) or getattr(view, "show_page", None)
         for index in range({"protect": 4, "charge": 5}.get(stage, 0)):
             show(index)
         window.grab()

@@ -16,7 +16,7 @@ P = "protection."
 def protect(open_window):
     view = open_window.view("protect")
     assert isinstance(view, ProtectView)
-    open_window.document.replace_setup(new_setup("lfp", 8, 100.0, 2), "sound")
+    open_window.document.settings.replace(new_setup("lfp", 8, 100.0, 2), "sound")
     return view
 
 
@@ -38,7 +38,7 @@ def drag(qtbot, chart, at: QPointF, by: QPoint) -> None:
     ],
 )
 def test_the_bms_steps_are_dragged(qtbot, open_window, protect, path, by):
-    protect.show_figure(1)
+    protect.show_page(1)
     chart = protect.currents
     before = get(open_window.document.setup, path)
     amps, seconds = next((a, s) for p, a, s in chart._handles() if p == path)
@@ -50,17 +50,17 @@ def test_the_bms_steps_are_dragged(qtbot, open_window, protect, path, by):
 
 
 def test_what_follows_changes_with_the_drag(qtbot, open_window, protect):
-    protect.show_figure(1)
+    protect.show_page(1)
     document = open_window.document
-    document.change({P + "short_circuit.trip_a": 900.0}, "late")
+    document.settings.change({P + "short_circuit.trip_a": 900.0}, "late")
     qtbot.waitUntil(
-        lambda: any(f.code == "fuse-before-bms" for f in document.findings), timeout=5000
+        lambda: any(f.code == "fuse-before-bms" for f in document.judgement.findings), timeout=5000
     )
     assert protect.currents.accessibleName()
 
 
 def test_a_temperature_is_dragged_and_freezing_is_told(qtbot, open_window, protect):
-    protect.show_figure(2)
+    protect.show_page(2)
     chart, document = protect.temperatures, open_window.document
     path = P + "charge_under_temperature.trip_c"
     drag(qtbot, chart, QPointF(chart._x(2.0), chart._box(0).center().y()), QPoint(-40, 0))
@@ -68,7 +68,7 @@ def test_a_temperature_is_dragged_and_freezing_is_told(qtbot, open_window, prote
     qtbot.waitUntil(
         lambda: any(
             f.code == "charging-below-freezing" and f.severity is Severity.ERROR
-            for f in document.findings
+            for f in document.judgement.findings
         ),
         timeout=5000,
     )
@@ -78,7 +78,7 @@ def test_a_temperature_is_dragged_and_freezing_is_told(qtbot, open_window, prote
 
 
 def test_a_school_is_taken_and_followed(open_window, protect):
-    protect.show_figure(3)
+    protect.show_page(3)
     assert not protect._card.isVisible()
     gentle = protect.schools._schools[1]
     protect.schools.taken.emit(gentle)
@@ -91,7 +91,7 @@ def test_a_school_is_taken_and_followed(open_window, protect):
 def test_a_field_tells_what_is_usual_and_by_whose_word(open_window, protect):
     field = protect.forms[0].field(P + "cell_over_voltage.trip_v")
     assert "Usual: 3.65 V (common practice)" in field.toolTip()
-    open_window.document.replace_setup(new_setup("nmc", 8, 100.0, 2), "another chemistry")
+    open_window.document.settings.replace(new_setup("nmc", 8, 100.0, 2), "another chemistry")
     assert "Usual: 4.20 V" in field.toolTip()
 
 
@@ -120,18 +120,18 @@ def test_pointing_at_a_setting_brings_its_figure(open_window, protect):
 def test_a_beginner_gets_a_sound_setup_with_one_key(qtbot, open_window, protect, make):
     """Ctrl+Return takes the first suggestion of What follows; nothing else is pressed."""
     document = open_window.document
-    document.replace_setup(make(), "a beginner's")
+    document.settings.replace(make(), "a beginner's")
 
     def wrong() -> list:
         """Of the settings: what this bench's log says of a balancer and a leaking cell no setting can mend."""
         return [
             f
-            for f in document.findings
+            for f in document.judgement.findings
             if f.severity is not Severity.NOTE and f.code != "balancer-against-drift"
         ]
 
     for _ in range(40):
-        qtbot.waitUntil(lambda: not document._judge.busy, timeout=5000)
+        qtbot.waitUntil(lambda: not document.judgement.busy, timeout=5000)
         if not wrong():
             break
         open_window.apply_first()

@@ -7,7 +7,7 @@ from dataclasses import replace
 import pytest
 from PySide6.QtWidgets import QFileDialog
 
-from nipper.app import document as documents
+from nipper.app.document import settings as kept
 from nipper.app.shell import rescue
 from nipper.app.shell.writing import write_copy
 from nipper.app.start import tell_troubles
@@ -42,7 +42,7 @@ def choose(monkeypatch):
 
 
 def absorption(window, minutes: float) -> None:
-    assert window.document.change({"charging.absorption_min": minutes}, "Absorption time")
+    assert window.document.settings.change({"charging.absorption_min": minutes}, "Absorption time")
 
 
 def fill_disk(bench: Bench) -> None:
@@ -52,11 +52,11 @@ def fill_disk(bench: Bench) -> None:
 
 def test_the_open_bench_dropped_on_its_window_stays_open_and_alone(open_window):
     document = open_window.document
-    open_window.open_path(str(document.bench.path))
-    assert "in use" in open_window._message.text()
+    open_window.opener.open(str(document.bench.path))
+    assert "in use" in open_window.message.text()
     assert open_window.document is document
     absorption(open_window, 77.0)
-    document.save()
+    document.settings.save()
     assert document.bench.setup().charging.absorption_min == 77.0
 
 
@@ -67,15 +67,15 @@ def test_a_read_only_bench_is_opened_as_a_copy(window, tmp_path, answers, monkey
     real = os.access
     monkeypatch.setattr(os, "access", lambda p, how: str(p) != str(path) and real(p, how))
     given.append("Leave it")
-    window.open_path(str(path))
+    window.opener.open(str(path))
     assert window.document is None
-    assert "read-only" in window._message.text()
+    assert "read-only" in window.message.text()
     given.append("Open a copy")
-    window.open_path(str(path))
+    window.opener.open(str(path))
     assert window.document.bench.path.name == "stick copy.nipper"
     assert window.document.setup.name == "On a stick"
     absorption(window, 77.0)
-    window.document.save()
+    window.document.settings.save()
     assert len(asked) == 2
 
 
@@ -83,15 +83,15 @@ def test_settings_that_could_not_be_kept_are_told_and_kept_when_there_is_room(
     qtbot, open_window, monkeypatch
 ):
     document = open_window.document
-    monkeypatch.setattr(documents, "RETRY_MS", 50)
+    monkeypatch.setattr(kept, "RETRY_MS", 50)
     identity = document.bench._file._identity
     document.bench._file._identity = (0, 0)
     absorption(open_window, 77.0)
-    document.settle()
-    assert "taken away or replaced" in open_window._message.text()
+    document.settings.settle()
+    assert "taken away or replaced" in open_window.message.text()
     document.bench._file._identity = identity
     qtbot.waitUntil(lambda: document.bench.setup().charging.absorption_min == 77.0, timeout=3000)
-    assert open_window._message.isHidden()
+    assert open_window.message.isHidden()
 
 
 def test_a_window_with_unkept_settings_asks_before_it_closes(
@@ -139,8 +139,8 @@ def test_an_import_on_a_full_disk_can_be_tried_again(qtbot, open_window, tmp_pat
     later = replace(small_log, time_s=small_log.time_s + 400 * 86400.0)
     file = tmp_path / "later.csv"
     file.write_bytes(plain_csv(later))
-    open_window.read_log(str(file))
-    page = open_window._import
+    open_window.importer.read(str(file))
+    page = open_window.importer.page
     qtbot.waitUntil(lambda: page.take.isEnabled(), timeout=10_000)
     fill_disk(document.bench)
     page.confirm()
@@ -163,7 +163,7 @@ def test_a_tick_on_a_full_disk_is_told_and_can_be_made_again(qtbot, open_window,
     before = page._row
     page.done.setEnabled(True)
     page.done.click()
-    assert "taken away or replaced" in open_window._message.text()
+    assert "taken away or replaced" in open_window.message.text()
     assert page._row == before
     assert page._ticks == {}
     bench._file._identity = place.identity(bench.path)
@@ -174,7 +174,7 @@ def test_a_tick_on_a_full_disk_is_told_and_can_be_made_again(qtbot, open_window,
 def test_a_sheet_that_cannot_be_printed_is_told(open_window):
     page = open_window.side.show("typing")
     page.print_to("/no such folder/sheet.pdf")
-    assert "can be written" in open_window._message.text()
+    assert "can be written" in open_window.message.text()
 
 
 def test_a_stranger_of_an_error_keeps_its_traceback(open_window, monkeypatch):
@@ -184,4 +184,4 @@ def test_a_stranger_of_an_error_keeps_its_traceback(open_window, monkeypatch):
     bug = ValueError("a bug")
     sys.excepthook(ValueError, bug, None)
     assert seen == [bug]
-    assert open_window._message.isHidden()
+    assert open_window.message.isHidden()

@@ -50,7 +50,7 @@ def test_a_value_that_changes_is_open_again(open_window, typing):
     for _ in range(6):
         typing.tick_line()
     assert typing._ticked(typing._lines[4])
-    open_window.document.change({typing._lines[4].path: 3.61}, "other")
+    open_window.document.settings.change({typing._lines[4].path: 3.61}, "other")
     assert not typing._ticked(typing._lines[4])
 
 
@@ -83,7 +83,7 @@ def test_an_own_order_with_own_words_and_units(open_window, typing, tmp_path):
     assert typing._value.text() == "26.80 V"
     (tmp_path / "wrong.json").write_text('{"items": [{"path": "nothing"}]}')
     typing.read_menu(str(tmp_path / "wrong.json"))
-    assert "items.0.path" in open_window._message.text()
+    assert "items.0.path" in open_window.message.text()
     assert typing._lines[0].label == "Standby"
 
 
@@ -101,7 +101,7 @@ def test_the_sheet_is_printed(typing, tmp_path):
 
 def test_a_revision_is_compared_and_restored(open_window, revisions):
     before = open_window.document.setup
-    open_window.document.change({"charging.absorption_v": 27.0}, "lower")
+    open_window.document.settings.change({"charging.absorption_v": 27.0}, "lower")
     revisions.list.setCurrentRow(0)
     assert "1 difference" in revisions._says.text()
     assert revisions.table.item(0, 3).text() == "27.00 V"
@@ -128,7 +128,7 @@ def test_what_the_bms_shows_is_read_back(open_window, revisions, tmp_path):
     assert "1 difference to the newer" in revisions._says.text()
     path.write_text("{}")
     revisions.take_read_back(str(path))
-    assert "shown.json" in open_window._message.text()
+    assert "shown.json" in open_window.message.text()
 
 
 def test_a_table_is_read_back_and_a_wrong_line_changes_nothing(open_window, revisions, tmp_path):
@@ -143,7 +143,7 @@ def test_a_table_is_read_back_and_a_wrong_line_changes_nothing(open_window, revi
     assert "read back 2 settings: 1 difference" in newest.note
     path.write_text("path,value\nprotection.cell_over_voltage.trip_v,high\n")
     revisions.take_read_back(str(path))
-    assert "line 2" in open_window._message.text()
+    assert "line 2" in open_window.message.text()
     assert bench.history.revisions()[-1].id == newest.id
 
 
@@ -156,7 +156,7 @@ def test_another_banks_settings_are_compared_and_nothing_is_kept(open_window, re
     assert revisions.table.item(0, 3).text() == "3.45 V"
     assert len(document.bench.history.revisions()) == before
     revisions.compare_with(str(tmp_path / "none.json"))
-    assert "none.json" in open_window._message.text()
+    assert "none.json" in open_window.message.text()
 
 
 def test_events_stand_between_the_revisions(open_window, revisions):
@@ -171,8 +171,8 @@ def test_each_charge_names_the_settings_it_was_made_under(open_window):
     log = document.record.log
     middle = float(log.time_s[log.rows // 2])
     document.bench.history.add_revision("typed in", "first", document.setup, middle)
-    assert document.settings_at(middle - 1.0) == ""
-    assert document.settings_at(middle + 1.0) == "revision 1"
+    assert document.history.settings_at(middle - 1.0) == ""
+    assert document.history.settings_at(middle + 1.0) == "revision 1"
     page = open_window.side.show("revisions")
     assert "full charges of" in page.list.item(0).text()
     view = open_window.view("record")
@@ -213,7 +213,7 @@ def test_a_reading_that_is_interrupted_goes_on_and_a_kept_one_starts_anew(open_w
     row = next(i for i, line in enumerate(page._lines) if line.path == "balancer.start_v")
     page.table.item(row, 3).setText("3.41")
     open_window.go("protect")
-    open_window.document.change({"balancer.start_v": 3.40}, "changed meanwhile")
+    open_window.document.settings.change({"balancer.start_v": 3.40}, "changed meanwhile")
     page = open_window.side.show("readback")
     assert page.table.item(row, 3).text() == "3.41 V"
     assert "set to 3.40 V" in page.table.item(row, 4).text()
@@ -226,7 +226,7 @@ def test_a_reading_that_is_interrupted_goes_on_and_a_kept_one_starts_anew(open_w
 def test_the_stand_in_bms_is_read_over_the_link(qtbot, open_window):
     document = open_window.document
     document.bench.history.add_revision("typed in", "first", document.setup)
-    document.change(
+    document.settings.change(
         {"protection.cell_over_voltage.trip_v": 3.6, "separate_balancer": None}, "changed since"
     )
     page = open_window.side.show("readback")
@@ -251,17 +251,18 @@ def test_a_bms_that_does_not_answer_is_told(qtbot, open_window, tmp_path):
     page.place.setText("127.0.0.1:1")
     page.ask.click()
     qtbot.waitUntil(lambda: page.ask.isEnabled(), timeout=20_000)
-    assert "127.0.0.1:1: expected a BMS that answers" in open_window._message.text()
+    assert "127.0.0.1:1: expected a BMS that answers" in open_window.message.text()
     wrong = tmp_path / "map.json"
     wrong.write_text("[]")
     page.take_map(str(wrong))
-    assert "map.json" in open_window._message.text()
+    assert "map.json" in open_window.message.text()
 
 
 def test_a_file_is_replaced_only_when_the_new_one_is_whole(tmp_path, monkeypatch):
     from pathlib import Path
 
-    from nipper.app.shell.writing import write_whole
+    from nipper.core.errors import InputError
+    from nipper.core.files import write_whole
 
     file = tmp_path / "sheet.csv"
     write_whole(file, b"first")
@@ -271,7 +272,7 @@ def test_a_file_is_replaced_only_when_the_new_one_is_whole(tmp_path, monkeypatch
         raise OSError(28, "No space left on device")
 
     monkeypatch.setattr(Path, "write_bytes", full)
-    with pytest.raises(OSError, match="No space"):
+    with pytest.raises(InputError, match="No space"):
         write_whole(file, b"second")
     assert file.read_bytes() == b"first"
     assert [f.name for f in tmp_path.iterdir()] == ["sheet.csv"]

@@ -4,6 +4,7 @@ import gzip
 import json
 import subprocess
 import sys
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -15,10 +16,14 @@ from nipper.app.actions import Menu
 from nipper.app.jobs import wait_for_jobs
 from nipper.app.shell.commands import ACTIONS
 from nipper.app.shell.finder import matches
+from nipper.app.shell.rail import Rail
+from nipper.app.shell.stages import STAGES
 from nipper.app.shell.writing import write_copy, write_diagnosis, write_log, write_setup
+from nipper.app.stage import StageView
 from nipper.app.stages.diagnose.view import DiagnoseView
 from nipper.app.stages.protect.view import ProtectView
 from nipper.app.stages.record.view import RecordView
+from nipper.core.rules import RULES
 from nipper.core.setup import get, loads
 from nipper.store import Bench
 from tests.conftest import FILES
@@ -89,7 +94,7 @@ def test_the_drag_of_a_limit_is_followed_and_is_one_undo_step(qtbot, open_window
         view.ladder.dragged.emit("protection.cell_over_voltage.trip_v", value)
     view.ladder.dropped.emit()
     assert open_window.document.setup.protection.cell_over_voltage.trip_v == 3.56
-    assert open_window.document.undo_stack.count() == 1
+    assert open_window.document.settings.undo_stack.count() == 1
 
 
 def test_all_settings_of_the_contract_can_be_typed(open_window):
@@ -133,7 +138,10 @@ def test_an_event_is_noted_and_stands_on_the_time_line(qtbot, open_window):
     view = open_window.view("record")
     view.event_note.setText("BMS swapped")
     view.note_event()
-    assert [e.note for e in open_window.document.events()] == ["bars retorqued", "BMS swapped"]
+    assert [e.note for e in open_window.document.history.events()] == [
+        "bars retorqued",
+        "BMS swapped",
+    ]
     assert "BMS swapped" in [e.note for e in view.heat._events]
     assert view.event_note.text() == ""
 
@@ -152,7 +160,7 @@ def test_the_stray_is_named_with_evidence_and_cure(qtbot, open_window):
 
 
 def test_a_pack_without_a_log_says_what_to_do(qtbot, open_window):
-    open_window.next_pack()
+    open_window.desk.next_pack()
     assert open_window.document.pack.name == "Pack B"
     assert "Drop a log of this pack" in words(open_window.view("record"))
     assert "Nothing to judge yet" in words(open_window.view("diagnose"))
@@ -160,8 +168,8 @@ def test_a_pack_without_a_log_says_what_to_do(qtbot, open_window):
 
 
 def test_the_finder_finds_and_runs(qtbot, open_window):
-    open_window.find_command()
-    finder = open_window._finder
+    open_window.menus.find()
+    finder = open_window.menus._finder
     qtbot.keyClicks(finder.line, "diagn")
     offered = [finder.list.item(i).text() for i in range(finder.list.count())]
     assert any(text.startswith("Diagnose") for text in offered)
@@ -173,7 +181,7 @@ def test_the_finder_finds_and_runs(qtbot, open_window):
 
 
 def test_help_lists_every_action(open_window):
-    open_window.show_help()
+    open_window.side.show("help")
     told = words(open_window.pages.currentWidget())
     assert all(action.help in told for action in ACTIONS)
 
@@ -217,13 +225,13 @@ def test_a_file_that_cannot_be_used_is_told_in_one_line(
     if data is not None:
         path.write_bytes(data)
     drop(open_window, path)
-    assert told in open_window._message.text()
+    assert told in open_window.message.text()
     assert open_window.document is not None
 
 
 def test_a_bench_open_elsewhere_is_told(qtbot, window, bench):
-    window.open_path(str(bench.path))
-    assert "no other window has open" in window._message.text()
+    window.opener.open(str(bench.path))
+    assert "no other window has open" in window.message.text()
     assert window.document is None
 
 
@@ -253,11 +261,11 @@ def test_files_are_written(qtbot, open_window, tmp_path, monkeypatch):
     copy.close()
     answer("no/such/folder.json")
     write_setup(open_window)
-    assert "No such file" in open_window._message.text()
+    assert "No such file" in open_window.message.text()
     open_window.say("")
     answer("no/such/folder.csv")
     write_log(open_window)
-    qtbot.waitUntil(lambda: "No such file" in open_window._message.text())
+    qtbot.waitUntil(lambda: "No such file" in open_window.message.text())
 
 
 def test_a_new_bench_never_takes_the_place_of_a_file(
@@ -267,8 +275,8 @@ def test_a_new_bench_never_takes_the_place_of_a_file(
     taken.write_text("precious")
     settings.setValue("ask", "yes")
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(taken), ""))
-    window._make_bench(make_setup())
-    assert "a name that is not taken" in window._message.text()
+    window.opener.make(make_setup())
+    assert "a name that is not taken" in window.message.text()
     assert taken.read_text() == "precious"
     assert window.document is None
 
@@ -278,13 +286,13 @@ def test_of_several_files_dropped_the_rest_is_named(open_window, tmp_path):
     for file in files:
         file.write_text("time,current_a,pack_v,cell_01_v\n")
     drop(open_window, *files)
-    assert "this is march.csv. Drop the other 2" in open_window._message.text()
+    assert "this is march.csv. Drop the other 2" in open_window.message.text()
 
 
 def test_typed_in_is_a_dated_revision(open_window):
     open_window.note_typed_in()
     assert "revision 1 · typed in" in open_window.top.revision.text()
-    open_window.document.change({"balancer.delta_mv": 5.0}, "Set")
+    open_window.document.settings.change({"balancer.delta_mv": 5.0}, "Set")
     assert "changed since" in open_window.top.revision.text()
     assert open_window.top.revision.property("role") == "copper"
     open_window.undo()
@@ -293,10 +301,8 @@ def test_typed_in_is_a_dated_revision(open_window):
 
 
 def test_long_names_do_not_break_the_window(qtbot, open_window):
-    open_window.document.change({"name": "A very long name of a pack " * 7}, "Set")
-    open_window.document.bench.rename_pack(1, "An equally long pack name that nobody would type")
-    open_window.document.packs = open_window.document.bench.packs()
-    open_window._show_packs()
+    open_window.document.settings.change({"name": "A very long name of a pack " * 7}, "Set")
+    open_window.document.records.rename(1, "An equally long pack name that nobody would type")
     assert open_window.top.name.text().endswith("…")
     assert open_window.minimumSizeHint().width() <= 1280
 
@@ -351,5 +357,36 @@ def test_name_and_number_of_packs_can_be_typed(qtbot, open_window):
         packs.setModified(True)
         packs.editingFinished.emit()
         assert open_window.document.setup.packs_in_parallel == expected
-    assert "valid integer" in open_window._message.text()
-    assert len(open_window.document.packs) == 3
+    assert "valid integer" in open_window.message.text()
+    assert len(open_window.document.records.packs) == 3
+
+
+def test_ten_stages_fit_a_low_window(qtbot, theme):
+    ten = [replace(STAGES[0], id=f"stage-{i}") for i in range(10)]
+    rail = Rail(theme, ten)
+    qtbot.addWidget(rail)
+    assert rail.minimumSizeHint().height() <= 640 - 60  # menu bar and top line
+    for entry in rail.entries.values():
+        entry.say("watch", "a sentence that is too long for one line of the rail, and for two")
+    rail.resize(rail.width(), 570)
+    rail.show()
+    assert {e.height() for e in rail.entries.values()} <= set(range(52, 60))
+    rail.resize(rail.width(), 900)
+    qtbot.waitUntil(lambda: all(e.height() == 76 for e in rail.entries.values()))
+
+
+def test_a_stage_is_its_declaration(open_window):
+    """Rail, commands, shortcuts and the walk know a stage from its declaration alone."""
+    actions = {a.id: a for a in open_window.menus.actions}
+    for stage in STAGES:
+        assert open_window.rail.entries[stage.id].stage is stage
+        assert actions[f"go.{stage.id}"].keys == f"Ctrl+{stage.key}"
+        assert isinstance(open_window.view(stage.id), StageView)
+        said = stage.sentence(open_window.desk.situation)
+        assert said is not None
+        assert said[1] == open_window.rail.entries[stage.id].sentence
+        assert open_window.follows.shown == tuple(stage.follows(open_window.desk.situation))
+    names = [picture.name for stage in STAGES for picture in stage.pictures]
+    assert len(set(names)) == len(names)
+    told = {s for rule in RULES for s in rule.stages}
+    assert told <= {stage.id for stage in STAGES}

@@ -1,5 +1,7 @@
 """The copy of a bank, what a rehearsal comes to, the schools, and the catch-up forecast."""
 
+import itertools
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -206,7 +208,7 @@ def test_the_forecast_says_what_this_balancer_can_and_cannot(setup, known):
     assert forecast.told.need_cell == 3
     assert forecast.told.need_ah == pytest.approx(0.35, rel=0.3)
     assert level_headline(setup, forecast)[0].startswith("The balancer does not catch up")
-    words = of_levelling(setup, forecast, check(setup))
+    words = of_levelling(forecast, [])
     assert "Ah apart" in words[0].lead
 
 
@@ -249,3 +251,16 @@ def test_outcome_adds_up(setup):
     assert 0 <= result.full_days <= 4
     assert result.high_voltage_h <= result.top_h + 1e-9
     assert result.levelled_ah == pytest.approx(-np.minimum(trial.moved_ah, 0).sum())
+
+
+def test_a_protection_that_chatters_is_a_few_spans_with_their_count():
+    """A trip at 1 A without delay or recovery: tens of thousands of events in ten days."""
+    limit = {"trip_a": 1.0, "delay_s": 0.0, "release_s": 0.0}
+    setup = put(new_setup("lfp", 16, 280.0), {"protection.discharge_over_current": limit})
+    trial = rehearse(setup, {}, Plan(days=10), None).main.trial
+    assert len(trial.trips) > 10_000
+    trips = [span for span in lanes(trial) if span.lane == "trip"]
+    assert 0 < len(trips) < 500
+    counted = [int(s.text.split(", ")[-1].split()[0]) if "times" in s.text else 1 for s in trips]
+    assert sum(counted) == len(trial.trips)
+    assert all(a.end_s <= b.start_s for a, b in itertools.pairwise(trips))

@@ -193,6 +193,11 @@ BAD: dict[str, list[dict[str, object]]] = {
         {P + "discharge_over_temperature": None},
         {P + "charge_over_temperature": None},
     ],
+    "out-of-scale": [
+        {"charging.float_v": 0.536},
+        {P + "discharge_over_current.release_s": 60_000.0},
+        {"wiring.cable_length_m": 0.015},
+    ],
     "inverter-low-voltage": [
         {"link.low_cut_v": 40.0},
         {"link.low_cut_v": 46.0, "link.low_restart_v": 46.1},
@@ -313,6 +318,7 @@ def test_the_most_serious_stands_first_and_the_verdict_follows(make_setup):
 
 
 NOTES: dict[str, list[dict[str, object]]] = {
+    "over-current-at-once": [{P + "charge_over_current.delay_s": 0.0}],
     "reserve-after-trip": [{}],
     "balancing-ends-at-float": [{}],
     "rate-in-the-cold": [{"charging.max_charge_a": 100.0}],

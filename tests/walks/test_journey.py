@@ -17,7 +17,7 @@ from tests.core.test_reader import dialect, local
 
 
 def page(window) -> ImportPage:
-    found = window._import
+    found = window.importer.page
     assert isinstance(found, ImportPage)
     return found
 
@@ -64,7 +64,7 @@ def test_five_answers_make_a_bench_that_check_passes(qtbot, window):
         setup.balancer.kind,
     ) == ("Hut", "nmc", 14, 60.0, 2, "active")
     assert verdict(check(setup)) == "ok"
-    assert len(window.document.packs) == 2
+    assert len(window.document.records.packs) == 2
     path = window.document.bench.path
     window.close()
     again = Bench.open(path)
@@ -139,7 +139,7 @@ def test_the_same_log_twice_adds_nothing_and_its_columns_are_remembered(
             ),
             timeout=30_000,
         )
-    assert "nothing was added" in open_window._message.text()
+    assert "nothing was added" in open_window.message.text()
     assert len(open_window.document.bench.logs.all()) == 2
 
 

@@ -7,14 +7,11 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal, Slot
 
 from nipper.app.document import Document
-from nipper.app.jobs import Latest
+from nipper.app.jobs import Answer
 from nipper.core.setup import Setup
 
-AIR_C = {
-    "midsummer": 18.0,
-    "March": 10.0,
-    "midwinter": 9.0,
-}  # mean over the year around the pack, so that the season's own wave gives its days
+# mean over the year around the pack, so that the season's own wave gives its days
+AIR_C = {"midsummer": 18.0, "March": 10.0, "midwinter": 9.0}
 
 if TYPE_CHECKING:
     from nipper.core.forecast.autonomy import Autonomy
@@ -91,14 +88,8 @@ def compare_work(
 
 
 class Forecasts(QObject):
-    """What the simulator says about the open bench. Once asked for, an answer is asked anew whenever the settings change."""
+    """What the simulator says about the open bench; each answer is kept current once wanted."""
 
-    rehearsed = Signal(object)  # Rehearsal
-    looked_closer = Signal(object)  # Trial
-    levelled = Signal(object)  # Levelling
-    compared = Signal(object)  # Compared
-    day_drawn = Signal(object)  # Day
-    progressed = Signal(float)
     plan_changed = Signal(object)  # Plan
 
     def __init__(self, document: Document, parent: QObject | None = None) -> None:
@@ -108,49 +99,35 @@ class Forecasts(QObject):
         self.document = document
         self.plan = Plan()
         self.other: tuple[str, Setup] | None = None
-        self.rehearsal: Rehearsal | None = None
-        self.levelling: Levelling | None = None
-        self.comparison: Compared | None = None
-        self.day: Day | None = None
-        self.budget: Autonomy | None = None
         self.day_of = ("midsummer", "clear")  # season and weather
-        self._wanted: set[str] = set()
-        self._rehearse, self._level, self._closer = (
-            Latest(rehearse_work, self, ticks=True),
-            Latest(level_work, self, ticks=True),
-            Latest(closer_work, self),
-        )
-        self._compare, self._day = Latest(compare_work, self), Latest(day_work, self)
-        self._day.answered.connect(self._day_came)
-        self._compare.answered.connect(self._compared)
-        self._compare.failed.connect(document.trouble)
-        self._rehearse.answered.connect(self._rehearsed)
-        self._rehearse.progressed.connect(self.progressed)
-        self._level.answered.connect(self._levelled)
-        self._closer.answered.connect(self.looked_closer)
-        for latest in (self._rehearse, self._level, self._closer, self._day):
-            latest.failed.connect(document.trouble)
-        document.setup_changed.connect(self._setup_changed)
-        document.record_changed.connect(self._setup_changed)
-        document.record_changed.connect(self._ask_comparison)
-        document.events_changed.connect(self._ask_comparison)
+        self.rehearsal: Answer[Rehearsal] = Answer(rehearse_work, self._rehearsal, self, ticks=True)
+        self.levelling: Answer[Levelling] = Answer(level_work, self._levelling, self, ticks=True)
+        self.comparison: Answer[Compared] = Answer(compare_work, self._comparison, self)
+        self.day: Answer[tuple[Day, Autonomy]] = Answer(day_work, self._day, self)
+        self.closer: Answer[Trial] = Answer(closer_work, lambda: None, self)
+        self._simulated = (self.rehearsal, self.levelling, self.day)
+        for answer in (*self._simulated, self.comparison, self.closer):
+            answer.failed.connect(document.trouble)
+        document.settings.changed.connect(self._ask_simulated)
+        document.records.changed.connect(self._ask_simulated)
+        document.records.changed.connect(self.comparison.ask)
+        document.history.events_changed.connect(self.comparison.ask)
         document.pack_changed.connect(self._pack_changed)
 
     @property
     def busy(self) -> bool:
         """Whether an answer is still to come."""
-        return (
-            self._rehearse.busy
-            or self._level.busy
-            or self._closer.busy
-            or self._compare.busy
-            or self._day.busy
-        )
+        return any(a.busy for a in (*self._simulated, self.comparison, self.closer))
 
     @property
-    def rehearsing(self) -> bool:
-        """Whether a rehearsal is running."""
-        return self._rehearse.busy
+    def drawn_day(self) -> "Day | None":
+        """The day of charge that was asked for last."""
+        return self.day.value[0] if self.day.value else None
+
+    @property
+    def budget(self) -> "Autonomy | None":
+        """The energy budget, made together with the day."""
+        return self.day.value[1] if self.day.value else None
 
     @property
     def known(self) -> "dict[int, Known]":
@@ -160,33 +137,28 @@ class Forecasts(QObject):
         records = self.document.records
         return {
             i: Known(r.log, r.diagnosis.estimate)
-            for i, p in enumerate(self.document.packs, 1)
-            if (r := records.get(p.id)) is not None
+            for i, p in enumerate(records.packs, 1)
+            if (r := records.by_pack.get(p.id)) is not None
         }
 
     @property
     def pack_number(self) -> int:
         """The shown pack's number in the bank."""
-        return 1 + next(
-            i for i, p in enumerate(self.document.packs) if p.id == self.document.pack.id
-        )
+        ids = [p.id for p in self.document.records.packs]
+        return 1 + ids.index(self.document.pack.id)
 
-    # rehearsals
-
-    def want(self, which: str) -> None:
-        """From now on keep ``rehearsal``, ``levelling``, ``comparison`` or ``day`` current."""
-        if which not in self._wanted:
-            self._wanted.add(which)
-            self._ask(which)
-            self._ask_comparison()
+    # what the user asks
 
     def change_plan(self, **changes: object) -> None:
-        """Other days, another sky, other loads; what was stepped in goes when the days or the sky change."""
+        """Other days, another sky, other loads.
+
+        What was stepped in goes when the days or the sky change.
+        """
         if {"days", "weather", "start", "seed"} & set(changes):
             changes.setdefault("events", ())
         self.plan = replace(self.plan, **changes)
         self.plan_changed.emit(self.plan)
-        self._ask("rehearsal")
+        self.rehearsal.ask()
 
     def step_in(self, event: "Event") -> None:
         """Let something happen at a moment of the rehearsal."""
@@ -195,81 +167,61 @@ class Forecasts(QObject):
     def put_beside(self, name: str, setup: Setup | None) -> None:
         """Run other settings under the same sky; None takes them away."""
         self.other = None if setup is None else (name, setup)
-        self._ask("rehearsal")
+        self.rehearsal.ask()
 
     def look_closer(self, time_s: float, half_s: float = 300.0) -> None:
         """Run the minutes around a moment again, second by second."""
-        if self.rehearsal is not None:
-            self._closer.ask(self.rehearsal, time_s, half_s)
-
-    def _ask(self, which: str) -> None:
-        if (
-            which not in self._wanted
-            or which == "comparison"
-            or self.document.setup.packs_in_parallel > len(self.document.packs)
-        ):
-            return
-        if which == "rehearsal":
-            self._rehearse.ask(self.document.setup, self.known, self.plan, self.other)
-        elif which == "day":
-            self._day.ask(self.document.setup, self.known, self.pack_number, *self.day_of)
-        else:
-            self._level.ask(
-                self.document.setup,
-                self.known,
-                self.pack_number,
-                replace(self.plan, weather="mixed", events=()),
-            )
-
-    @Slot()
-    def _ask_comparison(self) -> None:
-        if "comparison" not in self._wanted or self.document.reading_any:
-            return
-        from nipper.core.imbalance.compare import Happening
-
-        document = self.document
-        packs = {
-            p.id: (r.log, r.diagnosis.estimate)
-            for p in document.packs
-            if (r := document.records.get(p.id)) is not None
-        }
-        happenings = [Happening(e.time_s, e.pack, e.kind, e.note) for e in document.events()]
-        if packs:
-            self._compare.ask(packs, happenings, document.setup)
-
-    @Slot(object)
-    def _compared(self, comparison: "Compared") -> None:
-        self.comparison = comparison
-        self.compared.emit(comparison)
-
-    @Slot()
-    def _setup_changed(self) -> None:
-        for which in sorted(self._wanted):
-            self._ask(which)
-
-    @Slot()
-    def _pack_changed(self) -> None:
-        if self.rehearsal is not None:  # all packs were run: another one is shown
-            self.rehearsed.emit(self.rehearsal)
-        for which in sorted(self._wanted & {"levelling", "day"}):
-            self._ask(which)
+        if self.rehearsal.value is not None:
+            self.closer.put(self.rehearsal.value, time_s, half_s)
 
     def change_day(self, season: str, weather: str) -> None:
         """Draw the charge of another day."""
         self.day_of = (season, weather)
-        self._ask("day")
+        self.day.ask()
 
-    @Slot(object)
-    def _day_came(self, answer: "tuple[Day, Autonomy]") -> None:
-        self.day, self.budget = answer
-        self.day_drawn.emit(self.day)
+    # the questions; None while one cannot be put
 
-    @Slot(object)
-    def _rehearsed(self, rehearsal: "Rehearsal") -> None:
-        self.rehearsal = rehearsal
-        self.rehearsed.emit(rehearsal)
+    @property
+    def _complete(self) -> bool:
+        """Whether the bench has all packs the settings speak of: new ones come when they are kept."""
+        return self.document.setup.packs_in_parallel <= len(self.document.records.packs)
 
-    @Slot(object)
-    def _levelled(self, levelling: "Levelling") -> None:
-        self.levelling = levelling
-        self.levelled.emit(levelling)
+    def _rehearsal(self) -> tuple[object, ...] | None:
+        if not self._complete:
+            return None
+        return self.document.setup, self.known, self.plan, self.other
+
+    def _levelling(self) -> tuple[object, ...] | None:
+        if not self._complete:
+            return None
+        plan = replace(self.plan, weather="mixed", events=())
+        return self.document.setup, self.known, self.pack_number, plan
+
+    def _day(self) -> tuple[object, ...] | None:
+        if not self._complete:
+            return None
+        return self.document.setup, self.known, self.pack_number, *self.day_of
+
+    def _comparison(self) -> tuple[object, ...] | None:
+        from nipper.core.imbalance.compare import Happening
+
+        document, records = self.document, self.document.records
+        judged = {p.id: records.by_pack.get(p.id) for p in records.packs}
+        packs = {i: (r.log, r.diagnosis.estimate) for i, r in judged.items() if r is not None}
+        if records.busy or not packs:
+            return None
+        events = document.history.events()
+        happenings = [Happening(e.time_s, e.pack, e.kind, e.note) for e in events]
+        return packs, happenings, document.setup
+
+    @Slot()
+    def _ask_simulated(self) -> None:
+        for answer in self._simulated:
+            answer.ask()
+
+    @Slot()
+    def _pack_changed(self) -> None:
+        """All packs were rehearsed, and another one is shown; level and day are of one pack."""
+        self.rehearsal.repeat()
+        self.levelling.ask()
+        self.day.ask()

@@ -1,11 +1,13 @@
 """Work off the window's thread, written once: a job with progress and cancel, and the latest of ever new questions."""
 
 from collections.abc import Callable
+from typing import Generic, TypeVar
 
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal, Slot
 
 from nipper.core.errors import Cancelled, NipperError
 
+T = TypeVar("T")
 _ALIVE: set["Job"] = set()
 
 
@@ -128,6 +130,65 @@ class Latest(QObject):
         if self._waiting is not None:
             question, self._waiting = self._waiting, None
             self.ask(*question)
+
+
+class Answer(QObject, Generic[T]):
+    """An answer that is kept current: once wanted, asked anew whenever told that things changed.
+
+    ``question`` makes the arguments of the work, or None while the question cannot be put.
+    """
+
+    came = Signal(object)
+    failed = Signal(str)
+    progressed = Signal(float)
+
+    def __init__(
+        self,
+        work: Callable[..., T],
+        question: Callable[[], tuple[object, ...] | None],
+        parent: QObject,
+        ticks: bool = False,
+    ) -> None:
+        super().__init__(parent)
+        self.value: T | None = None
+        self._question = question
+        self._wanted = False
+        self._latest = Latest(work, self, ticks)
+        self._latest.answered.connect(self._answered)
+        self._latest.failed.connect(self.failed)
+        self._latest.progressed.connect(self.progressed)
+
+    @property
+    def busy(self) -> bool:
+        """Whether an answer is still to come."""
+        return self._latest.busy
+
+    def want(self) -> None:
+        """From now on keep it current."""
+        if not self._wanted:
+            self._wanted = True
+            self.ask()
+
+    @Slot()
+    def ask(self) -> None:
+        """Things have changed: ask anew, if it is wanted and can be asked."""
+        question = self._question() if self._wanted else None
+        if question is not None:
+            self.put(*question)
+
+    def put(self, *question: object) -> None:
+        """Put a question once, wanted or not."""
+        self._latest.ask(*question)
+
+    def repeat(self) -> None:
+        """Tell the present answer again, if there is one."""
+        if self.value is not None:
+            self.came.emit(self.value)
+
+    @Slot(object)
+    def _answered(self, value: T) -> None:
+        self.value = value
+        self.came.emit(value)
 
 
 def wait_for_jobs(cancel: bool = True) -> None:

@@ -137,7 +137,7 @@ def run(arguments: argparse.Namespace) -> int:
     elif arguments.demo:
         QTimer.singleShot(0, window.open_demo)
     elif arguments.file:
-        QTimer.singleShot(0, lambda: window.open_path(arguments.file))
+        QTimer.singleShot(0, lambda: window.opener.open(arguments.file))
     status = app.exec()
     if scratch:
         scratch.cleanup()

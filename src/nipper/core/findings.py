@@ -23,7 +23,8 @@ class Finding:
     """One sentence about the settings.
 
     ``settings`` are JSON paths into the setup; ``suggestion`` maps such paths to values which, applied together, cure it.
-    ``code`` is filled in by the rule that yields it. ``source`` says where the rule's numbers come from.
+    ``code``, ``source`` (where the rule's numbers come from) and ``stages`` (of the work, besides
+    Protect, where all are seen together) are those of the rule that yields it.
     """
 
     severity: Severity
@@ -34,6 +35,7 @@ class Finding:
     suggestion_label: str = ""
     code: str = ""
     source: str = ""
+    stages: tuple[str, ...] = ()
 
     def to_json(self) -> dict[str, object]:
         """The form fixed by the headless contract (and a few fields more)."""
@@ -45,4 +47,5 @@ class Finding:
             "why": self.why,
             "suggestion": dict(self.suggestion),
             "source": self.source,
+            "stages": list(self.stages),
         }

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 
 from nipper.app.actions import Action, Menu
+from nipper.app.shell.stages import STAGES
 from nipper.app.shell.window import Window
 from nipper.app.shell.writing import (
     write_copy,
@@ -22,11 +23,11 @@ def _has_log(window: Window) -> bool:
 
 
 def _can_undo(window: Window) -> bool:
-    return window.document is not None and window.document.undo_stack.canUndo()
+    return window.document is not None and window.document.settings.undo_stack.canUndo()
 
 
 def _can_redo(window: Window) -> bool:
-    return window.document is not None and window.document.undo_stack.canRedo()
+    return window.document is not None and window.document.settings.undo_stack.canRedo()
 
 
 def _has_suggestion(window: Window) -> bool:
@@ -34,7 +35,16 @@ def _has_suggestion(window: Window) -> bool:
 
 
 def _two_packs(window: Window) -> bool:
-    return window.document is not None and len(window.document.packs) > 1
+    return window.document is not None and len(window.document.records.packs) > 1
+
+
+def _go(stage: str) -> Callable[[Window], object]:
+    return lambda window: window.go(stage)
+
+
+def _next_pack(window: Window) -> None:
+    assert window.desk
+    window.desk.next_pack()
 
 
 def _side(name: str) -> Callable[[Window], object]:
@@ -56,7 +66,7 @@ ACTIONS: tuple[Action, ...] = (
         "Open …",
         Menu.BENCH,
         "Opens a bench, a setup file or a log.",
-        Window.ask_open,
+        lambda w: w.opener.ask(),
         "Ctrl+O",
     ),
     Action(
@@ -98,7 +108,7 @@ ACTIONS: tuple[Action, ...] = (
         "Quit",
         Menu.BENCH,
         "Closes the window; everything is already kept.",
-        Window.quit,
+        Window.close,
         "Ctrl+Q",
     ),
     Action(
@@ -169,7 +179,7 @@ ACTIONS: tuple[Action, ...] = (
         "Import a log …",
         Menu.RECORD,
         "Reads a CSV or spreadsheet from the BMS into this bench.",
-        Window.ask_import,
+        lambda w: w.importer.ask(),
         "Ctrl+I",
         _has_bench,
     ),
@@ -200,75 +210,24 @@ ACTIONS: tuple[Action, ...] = (
         "",
         _has_log,
     ),
-    Action(
-        "go.protect",
-        "Protect",
-        Menu.GO,
-        "Limits of voltage, current and temperature.",
-        lambda w: w.go("protect"),
-        "Ctrl+2",
-        _has_bench,
-    ),
-    Action(
-        "go.level",
-        "Level",
-        Menu.GO,
-        "Whether the balancer catches up, and which school would.",
-        lambda w: w.go("level"),
-        "Ctrl+3",
-        _has_bench,
-    ),
-    Action(
-        "go.charge",
-        "Charge",
-        Menu.GO,
-        "Profile, rates, PV strings, the open-loop sheet.",
-        lambda w: w.go("charge"),
-        "Ctrl+4",
-        _has_bench,
-    ),
-    Action(
-        "go.cold",
-        "Cold",
-        Menu.GO,
-        "The cold cutoff and its proof.",
-        lambda w: w.go("cold"),
-        "Ctrl+5",
-        _has_bench,
-    ),
-    Action(
-        "go.rehearse",
-        "Rehearse",
-        Menu.GO,
-        "Run the settings on a copy of this bank.",
-        lambda w: w.go("rehearse"),
-        "Ctrl+7",
-        _has_bench,
-    ),
-    Action(
-        "go.record",
-        "Record",
-        Menu.GO,
-        "The full charges found in the logs.",
-        lambda w: w.go("record"),
-        "Ctrl+8",
-        _has_bench,
-    ),
-    Action(
-        "go.diagnose",
-        "Diagnose",
-        Menu.GO,
-        "Which cell strays, why, and what to do.",
-        lambda w: w.go("diagnose"),
-        "Ctrl+9",
-        _has_bench,
+    *(
+        Action(
+            f"go.{stage.id}",
+            stage.title,
+            Menu.GO,
+            stage.help,
+            _go(stage.id),
+            f"Ctrl+{stage.key}",
+            _has_bench,
+        )
+        for stage in STAGES
     ),
     Action(
         "go.next-pack",
         "Next pack",
         Menu.GO,
         "Shows the next pack in parallel.",
-        Window.next_pack,
+        _next_pack,
         "Ctrl+P",
         _two_packs,
     ),
@@ -277,7 +236,7 @@ ACTIONS: tuple[Action, ...] = (
         "Find a command",
         Menu.GO,
         "Finds a command by a few letters.",
-        Window.find_command,
+        lambda w: w.menus.find(),
         "Ctrl+K",
     ),
     Action(
@@ -294,7 +253,7 @@ ACTIONS: tuple[Action, ...] = (
         "Keys and words",
         Menu.HELP,
         "All commands with their keys, and what the words mean.",
-        Window.show_help,
+        _side("help"),
         "F1",
     ),
 )

@@ -47,7 +47,7 @@ class LogsPage(QWidget):
         self.fields: dict[int, QLineEdit] = {}
         clear(self._names)
         self._names.addWidget(label("Names of the packs", weight=SEMI), 0, 0, 1, 2)
-        for row, pack in enumerate(self._document.packs, 1):
+        for row, pack in enumerate(self._document.records.packs, 1):
             field = QLineEdit(pack.name)
             field.setMaxLength(60)
             field.setMaximumWidth(260)
@@ -68,7 +68,7 @@ class LogsPage(QWidget):
             self._logs.addWidget(
                 label("None yet: drop a log on the window, or Ctrl+I.", "soft"), 1, 0
             )
-        names = {pack.id: pack.name for pack in self._document.packs}
+        names = {pack.id: pack.name for pack in self._document.records.packs}
         for row, log in enumerate(logs, 1):
             first, last = (datetime.fromtimestamp(t, self._zone) for t in (log.first_s, log.last_s))
             span = f"{first.day} {first:%b %Y} to {last.day} {last:%b %Y}"
@@ -92,9 +92,9 @@ class LogsPage(QWidget):
         field = self.sender()
         assert isinstance(field, QLineEdit)
         name = field.text().strip()
-        pack = next(p for p in self._document.packs if p.id == field.property("pack"))
+        pack = next(p for p in self._document.records.packs if p.id == field.property("pack"))
         if name and name != pack.name:
-            self._document.rename_pack(pack.id, name)
+            self._document.records.rename(pack.id, name)
             self.renamed.emit()
         elif not name:
             field.setText(pack.name)
@@ -106,5 +106,5 @@ class LogsPage(QWidget):
             self._doubtful = log
         else:
             self._doubtful = None
-            self._document.remove_log(log)
+            self._document.records.remove_log(log)
         self._fill_logs()

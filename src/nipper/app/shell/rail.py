@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QEnterEvent,
@@ -14,11 +14,13 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QFrame, QVBoxLayout, QWidget
 
+from nipper.app.stage import Stage
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.theme.marks import STATUS_ROLE, STATUS_WORD, draw_status
 from nipper.app.widgets.basic import SEMI
 
-WIDTH, HEIGHT = 232, 76
+WIDTH = 232
+LOW, HIGH = 52, 76  # of an entry: low windows show one line of its sentence, others two
 
 
 class RailEntry(QWidget):
@@ -26,22 +28,25 @@ class RailEntry(QWidget):
 
     chosen = Signal(str)
 
-    def __init__(
-        self, theme: Theme, stage: str, title: str, key: str, parent: QWidget | None = None
-    ) -> None:
+    def __init__(self, theme: Theme, stage: Stage, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._theme, self.stage, self.title, self._key = theme, stage, title, key
+        self._theme, self.stage = theme, stage
         self.sentence, self.status = "", "none"
         self._current = self._hover = False
-        self.setFixedHeight(HEIGHT)
+        self.setMinimumHeight(LOW)
+        self.setMaximumHeight(HIGH)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         theme.changed.connect(self.update)
 
+    def sizeHint(self) -> QSize:  # noqa: N802 - Qt's name
+        """Two lines of its sentence where there is room."""
+        return QSize(WIDTH, HIGH)
+
     def say(self, status: str, sentence: str) -> None:
         """Show state and sentence."""
         self.status, self.sentence = status, sentence
-        self.setAccessibleName(f"{self.title}: {STATUS_WORD[status]}. {sentence}")
+        self.setAccessibleName(f"{self.stage.title}: {STATUS_WORD[status]}. {sentence}")
         self.setToolTip(sentence)
         self.update()
 
@@ -67,13 +72,13 @@ class RailEntry(QWidget):
         )
         painter.setPen(self._theme.colour("ink"))
         painter.setFont(font(BASE_PT + 1, SEMI))
-        painter.drawText(42, 27, self.title)
+        painter.drawText(42, 27, self.stage.title)
         painter.setPen(self._theme.colour("faint"))
         painter.setFont(font(BASE_PT - 1, mono=True))
         painter.drawText(
             self.rect().adjusted(0, 13, -13, 0),
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop,
-            self._key,
+            self.stage.key,
         )
         painter.setPen(self._theme.colour("soft"))
         painter.setFont(font(BASE_PT - 0.5))
@@ -81,9 +86,13 @@ class RailEntry(QWidget):
         painter.end()
 
     def _paint_sentence(self, painter: QPainter) -> None:
-        """Two lines at most, the second cut short where it must."""
-        box = self.rect().adjusted(22, 32, -12, -6)
+        """Two lines where there is room for them, the last cut short where it must."""
+        box = self.rect().adjusted(22, 32, -12, 0)
         metrics = QFontMetricsF(painter.font())
+        if box.height() < 2 * metrics.height():
+            line = metrics.elidedText(self.sentence, Qt.TextElideMode.ElideRight, box.width())
+            painter.drawText(box, Qt.AlignmentFlag.AlignTop, line)
+            return
         words, first = self.sentence.split(), ""
         while words and metrics.horizontalAdvance(f"{first} {words[0]}".strip()) <= box.width():
             first = f"{first} {words.pop(0)}".strip()
@@ -93,11 +102,11 @@ class RailEntry(QWidget):
         painter.drawText(box, Qt.AlignmentFlag.AlignTop, f"{first}\n{second}")
 
     def mousePressEvent(self, _: QMouseEvent) -> None:  # noqa: N802 - Qt's name
-        self.chosen.emit(self.stage)
+        self.chosen.emit(self.stage.id)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
-            self.chosen.emit(self.stage)
+            self.chosen.emit(self.stage.id)
         else:
             super().keyPressEvent(event)
 
@@ -118,7 +127,7 @@ class Rail(QFrame):
     chosen = Signal(str)
 
     def __init__(
-        self, theme: Theme, stages: Sequence[tuple[str, str, str]], parent: QWidget | None = None
+        self, theme: Theme, stages: Sequence[Stage], parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
         self.setObjectName("rail")
@@ -127,11 +136,11 @@ class Rail(QFrame):
         layout.setContentsMargins(0, 8, 1, 8)
         layout.setSpacing(0)
         self.entries: dict[str, RailEntry] = {}
-        for stage, title, key in stages:
-            entry = RailEntry(theme, stage, title, key)
+        for stage in stages:
+            entry = RailEntry(theme, stage)
             entry.chosen.connect(self.chosen)
-            layout.addWidget(entry)
-            self.entries[stage] = entry
+            layout.addWidget(entry, HIGH)
+            self.entries[stage.id] = entry
         layout.addStretch(1)
 
     def show_current(self, stage: str) -> None:

@@ -142,7 +142,7 @@ class ReadBackPage(QWidget):
     def read_link(self) -> None:
         """Ask the BMS, off the window's thread."""
         stand_in = self.source.currentIndex() == 0
-        typed = self._document.typed_revisions()
+        typed = self._document.history.typed()
         held = (typed[-1].setup if typed else self._document.setup) if stand_in else None
         registers = standin_map() if stand_in or self._registers is None else self._registers
         self.ask.setEnabled(False)

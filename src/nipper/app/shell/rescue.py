@@ -39,7 +39,7 @@ def may_leave(window: "Window") -> bool:
     if document is None:
         return True
     try:
-        document.save()
+        document.settings.save()
     except NipperError as error:
         answer = ask(
             window, "The last change of the settings is not kept.", str(error), (COPY, LEAVE, STAY)

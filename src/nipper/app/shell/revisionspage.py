@@ -94,16 +94,16 @@ class RevisionsPage(QWidget):
         right.addWidget(self.restore, 0, Qt.AlignmentFlag.AlignLeft)
         middle.addLayout(right, 3)
         layout.addLayout(middle, 1)
-        document.setup_changed.connect(self._compare)
+        document.settings.changed.connect(self._compare)
         self.refresh()
 
     @Slot()
     def refresh(self) -> None:
         """Show the time line, newest first: revisions can be selected, events stand between them."""
-        bench = self._document.bench
-        revisions = [r for r in bench.history.revisions() if r.kind != "draft"]
+        history = self._document.history
+        revisions = history.revisions()
         self._rows = sorted(
-            [*revisions, *bench.history.events()], key=lambda row: row.time_s, reverse=True
+            [*revisions, *history.events()], key=lambda row: row.time_s, reverse=True
         )
         charges = self._charges(revisions)
         self.list.clear()
@@ -122,8 +122,8 @@ class RevisionsPage(QWidget):
                 pack = next(
                     (
                         f"{p.name}: "
-                        for p in self._document.packs
-                        if p.id == row.pack and len(self._document.packs) > 1
+                        for p in self._document.records.packs
+                        if p.id == row.pack and len(self._document.records.packs) > 1
                     ),
                     "",
                 )
@@ -213,8 +213,10 @@ class RevisionsPage(QWidget):
     def restore_selected(self) -> None:
         """Make the selected revision the settings, undoably."""
         chosen = self._selected()
-        if len(chosen) == 1 and self._document.replace_setup(chosen[0].setup, "Restore a revision"):
-            self._document.settle()
+        if len(chosen) == 1 and self._document.settings.replace(
+            chosen[0].setup, "Restore a revision"
+        ):
+            self._document.settings.settle()
 
     @Slot()
     def ask_file(self) -> None:

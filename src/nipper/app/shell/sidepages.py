@@ -37,7 +37,7 @@ class SidePages(QObject):
         if name == "help":
             from nipper.app.shell.helppage import HelpPage
 
-            return HelpPage(window.actions_list)
+            return HelpPage(window.menus.actions)
         assert window.document
         if name == "typing":
             from nipper.app.shell.typingpage import TypingPage
@@ -78,12 +78,10 @@ class SidePages(QObject):
 
     @Slot()
     def _revised(self) -> None:
-        self._window.revised()
         self._window.go_back()
 
     @Slot()
     def _read_back(self) -> None:
-        self._window.revised()
         self.show("revisions")
 
     @Slot()

@@ -42,12 +42,10 @@ from nipper.core.report.typingsheet import (
 )
 from nipper.core.setup import Setup
 
-MENU_KEY, TICKS_KEY = "typing-menu", "typing-ticks"
-
 
 def kept_menu(document: Document) -> Menu:
     """The menu order kept in the bench, else the plain one."""
-    kept = document.bench.shelf.value(MENU_KEY)
+    kept = document.shelf.menu()
     try:
         return parse_menu(json.loads(kept)) if kept else plain_menu()
     except (InputError, json.JSONDecodeError):
@@ -82,12 +80,12 @@ class TypingPage(QWidget):
         middle.addWidget(self._list(), 2)
         layout.addLayout(middle, 1)
         layout.addLayout(self._foot())
-        self._ticks = self._kept_ticks()
-        document.setup_changed.connect(self.refresh)
-        document.findings_changed.connect(self._warn)
+        self._ticks = document.shelf.ticks()
+        document.settings.changed.connect(self.refresh)
+        document.judgement.changed.connect(self._warn)
         self.refresh()
         self._go_to_first_open()
-        self._warn(document.findings)
+        self._warn(document.judgement.findings)
 
     # layout
 
@@ -183,25 +181,17 @@ class TypingPage(QWidget):
 
     # what is kept
 
-    def _kept_ticks(self) -> dict[str, str]:
-        """What was ticked, by path with the value that was typed: a value changed since is open again."""
-        try:
-            kept = json.loads(self._document.bench.shelf.value(TICKS_KEY) or "{}")
-        except json.JSONDecodeError:
-            return {}
-        return {str(k): str(v) for k, v in kept.items()} if isinstance(kept, dict) else {}
-
     def _keep(self, ticks: dict[str, str]) -> None:
-        self._document.bench.shelf.keep(TICKS_KEY, json.dumps(ticks))
+        self._document.shelf.keep_ticks(ticks)
         self._ticks = ticks
 
     def _keep_menu(self, menu: Menu) -> None:
-        self._document.bench.shelf.keep(MENU_KEY, dumps_menu(menu))
+        self._document.shelf.keep_menu(dumps_menu(menu))
         self._menu = menu
         self.refresh()
 
     def _before_setup(self) -> Setup | None:
-        typed = self._document.typed_revisions()
+        typed = self._document.history.typed()
         return typed[-1].setup if typed else None
 
     # showing
@@ -360,13 +350,12 @@ class TypingPage(QWidget):
     @Slot()
     def finish(self) -> None:
         """Keep the settings as typed in today; the ticks start anew."""
-        self._document.save()
+        self._document.settings.save()
         today = datetime.now(self._zone)
         note = f"typed in from the sheet on {today.day} {today:%b}"
-        bench = self._document.bench
-        with bench.together():
-            bench.history.add_revision("typed in", note, self._document.setup)
+        with self._document.bench.together():
             self._keep({})
+            self._document.history.note_typed(self._document.setup, note)
         self.finished.emit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name

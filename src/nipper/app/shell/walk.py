@@ -2,14 +2,22 @@
 
 import sys
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Slot
 
+from nipper.app.shell.stages import STAGES
 from nipper.app.shell.window import Window
+from nipper.app.stage import Picture, Stage
 
 POLL_MS = 60
 PATIENCE_MS = 180_000
+SIDE_PICTURES = (
+    ("typing-sheet", "typing"),
+    ("read-back", "readback"),
+    ("revisions", "revisions"),
+)
 TURNS = 4  # of the loop: words that wrap settle their height when they know their width
 
 
@@ -36,72 +44,32 @@ class Walk(QObject):
         self._timer.start()
 
     def _plan(self) -> list[tuple[str, Callable[[], object]]]:
-        window = self._window
+        """Each stage's pictures, the pages beside the stages, and some of it in the dark."""
+        steps: list[tuple[str, Callable[[], object]]] = [
+            (picture.name, partial(self._prepare, stage, picture))
+            for stage in STAGES
+            for picture in stage.pictures
+        ]
+        steps += [(name, partial(self._show_side, page)) for name, page in SIDE_PICTURES]
+        return steps + [(f"{s.id}-dark", partial(self._darken, s)) for s in STAGES if s.dark]
 
-        def beside_other() -> None:
-            from nipper.app.stages.record.view import RecordView
+    def _prepare(self, stage: Stage, picture: Picture) -> None:
+        assert self._window.desk
+        picture.prepare(self._window.view(stage.id), self._window.desk.situation)
 
-            view = window.view("record")
-            assert isinstance(view, RecordView)
-            view.pick(44, False)
-            view.other_pack.click()
-
-        def cell() -> None:
-            from nipper.app.stages.diagnose.view import DiagnoseView
-
-            view = window.view("diagnose")
-            assert isinstance(view, DiagnoseView)
-            view.pick(12)
-
-        def stepped_in() -> None:
-            """A cloud at noon of the second day."""
-            from nipper.core.simulate.scenario import Event
-
-            window.go("rehearse")
-            assert window.forecasts
-            window.forecasts.step_in(
-                Event(day=1.4, minutes=90.0, sun_share=0.1, note="cloud, day 2")
-            )
-
-        def read_link() -> None:
-            """The stand-in BMS is read over the link."""
+    def _show_side(self, page: str) -> None:
+        found = self._window.side.show(page)
+        if page == "readback":
             from nipper.app.jobs import wait_for_jobs
             from nipper.app.shell.readbackpage import ReadBackPage
 
-            found = window.side.show("readback")
             assert isinstance(found, ReadBackPage)
-            found.read_link()
+            found.read_link()  # of the stand-in BMS
             wait_for_jobs(cancel=False)
 
-        def page(stage: str, index: int) -> Callable[[], None]:
-            """A stage with one of its figures or pages in front."""
-
-            def show() -> None:
-                view = window.view(stage)
-                (getattr(view, "show_figure", None) or getattr(view, "show_page"))(index)  # noqa: B009 - of views the checker does not know apart
-
-            return show
-
-        return [
-            ("protect", page("protect", 0)),
-            ("protect-currents", page("protect", 1)),
-            ("protect-temperatures", page("protect", 2)),
-            ("protect-schools", page("protect", 3)),
-            ("level", lambda: window.go("level")),
-            ("charge", page("charge", 0)),
-            ("charge-strings", page("charge", 1)),
-            ("cold", lambda: window.go("cold")),
-            ("rehearse", stepped_in),
-            ("record", lambda: window.go("record")),
-            ("record-two-packs", beside_other),
-            ("diagnose", lambda: window.go("diagnose")),
-            ("diagnose-cell", cell),
-            ("typing-sheet", lambda: window.side.show("typing")),
-            ("read-back", read_link),
-            ("revisions", lambda: window.side.show("revisions")),
-            ("protect-dark", lambda: (window.theme.set_mode("dark"), page("protect", 0)())[0]),
-            ("diagnose-dark", lambda: window.go("diagnose")),
-        ]
+    def _darken(self, stage: Stage) -> None:
+        self._window.theme.set_mode("dark")
+        self._prepare(stage, stage.pictures[0])
 
     @Slot()
     def _look(self) -> None:
@@ -112,7 +80,7 @@ class Walk(QObject):
             sys.stderr.write("nipper: the demo was not read in time\n")
             self._end(1)
             return
-        if document is None or document.busy or not document.records:
+        if document is None or document.busy or not document.records.by_pack:
             return
         if not self._steps:
             print("Pictures of all views: " + ", ".join(str(p) for p in self._written), flush=True)

@@ -131,5 +131,6 @@ def write_copy(window: "Window") -> None:
     except NipperError as error:
         window.say(str(error))
         return
-    if not document.try_to_save():
-        window.open_copy(Path(file))
+    if not document.settings.try_to_save():
+        document.settings.are_safe()
+        window.opener.open(file)

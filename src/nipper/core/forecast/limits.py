@@ -12,6 +12,7 @@ from nipper.core.setup import Setup
 Floats = NDArray[np.floating]
 
 LONGEST_DAYS = 730
+HALVINGS = 50  # of a hundred per cent: down to what a float can hold
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,25 +25,43 @@ class TripForecast:
 
 
 def highest_at_top(offset_ah: Floats, setup: Setup) -> tuple[float, int]:
-    """Voltage and index of the highest cell when the charger holds the pack at its target, cells this far apart (Ah, against any reference).
+    """Voltage and index of the highest cell when the charger holds the pack at its target.
 
-    The charger holds the sum: the common charge is sought at which the rest voltages add up to the target.
+    Parameters
+    ----------
+    offset_ah : float64[cells]
+        Charge of each cell against any common reference.
+    """
+    volts = volts_at_top(offset_ah[None, :], setup)[0]
+    return float(volts.max()), int(np.argmax(volts))
+
+
+def volts_at_top(offset_ah: Floats, setup: Setup) -> Floats:
+    """Voltage of each cell, in several states of a pack, when the charger holds its target.
+
+    The charger holds the sum: the common charge is sought, by halving, at which the rest voltages
+    add up to the target.
+
+    Parameters
+    ----------
+    offset_ah : float64[states, cells]
+        Charge of each cell against any reference common to its state.
+
+    Returns
+    -------
+    float64[states, cells]
     """
     chem = chemistry(setup.chemistry)
-    target = (
-        setup.charging.absorption_v
-        if setup.charging
-        else chem.usual["absorption_v"].value * setup.cells
-    )
+    target = chem.usual["absorption_v"].value * setup.cells
+    if setup.charging:
+        target = setup.charging.absorption_v
     pct = 100.0 * offset_ah / setup.capacity_ah
-    low, high = 50.0, 150.0
-    for _ in range(50):
+    low, high = np.full((len(pct), 1), 50.0), np.full((len(pct), 1), 150.0)
+    for _ in range(HALVINGS):
         middle = 0.5 * (low + high)
-        low, high = (
-            (middle, high) if float(chem.curve.ocv(middle + pct).sum()) < target else (low, middle)
-        )
-    volts = chem.curve.ocv(0.5 * (low + high) + pct)
-    return float(volts.max()), int(np.argmax(volts))
+        under = chem.curve.ocv(middle + pct).sum(axis=1, keepdims=True) < target
+        low, high = np.where(under, middle, low), np.where(under, high, middle)
+    return chem.curve.ocv(0.5 * (low + high) + pct)
 
 
 def trip_forecast(known: Estimate, setup: Setup) -> TripForecast | None:
@@ -57,11 +76,13 @@ def trip_forecast(known: Estimate, setup: Setup) -> TripForecast | None:
         return None
     net = np.where(real, net, 0.0)
     trip = setup.protection.cell_over_voltage.trip_v
-    for days in range(LONGEST_DAYS + 1):
-        volts, cell = highest_at_top(drift.last_ah + days * net, setup)
-        if volts >= trip:
-            return TripForecast(days, cell + 1, int(np.argmax(np.abs(net))) + 1)
-    return None
+    days = np.arange(LONGEST_DAYS + 1)
+    volts = volts_at_top(drift.last_ah + days[:, None] * net, setup)
+    trips = np.flatnonzero(volts.max(axis=1) >= trip)
+    if not trips.size:
+        return None
+    first = int(trips[0])
+    return TripForecast(first, int(volts[first].argmax()) + 1, int(np.abs(net).argmax()) + 1)
 
 
 def _net(known: Estimate) -> Floats:

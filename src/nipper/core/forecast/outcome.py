@@ -1,7 +1,7 @@
 """What a rehearsal came to: trips, hours, ampere-hours, energy, and the lanes of who did what when."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
@@ -114,25 +114,40 @@ def lanes(trial: "Trial", pack: int = 1) -> list[Span]:
         if kind != 0 and end - start >= SHORTEST_SHARE * length_s
     ]
     if log.balancing is not None:
-        cells = [tuple(np.flatnonzero(row) + 1) for row in log.balancing]
-        busy = np.array([bool(c) for c in cells])
-        for kind, start, end in _runs(log.time_s, busy, log.interval_s):
-            if kind:
-                which = (
-                    np.flatnonzero(
-                        log.balancing[(log.time_s >= start) & (log.time_s < end)].mean(axis=0) > 0.2
-                    )
-                    + 1
-                )
-                out.append(
-                    Span("balance", "balance", start, end, "balancing " + _cells(which.tolist()))
-                )
-    out += [
-        Span("trip", e.protection, e.time_s, _released(trial, e), trip_text(e))
-        for e in trial.trips
-        if e.pack == pack
-    ]
+        out += _balanced(log.time_s, log.balancing, log.interval_s)
+    return out + _tripped(trial, pack, SHORTEST_SHARE * length_s)
+
+
+def _balanced(time_s: Floats, balancing: NDArray[np.bool_], interval_s: float) -> list[Span]:
+    """When the balancer ran, and on which cells for a fifth of that time or more."""
+    out = []
+    for runs, start, end in _runs(time_s, np.any(balancing, axis=1), interval_s):
+        if runs:
+            rows = slice(*np.searchsorted(time_s, (start, end)))
+            which = np.flatnonzero(balancing[rows].mean(axis=0) > 0.2) + 1
+            text = "balancing " + _cells(which.tolist())
+            out.append(Span("balance", "balance", start, end, text))
     return out
+
+
+def _tripped(trial: "Trial", pack: int, shortest_s: float) -> list[Span]:
+    """Trips until their release; a protection that chatters is one span, with the count."""
+    out: list[Span] = []
+    counts: list[int] = []
+    last: dict[str, int] = {}
+    for event, end in _released(trial, pack):
+        i = last.get(event.protection)
+        if i is not None and event.time_s - out[i].end_s < shortest_s:
+            counts[i] += 1
+            out[i] = replace(out[i], end_s=max(end, out[i].end_s))
+            continue
+        last[event.protection] = len(out)
+        out.append(Span("trip", event.protection, event.time_s, end, trip_text(event)))
+        counts.append(1)
+    return [
+        replace(span, text=f"{span.text}, {n} times") if n > 1 else span
+        for span, n in zip(out, counts, strict=True)
+    ]
 
 
 def _runs(time_s: Floats, value: NDArray, interval_s: float) -> list[tuple[int, float, float]]:
@@ -141,15 +156,19 @@ def _runs(time_s: Floats, value: NDArray, interval_s: float) -> list[tuple[int, 
     return [(int(value[i]), float(time_s[i]), float(e)) for i, e in zip(starts, ends, strict=True)]
 
 
-def _released(trial: "Trial", trip: "BmsEvent") -> float:
-    later = (
-        e.time_s
-        for e in trial.events
-        if e.kind == "release"
-        and (e.pack, e.protection) == (trip.pack, trip.protection)
-        and e.time_s >= trip.time_s
-    )
-    return next(later, trial.start_s + trial.scenario.days * 86400.0)
+def _released(trial: "Trial", pack: int) -> list[tuple["BmsEvent", float]]:
+    """The trips of a pack in order, each with the time of its release, or the end of the run."""
+    run_end_s = trial.start_s + trial.scenario.days * 86400.0
+    next_s: dict[str, float] = {}
+    out = []
+    for event in reversed(trial.events):
+        if event.pack != pack:
+            continue
+        if event.kind == "release":
+            next_s[event.protection] = event.time_s
+        elif event.kind == "trip":
+            out.append((event, next_s.get(event.protection, run_end_s)))
+    return out[::-1]
 
 
 def _cells(cells: Sequence[int]) -> str:

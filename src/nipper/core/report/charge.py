@@ -2,19 +2,11 @@
 
 from collections.abc import Sequence
 
-from nipper.core.findings import Finding
 from nipper.core.forecast.autonomy import Autonomy
 from nipper.core.forecast.day import Day
-from nipper.core.report.consequence import Consequence, Status, of_finding
+from nipper.core.report.consequence import Consequence, Status
 from nipper.core.setup import Setup
 
-CHARGE_PATHS = (
-    "charging.",
-    "other_chargers",
-    "solar",
-    "cell.max_charge_a",
-    "protection.charge_over_current",
-)
 WINTER = "midwinter"
 
 
@@ -56,12 +48,10 @@ def _fills(day: Day) -> tuple[Status, str]:
 
 
 def of_charge(
-    setup: Setup, findings: Sequence[Finding], day: Day | None, budget: Autonomy | None
+    setup: Setup, rules: Sequence[Consequence], day: Day | None, budget: Autonomy | None
 ) -> list[Consequence]:
     """The rules that speak of charging, then the day, then the budget."""
-    out = [
-        of_finding(f) for f in findings if any(path.startswith(CHARGE_PATHS) for path in f.settings)
-    ]
+    out = list(rules)
     if day is not None:
         out += _of_day(setup, day)
     if budget is not None:

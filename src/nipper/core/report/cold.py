@@ -6,8 +6,7 @@ from math import ceil
 from typing import TYPE_CHECKING
 
 from nipper.core.cold.plan import OUTSIDE_STOP_C, SENSOR_ERROR_C, UNSEEN_C, plan, safe_trip_c
-from nipper.core.findings import Finding
-from nipper.core.report.consequence import Consequence, Status, of_finding
+from nipper.core.report.consequence import Consequence, Status
 from nipper.core.setup import Setup
 
 if (
@@ -18,13 +17,6 @@ if (
 
 PROOF = "proof"  # the kind of a bench event that is one
 GOOD_FOR_DAYS = 365.0  # a cutoff is proven anew each autumn: common practice
-COLD_PATHS = (
-    "protection.charge_under_temperature",
-    "protection.discharge_under_temperature",
-    "protection.charge_over_temperature",
-    "charging.cold",
-    "separate_balancer.low_c",
-)
 SPREAD_C = 3.0  # between sensors before it is worth a word: common practice
 
 
@@ -56,12 +48,10 @@ def cold_sentence(
 
 
 def of_cold(
-    setup: Setup, findings: Sequence[Finding], diagnosis: "Diagnosis | None"
+    setup: Setup, rules: Sequence[Consequence], diagnosis: "Diagnosis | None"
 ) -> list[Consequence]:
     """The rules of temperature, where the sensors stand, how much colder a cell may be, and who stops the charge."""
-    out = [
-        of_finding(f) for f in findings if any(path.startswith(COLD_PATHS) for path in f.settings)
-    ]
+    out = list(rules)
     told = plan(setup)
     if told.who == "nobody":
         text = f"A charger with an external sensor, or a relay in the charge lead, can stand in: sensor on the coldest cell, stop at {OUTSIDE_STOP_C:g} °C."

@@ -5,18 +5,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from nipper.core.findings import Finding
 from nipper.core.forecast.levelling import Course, FromLog, Levelling
 from nipper.core.forecast.outcome import TITLES, Outcome, moment, trip_text
 from nipper.core.forecast.rehearsal import Rehearsal
-from nipper.core.report.consequence import Consequence, Status, count, of_finding
+from nipper.core.report.consequence import Consequence, Status, count
 from nipper.core.setup import Setup
 
 if TYPE_CHECKING:
     from nipper.core.simulate.trial import BmsEvent, Trial
 
 MOST_TRIPS_TOLD = 3
-LEVEL_PATHS = ("balancer.", "charging.absorption_min", "charging.float_v", "charging.equalise")
 
 
 def rehearse_sentence(rehearsal: Rehearsal | None) -> tuple[Status, str]:
@@ -248,13 +246,9 @@ def level_sentence(setup: Setup, told: FromLog) -> tuple[Status, str]:
     )
 
 
-def of_levelling(
-    setup: Setup, forecast: Levelling | None, findings: Sequence[Finding]
-) -> list[Consequence]:
+def of_levelling(forecast: Levelling | None, rules: Sequence[Consequence]) -> list[Consequence]:
     """The rules of the balancer, and what the forecast says of the present settings and the best school."""
-    out = [
-        of_finding(f) for f in findings if any(path.startswith(LEVEL_PATHS) for path in f.settings)
-    ]
+    out = list(rules)
     if forecast is None:
         return out
     now = forecast.courses[0]

@@ -46,7 +46,7 @@ def check(setup: Setup, evidence: Evidence | None = None) -> list[Finding]:
     """All findings on a setup, most serious first; in the order of the work within a severity."""
     evidence = evidence or Evidence()
     found = [
-        replace(guarded(setup, f), code=rule.code, source=rule.source)
+        replace(guarded(setup, f), code=rule.code, source=rule.source, stages=rule.stages)
         for rule in RULES
         for f in rule.judge(setup, evidence)
     ]

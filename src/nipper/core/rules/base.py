@@ -10,6 +10,8 @@ from nipper.core.setup import Setup
 
 COMMON = "common practice"
 MEMORY = "from memory"
+AT_CHARGE, AT_LEVEL, AT_COLD = ("charge",), ("level",), ("cold",)  # stages, besides Protect
+AT_BOTH = AT_CHARGE + AT_LEVEL
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,11 +31,20 @@ class Evidence:
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """A code that never changes, the judgement, and where its numbers come from."""
+    """A code that never changes, the judgement, where its numbers come from, and its stages.
+
+    All findings are seen in Protect; ``stages`` are the others where this one is.
+    """
 
     code: str
     judge: Callable[[Setup, Evidence], Iterator[Finding]]
     source: str = COMMON
+    stages: tuple[str, ...] = ()
+
+    @property
+    def about(self) -> str:
+        """What it is about, in a sentence: for the help and the docs."""
+        return " ".join((self.judge.__doc__ or "").split())
 
 
 def error(

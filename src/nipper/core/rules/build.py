@@ -3,7 +3,18 @@
 from collections.abc import Iterator
 
 from nipper.core.findings import Finding
-from nipper.core.rules.base import COMMON, Evidence, Rule, amps_down, down, error, note, up, warning
+from nipper.core.rules.base import (
+    AT_CHARGE,
+    COMMON,
+    Evidence,
+    Rule,
+    amps_down,
+    down,
+    error,
+    note,
+    up,
+    warning,
+)
 from nipper.core.setup import Setup, Wiring
 from nipper.core.wiring.currents import battery_w_to_a
 from nipper.core.wiring.fuse import RATED_A
@@ -315,6 +326,6 @@ RULES = (
         breaking,
         "arithmetic; ohmic share and breaking capacities from memory",
     ),
-    Rule("charge-beyond-fuse", charge_path, COMMON),
+    Rule("charge-beyond-fuse", charge_path, COMMON, stages=AT_CHARGE),
     Rule("main-fuse", main_path, LEAD_SOURCE),
 )

@@ -5,6 +5,8 @@ from collections.abc import Iterator
 from nipper.core.chemistry import Curve
 from nipper.core.findings import Finding
 from nipper.core.rules.base import (
+    AT_BOTH,
+    AT_CHARGE,
     COMMON,
     Evidence,
     Rule,
@@ -323,11 +325,12 @@ RULES = (
         "absorption-against-trip",
         absorption_trip,
         "measured deviation where there is a log; the chemistry's curve",
+        stages=AT_CHARGE,
     ),
-    Rule("absorption-against-pack-trip", absorption_pack, "arithmetic"),
-    Rule("absorption-under-the-knee", absorption_low, "the chemistry's curve"),
-    Rule("float-order", float_order, COMMON),
-    Rule("equalise", equalise, COMMON),
-    Rule("held-long-and-high", held_long, COMMON),
-    Rule("charge-rate", rate, "the cell's sheet; rates: common practice"),
+    Rule("absorption-against-pack-trip", absorption_pack, "arithmetic", stages=AT_BOTH),
+    Rule("absorption-under-the-knee", absorption_low, "the chemistry's curve", stages=AT_CHARGE),
+    Rule("float-order", float_order, COMMON, stages=AT_BOTH),
+    Rule("equalise", equalise, COMMON, stages=AT_BOTH),
+    Rule("held-long-and-high", held_long, COMMON, stages=AT_BOTH),
+    Rule("charge-rate", rate, "the cell's sheet; rates: common practice", stages=AT_CHARGE),
 )

@@ -3,7 +3,16 @@
 from collections.abc import Iterator
 
 from nipper.core.findings import Finding
-from nipper.core.rules.base import MEMORY, Evidence, Rule, error, note, usual, warning
+from nipper.core.rules.base import (
+    AT_COLD,
+    MEMORY,
+    Evidence,
+    Rule,
+    error,
+    note,
+    usual,
+    warning,
+)
 from nipper.core.setup import Setup, TemperatureLimit
 
 FREEZING_C = 0.0
@@ -240,8 +249,9 @@ RULES = (
         "charging-below-freezing",
         charge_cold,
         "cell data sheets (0 °C), from memory; margin: common practice",
+        stages=AT_COLD,
     ),
-    Rule("temperature-release-order", releases),
-    Rule("discharge-cutoff-too-cold", discharge_cold, MEMORY),
-    Rule("temperature-cutoff-too-hot", hot, MEMORY),
+    Rule("temperature-release-order", releases, stages=AT_COLD),
+    Rule("discharge-cutoff-too-cold", discharge_cold, MEMORY, stages=AT_COLD),
+    Rule("temperature-cutoff-too-hot", hot, MEMORY, stages=AT_COLD),
 )

@@ -6,6 +6,8 @@ from dataclasses import replace
 from nipper.core.findings import Finding
 from nipper.core.rules import level
 from nipper.core.rules.base import (
+    AT_COLD,
+    AT_LEVEL,
     COMMON,
     Evidence,
     Rule,
@@ -162,8 +164,8 @@ def two(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 
 RULES = (
-    Rule("separate-balancer-settings", settings, COMMON),
-    Rule("separate-balancer-window", window, COMMON),
-    Rule("separate-balancer-cold", cold, COMMON),
-    Rule("two-balancers", two, COMMON),
+    Rule("separate-balancer-settings", settings, COMMON, stages=AT_LEVEL),
+    Rule("separate-balancer-window", window, COMMON, stages=AT_LEVEL),
+    Rule("separate-balancer-cold", cold, COMMON, stages=(*AT_LEVEL, *AT_COLD)),
+    Rule("two-balancers", two, COMMON, stages=AT_LEVEL),
 )

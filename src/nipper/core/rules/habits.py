@@ -4,6 +4,8 @@ from collections.abc import Iterator
 
 from nipper.core.findings import Finding
 from nipper.core.rules.base import (
+    AT_CHARGE,
+    AT_COLD,
     COMMON,
     MEMORY,
     Evidence,
@@ -223,10 +225,10 @@ def on_loss(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 RULES = (
     Rule("voltage-trip-delay", voltage_delay, COMMON),
-    Rule("full-reference-on-the-flat", full_reference, "the chemistry's curve"),
+    Rule("full-reference-on-the-flat", full_reference, "the chemistry's curve", stages=AT_CHARGE),
     Rule("empty-reference-on-the-flat", empty_reference, "the chemistry's curve"),
     Rule("under-voltage-release-never-reached", release_reached, "the chemistry's curve"),
-    Rule("heat-limit-missing", heat_missing, MEMORY),
+    Rule("heat-limit-missing", heat_missing, MEMORY, stages=AT_COLD),
     Rule("standby-empties-pack", storage, "the standby draw as entered"),
     Rule("inverter-low-voltage", inverter_low, COMMON),
     Rule("loss-of-link", on_loss, COMMON),

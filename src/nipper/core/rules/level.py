@@ -5,7 +5,19 @@ from collections.abc import Iterator
 from nipper.core.findings import Finding
 from nipper.core.imbalance.reach import for_one_cell_ah
 from nipper.core.presets import BLEEDS_AT_ONCE
-from nipper.core.rules.base import COMMON, Evidence, Rule, chem, down, error, note, usual, warning
+from nipper.core.rules.base import (
+    AT_BOTH,
+    AT_LEVEL,
+    COMMON,
+    Evidence,
+    Rule,
+    chem,
+    down,
+    error,
+    note,
+    usual,
+    warning,
+)
 from nipper.core.setup import Setup
 
 LONG_ABSORPTION_MIN = 180.0
@@ -215,17 +227,18 @@ def current_possible(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 
 RULES = (
-    Rule("balancer-current-not-possible", current_possible, COMMON),
-    Rule("balance-start-above-absorption", start_reached, "arithmetic"),
+    Rule("balancer-current-not-possible", current_possible, COMMON, stages=AT_LEVEL),
+    Rule("balance-start-above-absorption", start_reached, "arithmetic", stages=AT_BOTH),
     Rule(
         "balance-start-on-the-flat",
         start_on_flat,
         "the chemistry's curve; schools: common practice",
+        stages=AT_LEVEL,
     ),
-    Rule("balancing-ends-at-float", float_ends_it, COMMON),
-    Rule("absorption-too-short-to-level", absorption_short, COMMON),
-    Rule("balancing-only-at-rest", rest_only, COMMON),
-    Rule("balance-trigger", trigger, COMMON),
-    Rule("balancer-against-drift", enough, "measured drift and hours"),
-    Rule("balance-start-above-trip", beyond_trip, "arithmetic"),
+    Rule("balancing-ends-at-float", float_ends_it, COMMON, stages=AT_BOTH),
+    Rule("absorption-too-short-to-level", absorption_short, COMMON, stages=AT_BOTH),
+    Rule("balancing-only-at-rest", rest_only, COMMON, stages=AT_LEVEL),
+    Rule("balance-trigger", trigger, COMMON, stages=AT_LEVEL),
+    Rule("balancer-against-drift", enough, "measured drift and hours", stages=AT_LEVEL),
+    Rule("balance-start-above-trip", beyond_trip, "arithmetic", stages=AT_LEVEL),
 )

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from nipper.core.findings import Finding
 from nipper.core.rules.base import (
+    AT_CHARGE,
     COMMON,
     MEMORY,
     Evidence,
@@ -591,6 +592,6 @@ RULES = (
     Rule("over-current-timing", current_timing),
     Rule("short-circuit-window", short_circuit),
     Rule("power-off-order", power_off),
-    Rule("charge-counter-reference", references, COMMON),
+    Rule("charge-counter-reference", references, COMMON, stages=AT_CHARGE),
     Rule("reserve-after-trip", reserve, "the chemistry's curve, and the standby draw as entered"),
 )

@@ -7,7 +7,15 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from nipper.core.findings import Finding
-from nipper.core.rules.base import COMMON, Evidence, Rule, chem, note, warning
+from nipper.core.rules.base import (
+    AT_BOTH,
+    COMMON,
+    Evidence,
+    Rule,
+    chem,
+    note,
+    warning,
+)
 from nipper.core.setup import Setup, get
 
 SLIP = "Is it a slip of the decimal point, or a value in another unit?"
@@ -90,6 +98,6 @@ def at_once(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 
 RULES = (
-    Rule("out-of-scale", out_of_scale, source=COMMON),
+    Rule("out-of-scale", out_of_scale, source=COMMON, stages=AT_BOTH),
     Rule("over-current-at-once", at_once, source=COMMON),
 )

@@ -5,6 +5,8 @@ from itertools import pairwise
 
 from nipper.core.findings import Finding
 from nipper.core.rules.base import (
+    AT_BOTH,
+    AT_CHARGE,
     COMMON,
     Evidence,
     Rule,
@@ -343,16 +345,23 @@ RULES = (
         "target-beyond-sheet",
         beyond_sheet,
         "the cell's sheet; else usual windows, from memory of data sheets",
+        stages=AT_BOTH,
     ),
-    Rule("other-charger-against-trip", others, "measured deviation where there is a log"),
-    Rule("chargers-together", together, "arithmetic; rates: common practice"),
-    Rule("temperature-compensation", compensation, COMMON),
-    Rule("tail-current", tail, COMMON),
-    Rule("rate-table", table, COMMON),
-    Rule("rate-in-the-cold", in_the_cold, COMMON),
+    Rule(
+        "other-charger-against-trip",
+        others,
+        "measured deviation where there is a log",
+        stages=AT_CHARGE,
+    ),
+    Rule("chargers-together", together, "arithmetic; rates: common practice", stages=AT_CHARGE),
+    Rule("temperature-compensation", compensation, COMMON, stages=AT_CHARGE),
+    Rule("tail-current", tail, COMMON, stages=AT_CHARGE),
+    Rule("rate-table", table, COMMON, stages=AT_CHARGE),
+    Rule("rate-in-the-cold", in_the_cold, COMMON, stages=AT_CHARGE),
     Rule(
         "pv-string",
         strings,
         "the sheets as entered; NEC 690.7 and 690.8, from memory; local code decides",
+        stages=AT_CHARGE,
     ),
 )

@@ -11,6 +11,7 @@ from nipper.core.setup.part import (
     MINUTES,
     PACK_V,
     WATTS,
+    Bounds,
     Part,
     number,
     optional,
@@ -21,9 +22,7 @@ class RateStep(Part):
     """A step of the table of charge rates: up to the next step, no more than this."""
 
     from_c: float = number(AIR_C, "from")
-    c_rate: float = number(
-        {"ge": 0, "le": 20}, "at most", "of the capacity, each hour; 0: no charge"
-    )
+    c_rate: float = number(Bounds(0, 20), "at most", "of the capacity, each hour; 0: no charge")
 
 
 class ExtraCharger(Part):
@@ -54,7 +53,7 @@ class Charging(Part):
     equalise_v: float | None = optional(PACK_V, "equalise")
     equalise_every_days: float | None = optional(DAYS, "equalise every")
     compensation_mv_per_k: float | None = optional(
-        {"ge": -500, "le": 500},
+        Bounds(-500, 500),
         "temperature compensation",
         "a lead-acid feature: moves the target of the pack with its temperature",
     )
@@ -82,5 +81,5 @@ class Usage(Part):
     inrush_w: float | None = optional(
         WATTS, "heaviest start", "a pump or compressor starting, with what runs beside it"
     )
-    inrush_s: float | None = optional({"ge": 0.001, "le": 60}, "it lasts")
+    inrush_s: float | None = optional(Bounds(0.001, 60), "it lasts")
     kwh_per_day: float | None = optional(KWH, "energy a day")

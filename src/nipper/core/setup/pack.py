@@ -10,6 +10,7 @@ from nipper.core.setup.part import (
     DELTA_MV,
     MOHM,
     SOME_SECONDS,
+    Bounds,
     Part,
     number,
     optional,
@@ -60,5 +61,5 @@ class SeparateBalancer(Balancer):
         CELL_V, "stops above", "its own high-voltage protection: the highest cell"
     )
     low_c: float | None = optional(
-        {"ge": -60, "le": 60}, "stops below", "its own low-temperature protection"
+        Bounds(-60, 60), "stops below", "its own low-temperature protection"
     )

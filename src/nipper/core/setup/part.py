@@ -4,32 +4,40 @@ The bounds are wide: they hold off slips of the decimal point by powers of ten a
 figure or simulation could bear. Whether a value is a *good* one is for the rules to say.
 """
 
-from typing import Any
+from typing import Any, NamedTuple
 
 from pydantic import BaseModel, ConfigDict, Field
 
-Bounds = dict[str, float]
 
-PACK_V: Bounds = {"ge": 0.01, "le": 2000}
-CELL_V: Bounds = {"ge": 0.01, "le": 100}  # wide enough for a pack's volts typed into a cell's field
-DELTA_MV: Bounds = {"ge": 0, "le": 5000}
-AMPS: Bounds = {"ge": 0.001, "le": 100_000}
-AMPS_OR_NONE: Bounds = {"ge": 0, "le": 100_000}
-KILOAMPS: Bounds = {"ge": 0.001, "le": 1000}
-AMPERE_HOURS: Bounds = {"ge": 0.01, "le": 100_000}
-MOHM: Bounds = {"ge": 0.001, "le": 10_000}
-WATTS: Bounds = {"ge": 0.1, "le": 10_000_000}
-WATTS_OR_NONE: Bounds = {"ge": 0, "le": 100_000}
-KWH: Bounds = {"ge": 0.001, "le": 100_000}
-CELSIUS: Bounds = {"ge": -60, "le": 200}
-AIR_C: Bounds = {"ge": -60, "le": 100}
-MICROSECONDS: Bounds = {"ge": 0, "le": 10_000_000}
-SECONDS: Bounds = {"ge": 0, "le": 604_800}
-SOME_SECONDS: Bounds = {"ge": 0.001, "le": 3600}
-MINUTES: Bounds = {"ge": 0, "le": 10_080}
-DAYS: Bounds = {"ge": 0.1, "le": 3650}
-SQUARE_MM: Bounds = {"ge": 0.05, "le": 5000}
-METRES: Bounds = {"ge": 0.01, "le": 1000}
+class Bounds(NamedTuple):
+    """Between which values a number can be meant at all."""
+
+    least: float | None = None
+    most: float | None = None
+
+
+ANY = Bounds()
+
+PACK_V = Bounds(0.01, 2000)
+CELL_V = Bounds(0.01, 100)  # wide enough for a pack's volts typed into a cell's field
+DELTA_MV = Bounds(0, 5000)
+AMPS = Bounds(0.001, 100_000)
+AMPS_OR_NONE = Bounds(0, 100_000)
+KILOAMPS = Bounds(0.001, 1000)
+AMPERE_HOURS = Bounds(0.01, 100_000)
+MOHM = Bounds(0.001, 10_000)
+WATTS = Bounds(0.1, 10_000_000)
+WATTS_OR_NONE = Bounds(0, 100_000)
+KWH = Bounds(0.001, 100_000)
+CELSIUS = Bounds(-60, 200)
+AIR_C = Bounds(-60, 100)
+MICROSECONDS = Bounds(0, 10_000_000)
+SECONDS = Bounds(0, 604_800)
+SOME_SECONDS = Bounds(0.001, 3600)
+MINUTES = Bounds(0, 10_080)
+DAYS = Bounds(0.1, 3650)
+SQUARE_MM = Bounds(0.05, 5000)
+METRES = Bounds(0.01, 1000)
 REQUIRED: Any = ...
 
 
@@ -41,7 +49,13 @@ class Part(BaseModel):
 
 def number(bounds: Bounds, title: str, description: str = "", default: Any = REQUIRED) -> Any:
     """A number of a part, as it is checked, labelled and explained wherever it appears."""
-    return Field(default, title=title, description=description or None, **bounds)  # pyright: ignore[reportArgumentType] - bounds by name
+    return Field(
+        default=default,
+        title=title,
+        description=description or None,
+        ge=bounds.least,
+        le=bounds.most,
+    )
 
 
 def optional(bounds: Bounds, title: str, description: str = "") -> Any:

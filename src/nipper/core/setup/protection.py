@@ -2,6 +2,7 @@
 
 from nipper.core.setup.part import (
     AMPS,
+    ANY,
     CELL_V,
     CELSIUS,
     MICROSECONDS,
@@ -63,8 +64,8 @@ class TemperatureLimit(Part):
 class Protection(Part):
     """The BMS's protection limits."""
 
-    cell_over_voltage: CellVoltageLimit = number({}, "Cell over-voltage")
-    cell_under_voltage: CellVoltageLimit = number({}, "Cell under-voltage")
+    cell_over_voltage: CellVoltageLimit = number(ANY, "Cell over-voltage")
+    cell_under_voltage: CellVoltageLimit = number(ANY, "Cell under-voltage")
     pack_over_voltage: VoltageLimit | None = part("Pack over-voltage")
     pack_under_voltage: VoltageLimit | None = part("Pack under-voltage")
     charge_over_current: CurrentLimit | None = part("Charge over-current")

@@ -52,7 +52,9 @@ def _beyond(document: object) -> list[tuple[Sequence[int | str], float]]:
         Setup.model_validate(document)
     except ValidationError as error:
         return [
-            (e["loc"], e["ctx"][BOUNDS[e["type"]]]) for e in error.errors() if e["type"] in BOUNDS
+            (e["loc"], e.get("ctx", {})[BOUNDS[e["type"]]])
+            for e in error.errors()
+            if e["type"] in BOUNDS
         ]
     return []
 

@@ -2,11 +2,11 @@
 
 from pydantic import Field
 
-from nipper.core.setup.part import AMPS, PACK_V, WATTS, Part, number, optional
+from nipper.core.setup.part import AMPS, PACK_V, WATTS, Bounds, Part, number, optional
 
-MODULE_V = {"ge": 0.1, "le": 500}
-MODULE_A = {"ge": 0.01, "le": 100}
-PCT_PER_K = {"ge": -2, "le": 0}
+MODULE_V = Bounds(0.1, 500)
+MODULE_A = Bounds(0.01, 100)
+PCT_PER_K = Bounds(-2, 0)
 
 
 class Module(Part):
@@ -47,17 +47,17 @@ class Solar(Part):
     """PV modules on one input of the charger."""
 
     module: Module
-    modules: int = number({"ge": 1, "le": 100}, "modules", default=4)
-    in_series: int = number({"ge": 1, "le": 100}, "in series", default=2)
+    modules: int = number(Bounds(1, 100), "modules", default=4)
+    in_series: int = number(Bounds(1, 100), "in series", default=2)
     tracker: Tracker
     coldest_c: float = number(
-        {"ge": -60, "le": 40},
+        Bounds(-60, 40),
         "coldest morning",
         "the lowest air temperature ever, in daylight",
         -15.0,
     )
     hottest_c: float = number(
-        {"ge": 20, "le": 100},
+        Bounds(20, 100),
         "hottest module",
         "of the module itself in full sun, some 30 K above the air",
         70.0,

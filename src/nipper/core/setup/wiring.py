@@ -12,6 +12,7 @@ from nipper.core.setup.part import (
     SECONDS,
     SQUARE_MM,
     WATTS_OR_NONE,
+    Bounds,
     Part,
     optional,
 )
@@ -50,8 +51,8 @@ class Link(Part):
     )
     transport: Literal["can", "rs485", "none"] = Field(default="none", title="transport")
     profile: str | None = Field(default=None, max_length=200, title="profile")
-    bit_rate: int | None = optional({"gt": 0, "le": 100_000_000}, "bit rate")
-    address: int | None = optional({"ge": 0, "le": 255}, "address")
+    bit_rate: int | None = optional(Bounds(1, 100_000_000), "bit rate")
+    address: int | None = optional(Bounds(0, 255), "address")
     loss_timeout_s: float | None = optional(SECONDS, "time-out")
     on_loss: Literal["fallback", "stop"] | None = Field(
         default=None,

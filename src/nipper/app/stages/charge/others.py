@@ -93,8 +93,8 @@ class OtherChargers(QWidget):
         return grid
 
     def _set(self, chargers: list[dict[str, object]], words: str) -> None:
-        if self._document.change({"other_chargers": chargers}, words):
-            self._document.settle()
+        if self._document.settings.change({"other_chargers": chargers}, words):
+            self._document.settings.settle()
         self.show_setup(self._document.setup)
 
     def _all(self) -> list[dict[str, object]]:

@@ -119,8 +119,10 @@ class RatePage(QWidget):
         plot.item.setXRange(LOW_C, HIGH_C, padding=0.01)
 
     def _set(self, steps: list[RateStep], words: str) -> None:
-        if self._document.change({"charging.rates": [s.model_dump() for s in steps]}, words):
-            self._document.settle()
+        if self._document.settings.change(
+            {"charging.rates": [s.model_dump() for s in steps]}, words
+        ):
+            self._document.settings.settle()
         self.show_setup(self._document.setup)
 
     def _steps(self) -> list[RateStep]:

@@ -278,19 +278,19 @@ class StringPage(QWidget):
             MINUS.sub("−", f"As set, {here.title}: {words(here)}. Click another row to wire it so.")
         )
         self.form.show_setup(setup)
-        self._list = [*modules(), *self._document.kept_modules()]
+        self._list = [*modules(), *self._document.shelf.modules()]
         self.kinds.clear()
         self.kinds.addItems([m.name for m in self._list])
         self.kinds.setCurrentText(setup.solar.module.name)
         self.name.setText(setup.solar.module.name)
         self.name.setCursorPosition(0)
         self.forget.setVisible(
-            any(m.name == setup.solar.module.name for m in self._document.kept_modules())
+            any(m.name == setup.solar.module.name for m in self._document.shelf.modules())
         )
 
     def _change(self, changes: dict[str, object], words: str) -> None:
-        if self._document.change(changes, words):
-            self._document.settle()
+        if self._document.settings.change(changes, words):
+            self._document.settings.settle()
 
     @Slot()
     def _begin(self) -> None:
@@ -322,12 +322,12 @@ class StringPage(QWidget):
     def _keep(self) -> None:
         solar = self._document.setup.solar
         if solar is not None:
-            self._document.keep_module(solar.module)
+            self._document.shelf.keep_module(solar.module)
             self.show_setup(self._document.setup)
 
     @Slot()
     def _forget(self) -> None:
         solar = self._document.setup.solar
         if solar is not None:
-            self._document.forget_module(solar.module.name)
+            self._document.shelf.forget_module(solar.module.name)
             self.show_setup(self._document.setup)

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
 
 from nipper.app.document import Document
 from nipper.app.forecasts import Forecasts
+from nipper.app.stage import StageView
 from nipper.app.stages.charge.day import DayChart
 from nipper.app.stages.charge.energy import EnergyPage
 from nipper.app.stages.charge.others import OtherChargers
@@ -29,7 +30,7 @@ PAGES = ("A day", "PV strings", "Rates", "Open loop", "Energy")
 SKIES = ("clear", "mixed", "cloudy")
 
 
-class ChargeView(QWidget):
+class ChargeView(StageView):
     """The stage Charge."""
 
     def __init__(
@@ -58,11 +59,11 @@ class ChargeView(QWidget):
         layout.addWidget(self._stack, 1)
         self._group.idClicked.connect(self.show_page)
         self.energy.loads.connect(self._loads_typed)
-        document.setup_changed.connect(self._show)
+        document.settings.changed.connect(self._show)
         document.pack_changed.connect(self._show)
-        forecasts.day_drawn.connect(self._show)
+        forecasts.day.came.connect(self._show)
         self._show()
-        forecasts.want("day")
+        forecasts.day.want()
 
     def _day_page(self) -> QWidget:
         page = QWidget()
@@ -132,7 +133,7 @@ class ChargeView(QWidget):
 
     @Slot()
     def _show(self, *_: object) -> None:
-        setup, day = self._document.setup, self._forecasts.day
+        setup, day = self._document.setup, self._forecasts.drawn_day
         sentence = charge_sentence(setup, day)[1].partition(" on a ")[
             0
         ]  # which day it is stands beside
@@ -153,12 +154,12 @@ class ChargeView(QWidget):
 
     @Slot(str, object)
     def _entered(self, path: str, value: object) -> None:
-        if self._document.change({path: value}, f"Set {path}"):
-            self._document.settle()
+        if self._document.settings.change({path: value}, f"Set {path}"):
+            self._document.settings.settle()
         else:
             self.form.show_setup(self._document.setup)
 
     @Slot(object)
     def _loads_typed(self, value: float | None) -> None:
-        if self._document.change({"usage.kwh_per_day": value}, "Set the loads a day"):
-            self._document.settle()
+        if self._document.settings.change({"usage.kwh_per_day": value}, "Set the loads a day"):
+            self._document.settings.settle()

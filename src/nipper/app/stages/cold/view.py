@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
 )
 
 from nipper.app.document import Document
+from nipper.app.stage import StageView
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, label
 from nipper.app.widgets.field import UnitField
@@ -35,7 +36,7 @@ WHO = {"bms": "the BMS stops it", "charger": "the charger, or a relay", "nobody"
 BETAS = (3380, 3435, 3950)
 
 
-class ColdView(QWidget):
+class ColdView(StageView):
     """The stage Cold."""
 
     def __init__(
@@ -51,7 +52,7 @@ class ColdView(QWidget):
         )
         self.band = TemperatureChart(theme, -30.0, 65.0)
         self.band.dragged.connect(self._dragged)
-        self.band.dropped.connect(document.settle)
+        self.band.dropped.connect(document.settings.settle)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 14, 18, 12)
         layout.setSpacing(6)
@@ -77,10 +78,10 @@ class ColdView(QWidget):
         area.setWidgetResizable(True)
         layout.addWidget(area, 1)
         for signal in (
-            document.setup_changed,
-            document.record_changed,
+            document.settings.changed,
+            document.records.changed,
             document.pack_changed,
-            document.events_changed,
+            document.history.events_changed,
         ):
             signal.connect(self._show)
         self._show()
@@ -234,7 +235,7 @@ class ColdView(QWidget):
         clear(self._plan)
         for i, step in enumerate(told.steps, 1):
             self._plan.addWidget(label(f"{i}. {step}", size=BASE_PT - 0.5, wrap=True))
-        events = [(e.time_s, e.pack, e.kind, e.note) for e in self._document.events()]
+        events = [(e.time_s, e.pack, e.kind, e.note) for e in self._document.history.events()]
         _, sentence = cold_sentence(
             setup, last_proof(events, self._document.pack.id), datetime.now(self._zone)
         )
@@ -298,7 +299,7 @@ class ColdView(QWidget):
 
     @Slot(str, float)
     def _dragged(self, path: str, value: float) -> None:
-        self._document.change({path: value}, "Move the cold cutoff", merge=path)
+        self._document.settings.change({path: value}, "Move the cold cutoff", merge=path)
 
     @Slot(object)
     def _entered(self, value: float | None) -> None:
@@ -311,8 +312,8 @@ class ColdView(QWidget):
             if self._document.setup.protection.charge_under_temperature
             else CHARGER[name]
         )
-        if self._document.change({path: value}, "Set the cold cutoff"):
-            self._document.settle()
+        if self._document.settings.change({path: value}, "Set the cold cutoff"):
+            self._document.settings.settle()
 
     @Slot(int)
     def _who_chosen(self, index: int) -> None:
@@ -333,8 +334,8 @@ class ColdView(QWidget):
             changes |= plan(setup).stand_in
         if setup.charging is None:
             changes = {PATH: changes[PATH]}
-        if self._document.change(changes, "Who stops the charge in the cold"):
-            self._document.settle()
+        if self._document.settings.change(changes, "Who stops the charge in the cold"):
+            self._document.settings.settle()
         self._show()
 
     @Slot()
@@ -374,6 +375,6 @@ class ColdView(QWidget):
         """Put the proof on the time line."""
         if self._proof is not None:
             when, found = self._proof
-            self._document.add_event(when, PROOF, found.note, self._document.pack.id)
+            self._document.history.add_event(when, PROOF, found.note, self._document.pack.id)
             self._proof = None
             self.keep.hide()

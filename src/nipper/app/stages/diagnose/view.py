@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
 )
 
 from nipper.app.document import Document, PackRecord
+from nipper.app.stage import StageView
 from nipper.app.stages.diagnose.proof import Bars
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, label
@@ -23,7 +24,7 @@ from nipper.core.report.proof import Paths, about_cell, paths, proofs
 from nipper.core.report.sentences import NAMED, VERDICT_STATUS
 
 
-class DiagnoseView(QWidget):
+class DiagnoseView(StageView):
     """The stage Diagnose."""
 
     def __init__(
@@ -57,10 +58,10 @@ class DiagnoseView(QWidget):
         layout.addLayout(self._stack, 1)
         self._stack.addWidget(self._scrolled())
         self._stack.addWidget(self._empty)
-        document.record_changed.connect(self._record_changed)
+        document.records.changed.connect(self._record_changed)
         document.pack_changed.connect(self._pack_changed)
-        document.events_changed.connect(self._show)
-        document.reading.connect(self._reading)
+        document.history.events_changed.connect(self._show)
+        document.records.reading.connect(self._reading)
         theme.changed.connect(self._show)
         self._show()
 
@@ -173,7 +174,7 @@ class DiagnoseView(QWidget):
                 )
             self._line(time_s, pct[:, i], i, role, 2.2, dots=True)
         self._names(time_s, pct, roles)
-        for event in self._document.events():
+        for event in self._document.history.events():
             if event.pack in (None, self._document.pack.id):
                 self.plot.mark(event.time_s, "copper", event.note)
         self.plot.item.enableAutoRange()

@@ -1,1 +1,39 @@
 """Level: whether the balancer catches up."""
+
+from nipper.app.stage import Hears, Picture, Situation, Stage, StageView
+from nipper.core.report.consequence import Consequence, Status
+
+
+def _make(s: Situation) -> StageView:
+    from nipper.app.stages.level.view import LevelView
+
+    return LevelView(s.document, s.forecasts, s.theme)
+
+
+def _sentence(s: Situation) -> tuple[Status, str] | None:
+    from nipper.core.forecast.levelling import from_log
+    from nipper.core.report.forecasts import level_sentence
+
+    if s.document.record is None and s.document.reading_log:
+        return None
+    known = s.forecasts.known.get(s.forecasts.pack_number)
+    return level_sentence(s.document.setup, from_log(s.document.setup, known))
+
+
+def _follows(s: Situation) -> list[Consequence]:
+    from nipper.core.report.forecasts import of_levelling
+
+    return of_levelling(s.forecasts.levelling.value, s.findings_of("level"))
+
+
+STAGE = Stage(
+    id="level",
+    title="Level",
+    key="3",
+    help="Whether the balancer catches up, and which school would.",
+    make=_make,
+    sentence=_sentence,
+    follows=_follows,
+    hears=Hears.FINDINGS | Hears.RECORD | Hears.LEVELLING,
+    pictures=(Picture("level"),),
+)

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout
 
 from nipper.app.document import Document
 from nipper.app.forecasts import Forecasts
+from nipper.app.stage import StageView
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, button, card, clear, label
 from nipper.app.widgets.plot import Plot
@@ -19,7 +20,7 @@ from nipper.core.imbalance.remedies import CAUTION
 from nipper.core.report.forecasts import charge, hours_sentences, level_headline
 
 
-class LevelView(QWidget):
+class LevelView(StageView):
     """The stage Level."""
 
     def __init__(
@@ -45,13 +46,13 @@ class LevelView(QWidget):
         layout.addWidget(self._title)
         layout.addWidget(self._subtitle)
         layout.addWidget(self._body(), 1)
-        forecasts.levelled.connect(self._show)
-        document.setup_changed.connect(self._show)
-        document.record_changed.connect(self._show)
+        forecasts.levelling.came.connect(self._show)
+        document.settings.changed.connect(self._show)
+        document.records.changed.connect(self._show)
         document.pack_changed.connect(self._show)
         theme.changed.connect(self._show)
         self._show()
-        forecasts.want("levelling")
+        forecasts.levelling.want()
 
     def _body(self) -> QWidget:
         area, body = QScrollArea(), QWidget()
@@ -110,7 +111,7 @@ class LevelView(QWidget):
 
     @Slot()
     def _show(self) -> None:
-        forecast = self._forecasts.levelling
+        forecast = self._forecasts.levelling.value
         setup = self._document.setup
         title, subtitle = level_headline(setup, forecast)
         self._title.setText(title)
@@ -223,10 +224,10 @@ class LevelView(QWidget):
 
     @Slot(object)
     def _start_moved(self, line: pg.InfiniteLine) -> None:
-        self._document.change(
+        self._document.settings.change(
             {"balancer.start_v": round(float(line.getXPos()), 2)}, "Move the balancer's start"
         )
-        self._document.settle()
+        self._document.settings.settle()
 
     def _fill_schools(self, forecast: Levelling) -> None:
         grid = self._schools
@@ -283,13 +284,13 @@ class LevelView(QWidget):
     def pick(self, school: str) -> None:
         """Draw a school's line in copper."""
         self._picked = "" if self._picked == school else school
-        if self._forecasts.levelling is not None:
-            self._draw_weeks(self._forecasts.levelling)
+        if self._forecasts.levelling.value is not None:
+            self._draw_weeks(self._forecasts.levelling.value)
 
     @Slot()
     def _take(self) -> None:
         wanted = self.sender().property("school")
-        forecast = self._forecasts.levelling
+        forecast = self._forecasts.levelling.value
         course = (
             next((c for c in forecast.courses if c.school and c.school.id == wanted), None)
             if forecast
@@ -298,9 +299,9 @@ class LevelView(QWidget):
         if (
             course is not None
             and course.school is not None
-            and self._document.change(dict(course.school.changes), course.school.title)
+            and self._document.settings.change(dict(course.school.changes), course.school.title)
         ):
-            self._document.settle()
+            self._document.settings.settle()
 
 
 def spread_apart(

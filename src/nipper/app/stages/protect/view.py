@@ -4,6 +4,7 @@ from PySide6.QtCore import Slot
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from nipper.app.document import Document, PackRecord
+from nipper.app.stage import StageView
 from nipper.app.stages.protect.currents import CurrentChart
 from nipper.app.stages.protect.ladder import VoltageLadder
 from nipper.app.stages.protect.schools import SchoolTable
@@ -43,7 +44,7 @@ FIGURES = ("Voltage", "Current and time", "Temperature", "Schools")
 SECOND_DEVICE = {"kind": "active", "current_a": 2.0}
 
 
-class ProtectView(QWidget):
+class ProtectView(StageView):
     """The stage Protect."""
 
     def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
@@ -70,26 +71,26 @@ class ProtectView(QWidget):
         layout.addWidget(self._card)
         for figure in (self.ladder, self.currents, self.temperatures):
             figure.dragged.connect(self._dragged)
-            figure.dropped.connect(document.settle)
+            figure.dropped.connect(document.settings.settle)
             figure.picked.connect(self.show_field)
         self.schools.taken.connect(self._take)
-        document.setup_changed.connect(self.show_setup)
-        document.findings_changed.connect(self._show_findings)
-        document.record_changed.connect(self._record_changed)
+        document.settings.changed.connect(self.show_setup)
+        document.judgement.changed.connect(self._show_findings)
+        document.records.changed.connect(self._record_changed)
         document.pack_changed.connect(self._show_cells)
         self.show_setup(document.setup)
-        self._show_findings(document.findings)
+        self._show_findings(document.judgement.findings)
         self._show_cells()
 
     def _heading(self) -> QHBoxLayout:
         line = QHBoxLayout()
         line.addWidget(label("Limits that hold together", size=16, weight=SEMI), 1)
         line.addLayout(choices(FIGURES, self._figure_group))
-        self._figure_group.idClicked.connect(self.show_figure)
+        self._figure_group.idClicked.connect(self.show_page)
         return line
 
     @Slot(int)
-    def show_figure(self, index: int) -> None:
+    def show_page(self, index: int) -> None:
         """Show the voltages, the currents, the temperatures or the schools, with their fields."""
         self._figure_group.button(index).setChecked(True)
         self._figures.setCurrentIndex(index)
@@ -201,13 +202,13 @@ class ProtectView(QWidget):
             }
         )
         value = None if setup.separate_balancer else {**own, **SECOND_DEVICE}
-        if self._document.change({"separate_balancer": value}, "Separate balancer"):
-            self._document.settle()
+        if self._document.settings.change({"separate_balancer": value}, "Separate balancer"):
+            self._document.settings.settle()
 
     @Slot(object)
     def _take(self, school: LimitSchool) -> None:
-        if self._document.change(dict(school.changes), f"School: {school.title}"):
-            self._document.settle()
+        if self._document.settings.change(dict(school.changes), f"School: {school.title}"):
+            self._document.settings.settle()
 
     def _add(self, tabs: QHBoxLayout, title: str, form: SettingsForm) -> None:
         choice = button(title, "quiet")
@@ -221,24 +222,24 @@ class ProtectView(QWidget):
 
     @Slot(str, float)
     def _dragged(self, path: str, value: float) -> None:
-        self._document.change({path: value}, f"Move {path}", merge=path)
+        self._document.settings.change({path: value}, f"Move {path}", merge=path)
 
     @Slot(str, object)
     def _entered(self, path: str, value: object) -> None:
-        if not self._document.change({path: value}, f"Set {path}"):
+        if not self._document.settings.change({path: value}, f"Set {path}"):
             self.show_setup(self._document.setup)
             return
-        self._document.settle()
+        self._document.settings.settle()
 
     @Slot(str)
     def show_field(self, path: str) -> None:
         """Bring the field of a setting to the front, the figure it stands in, and the rung on the ladder."""
         if self._figures.currentIndex() == 3:
-            self.show_figure(0)
+            self.show_page(0)
         for i, form in enumerate(self.forms):
             if path in form.paths:
                 if i < 3 and self._figures.currentIndex() != i:
-                    self.show_figure(i)
+                    self.show_page(i)
                 self._show_form(i)
                 break
         self.ladder.select(path)

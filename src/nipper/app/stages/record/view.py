@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
 )
 
 from nipper.app.document import Document, PackRecord
+from nipper.app.stage import StageView
 from nipper.app.stages.record.charge import ChargePanel, Opened
 from nipper.app.stages.record.heat import HeatMap
 from nipper.app.theme import Theme
@@ -27,7 +28,7 @@ NUMBERS = (
 )  # fmt: skip
 
 
-class RecordView(QWidget):
+class RecordView(StageView):
     """The stage Record."""
 
     def __init__(
@@ -61,10 +62,10 @@ class RecordView(QWidget):
         inside.addWidget(self.panel, 1)
         body.addWidget(frame, 6)
         self.heat.picked.connect(self.pick)
-        document.record_changed.connect(self._record_changed)
+        document.records.changed.connect(self._record_changed)
         document.pack_changed.connect(self._show)
-        document.events_changed.connect(self._show_events)
-        document.reading.connect(self._reading)
+        document.history.events_changed.connect(self._show_events)
+        document.records.reading.connect(self._reading)
         self._show()
 
     def _head(self) -> QHBoxLayout:
@@ -128,7 +129,7 @@ class RecordView(QWidget):
         note.clicked.connect(self.note_event)
         self.event_kind = QComboBox()
         self.event_kind.addItem("done to this pack", "note")
-        if len(self._document.packs) > 1:
+        if len(self._document.records.packs) > 1:
             self.event_kind.addItem("done to all packs", "all")
             self.event_kind.addItem("exchanged between packs", "swap")
         self.event_kind.setToolTip(
@@ -151,7 +152,9 @@ class RecordView(QWidget):
         noon = QDateTime(self.event_day.date(), QTime(12, 0)).toSecsSinceEpoch()
         kind = self.event_kind.currentData()
         pack = self._document.pack.id if kind == "note" else None
-        self._document.add_event(float(noon), "swap" if kind == "swap" else "note", text, pack)
+        self._document.history.add_event(
+            float(noon), "swap" if kind == "swap" else "note", text, pack
+        )
         self.event_note.clear()
 
     # what is shown
@@ -186,8 +189,8 @@ class RecordView(QWidget):
         self._stack.setCurrentWidget(self._body)
         self.other_pack.setEnabled(
             any(
-                p.id != self._document.pack.id and self._document.records.get(p.id)
-                for p in self._document.packs
+                p.id != self._document.pack.id and self._document.records.by_pack.get(p.id)
+                for p in self._document.records.packs
             )
         )
         last = datetime.fromtimestamp(float(record.log.time_s[-1]), self._zone)
@@ -217,7 +220,9 @@ class RecordView(QWidget):
 
     @Slot()
     def _show_events(self) -> None:
-        mine = [e for e in self._document.events() if e.pack in (None, self._document.pack.id)]
+        mine = [
+            e for e in self._document.history.events() if e.pack in (None, self._document.pack.id)
+        ]
         self.heat.show_table(self._table, mine)
 
     @Slot(int, bool)
@@ -267,15 +272,15 @@ class RecordView(QWidget):
             record.log,
             charge,
             record.pack.name,
-            self._document.settings_at(float(record.log.time_s[charge.top])),
+            self._document.history.settings_at(float(record.log.time_s[charge.top])),
         )
 
     def _second(self, record: PackRecord) -> Opened | None:
         assert self._table
         if self.other_pack.isChecked():
             moment = float(record.log.time_s[self._table.charges[self._first].top])
-            for pack in self._document.packs:
-                other = self._document.records.get(pack.id)
+            for pack in self._document.records.packs:
+                other = self._document.records.by_pack.get(pack.id)
                 if pack.id != record.pack.id and other:
                     found = nearest(other.diagnosis.estimate.full, other.log, moment)
                     return self._open(other, found) if found else None

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
 from nipper.app.forecasts import Forecasts
+from nipper.app.stage import StageView
 from nipper.app.stages.rehearse.controls import Controls, StepIn
 from nipper.app.stages.rehearse.lanes import Lanes, strays
 from nipper.app.theme import BASE_PT, Theme
@@ -27,7 +28,7 @@ if TYPE_CHECKING:  # loads the compiler: not in the window's thread
 FRAME_MS, PLAY_S = 33, 20.0  # a run is played in so many seconds, whatever its length
 
 
-class RehearseView(QWidget):
+class RehearseView(StageView):
     """The stage Rehearse."""
 
     def __init__(
@@ -71,11 +72,11 @@ class RehearseView(QWidget):
         self._connect()
         self._fill_beside()
         self._back.hide()
-        if forecasts.rehearsal is None:
+        if forecasts.rehearsal.value is None:
             self._say_waiting(0.0)
         else:
-            self._rehearsed(forecasts.rehearsal)
-        forecasts.want("rehearsal")
+            self._rehearsed(forecasts.rehearsal.value)
+        forecasts.rehearsal.want()
 
     def _connect(self) -> None:
         self.controls.planned.connect(self._planned)
@@ -85,10 +86,10 @@ class RehearseView(QWidget):
         self.controls.played.connect(self.play_or_pause)
         self.controls.closer.connect(self.look_closer)
         self.lanes.scrubbed.connect(self._scrubbed)
-        self._forecasts.rehearsed.connect(self._rehearsed)
-        self._forecasts.looked_closer.connect(self._show_closer)
-        self._forecasts.progressed.connect(self._say_waiting)
-        self._document.setup_changed.connect(self._fill_beside)
+        self._forecasts.rehearsal.came.connect(self._rehearsed)
+        self._forecasts.closer.came.connect(self._show_closer)
+        self._forecasts.rehearsal.progressed.connect(self._say_waiting)
+        self._document.settings.changed.connect(self._fill_beside)
 
     # asking
 
@@ -100,7 +101,7 @@ class RehearseView(QWidget):
 
     @Slot(object)
     def _step_in(self, step: StepIn) -> None:
-        rehearsal = self._forecasts.rehearsal
+        rehearsal = self._forecasts.rehearsal.value
         if rehearsal is None:
             return
         trial = rehearsal.main.trial
@@ -138,7 +139,7 @@ class RehearseView(QWidget):
         """What can be put beside: the last typed-in settings, and the schools."""
         setup = self._document.setup
         self._beside = [("nothing beside", None)]
-        typed = [r for r in self._document.bench.history.revisions() if r.kind == "typed in"]
+        typed = self._document.history.typed()
         if typed and typed[-1].setup != setup:
             self._beside.append(("as typed in", typed[-1].setup))
         for school in schools(setup):
@@ -331,9 +332,9 @@ class RehearseView(QWidget):
 
     @Slot()
     def _show_whole(self) -> None:
-        if self._forecasts.rehearsal is not None:
+        if self._forecasts.rehearsal.value is not None:
             at = self._time_s()
-            self._rehearsed(self._forecasts.rehearsal)
+            self._rehearsed(self._forecasts.rehearsal.value)
             self._to(at)
 
 

@@ -1,0 +1,108 @@
+"""The open bench as the views see it, and the one thing they share.
+
+Settings with undo and their judgement, records of the packs, history, and a shelf of small things;
+the document itself knows which pack is shown, and lets each part hear of the others.
+"""
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal, Slot
+
+from nipper.app.document.history import History
+from nipper.app.document.records import PackRecord, Records
+from nipper.app.document.settings import Judgement, Settings
+from nipper.app.document.shelf import Shelf
+from nipper.core.setup import Setup
+from nipper.store import Bench
+
+if TYPE_CHECKING:
+    from nipper.core.rules import Evidence
+
+__all__ = ["Document", "History", "PackRecord", "Records", "Settings", "Shelf"]
+
+
+class Document(QObject):
+    """One open bench. ``trouble`` is one line of what went wrong anywhere in it."""
+
+    pack_changed = Signal(int)
+    trouble = Signal(str)
+
+    def __init__(self, bench: Bench, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.bench = bench
+        self.settings, self.judgement = Settings(bench, self), Judgement(self)
+        self.records = Records(bench, lambda: self.setup, self)
+        self.history, self.shelf = History(bench, self), Shelf(bench)
+        self.pack = self.records.packs[0]
+        self.settings.changed.connect(self.ask_rules)
+        self.settings.saved.connect(self._saved)
+        self.settings.trouble.connect(self.trouble)
+        self.records.changed.connect(self._record_changed)
+        self.records.packs_changed.connect(self._packs_changed)
+        self.records.trouble.connect(self.trouble)
+
+    @property
+    def setup(self) -> Setup:
+        """The settings as they stand."""
+        return self.settings.setup
+
+    @property
+    def record(self) -> PackRecord | None:
+        """The shown pack's log and what it says; None while there is none."""
+        return self.records.by_pack.get(self.pack.id)
+
+    @property
+    def evidence(self) -> "Evidence | None":
+        """What the shown pack's log says to the rules."""
+        return self.record.evidence if self.record else None
+
+    @property
+    def reading_log(self) -> bool:
+        """Whether the shown pack's log is still being read."""
+        return self.records.is_reading(self.pack.id)
+
+    @property
+    def busy(self) -> bool:
+        """Whether logs are still being read, or settings judged."""
+        return self.records.busy or self.judgement.busy
+
+    def choose_pack(self, pack_id: int) -> None:
+        """Show another pack."""
+        if pack_id != self.pack.id:
+            self.pack = self.records.pack(pack_id)
+            self.pack_changed.emit(pack_id)
+            self.ask_rules()
+
+    def note_read_back(self, shown: Setup, note: str) -> None:
+        """Keep what the shown pack's BMS was read to hold."""
+        of = f"{self.pack.name}: " if len(self.records.packs) > 1 else ""
+        self.history.note_read_back(shown, of + note)
+
+    @Slot()
+    def ask_rules(self) -> None:
+        """Judge the settings anew."""
+        self.judgement.ask(self.setup, self.evidence)
+
+    def close(self) -> None:
+        """Stop reading, keep what can be kept, let go of the file."""
+        self.records.cancel()
+        self.settings.close()
+        self.bench.close()
+
+    @Slot(object, object)
+    def _saved(self, setup: Setup, before: Setup) -> None:
+        """Other cells or another capacity: the logs say something else."""
+        self.records.ensure(setup.packs_in_parallel)
+        one, other = ((s.cells_in_series, s.chemistry, s.capacity_ah) for s in (setup, before))
+        if one != other:
+            self.records.read_all()
+
+    @Slot(int, object)
+    def _record_changed(self, pack_id: int, _: PackRecord | None) -> None:
+        if pack_id == self.pack.id:
+            self.ask_rules()
+
+    @Slot()
+    def _packs_changed(self) -> None:
+        self.pack = self.records.pack(self.pack.id)
+        self.pack_changed.emit(self.pack.id)

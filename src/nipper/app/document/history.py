@@ -1,0 +1,70 @@
+"""What happened to the open bench: revisions of the settings, and what was done and when."""
+
+from PySide6.QtCore import QObject, Signal
+
+from nipper.core.setup import Setup
+from nipper.store import Bench, BenchEvent, Revision
+
+TYPED, READ_BACK, DRAFT = "typed in", "read back", "draft"
+
+
+class History(QObject):
+    """Revisions and events. ``events_changed`` and ``revised`` say that there is another."""
+
+    events_changed = Signal(object)  # list[BenchEvent]
+    revised = Signal()
+
+    def __init__(self, bench: Bench, parent: QObject) -> None:
+        super().__init__(parent)
+        self._bench = bench
+
+    # revisions
+
+    def revisions(self) -> list[Revision]:
+        """What was typed in or read back, oldest first."""
+        return [r for r in self._bench.history.revisions() if r.kind != DRAFT]
+
+    def typed(self) -> list[Revision]:
+        """What was typed in so far, oldest first."""
+        return [r for r in self._bench.history.revisions() if r.kind == TYPED]
+
+    def note_typed(self, setup: Setup, note: str) -> None:
+        """Keep these settings as typed into the BMS now."""
+        self._bench.history.add_revision(TYPED, note, setup)
+        self.revised.emit()
+
+    def note_read_back(self, shown: Setup, note: str) -> None:
+        """Keep what a BMS was read to hold."""
+        self._bench.history.add_revision(READ_BACK, note, shown)
+        self.revised.emit()
+
+    def settings_at(self, time_s: float) -> str:
+        """Which settings were in the BMS at a moment, as words; empty before the first."""
+        from nipper.core.report.readback import in_force
+
+        revisions = self._bench.history.revisions()
+        found = in_force(revisions, time_s)
+        if found is None:
+            return ""
+        typed = [r for r in revisions if r.kind == TYPED and r.time_s <= found.time_s]
+        return f"revision {len(typed)}" + (", read back" if found.kind == READ_BACK else "")
+
+    def diagnoses(self, pack_id: int) -> list[tuple[float, dict[str, object]]]:
+        """Kept diagnoses of a pack, oldest first: time and document."""
+        return self._bench.history.diagnoses(pack_id)
+
+    # events
+
+    def events(self) -> list[BenchEvent]:
+        """What was done and when, oldest first."""
+        return self._bench.history.events()
+
+    def add_event(self, time_s: float, kind: str, note: str, pack: int | None) -> None:
+        """Note what was done."""
+        self._bench.history.add_event(time_s, kind, note, pack)
+        self.events_changed.emit(self.events())
+
+    def remove_event(self, event: int) -> None:
+        """Take a note out again."""
+        self._bench.history.remove_event(event)
+        self.events_changed.emit(self.events())

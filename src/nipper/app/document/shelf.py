@@ -1,0 +1,51 @@
+"""Small things of the user's own that the bench keeps: PV modules, the typing sheet's ticks and menu."""
+
+import json
+
+from nipper.core.setup import Module
+from nipper.store import Bench
+
+MODULES, TICKS, MENU = "pv-modules", "typing-ticks", "typing-menu"
+
+
+class Shelf:
+    """Modules, ticks and menu of a bench."""
+
+    def __init__(self, bench: Bench) -> None:
+        self._kept = bench.shelf
+
+    def modules(self) -> list[Module]:
+        """The PV modules kept in this bench."""
+        kept = json.loads(self._kept.value(MODULES) or "[]")
+        return [Module.model_validate(module) for module in kept]
+
+    def keep_module(self, module: Module) -> None:
+        """Keep a module; one of the same name is replaced."""
+        self._keep_modules([*(m for m in self.modules() if m.name != module.name), module])
+
+    def forget_module(self, name: str) -> None:
+        """Take a module out of the list."""
+        self._keep_modules([m for m in self.modules() if m.name != name])
+
+    def _keep_modules(self, modules: list[Module]) -> None:
+        self._kept.keep(MODULES, json.dumps([m.model_dump() for m in modules]))
+
+    def ticks(self) -> dict[str, str]:
+        """What was ticked on the typing sheet: path and the value that was typed."""
+        try:
+            kept = json.loads(self._kept.value(TICKS) or "{}")
+        except json.JSONDecodeError:
+            return {}
+        return {str(k): str(v) for k, v in kept.items()} if isinstance(kept, dict) else {}
+
+    def keep_ticks(self, ticks: dict[str, str]) -> None:
+        """Keep what is ticked."""
+        self._kept.keep(TICKS, json.dumps(ticks))
+
+    def menu(self) -> str | None:
+        """The order of the user's own BMS, as the text of its file; None when there is none."""
+        return self._kept.value(MENU)
+
+    def keep_menu(self, text: str) -> None:
+        """Keep the order of the user's own BMS."""
+        self._kept.keep(MENU, text)

@@ -1,0 +1,89 @@
+"""Logs on their way in: the import page, and a log that waits for a bench to be made of it."""
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Slot
+from PySide6.QtWidgets import QFileDialog
+
+if TYPE_CHECKING:
+    from nipper.app.shell.importpage import Draft, ImportPage
+    from nipper.app.shell.window import Window
+
+KINDS = "Logs (*.csv *.gz *.tsv *.txt *.xlsx *.ods);;All files (*)"
+
+
+class Importer(QObject):
+    """Shows a log as it is understood; without a bench, one is made from it first."""
+
+    def __init__(self, window: "Window") -> None:
+        super().__init__(window)
+        self._window = window
+        self._page: ImportPage | None = None
+        self.waiting = ""  # the log a bench is being made for
+
+    @property
+    def page(self) -> "ImportPage":
+        """The import page; made when it is first asked for."""
+        if self._page is None:
+            from nipper.app.shell.importpage import ImportPage
+
+            self._page = ImportPage(self._window.theme)
+            self._page.finished.connect(self._imported)
+            self._page.left.connect(self._left)
+            self._page.drafted.connect(self._drafted)
+            self._window.pages.addWidget(self._page)
+        return self._page
+
+    @Slot()
+    def ask(self) -> None:
+        """Let the user choose a log."""
+        file, _ = QFileDialog.getOpenFileName(self._window, "Import a log", "", KINDS)
+        if file:
+            self.read(file)
+
+    def read(self, file: str) -> None:
+        """Show a log on the import page."""
+        document, zone = self._window.document, str(self._window.zone)
+        self._window.show_page(self.page)
+        if document is None:
+            self.waiting = file
+            self.page.open_file(file, None, None, [], 0, zone)
+            return
+        packs, shown = document.records.packs, document.pack.id
+        self.page.open_file(file, document.bench, document.setup, packs, shown, zone)
+
+    def read_waiting(self) -> None:
+        """The bench for the log that waits is there."""
+        if self.waiting:
+            waiting, self.waiting = self.waiting, ""
+            self.read(waiting)
+
+    @Slot(object)
+    def _drafted(self, draft: "Draft") -> None:
+        """A log was understood while no bench is open: ask only what it cannot tell."""
+        from nipper.core.logs.guess import guess_chemistry
+
+        log = draft.log
+        if self._window.document is None and self.waiting and log is not None:
+            start = self._window.start_page
+            start.start_from_log(self.waiting, log.cells, guess_chemistry(log))
+            self._window.show_page(start)
+
+    @Slot(int, int)
+    def _imported(self, added: int, pack_id: int) -> None:
+        document = self._window.document
+        if document is None:
+            return
+        nothing = "All rows of this log are in the bench already: nothing was added."
+        self._window.say("" if added else nothing)
+        document.choose_pack(pack_id)
+        document.records.read(document.pack)
+        self._window.go("record")
+
+    @Slot()
+    def _left(self) -> None:
+        self.waiting = ""
+        if self._window.document is None:
+            self._window.new_bench()
+        else:
+            self._window.go_back()

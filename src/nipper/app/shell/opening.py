@@ -1,0 +1,115 @@
+"""Opening what the user gives: a bench, a setup to make one of, a log; and where new benches are kept."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, QSettings, Slot
+from PySide6.QtWidgets import QFileDialog
+
+from nipper.app.shell.rescue import wants_copy
+from nipper.core.errors import NipperError
+from nipper.core.files import unwritable
+from nipper.core.setup import Setup, load
+from nipper.store import Bench, ReadOnlyError, copy_read_only
+
+if TYPE_CHECKING:
+    from nipper.app.shell.window import Window
+
+BENCH_SUFFIX = ".nipper"
+LOG_SUFFIXES = (".csv", ".gz", ".tsv", ".txt", ".xlsx", ".xlsm", ".ods")
+OFFERED = "*.nipper *.json *.csv *.gz *.xlsx *.ods *.tsv *.txt"
+REMEMBERED = 8
+
+
+class Opener(QObject):
+    """Opens files for the window, and remembers which benches were open last."""
+
+    def __init__(self, window: "Window", settings: QSettings, folder: Path) -> None:
+        super().__init__(window)
+        self._window, self._settings, self._folder = window, settings, folder
+
+    def recent(self) -> list[str]:
+        """The benches opened last that are still there, newest first."""
+        value = self._settings.value("recent", [])
+        files = value if isinstance(value, list) else [value] if value else []
+        return [str(file) for file in files if Path(str(file)).is_file()]
+
+    def remember(self, path: Path) -> None:
+        """This one was opened last."""
+        others = [file for file in self.recent() if file != str(path)]
+        self._settings.setValue("recent", [str(path), *others][:REMEMBERED])
+
+    @Slot()
+    def ask(self) -> None:
+        """Let the user choose a bench, a setup or a log."""
+        kinds = f"Benches, setups and logs ({OFFERED});;All files (*)"
+        file, _ = QFileDialog.getOpenFileName(self._window, "Open", "", kinds)
+        if file:
+            self.open(file)
+
+    @Slot(str)
+    def open(self, file: str) -> None:
+        """Open a bench, make one of a setup file, or read a log, by what the file is."""
+        path = Path(file)
+        suffix = path.suffix.lower()
+        try:
+            if suffix == ".json":
+                self.make(load(path))
+            elif suffix in LOG_SUFFIXES:
+                self._window.importer.read(file)
+            else:
+                self._window.open_bench(Bench.open(path))
+        except ReadOnlyError as error:
+            self._window.say(str(error))
+            self._offer_copy(path)
+        except NipperError as error:
+            self._window.say(str(error))
+
+    @Slot(object)
+    def make(self, setup: Setup) -> None:
+        """Make a bench of a setup, where the user says."""
+        try:
+            path = self._free_name(setup.name)
+            if self._window.importer.waiting == "" or self._window.document is not None:
+                path = self._ask_where(path)
+            if path is not None:
+                self._window.open_bench(Bench.create(path, setup))
+        except NipperError as error:
+            self._window.say(str(error))
+            return
+        if path is not None:
+            self._window.importer.read_waiting()
+
+    def _ask_where(self, proposed: Path) -> Path | None:
+        if self._settings.value("ask", "yes") != "yes":
+            return proposed
+        # no offer to overwrite: a bench is records of months; a taken name is said by the store
+        kept = QFileDialog.Option.DontConfirmOverwrite
+        title, kinds = "Where to keep the bench", f"Benches (*{BENCH_SUFFIX})"
+        chosen, _ = QFileDialog.getSaveFileName(
+            self._window, title, str(proposed), kinds, options=kept
+        )
+        return Path(chosen) if chosen else None
+
+    def _offer_copy(self, path: Path) -> None:
+        if not wants_copy(self._window, path):
+            return
+        try:
+            copy = self._free_name(f"{path.stem} copy")
+            copy_read_only(path, copy)
+        except NipperError as error:
+            self._window.say(str(error))
+        else:
+            self.open(str(copy))
+
+    def _free_name(self, name: str) -> Path:
+        clean = "".join(c if c.isalnum() or c in " -_" else "_" for c in name).strip()[:60]
+        try:
+            self._folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise unwritable(self._folder, error) from None
+        path, number = self._folder / f"{clean or 'bench'}{BENCH_SUFFIX}", 2
+        while path.exists():
+            path = self._folder / f"{clean or 'bench'} {number}{BENCH_SUFFIX}"
+            number += 1
+        return path
