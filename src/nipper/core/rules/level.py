@@ -239,6 +239,6 @@ RULES = (
     Rule("absorption-too-short-to-level", absorption_short, COMMON, stages=AT_BOTH),
     Rule("balancing-only-at-rest", rest_only, COMMON, stages=AT_LEVEL),
     Rule("balance-trigger", trigger, COMMON, stages=AT_LEVEL),
-    Rule("balancer-against-drift", enough, "measured drift and hours", stages=AT_LEVEL),
+    Rule("balancer-against-drift", enough, "measured drift and hours", stages=AT_BOTH),
     Rule("balance-start-above-trip", beyond_trip, "arithmetic", stages=AT_LEVEL),
 )
