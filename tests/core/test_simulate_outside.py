@@ -1,5 +1,7 @@
 """The simulator against models made outside of it, and against what banks do that are not the usual one."""
 
+from types import SimpleNamespace
+
 import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
@@ -10,7 +12,7 @@ from nipper.core.presets import new_setup
 from nipper.core.setup import put
 from nipper.core.simulate import build, sky
 from nipper.core.simulate.bus import request
-from nipper.core.simulate.layout import CHARGE_OPEN
+from nipper.core.simulate.layout import CHARGE_OPEN, HIGH, LOW
 from nipper.core.simulate.scenario import Event, Loads, OtherCharger, Scenario
 from nipper.core.simulate.trial import run
 from tests.core.test_curve import table
@@ -180,14 +182,17 @@ def test_a_closed_loops_request_follows_a_first_order_lag(high_v):
     """All up to the alarm, nothing at the trip, straight between; reached with 60 s of lag: by the exponential."""
     setup = new_setup("lfp", 16, 280.0)
     limits, flags = build.limits(setup), np.zeros((5, 1), bool)
-    asked = np.ones((1, 2))
+    asked, packs = np.ones((1, 2)), np.zeros((11, 1))
+    state, work = SimpleNamespace(asked_share=asked), SimpleNamespace(flags=flags, packs=packs)
+    packs[HIGH, 0], packs[LOW, 0] = high_v, 3.3
     over = setup.protection.cell_over_voltage
     aim = np.clip((over.trip_v - high_v) / (over.trip_v - over.alarm_v), 0.0, 1.0)
     for step in range(1, 181):
-        request(limits, flags, asked, 0, high_v, 3.3, 1.0)
+        request.py_func(limits, state, work, 0, 1.0)
         expected = aim + (1.0 - aim) * np.exp(-step / 60.0)
         assert asked[0, 0] == pytest.approx(expected, abs=0.005)
     assert asked[0, 1] == 1.0
     flags[CHARGE_OPEN, 0] = True
-    request(limits, flags, asked, 0, 3.3, 3.3, 1.0)
+    packs[HIGH, 0] = 3.3
+    request.py_func(limits, state, work, 0, 1.0)
     assert asked[0, 0] == 0.0

@@ -11,7 +11,7 @@ import tempfile
 import threading
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar, cast
 
 import numba
 from platformdirs import user_cache_path
@@ -32,6 +32,7 @@ def _cache_folder() -> Path:
     return Path(tempfile.mkdtemp(prefix="nipper-"))
 
 
+F = TypeVar("F", bound=Callable[..., Any])
 CACHE = _cache_folder()
 numba.config.CACHE_DIR = str(CACHE)  # pyright: ignore[reportAttributeAccessIssue, reportPrivateImportUsage] - the library's own switch
 _once = threading.Lock()
@@ -48,14 +49,15 @@ _HOW: dict[str, Any] = {
 }
 
 
-def compiled(function: Callable[..., Any]) -> Callable[..., Any]:
-    """Compile."""
-    return numba.njit(**_HOW)(function)
+def compiled(function: F) -> F:
+    """Compile; to its callers the function stays what it is."""
+    return cast(F, numba.njit(**_HOW)(function))
 
 
-def vectorised(function: Callable[..., Any]) -> Callable[..., Any]:
+def vectorised(function: F) -> F:
     """Compile a loop over cells; sums may be taken in another order, and no NaN comes in."""
-    return numba.njit(**_HOW, fastmath={"nnan", "nsz", "contract", "reassoc"})(function)
+    fast = {"nnan", "nsz", "contract", "reassoc"}
+    return cast(F, numba.njit(**_HOW, fastmath=fast)(function))
 
 
 def make_ready() -> None:

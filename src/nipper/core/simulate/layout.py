@@ -98,6 +98,14 @@ TARGET_V, ABSORPTION_S, FLOAT_V, TAIL_A, MOST_A, EQUALISE_V, EQUALISE_EVERY_S, S
 )
 
 
+# columns of a charger's state, [chargers, 5]
+STAGE, HELD_S, SINCE_EQUALISE_S, EQUALISING, COLD_STOPPED = range(5)
+# what is summed over a run
+NOT_TAKEN_WH, BALANCING_S, ABOVE_START_S, NOT_SERVED_WH, DARK_S, INTO_WH, HEAT_WH = range(7)
+# what flows on the bus, A
+SUN_A, GIVEN_A, LOAD_A = range(3)
+
+
 class Bms(NamedTuple):
     """Balancer and meter of each pack (all alike), as the setup has them."""
 
@@ -161,12 +169,12 @@ class State(NamedTuple):
     asked_share: Floats  # [packs, 2] of the full charge and discharge current, what a closed-loop BMS asks for
     off: Flags  # [packs], powered off by itself
     offline: Flags  # [packs], taken from the bus by somebody
-    stages: Floats  # [chargers, 5] stage, seconds in absorption, seconds since equalise, equalising, cold
+    stages: Floats  # [chargers, 5], see the constants
     lost_s: Floats  # [1] seconds without a link
     seen_w: Floats  # [1] the load as the chargers follow it
     heat_j: Floats  # not yet in the temperature
     through_ah: Floats  # [packs, 2] charged and discharged
-    totals: Floats  # [7] Wh of sun not taken, balancing s, s above balance start, Wh of loads not served, s without power, Wh into the packs, Wh of heat
+    totals: Floats  # [7], see the constants
     rows: Ints  # [2] next log row, next event row
 
 
@@ -190,6 +198,61 @@ class Work(NamedTuple):
 
 STUCK, BUSY, RUNNING, CHARGE_OPEN, DISCHARGE_OPEN = range(5)
 EMF, INNER, FIXED, AMPS, STRING_V, HIGH, LOW, HOT, COLD, MEAN_AH, RISE = range(11)
+
+
+class Bank(NamedTuple):
+    """All that stays as it is until an event changes the setup."""
+
+    cells: Cells
+    limits: Floats  # [4, protections]
+    bms: Bms
+    chargers: Floats  # [chargers, 9]
+    wires: Wires
+    link: Link
+    sensor_c: Floats  # [packs, sensors] put on a sensor by hand, NaN where it reads its cell
+
+
+class Span(NamedTuple):
+    """Which steps are run, and the table of normal numbers they draw from."""
+
+    first_step: int
+    steps: int
+    step_s: float
+    noise: NDArray[np.float32]
+    seed: int
+
+
+class Pace(NamedTuple):
+    """What the length of a step makes: how much of each slow thing is kept over it."""
+
+    step_s: float
+    hours: float
+    kept1: float  # of the fast RC branch's voltage
+    kept2: float  # of the slow one's
+    kept_switch: float  # of the switches' warmth
+    follows: float  # of a change of the load, that the chargers have noticed
+
+
+class Now(NamedTuple):
+    """What comes from outside in this step."""
+
+    minute: int
+    any_source: bool
+    sun_w: float
+    load_w: float
+
+
+class Seen(NamedTuple):
+    """What the BMS of a pack knows of this step."""
+
+    high_v: float
+    low_v: float
+    total_v: float
+    amps: float
+    hot_c: float
+    cold_c: float
+    switch_c: float
+    surge_a: float  # of a start, on top of the step's mean
 
 
 class Minutes(NamedTuple):

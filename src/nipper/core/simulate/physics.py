@@ -2,13 +2,21 @@
 
 import math
 
+import numpy as np
+from numpy.typing import NDArray
+
 from nipper.core.simulate.compiled import compiled, vectorised
-from nipper.core.simulate.layout import NOISE_MASK
+from nipper.core.simulate.layout import NOISE_MASK, Bank, Cells, Floats, Pace, State, Work
 
 
 @vectorised
-def rest_voltages(ocv_v, charge_ah, per_ah, hysteresis_v, swing, out_v, rise_v_ah, p):
-    """Rest voltage at each cell's charge and how it rises with it; beyond the ends the last slope goes on. Returns the string's rise, V/Ah."""
+def rest_voltages(cells: Cells, state: State, work: Work, p: int) -> float:
+    """Rest voltage at each cell's charge and how it rises with it.
+
+    Beyond the ends the last slope goes on. Returns the string's rise, V/Ah.
+    """
+    ocv_v, charge_ah, per_ah, swing = cells.ocv_v, state.charge_ah, work.per_ah, state.hysteresis
+    out_v, rise_v_ah, hysteresis_v = work.rest_v, work.rise_v_ah, cells.hysteresis_v
     total = 0.0
     for i in range(charge_ah.shape[1]):
         x = charge_ah[p, i] * per_ah[p, i] * 1000.0
@@ -21,16 +29,17 @@ def rest_voltages(ocv_v, charge_ah, per_ah, hysteresis_v, swing, out_v, rise_v_a
 
 
 @vectorised
-def source_voltage(rest_v, slow1_v, slow2_v, kept1, kept2, p):
+def source_voltage(state: State, work: Work, pace: Pace, p: int) -> float:
     """What the string would show at this step's end without current."""
+    rest_v, slow1_v, slow2_v = work.rest_v, state.slow1_v, state.slow2_v
     total = 0.0
     for i in range(rest_v.shape[1]):
-        total += rest_v[p, i] + kept1 * slow1_v[p, i] + kept2 * slow2_v[p, i]
+        total += rest_v[p, i] + pace.kept1 * slow1_v[p, i] + pace.kept2 * slow2_v[p, i]
     return total
 
 
 @vectorised
-def relax(slow_v, resistance_ohm, kept, amps, p):
+def relax(slow_v: Floats, resistance_ohm: Floats, kept: float, amps: float, p: int) -> None:
     """An RC branch over a step of constant current, exactly."""
     push = (1.0 - kept) * amps
     for i in range(slow_v.shape[1]):
@@ -39,13 +48,16 @@ def relax(slow_v, resistance_ohm, kept, amps, p):
 
 @vectorised
 def terminal_voltages(
-    rest_v, rise_v_ah, r0_ohm, slow1_v, slow2_v, hysteresis_v, swing, amps, hours, out_v, heat_j, p
-):
+    cells: Cells, state: State, work: Work, amps: float, hours: float, p: int
+) -> tuple[float, float]:
     """Voltage of each cell with its joint at the step's end, and the heat of the step.
 
-    What hysteresis takes is lost as well: over a full cycle its loop is heat. Returns the sums: V, and
-    W of heat.
+    What hysteresis takes is lost as well: over a full cycle its loop is heat. Returns the sums: V,
+    and W of heat.
     """
+    rest_v, rise_v_ah, r0_ohm, out_v = work.rest_v, work.rise_v_ah, work.r0_ohm, work.true_v
+    slow1_v, slow2_v, heat_j = state.slow1_v, state.slow2_v, state.heat_j
+    swing, hysteresis_v = state.hysteresis, cells.hysteresis_v
     total, watts, effect, seconds = 0.0, 0.0, amps * hours, 3600.0 * hours
     for i in range(rest_v.shape[1]):
         drop = amps * r0_ohm[p, i] + slow1_v[p, i] + slow2_v[p, i]
@@ -58,27 +70,34 @@ def terminal_voltages(
 
 
 @vectorised
-def move_charge(charge_ah, leak_a, swing, per_ah, amps_h, hours, throughput_ah, side, p):
-    """Charge by current times time; hysteresis follows the charge moved, in full within some 5 % of capacity."""
+def move_charge(cells: Cells, state: State, work: Work, amps: float, hours: float, p: int) -> None:
+    """Charge by current times time.
+
+    Hysteresis follows the charge moved, in full within some 5 % of capacity.
+    """
+    charge_ah, leak_a, swing, per_ah = state.charge_ah, cells.leak_a, state.hysteresis, work.per_ah
+    moved_ah = amps * hours * (cells.efficiency if amps > 0.0 else 1.0)
+    through_ah = abs(amps) * hours
+    side = 1.0 if amps > 0.0 else -1.0
     for i in range(charge_ah.shape[1]):
-        charge_ah[p, i] += amps_h - leak_a[p, i] * hours
-        follow = min(40.0 * throughput_ah * per_ah[p, i], 1.0)
+        charge_ah[p, i] += moved_ah - leak_a[p, i] * hours
+        follow = min(40.0 * through_ah * per_ah[p, i], 1.0)
         swing[p, i] += follow * (side - swing[p, i])
 
 
 @vectorised
-def measure(true_v, bias_v, noise, at, noise_v, step_v, out_v, p):
+def measure(bank: Bank, work: Work, noise: NDArray[np.float32], at: int, p: int) -> None:
     """What the meter shows of each cell."""
+    true_v, bias_v, out_v = work.true_v, bank.cells.bias_v, work.read_v
+    noise_v, step_v = bank.bms.noise_v, bank.bms.step_v
     per_step = 1.0 / step_v
     for i in range(true_v.shape[1]):
-        out_v[p, i] = (
-            math.floor((true_v[p, i] + bias_v[p, i] + noise[at + i] * noise_v) * per_step + 0.5)
-            * step_v
-        )
+        shown_v = true_v[p, i] + bias_v[p, i] + noise[at + i] * noise_v
+        out_v[p, i] = math.floor(shown_v * per_step + 0.5) * step_v
 
 
 @vectorised
-def extremes(values, p):
+def extremes(values: Floats, p: int) -> tuple[float, float, float]:
     """Highest, lowest and sum."""
     high, low, total = values[p, 0], values[p, 0], 0.0
     for i in range(values.shape[1]):
@@ -87,7 +106,7 @@ def extremes(values, p):
 
 
 @compiled
-def place_of(values, value, p):
+def place_of(values: Floats, value: float, p: int) -> int:
     """Where a value stands."""
     for i in range(values.shape[1]):
         if values[p, i] == value:
@@ -96,32 +115,46 @@ def place_of(values, value, p):
 
 
 @compiled
-def noise_place(seed, step, packs, pack, cells):
-    """Where in the table of normal numbers this step's begin: sixteen new ones a step would cost a third of the run."""
+def noise_place(seed: int, step: int, packs: int, pack: int, cells: int) -> int:
+    """Where in the table of normal numbers this step's begin.
+
+    Sixteen new ones a step would cost a third of the run.
+    """
     return (seed * 7919 + (step * packs + pack) * cells) & NOISE_MASK
 
 
 @compiled
-def warm(cells, temp_c, air_c, heat_j, passed_s, r0, r1, r2):
-    """Temperatures from the heat since the last time, and what resistance they make; once a minute, far below the hours heat takes."""
-    packs, n = heat_j.shape
-    for p in range(packs):
-        before = temp_c[p, 0]
-        for i in range(n):
-            here = temp_c[p, i]
-            after = temp_c[p, i + 1] if i < n - 1 else here
-            # implicit in its own temperature: a small cell passes its heat on within a minute
-            sides = (1.0 if i > 0 else 0.0) + (1.0 if i < n - 1 else 0.0)
-            nearby = cells.neighbour_w_k * (
-                (before if i > 0 else 0.0) + (after if i < n - 1 else 0.0)
-            )
-            around = cells.loss_w_k * (air_c + cells.ambient_offset_c[p, i])
-            leaves = cells.loss_w_k + cells.neighbour_w_k * sides
-            before = here
-            temp_c[p, i] = (cells.heat_j_k * here + heat_j[p, i] + passed_s * (nearby + around)) / (
-                cells.heat_j_k + passed_s * leaves
-            )
-            heat_j[p, i] = 0.0
-            warmth = math.exp(cells.arrhenius_k * (1.0 / (temp_c[p, i] + 273.15) - 1.0 / 298.15))
-            r0[p, i] = cells.r0_ohm[p, i] * warmth + cells.joint_ohm[p, i]
-            r1[p, i], r2[p, i] = cells.r1_ohm[p, i] * warmth, cells.r2_ohm[p, i] * warmth
+def warm(cells: Cells, state: State, work: Work, air_c: float, passed_s: float) -> None:
+    """Temperatures from the heat since the last time, and what resistance they make.
+
+    Once a minute, far below the hours heat takes.
+    """
+    for p in range(state.off.size):
+        _warm_pack(cells, state.temp_c, state.heat_j, air_c, passed_s, p)
+        for i in range(state.heat_j.shape[1]):
+            kelvin = state.temp_c[p, i] + 273.15
+            warmth = math.exp(cells.arrhenius_k * (1.0 / kelvin - 1.0 / 298.15))
+            work.r0_ohm[p, i] = cells.r0_ohm[p, i] * warmth + cells.joint_ohm[p, i]
+            work.r1_ohm[p, i] = cells.r1_ohm[p, i] * warmth
+            work.r2_ohm[p, i] = cells.r2_ohm[p, i] * warmth
+
+
+@compiled
+def _warm_pack(
+    cells: Cells, temp_c: Floats, heat_j: Floats, air_c: float, passed_s: float, p: int
+) -> None:
+    """Implicit in each cell's own temperature: a small cell passes its heat on within a minute."""
+    n = heat_j.shape[1]
+    before_c = temp_c[p, 0]
+    for i in range(n):
+        here_c = temp_c[p, i]
+        after_c = temp_c[p, i + 1] if i < n - 1 else here_c
+        sides = (1.0 if i > 0 else 0.0) + (1.0 if i < n - 1 else 0.0)
+        nearby_c = (before_c if i > 0 else 0.0) + (after_c if i < n - 1 else 0.0)
+        around = cells.loss_w_k * (air_c + cells.ambient_offset_c[p, i])
+        leaves = cells.loss_w_k + cells.neighbour_w_k * sides
+        before_c = here_c
+        gains = passed_s * (cells.neighbour_w_k * nearby_c + around)
+        held_j = cells.heat_j_k * here_c + heat_j[p, i]
+        temp_c[p, i] = (held_j + gains) / (cells.heat_j_k + passed_s * leaves)
+        heat_j[p, i] = 0.0

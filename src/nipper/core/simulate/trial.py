@@ -189,7 +189,7 @@ def _advance(
     done = round(now.done_s / step_s)
     turns = _turns(scenario, step_s)
     keep_every = round(KEEP_EVERY_S / step_s)
-    tables: _Tables | None = None
+    tables: tuple[layout.Bank, layout.Work] | None = None
     while done < until_step:
         if done % keep_every == 0:
             kept.append(now.copy())
@@ -203,53 +203,29 @@ def _advance(
             tables = _tables(now, world)
         now.state.offline[:] = False
         now.state.offline[[p - 1 for p in now.offline]] = True
-        cells, limits, bms, chargers, wires, work, sensors = tables
-        link = build.link(now.setup, now.link_up)
-        length = stop - done
-        kernel.run(
-            cells,
-            limits,
-            bms,
-            chargers,
-            wires,
-            link,
-            now.state,
-            work,
-            world.minutes,
-            sensors,
-            record,
-            world.noise,
-            scenario.seed,
-            done,
-            length,
-            step_s,
-        )
-        leaked += cells.leak_a * (stop - done) * step_s / 3600.0
+        bank, work = tables
+        bank = bank._replace(link=build.link(now.setup, now.link_up))
+        span = layout.Span(done, stop - done, step_s, world.noise, scenario.seed)
+        kernel.run(bank, now.state, work, world.minutes, record, span)
+        leaked += bank.cells.leak_a * (stop - done) * step_s / 3600.0
         done = stop
         now.done_s = done * step_s
         tick(done / until_step)
 
 
-_Tables = tuple[layout.Cells, Floats, layout.Bms, Floats, layout.Wires, layout.Work, Floats]
-
-
-def _tables(now: Moment, world: _World) -> _Tables:
+def _tables(now: Moment, world: _World) -> tuple[layout.Bank, layout.Work]:
     """What the kernel needs besides the state; made anew when something has changed."""
     setup, scenario = now.setup, world.scenario
-    cells, chargers = (
-        build.cells(setup, scenario, now.faults, world.healthy),
-        build.chargers(setup, scenario),
+    bank = layout.Bank(
+        cells=build.cells(setup, scenario, now.faults, world.healthy),
+        limits=build.limits(setup),
+        bms=build.bms(setup),
+        chargers=build.chargers(setup, scenario),
+        wires=build.wires(setup, scenario),
+        link=build.link(setup, now.link_up),
+        sensor_c=build.sensors(setup, scenario, now.by_hand),
     )
-    work = build.work(cells, len(chargers))
-    return (
-        cells,
-        build.limits(setup),
-        build.bms(setup),
-        chargers,
-        build.wires(setup, scenario),
-        work,
-        build.sensors(setup, scenario, now.by_hand),
-    )
+    return bank, build.work(bank.cells, len(bank.chargers))
 
 
 def _turns(scenario: Scenario, step_s: float) -> dict[int, list[tuple[Event, bool]]]:
@@ -311,9 +287,7 @@ def _result(
         )
         for p in range(setup.packs_in_parallel)
     )
-    not_taken_wh, balancing_s, above_s, not_served_wh, dark_s, into_wh, heat_wh = (
-        float(v) for v in state.totals
-    )
+    totals: list[float] = state.totals.tolist()
     return Trial(
         setup=setup,
         scenario=scenario,
@@ -328,13 +302,13 @@ def _result(
         gained_ah=state.charge_ah - before_ah,
         charged_ah=state.through_ah[:, 0],
         discharged_ah=state.through_ah[:, 1],
-        into_packs_wh=into_wh,
-        heat_wh=heat_wh,
-        not_taken_wh=not_taken_wh,
-        not_served_wh=not_served_wh,
-        dark_h=dark_s / 3600.0,
-        balancing_h=balancing_s / 3600.0,
-        above_start_h=above_s / 3600.0,
+        into_packs_wh=totals[layout.INTO_WH],
+        heat_wh=totals[layout.HEAT_WH],
+        not_taken_wh=totals[layout.NOT_TAKEN_WH],
+        not_served_wh=totals[layout.NOT_SERVED_WH],
+        dark_h=totals[layout.DARK_S] / 3600.0,
+        balancing_h=totals[layout.BALANCING_S] / 3600.0,
+        above_start_h=totals[layout.ABOVE_START_S] / 3600.0,
         kept=tuple(kept),
     )
 
