@@ -33,17 +33,20 @@ def story(tmp_path_factory):
 
 def test_two_packs_three_months_and_what_was_done(story):
     assert [p.name for p in story.packs()] == ["North", "South"]
-    assert [e.note for e in story.events()] == ["bars retorqued", "absorption 1 h → 3 h"]
-    assert [r.kind for r in story.revisions() if r.kind == "typed in"] == ["typed in", "typed in"]
+    assert [e.note for e in story.history.events()] == ["bars retorqued", "absorption 1 h → 3 h"]
+    assert [r.kind for r in story.history.revisions() if r.kind == "typed in"] == [
+        "typed in",
+        "typed in",
+    ]
     assert story.setup().charging.absorption_min == 180.0
-    log = story.load_log(1)
+    log = story.logs.load(1)
     assert log.days == pytest.approx(92, abs=0.1)
     assert log.cells == 16
 
 
 def test_the_stray_of_north_is_found_and_south_is_healthy(story):
     setup = story.setup()
-    north, south = (diagnose(story.load_log(pack), setup) for pack in (1, 2))
+    north, south = (diagnose(story.logs.load(pack), setup) for pack in (1, 2))
     assert north.verdict == "act"
     assert (north.findings[0].cause, north.findings[0].cells) == ("self_discharge", (6,))
     assert (
@@ -54,8 +57,8 @@ def test_the_stray_of_north_is_found_and_south_is_healthy(story):
 
 
 def test_the_loose_joint_of_south_is_gone_after_the_bars_were_retorqued(story):
-    setup, log = story.setup(), story.load_log(2)
-    day = next(e.time_s for e in story.events() if e.kind == "repair")
+    setup, log = story.setup(), story.logs.load(2)
+    day = next(e.time_s for e in story.history.events() if e.kind == "repair")
     before, after = (
         step_resistances(log.select(part), setup) for part in (log.time_s < day, log.time_s > day)
     )
@@ -64,7 +67,7 @@ def test_the_loose_joint_of_south_is_gone_after_the_bars_were_retorqued(story):
 
 
 def test_the_rules_speak_of_what_the_log_shows(story):
-    setup, log = story.setup(), story.load_log(1)
+    setup, log = story.setup(), story.logs.load(1)
     evidence = measured(log, setup, diagnose(log, setup).estimate)
     codes = {f.code: f for f in check(setup, evidence)}
     assert "Cell 6 drifts" in codes["balancer-against-drift"].message
@@ -73,8 +76,8 @@ def test_the_rules_speak_of_what_the_log_shows(story):
 
 
 def test_longer_absorption_gave_the_balancer_more_time(story):
-    setup, log = story.setup(), story.load_log(1)
-    day = next(e.time_s for e in story.events() if e.kind == "setting")
+    setup, log = story.setup(), story.logs.load(1)
+    day = next(e.time_s for e in story.history.events() if e.kind == "setting")
     charges = [
         c
         for c in full(diagnose(log, setup).estimate.charges)

@@ -136,7 +136,7 @@ def _read_logs(arguments: argparse.Namespace, setup: Setup) -> "list[Log]":
     from nipper.core.logs.reader import read_log
 
     _known_zone(arguments.zone)
-    logs = []
+    logs: list[Log] = []
     for file in arguments.logs:
         log = read_log(file, arguments.zone)
         if log.cells != setup.cells:

@@ -130,7 +130,7 @@ def test_the_rail_counts_what_is_wrong(make_setup):
 
 def test_the_list_of_rules_is_in_the_order_of_the_work_and_has_no_twin():
     codes = [r.code for r in RULES]
-    assert len(codes) == len(set(codes)) == 80
+    assert len(codes) == len(set(codes)) == 82
     assert (
         codes.index("over-voltage-release-above-trip")
         < codes.index("charging-below-freezing")

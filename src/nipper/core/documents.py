@@ -80,6 +80,8 @@ def as_input_error(error: ValidationError, model: type[BaseModel], file: str) ->
             return InputError(file, place, f"a known key, this one is not ({known})")
         case "missing":
             return InputError(file, place, "this key, it is missing")
+        case _:
+            pass
     expected = first["msg"].removeprefix("Input should be ").removeprefix("Value error, ")
     return InputError(file, place, f"{expected}, found {_short(first['input'])}")
 

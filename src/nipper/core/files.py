@@ -1,7 +1,7 @@
 """Writing files so that a crash, a kill or a full disk leaves the old one or the new one, never half of either."""
 
 import os
-from collections.abc import Iterator
+from collections.abc import Generator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
@@ -9,7 +9,7 @@ from nipper.core.errors import InputError
 
 
 @contextmanager
-def whole(path: Path) -> Iterator[Path]:
+def whole(path: Path) -> Generator[Path]:
     """A name beside ``path`` to write to; flushed and put in its place when the block ends well.
 
     What an earlier, killed try left under that name is swept away.

@@ -31,7 +31,7 @@ class Finding:
     settings: tuple[str, ...]
     message: str
     why: str
-    suggestion: Mapping[str, object] = field(default_factory=dict)
+    suggestion: Mapping[str, object] = field(default_factory=dict[str, object])
     suggestion_label: str = ""
     code: str = ""
     source: str = ""

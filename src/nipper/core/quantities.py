@@ -14,7 +14,7 @@ OPERATORS: dict[type, Callable[[float, float], float]] = {
     ast.Add: operator.add,
     ast.Sub: operator.sub,
     ast.Mult: operator.mul,
-    ast.Div: operator.truediv,
+    ast.Div: lambda a, b: a / b,
 }
 
 # how many of the field's own unit one of that unit is; a function where it is no mere factor

@@ -3,9 +3,10 @@
 import shutil
 import sqlite3
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Generator
 from contextlib import ExitStack, closing, contextmanager
 from pathlib import Path
+from typing import Any
 
 from nipper.core.errors import InputError
 from nipper.core.files import sweep, whole
@@ -85,13 +86,13 @@ class BenchFile:
             self._connection.close()
             self._claim.release()
 
-    def rows(self, sql: str, values: tuple[object, ...] = ()) -> list[tuple]:
+    def rows(self, sql: str, values: tuple[object, ...] = ()) -> list[tuple[Any, ...]]:
         """What a question finds."""
         with self._lock, told(self.path):
             return self._connection.execute(sql, values).fetchall()
 
     @contextmanager
-    def write(self) -> Iterator[sqlite3.Connection]:
+    def write(self) -> Generator[sqlite3.Connection]:
         """One transaction: all of it, or nothing.
 
         Raises
@@ -192,7 +193,7 @@ def _keep_others_out(db: sqlite3.Connection) -> None:
 
 
 @contextmanager
-def told(path: Path) -> Iterator[None]:
+def told(path: Path) -> Generator[None]:
     """What the file or the disk can cause becomes one line; a mistake of ours stays what it is."""
     try:
         yield

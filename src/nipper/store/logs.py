@@ -100,7 +100,7 @@ class Logs:
             "SELECT chunks.id FROM chunks JOIN logs ON logs.id = chunks.log WHERE logs.pack = ? ORDER BY chunks.first_s",
             (pack,),
         )
-        stretches = []
+        stretches: list[Log] = []
         for i, (chunk,) in enumerate(rows):
             stretches.append(
                 chunks.unpack(

@@ -2,6 +2,8 @@
 
 import json
 
+from pydantic import TypeAdapter, ValidationError
+
 from nipper.core.setup import Module
 from nipper.store import Bench
 
@@ -33,10 +35,9 @@ class Shelf:
     def ticks(self) -> dict[str, str]:
         """What was ticked on the typing sheet: path and the value that was typed."""
         try:
-            kept = json.loads(self._kept.value(TICKS) or "{}")
-        except json.JSONDecodeError:
+            return TypeAdapter(dict[str, str]).validate_json(self._kept.value(TICKS) or "{}")
+        except ValidationError:
             return {}
-        return {str(k): str(v) for k, v in kept.items()} if isinstance(kept, dict) else {}
 
     def keep_ticks(self, ticks: dict[str, str]) -> None:
         """Keep what is ticked."""

@@ -102,7 +102,8 @@ class ImportPage(QWidget):
             label("", size=16, weight=SEMI, wrap=True),
             label("", "soft", wrap=True),
         )
-        self._odd, self._boxes = QVBoxLayout(), {}
+        self._odd = QVBoxLayout()
+        self._boxes: dict[str, QComboBox] = {}
         self.progress = QProgressBar(maximum=1000)
         self.progress.setTextVisible(False)
         layout = QVBoxLayout(self)

@@ -1,7 +1,7 @@
 """Opening what the user gives: a bench, a setup to make one of, a log; and where new benches are kept."""
 
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from PySide6.QtCore import QObject, QSettings, Slot
 from PySide6.QtWidgets import QFileDialog
@@ -30,9 +30,9 @@ class Opener(QObject):
 
     def recent(self) -> list[str]:
         """The benches opened last that are still there, newest first."""
-        value = self._settings.value("recent", [])
-        files = value if isinstance(value, list) else [value] if value else []
-        return [str(file) for file in files if Path(str(file)).is_file()]
+        value: object = self._settings.value("recent", [])
+        files = cast(list[object], value) if isinstance(value, list) else [value]
+        return [str(file) for file in files if file and Path(str(file)).is_file()]
 
     def remember(self, path: Path) -> None:
         """This one was opened last."""

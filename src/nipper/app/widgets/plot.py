@@ -53,7 +53,7 @@ class DayAxis(pg.AxisItem):
 
     def tickStrings(self, values: Sequence[float], scale: float, spacing: float) -> list[str]:  # noqa: N802 - pyqtgraph's name
         """Days as 12 Oct, shorter as 12:40."""
-        out = []
+        out: list[str] = []
         for value in values:
             moment = datetime.fromtimestamp(max(float(value), 0.0), self._zone)
             out.append(f"{moment.day} {moment:%b}" if spacing >= 86400 else f"{moment:%H:%M}")
@@ -93,7 +93,7 @@ class RunAxis(pg.AxisItem):
 
     def tickStrings(self, values: Sequence[float], scale: float, spacing: float) -> list[str]:  # noqa: N802 - pyqtgraph's name
         """Midnight is named by the day that begins."""
-        out = []
+        out: list[str] = []
         for value in values:
             minutes = round(value * 60.0)
             day, rest = divmod(minutes, 1440)
@@ -150,8 +150,8 @@ class Plot(pg.PlotWidget):
 
     def line(
         self,
-        x: NDArray,
-        y: NDArray,
+        x: NDArray[Any],
+        y: NDArray[Any],
         role: str,
         width: float = 1.0,
         dots: bool = False,
@@ -182,7 +182,9 @@ class Plot(pg.PlotWidget):
             item.setCurveClickable(True, width=10)
         return item
 
-    def band(self, x: NDArray, low: NDArray, high: NDArray, role: str) -> pg.FillBetweenItem:
+    def band(
+        self, x: NDArray[Any], low: NDArray[Any], high: NDArray[Any], role: str
+    ) -> pg.FillBetweenItem:
         """A filled interval."""
         colour = self._theme.colour(role)
         colour.setAlpha(45)

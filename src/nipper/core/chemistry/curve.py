@@ -77,7 +77,7 @@ class Curve:
     @cached_property
     def _fine(self) -> tuple[Floats, Floats]:
         """The curve in steps of 0.005 %: asked for inverses by the hundred thousand, a table is a hundred times bisection."""
-        soc = np.linspace(self.soc_pct[0], self.soc_pct[-1], 20_001)
+        soc: Floats = np.linspace(float(self.soc_pct[0]), float(self.soc_pct[-1]), 20_001)
         return soc, self.ocv(soc)
 
     def slope_at_voltage(self, ocv_v: ArrayLike) -> Floats:

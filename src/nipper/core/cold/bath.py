@@ -30,7 +30,7 @@ class Bath:
 
 def brine_c(salt_pct: float) -> float:
     """Temperature of crushed ice in salt water, stirred, degC; ``salt_pct`` of the mass of water and salt. Beyond the eutectic no colder."""
-    salt, degrees = np.array(FREEZING).T
+    salt, degrees = zip(*FREEZING, strict=True)
     return float(np.interp(salt_pct, salt, degrees))
 
 
@@ -38,8 +38,8 @@ def salt_for_c(target_c: float) -> float | None:
     """How much salt, % of the mass of water and salt, makes ice water so cold; None below the eutectic."""
     if target_c < EUTECTIC_C:
         return None
-    salt, degrees = np.array(FREEZING).T
-    return float(np.interp(-target_c, -degrees, salt))
+    salt, degrees = zip(*FREEZING, strict=True)
+    return float(np.interp(-target_c, [-d for d in degrees], salt))
 
 
 def grams_per_kg_water(salt_pct: float) -> float:

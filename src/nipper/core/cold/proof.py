@@ -128,7 +128,7 @@ def parse_readings(text: str) -> tuple[Floats, Floats, Floats]:
     RangeError
         Names the line and what was expected.
     """
-    rows = []
+    rows: list[tuple[float, float, float]] = []
     for number, line in enumerate(text.splitlines()[:MOST_LINES], 1):
         parts = (
             line.replace(";", " ")
@@ -149,7 +149,7 @@ def parse_readings(text: str) -> tuple[Floats, Floats, Floats]:
         rows.append((60.0 * minutes, degrees, amps))
     if len(rows) < 3:
         raise RangeError("expected at least three lines of minutes, °C and A")
-    out = np.array(sorted(rows))
+    out: Floats = np.array(sorted(rows))
     return out[:, 0], out[:, 1], out[:, 2]
 
 

@@ -70,7 +70,7 @@ def levelling(
             ways.append((school, put(setup, school.changes)))
         except InputError:
             continue
-    courses = []
+    courses: list[Course] = []
     for i, (school, settings) in enumerate(ways):
         courses.append(_course(school, settings, known, plan))
         tick((i + 1) / len(ways))
@@ -136,7 +136,7 @@ def by_hand(setup: Setup, known: Known | None, least_pct: float = 0.15) -> list[
         return []
     offset, sd = known.estimate.drift.last_ah, known.estimate.drift.last_sd_ah
     least, most = known.estimate.drift.last_range_ah
-    out = []
+    out: list[ByHand] = []
     for i in np.argsort(-np.abs(np.nan_to_num(offset))):
         ah = float(offset[i])
         if not np.isfinite(ah) or abs(ah) < max(

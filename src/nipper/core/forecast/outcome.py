@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -120,7 +120,7 @@ def lanes(trial: "Trial", pack: int = 1) -> list[Span]:
 
 def _balanced(time_s: Floats, balancing: NDArray[np.bool_], interval_s: float) -> list[Span]:
     """When the balancer ran, and on which cells for a fifth of that time or more."""
-    out = []
+    out: list[Span] = []
     for runs, start, end in _runs(time_s, np.any(balancing, axis=1), interval_s):
         if runs:
             rows = slice(*np.searchsorted(time_s, (start, end)))
@@ -150,7 +150,7 @@ def _tripped(trial: "Trial", pack: int, shortest_s: float) -> list[Span]:
     ]
 
 
-def _runs(time_s: Floats, value: NDArray, interval_s: float) -> list[tuple[int, float, float]]:
+def _runs(time_s: Floats, value: NDArray[Any], interval_s: float) -> list[tuple[int, float, float]]:
     starts = np.flatnonzero(np.r_[True, value[1:] != value[:-1]])
     ends = np.r_[time_s[starts[1:]], time_s[-1] + interval_s]
     return [(int(value[i]), float(time_s[i]), float(e)) for i, e in zip(starts, ends, strict=True)]
@@ -160,7 +160,7 @@ def _released(trial: "Trial", pack: int) -> list[tuple["BmsEvent", float]]:
     """The trips of a pack in order, each with the time of its release, or the end of the run."""
     run_end_s = trial.start_s + trial.scenario.days * 86400.0
     next_s: dict[str, float] = {}
-    out = []
+    out: list[tuple[BmsEvent, float]] = []
     for event in reversed(trial.events):
         if event.pack != pack:
             continue

@@ -45,7 +45,7 @@ def measured_cells(setup: Setup, known: Mapping[int, Known]) -> list[CellFault]:
 
     Small differences of charge are kept too: they are what a trip at the top hangs on.
     """
-    faults = []
+    faults: list[CellFault] = []
     for pack, what in sorted(known.items()):
         if pack > setup.packs_in_parallel:
             continue

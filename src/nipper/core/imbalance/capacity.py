@@ -44,18 +44,18 @@ def capacities(
     """From the deepest discharges that follow a full charge: their median, cell by cell."""
     nothing = np.full(log.cells, np.nan)
     low_v = float(chemistry(setup.chemistry).curve.ocv(LOW_PCT))
-    found = []
+    found: list[tuple[float, NDArray[np.int_], Offsets]] = []
     for i, (charge, top) in enumerate(zip(full, tops, strict=True)):
         until = full[i + 1].stop if i + 1 < len(full) else log.rows
         rows = np.arange(charge.stop, until)
         if rows.size < 10 or not np.isfinite(top.offset_ah).any():
             continue
         rows = rows[: int(np.argmin(log.charge_ah[rows])) + 1]
-        lowest_v = np.nanmin(log.cell_v[rows[-60:]], initial=9.0)
+        lowest_v = float(np.nanmin(log.cell_v[rows[-60:]], initial=9.0))
         drop_v = float(np.nanmin(log.current_a[rows[-60:]], initial=0.0)) * prior.herd_ohm
         if rows.size >= 10 and lowest_v - drop_v < low_v:
             found.append((lowest_v - drop_v, rows, top))
-    lows = []
+    lows: list[tuple[Floats, Floats, Floats, Floats]] = []
     for _, rows, top in sorted(found, key=lambda f: f[0])[:MOST_DISCHARGES]:
         low = low_offsets_at(log, setup, rows, prior, top.herd_pct)
         if low.scale is not None and low.scale_sd is not None and setup.chemistry != "lfp":
@@ -65,7 +65,8 @@ def capacities(
             lows.append((difference, np.hypot(low.sd_ah, top.sd_ah), low.offset_ah, low.sd_ah))
     if not lows:
         return Capacities(nothing, nothing, nothing, nothing, 0)
-    value, sd, low, low_sd = (np.array(x) for x in zip(*lows, strict=True))
+    each: list[Floats] = [np.array(x) for x in zip(*lows, strict=True)]
+    value, sd, low, low_sd = each
     # the median: an uncertainty that grows with the size would let small wrong answers weigh most
     mean = nanmedian(value)
     apart = nanmedian(np.abs(value - mean)) * 1.4826 / np.sqrt(len(lows))
@@ -100,7 +101,7 @@ def with_low_end(
     if not held.discharges or not tops:
         return tops, held
     low, low_sd = held.low_offset_ah, np.hypot(held.low_sd_ah, CAPACITY_SPREAD * capacity_ah)
-    out = []
+    out: list[Offsets] = []
     for top in tops:
         top_sd = np.where(np.isfinite(top.offset_ah), top.sd_ah, np.inf)
         start = np.nan_to_num(top.offset_ah)  # where the top tells nothing the low end speaks alone

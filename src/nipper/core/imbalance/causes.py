@@ -44,7 +44,8 @@ def weigh(known: Estimate, setup: Setup) -> tuple[list[Cause], list[tuple[Cause,
     found = sorted(
         (cause for judge in JUDGES for cause in judge(known, setup)), key=lambda c: -c.confidence
     )
-    kept, lost = [], []
+    kept: list[Cause] = []
+    lost: list[tuple[Cause, Cause]] = []
     for cause in found:
         better = next((other for other in found if _overrules(other, cause)), None)
         if better is None:
@@ -150,7 +151,7 @@ def _blocks(cells: NDArray[np.intp], mah: Floats) -> list[NDArray[np.intp]]:
         return []
     usual = float(np.median(mah[cells]))
     alike = np.flatnonzero(np.nan_to_num(mah) < 0.35 * usual)
-    out = []
+    out: list[NDArray[np.intp]] = []
     for run in np.split(alike, np.flatnonzero(np.diff(alike) > 1) + 1):
         sure_ones = np.intersect1d(run, cells)
         together = (
@@ -174,7 +175,7 @@ def _leak(
     part = (
         " after taking out what the balancer moved" if drift.moved_known and setup.leveller else ""
     )
-    actions = []
+    actions: list[str] = []
     if missing_ah > 0.002 * setup.capacity_ah:
         sure_ah = min(0.0, float(drift.last_range_ah[1][i]))
         actions.append(level(cell, -missing_ah, sure_ah, setup, known.end))

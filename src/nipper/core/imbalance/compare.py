@@ -98,7 +98,7 @@ def _resistance(
         new.excess_ohm - old.excess_ohm,
         np.hypot(new.sd_ohm, old.sd_ohm) + 0.03 * old.herd_ohm,
     )
-    out = []
+    out: list[Change] = []
     for i in np.flatnonzero(np.abs(difference) > RESISTANCE_SHARE * old.herd_ohm):
         chance = _chance(float(difference[i]), float(sd[i]))
         if chance < CHANCE:
@@ -126,7 +126,7 @@ def _drifts(
         s.sum() < LEAST_CHARGES or np.ptp(drift.time_s[s]) < LEAST_DAYS * 86400.0 for s in sides
     ):
         return []
-    out = []
+    out: list[Change] = []
     spread = np.nanmax(drift.offset_ah, axis=1) - np.nanmin(drift.offset_ah, axis=1)
     rows = [(None, "spread", spread, np.nanmedian(drift.sd_ah, axis=1))]
     rows += [

@@ -88,7 +88,7 @@ def surely_apart_ah(known: Estimate) -> float:
 
 def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
     """What to record next, so that more can be said."""
-    out = []
+    out: list[str] = []
     if not known.full:
         volts = setup.charging.absorption_v if setup.charging else None
         level = f"{volts:.1f} V" if volts else "the absorption voltage"

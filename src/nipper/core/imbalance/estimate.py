@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.capacity import Capacities, capacities, with_low_end
 from nipper.core.imbalance.drift import Drift, balanced_ah, fit
-from nipper.core.imbalance.offsets import offsets_at, resistance_prior
+from nipper.core.imbalance.offsets import Offsets, offsets_at, resistance_prior
 from nipper.core.imbalance.remedies import TopEnd
 from nipper.core.imbalance.resistance import Resistances, step_resistances
 from nipper.core.imbalance.signals import Signals, signals
@@ -94,7 +94,7 @@ def estimate(
     prior = resistance_prior(
         setup, resistances.herd_ohm, resistances.excess_ohm, resistances.sd_ohm
     )
-    offsets = []
+    offsets: list[Offsets] = []
     for i, charge in enumerate(full):
         offsets.append(offsets_at(log, setup, charge, prior))
         tick(0.5 + 0.4 * (i + 1) / len(full))

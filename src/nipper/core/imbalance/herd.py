@@ -8,6 +8,7 @@ curve beyond its end has to weigh all of its ends.
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -64,7 +65,9 @@ class HerdCurve:
         current = np.interp(ah, self.ah, self.current_a)
         inside = np.clip(ah, self.ah[0], self.ah[-1])
         v = self.between(inside) + current * self.herd_ohm
-        v = np.where(ah > self.ah[-1], np.interp(ah, self.beyond_ah, self.end_v[end]), v)
+        v = np.where(
+            ah > self.ah[-1], np.interp(ah, self.beyond_ah, np.asarray(self.end_v[end])), v
+        )
         return np.where(ah < self.ah[0], np.interp(ah, self.below_ah, self.below_v), v), current
 
 
@@ -91,7 +94,8 @@ def learn(
     bins = np.floor((ah - ah[0]) / (KNOT_SHARE * setup.capacity_ah)).astype(int)
     _, first, count = np.unique(bins, return_index=True, return_counts=True)
     ah, v, amps = (np.add.reduceat(x, first) / count for x in (ah, herd_v[order], current_a[order]))
-    freed = isotonic_regression(v - amps * herd_ohm, weights=count.astype(float)).x
+    even: Any = isotonic_regression(v - amps * herd_ohm, weights=count.astype(float))
+    freed: Floats = even.x
     ocv = chemistry(setup.chemistry).curve
     end_pct, end_weight = ends(setup, float(freed[-1]), abs(float(amps[-1])) * herd_ohm)
     if bottom_pct is None:
@@ -150,7 +154,7 @@ def _between(ah: Floats, v: Floats) -> Callable[[Floats], Floats]:
     Asked for by the hundred thousand, so it is tabled finely once.
     """
     if ah.size < 2:
-        return lambda x: np.full_like(x, v[0])
-    fine = np.union1d(ah, np.linspace(ah[0], ah[-1], TABLE))
-    table = PchipInterpolator(ah, v)(fine)
+        return lambda x: np.full_like(x, float(v[0]))
+    fine: Floats = np.union1d(ah, np.linspace(ah[0], ah[-1], TABLE))
+    table: Floats = PchipInterpolator(ah, v)(fine)
     return lambda x: np.interp(x, fine, table)

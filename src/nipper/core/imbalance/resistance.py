@@ -79,8 +79,8 @@ def loose_ohm(found: Resistances, cell: int) -> float | None:
     if groups < 8:
         return None
     a, v = a[: groups * GROUP].reshape(groups, GROUP), v[: groups * GROUP].reshape(groups, GROUP)
-    each = (a * v).sum(axis=1) / (a * a).sum(axis=1)
-    high = each > 0.5 * np.percentile(each, 90)
+    each: Floats = (a * v).sum(axis=1) / (a * a).sum(axis=1)
+    high = each > 0.5 * float(np.percentile(each, 90))
     if not 0.1 < high.mean() < 0.95:
         return None
     level, rest = float(np.mean(each[high])), float(np.mean(each[~high]))

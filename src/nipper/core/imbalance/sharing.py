@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.logs.model import Log
+from nipper.core.logs.model import Log, solved
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -114,7 +114,7 @@ def _ways(amps: Floats, volts: Floats) -> tuple[Floats, Floats]:
         x[part, packs + p] -= amps[:, p]
     weak = 1e-6 * np.trace(x.T @ x) / (2 * packs)
     gram = x.T @ x + weak * np.eye(2 * packs)
-    beta = np.linalg.solve(gram, x.T @ y)
+    beta = solved(gram, x.T @ y)
     residual = (y - x @ beta).reshape(packs, rows)
     ohm = beta[packs:]
     sd = np.empty(packs)

@@ -12,7 +12,7 @@ from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.imbalance.resistance import Resistances
 from nipper.core.logs.charges import IDLE_RATE
-from nipper.core.logs.model import Log
+from nipper.core.logs.model import Log, solved
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -107,10 +107,11 @@ def _bias(
             continue
         a, b = x[good], y[good]
         weight, usual = np.ones(b.size), 0.0
-        beta, gram = np.zeros(x.shape[1]), np.eye(x.shape[1])
+        gram = np.eye(x.shape[1])
+        beta = np.zeros(x.shape[1], float)
         for _ in range(3):
             gram = a.T @ (a * weight[:, None]) + ridge
-            beta = np.linalg.solve(gram, a.T @ (weight * b))
+            beta = solved(gram, a.T @ (weight * b))
             residual = b - a @ beta
             usual = 1.4826 * float(np.median(np.abs(residual))) + 2e-4
             weight = np.minimum(1.0, 2.0 * usual / np.maximum(np.abs(residual), 1e-9))

@@ -3,8 +3,9 @@
 import asyncio
 import logging
 import threading
-from concurrent.futures import Future
+from collections.abc import Coroutine
 from types import TracebackType
+from typing import Any
 
 from pymodbus import ModbusException
 from pymodbus.client import ModbusSerialClient, ModbusTcpClient
@@ -98,14 +99,15 @@ class StandInBms:
         self.place = self._run(self._begin())
         return self
 
-    def _run(self, work: object) -> str:
-        future: Future[str] = asyncio.run_coroutine_threadsafe(work, self._loop)  # pyright: ignore[reportArgumentType] - a coroutine of this class
+    def _run(self, work: Coroutine[Any, Any, str]) -> str:
+        future = asyncio.run_coroutine_threadsafe(work, self._loop)
         return future.result(timeout=10.0)
 
     async def _begin(self) -> str:
         self._server = ModbusTcpServer(self._device, address=("127.0.0.1", 0))
         await self._server.serve_forever(background=True)
-        host, port = self._server.transport.sockets[0].getsockname()[:2]  # pyright: ignore[reportAttributeAccessIssue] - asyncio's server
+        transport: Any = self._server.transport  # asyncio's server
+        host, port = transport.sockets[0].getsockname()[:2]
         return f"{host}:{port}"
 
     async def _end(self) -> str:

@@ -17,14 +17,14 @@ from nipper.core.setup import Balancer, Setup, get, is_path
 
 NOT_SET = 0xFFFF  # a register that holds no setting
 MOST_AT_ONCE = 100  # registers in one request; the standard allows 125 (Modbus Application Protocol V1.1b3, 6.3)
-WORDS: dict[str, tuple[str, ...]] = {
+_WORDS: dict[str, tuple[str, ...]] = {
     "chemistry": get_args(Setup.model_fields["chemistry"].annotation),
     "balancer.kind": get_args(Balancer.model_fields["kind"].annotation),
     "balancer.when": get_args(Balancer.model_fields["when"].annotation),
 }
-WORDS |= {
+WORDS = _WORDS | {
     path.replace("balancer", "separate_balancer"): words
-    for path, words in WORDS.items()
+    for path, words in _WORDS.items()
     if path.startswith("balancer")
 }
 

@@ -335,7 +335,7 @@ def readings(log: Log, setup: Setup, charge: Charge) -> ChargeReadings:
     if charge.absorption:
         first, stop = charge.absorption
         begin = read_at(log, setup, first)
-        later = int(np.searchsorted(log.time_s, log.time_s[first] + 1800.0))
+        later = int(np.searchsorted(log.time_s, float(log.time_s[first]) + 1800.0))
         half = read_at(log, setup, later) if later < stop else None
     rest = (
         read_at(log, setup, (charge.rest[0] + charge.rest[1]) // 2, half_width=5)

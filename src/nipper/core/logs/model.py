@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -100,6 +101,12 @@ class Log:
             soc_pct=None if self.soc_pct is None else self.soc_pct[rows],
             balancing=None if self.balancing is None else self.balancing[rows],
         )
+
+
+def solved(gram: Floats, right: Floats) -> Floats:
+    """The solution of a system of linear equations."""
+    answer: Any = np.linalg.solve(gram, right)
+    return answer
 
 
 def nanmedian(table: Floats) -> Floats:

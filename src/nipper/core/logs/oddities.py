@@ -55,7 +55,7 @@ def oddities(
 
 
 def _times(log: Log, raw: np.ndarray | None) -> list[Oddity]:
-    found = []
+    found: list[Oddity] = []
     if raw is not None and raw.size > 1:
         steps = np.diff(raw)
         if np.any(steps < 0):
@@ -111,7 +111,7 @@ def _current(log: Log) -> list[Oddity]:
 
 
 def _voltages(log: Log, chemistry: Chemistry | None) -> list[Oddity]:
-    found = []
+    found: list[Oddity] = []
     if log.unreadable:
         text = f"{log.unreadable} rows without a readable cell were left out."
         found.append(Oddity("unreadable", "remark", text))

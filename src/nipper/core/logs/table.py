@@ -6,6 +6,7 @@ import re
 import zlib
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import polars as pl
@@ -69,7 +70,8 @@ def read_bytes(path: Path) -> bytes:
             if path.stat().st_size > MAX_BYTES:
                 raise InputError(str(path), "the whole file", f"at most {MAX_BYTES} bytes")
             return path.read_bytes()
-        chunks, size = [], 0
+        chunks: list[bytes] = []
+        size = 0
         with gzip.open(path) as packed:
             while chunk := packed.read(CHUNK):
                 size += len(chunk)
@@ -130,8 +132,8 @@ def _read_sheet(path: Path) -> Table:
             raise InputError(
                 str(path), "the whole file", f"a spreadsheet of at most {MAX_SHEET_BYTES} bytes"
             )
-        sheet = fastexcel.read_excel(path).load_sheet(0, dtypes="string")
-        frame = sheet.to_polars()
+        book: Any = fastexcel.read_excel(path)
+        frame: pl.DataFrame = book.load_sheet(0, dtypes="string").to_polars()
     except OSError as error:
         raise InputError(str(path), "the file", f"a readable file ({error.strerror})") from None
     except fastexcel.FastExcelError as error:

@@ -69,8 +69,8 @@ class ChargeCurves:
 def charge_curves(log: Log, charge: Charge) -> ChargeCurves:
     """One charge's curves, thinned to what a screen shows."""
     begin = charge.absorption[0] if charge.absorption else charge.start
-    first = max(charge.start, int(np.searchsorted(log.time_s, log.time_s[begin] - BEFORE_S)))
-    last = min(log.rows, int(np.searchsorted(log.time_s, log.time_s[charge.top] + 900.0)))
+    first = max(charge.start, int(np.searchsorted(log.time_s, float(log.time_s[begin]) - BEFORE_S)))
+    last = min(log.rows, int(np.searchsorted(log.time_s, float(log.time_s[charge.top]) + 900.0)))
     rows = np.unique(
         np.linspace(first, max(first, last - 1), min(MOST_POINTS, max(1, last - first))).astype(int)
     )

@@ -94,7 +94,7 @@ def _trips(rehearsal: Rehearsal) -> list[Consequence]:
         for name in counts
         if name != "charge_under_temperature"
     ]
-    out = []
+    out: list[Consequence] = []
     for trip in firsts[:MOST_TRIPS_TOLD]:
         cure = rehearsal.cure if trip is rehearsal.main.outcome.first else None
         many = f" {counts[trip.protection]} times in all." if counts[trip.protection] > 1 else ""
@@ -425,7 +425,7 @@ def hours_sentences(setup: Setup, told: FromLog, has_log: bool) -> list[str]:
     """Hours above the start voltage, what of them the phase allows, and the charge that makes."""
     if not has_log:
         return ["A log is needed: hours above the start voltage decide what a balancer can do."]
-    out = []
+    out: list[str] = []
     if told.above_h is not None and told.allowed_h is not None and setup.leveller is not None:
         out.append(
             f"A cell stood above {setup.leveller.start_v:.2f} V for {told.above_h:.1f} h a week; the phase allowed {told.allowed_h:.1f} h of it."

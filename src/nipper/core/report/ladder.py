@@ -44,7 +44,7 @@ PLACES = (
 
 def ladder(setup: Setup) -> list[Rung]:
     """All rungs that are set, highest first."""
-    rungs = []
+    rungs: list[Rung] = []
     for path, title, kind, whole_pack in PLACES:
         value = get(setup, path)
         if value is not None:

@@ -11,7 +11,7 @@ from typing import Protocol, TypeVar
 from nipper.core.errors import InputError, RangeError
 from nipper.core.quantities import parse_quantity, unit_of
 from nipper.core.report.typingsheet import TITLES, UNITS, Line, Menu, differences
-from nipper.core.setup import Setup, get, put
+from nipper.core.setup import Part, Setup, get, put
 
 MAX_ROWS, MAX_BYTES = 2000, 1_000_000
 IN_FORCE = ("typed in", "read back")
@@ -128,7 +128,7 @@ def read_back(setup: Setup, values: Mapping[str, object]) -> ReadBack:
 
 def _of_part(setup: Setup, part: str, found: Mapping[str, object]) -> dict[str, object]:
     """Changes of one part: a limit the BMS shows and the settings leave out comes as a whole, one it does not have goes as a whole."""
-    here = get(setup, part) if part else setup
+    here: Part | None = get(setup, part) if part else setup
     if here is None:
         there = {name: value for name, value in found.items() if value is not None}
         return {part: there} if there else {}

@@ -70,7 +70,8 @@ def of_record(
     log: Log, setup: Setup, diagnosis: Diagnosis, zone: tzinfo = UTC
 ) -> list[Consequence]:
     """What follows from the charges recorded."""
-    known, out = diagnosis.estimate, []
+    known = diagnosis.estimate
+    out: list[Consequence] = []
     full = known.full
     short = [c for c in known.charges if c.ended_by == "short"]
     drift = known.drift
@@ -137,7 +138,7 @@ def _top_against_rest(log: Log, setup: Setup, read: ChargeReadings, zone: tzinfo
 
 def of_diagnosis(diagnosis: Diagnosis) -> list[Consequence]:
     """What follows from the judgement: findings above half, then what was considered, then what to record."""
-    out = []
+    out: list[Consequence] = []
     for finding in diagnosis.findings:
         sure = f"confidence {finding.confidence:.0%}"
         if finding.confidence > 0.5:
@@ -236,7 +237,7 @@ def of_compared(
     pack : the one shown, as in ``compared``
     names : of all packs, in the order of their logs
     """
-    out = []
+    out: list[Consequence] = []
     for happening, changes in compared.changes.get(pack, ()):
         since = f"Since “{happening.note}” on {_day(happening.time_s, zone)}:"
         real = [c for c in changes if c.real]

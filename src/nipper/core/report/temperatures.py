@@ -55,7 +55,7 @@ def _row(
         Zone(LOWEST_C, cold_trip, "off", "off"), Zone(cold_trip, back_low, "waits", "waits"), *_free(name, setup, back_low, back_high),
         Zone(back_high, hot_trip, "waits", "waits"), Zone(hot_trip, HIGHEST_C, "off", "off"),
     ]  # fmt: skip
-    handles = []
+    handles: list[tuple[str, float]] = []
     own = getattr(setup.protection, f"{name}_under_temperature", None)
     if name == "charge" and own is None and cold is not None:  # the charger's, or a relay's
         handles += [
@@ -76,7 +76,7 @@ def _free(name: str, setup: Setup, low_c: float, high_c: float) -> list[Zone]:
     steps, _ = rates(setup)
     best = max(s.c_rate for s in steps)
     edges = [low_c, *sorted(s.from_c for s in steps if low_c < s.from_c < high_c), high_c]
-    out = []
+    out: list[Zone] = []
     for a, b in pairwise(edges):
         rate = next(
             (s.c_rate for s in sorted(steps, key=lambda s: -s.from_c) if a >= s.from_c - 1e-9), 0.0

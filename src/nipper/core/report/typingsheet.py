@@ -166,7 +166,7 @@ def sheet(setup: Setup, before: Setup | None, menu: Menu) -> list[Line]:
     """
     named = [item for item in menu.items if item.path in TITLES]
     rest = [Item(path=path) for path in TITLES if path not in {item.path for item in named}]
-    out = []
+    out: list[Line] = []
     for item in [*named, *rest]:
         value, old = get(setup, item.path), get(before, item.path) if before else None
         if value is None and old is None:

@@ -18,7 +18,7 @@ from nipper.core.rules.base import (
 )
 from nipper.core.setup import Setup, get
 
-SLIP = "Is it a slip of the decimal point, or a value in another unit?"
+SLIP = "It may be a slip of the decimal point, or in another unit."
 MOST_AH = 3000.0  # of one pack, cells in parallel counted: more stands in container banks
 LONG_OFF_S = 3600.0  # a recovery longer than this leaves the bank off for hours
 SEASON_DAYS = 400.0
@@ -74,13 +74,16 @@ def out_of_scale(setup: Setup, _: Evidence) -> Iterator[Finding]:
         if value is None or scale.low <= value <= scale.high:
             continue
         beside = "below" if value < scale.low else "above"
-        bound = scale.low if value < scale.low else scale.high
         yield warning(
             scale.path,
-            f"{value:g} {scale.unit} is far {beside} what this bank can mean.",
-            f"It would lie between {scale.low:.3g} and {scale.high:.3g} {scale.unit}, and is "
-            f"{beside} {bound:.3g} {scale.unit}. {SLIP}",
+            f"{_plain(value)} {scale.unit} is far {beside} what this bank can mean.",
+            f"Here it lies between {_plain(scale.low)} and {_plain(scale.high)} {scale.unit}. {SLIP}",
         )
+
+
+def _plain(value: float) -> str:
+    """Two or three digits, and never a power of ten."""
+    return f"{float(f'{value:.2g}'):g}" if value < 1e5 else f"{value:.0f}"
 
 
 def at_once(setup: Setup, _: Evidence) -> Iterator[Finding]:

@@ -66,7 +66,7 @@ def others(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
         to = min(down(n * usual(setup, "absorption_v"), 0.1), down(n * (room - 0.02), 0.1))
         rest = down(n * usual(setup, "float_v"), 0.1)
         if charger.absorption_v / n >= room:
-            lower = {
+            lower: dict[str, object] = {
                 "absorption_v": to,
                 "float_v": min(charger.float_v, rest, to) if charger.float_v else None,
             }

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 from functools import reduce
-from typing import Any
+from typing import Any, cast
 
 from nipper.core.documents import known_keys
 from nipper.core.errors import InputError
@@ -21,16 +21,17 @@ def is_path(path: str) -> bool:
 
 def get(setup: Part, path: str) -> Any:
     """The value at a path; None where a part on the way is left out."""
-    return reduce(_inner, path.split("."), setup)
+    start: Any = setup
+    return reduce(_inner, path.split("."), start)
 
 
 def _inner(place: Any, name: str) -> Any:
     if place is None:
         return None
-    if isinstance(place, tuple):
-        number = int(name)
-        return place[number] if number < len(place) else None
-    return getattr(place, name)
+    if isinstance(place, Part):
+        return getattr(place, name)
+    number = int(name)
+    return place[number] if number < len(place) else None
 
 
 def put(setup: Setup, changes: Mapping[str, object]) -> Setup:
@@ -48,12 +49,21 @@ def put(setup: Setup, changes: Mapping[str, object]) -> Setup:
         *parts, name = path.split(".")
         place: Any = document
         for part in parts:
-            place = _enter(place, part, path)
-        _set(place, name, value, path)
+            place = _enter(_holder(place, path), part, path)
+        _set(_holder(place, path), name, value, path)
     return parse(document, THESE)
 
 
-def _enter(place: Any, name: str, path: str) -> Any:
+Place = dict[str, Any] | list[Any]
+
+
+def _holder(place: Any, path: str) -> Place:
+    if not isinstance(place, dict | list):
+        raise InputError(THESE, path, "the path of a setting, nothing stands below a number")
+    return cast(Place, place)
+
+
+def _enter(place: Place, name: str, path: str) -> Any:
     if isinstance(place, dict):
         return place.setdefault(name, {})
     number = _number(place, name, path)
@@ -62,21 +72,18 @@ def _enter(place: Any, name: str, path: str) -> Any:
     return place[number]
 
 
-def _set(place: Any, name: str, value: object, path: str) -> None:
-    if isinstance(place, dict):
-        if value is None:
-            place.pop(name, None)
-        else:
-            place[name] = value
-        return
-    number = _number(place, name, path)
-    place[number : number + 1] = [] if value is None else [value]
+def _set(place: Place, name: str, value: object, path: str) -> None:
+    if isinstance(place, list):
+        number = _number(place, name, path)
+        place[number : number + 1] = [] if value is None else [value]
+    elif value is None:
+        place.pop(name, None)
+    else:
+        place[name] = value
 
 
-def _number(place: Any, name: str, path: str) -> int:
+def _number(place: list[Any], name: str, path: str) -> int:
     """Which item of a list is meant."""
-    if not isinstance(place, list):
-        raise InputError(THESE, path, "the path of a setting, nothing stands below a number")
     if not name.isdecimal() or int(name) > len(place):
         raise InputError(THESE, path, f"a number from 0 to {len(place)} for {name!r}")
     return int(name)

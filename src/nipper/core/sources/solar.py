@@ -105,7 +105,8 @@ def judge(setup: Setup, solar: Solar, in_series: int, in_parallel: int) -> Arran
     )
     short_a, power_w = in_parallel * module.isc_a, used * module.vmp_v * module.imp_a
     cool_v, high_v = in_series * module.vmp_v, hot_operating_v(module, in_series, solar.coldest_c)
-    forbidden, doubts = [], []
+    forbidden: list[str] = []
+    doubts: list[str] = []
     if cold_v > tracker.max_v:
         forbidden.append(
             f"{cold_v:.0f} V open at {solar.coldest_c:g} °C, above the input's {tracker.max_v:g} V: it destroys the input"

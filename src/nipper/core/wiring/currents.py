@@ -128,7 +128,8 @@ def _cell_lines(setup: Setup) -> list[Line]:
 
 
 def _load_points(setup: Setup) -> list[Line]:
-    usage, out = setup.usage, []
+    usage = setup.usage
+    out: list[Line] = []
     if usage and usage.continuous_w:
         out.append(
             Line(

@@ -114,7 +114,7 @@ class OtherChargers(QWidget):
     def _entered(self, value: float | None) -> None:
         field = self.sender()
         chargers = self._all()
-        row, key = field.property("row"), field.property("key")
+        row, key = int(field.property("row")), str(field.property("key"))
         if value is None:
             chargers[row].pop(key, None)
         else:

@@ -130,7 +130,7 @@ class RatePage(QWidget):
 
     @Slot(object)
     def _entered(self, _: float | None) -> None:
-        row = self.sender().property("row")
+        row = int(self.sender().property("row"))
         steps, (from_c, c_rate) = self._steps(), self.fields[row]
         steps[row] = RateStep(from_c=from_c.value or 0.0, c_rate=max(0.0, c_rate.value or 0.0))
         self._set(steps, "Set a step of the rate table")

@@ -3,7 +3,7 @@
 from datetime import UTC, datetime, tzinfo
 
 import numpy as np
-from PySide6.QtCore import Slot
+from PySide6.QtCore import QObject, Slot
 from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -210,8 +210,8 @@ class DiagnoseView(StageView):
             free = at - gap
 
     @Slot(object)
-    def _line_clicked(self, item: object) -> None:
-        self.pick(int(item.property("cell")))  # pyright: ignore[reportAttributeAccessIssue] - a QObject of pyqtgraph
+    def _line_clicked(self, item: QObject) -> None:
+        self.pick(int(item.property("cell")))
 
     def pick(self, cell: int | None) -> None:
         """Open a cell: everything known of it."""

@@ -113,7 +113,7 @@ class CurrentChart(QWidget):
             self._setup.protection.discharge_over_current,
             self._setup.protection.short_circuit,
         )
-        out = []
+        out: list[tuple[str, float, float]] = []
         if over:
             out.append((f"{OVER}.trip_a", over.trip_a, 300.0))
             out.append(

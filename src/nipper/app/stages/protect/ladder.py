@@ -126,7 +126,7 @@ class VoltageLadder(QWidget):
     def _lay_out_tags(self) -> None:
         """Tags beside their rungs, pushed apart where they would touch: first down, then back up from the bottom edge."""
         x = self.width() - TAG_W - 2
-        tops = []
+        tops: list[float] = []
         for rung in self._rungs:
             want = self._y(rung.cell_v) - TAG_H / 2
             tops.append(max(want, tops[-1] + TAG_H + TAG_GAP) if tops else max(want, 1.0))

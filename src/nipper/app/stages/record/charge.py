@@ -42,7 +42,7 @@ class ChargePanel(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
         curves = QHBoxLayout()
-        self._sides = []
+        self._sides: list[QWidget] = []
         for plot, title in zip(self.plots, self._titles, strict=True):
             side = QWidget()
             inside = QVBoxLayout(side)

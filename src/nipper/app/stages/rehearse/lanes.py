@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from itertools import pairwise
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pyqtgraph as pg
@@ -302,7 +302,7 @@ class Lanes(QWidget):
 
 
 def of_days(
-    trial: "Trial", values: NDArray, choose: Callable[[NDArray], float]
+    trial: "Trial", values: NDArray[Any], choose: Callable[[NDArray[Any]], float]
 ) -> NDArray[np.floating]:
     """One value a day of what has one a row."""
     day = ((trial.logs[0].time_s - trial.start_s) // 86400.0).astype(int)
