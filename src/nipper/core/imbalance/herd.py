@@ -155,6 +155,6 @@ def _between(ah: Floats, v: Floats) -> Callable[[Floats], Floats]:
     """
     if ah.size < 2:
         return lambda x: np.full_like(x, float(v[0]))
-    fine: Floats = np.union1d(ah, np.linspace(ah[0], ah[-1], TABLE))
+    fine: Floats = np.union1d(ah, np.linspace(float(ah[0]), float(ah[-1]), TABLE))
     table: Floats = PchipInterpolator(ah, v)(fine)
     return lambda x: np.interp(x, fine, table)
