@@ -19,10 +19,12 @@ def charge_log(
     rate: float = 0.2,
     seed: int = 7,
 ) -> Log:
-    """Plain charges to the setup's absorption, one a day, by a cell that is its rest curve and one resistance.
+    """Plain charges to the setup's absorption, one a day, by a cell that is its rest curve and one
+    resistance.
 
-    Independent of the simulator and of the estimator: constant current to the target, then a taper that holds it, then rest, then a
-    discharge at the same rate. ``offset_pct`` is charge against the others, ``drift_pct`` what is added to it each day.
+    Independent of the simulator and of the estimator: constant current to the target, then a taper
+    that holds it, then rest, then a discharge at the same rate. ``offset_pct`` is charge against
+    the others, ``drift_pct`` what is added to it each day.
     """
     rng = np.random.default_rng(seed)
     curve, n = chemistry(setup.chemistry).curve, setup.cells

@@ -24,7 +24,9 @@ REFERENCE = Path(__file__).parent / "reference"
 
 @pytest.fixture
 def make_setup():
-    """A sound 16-cell LFP setup, with values at JSON paths written with double underscores replaced."""
+    """A sound 16-cell LFP setup, with values at JSON paths written with double underscores
+    replaced.
+    """
 
     def make(**changes: object) -> Setup:
         return put(

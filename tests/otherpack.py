@@ -1,8 +1,10 @@
-"""Packs of another physics than the project's own simulator, for judging what is judged nowhere else.
+"""Packs of another physics than the project's own simulator, for judging what is judged nowhere
+else.
 
-Nothing is shared with ``nipper.core.simulate``: the rest curve is any table (the published ones lie in ``tests/reference``), one branch
-of diffusion that is slow in proportion to charge, hysteresis after Plett's one-state model, a charger that holds the pack's voltage,
-a house by the hour, a meter with an offset. What is the matter with the cells is given, so the truth is known.
+Nothing is shared with ``nipper.core.simulate``: the rest curve is any table (the published ones lie
+in ``tests/reference``), one branch of diffusion that is slow in proportion to charge, hysteresis
+after Plett's one-state model, a charger that holds the pack's voltage, a house by the hour, a meter
+with an offset. What is the matter with the cells is given, so the truth is known.
 """
 
 import csv
@@ -63,7 +65,9 @@ class Use:
 
 
 def make(setup: Setup, cells: Cells, use: Use) -> tuple[Log, Floats]:
-    """The log, and each cell's charge at the last row as % of the setup's capacity missing to its own full, less the median's."""
+    """The log, and each cell's charge at the last row as % of the setup's capacity missing to its
+    own full, less the median's.
+    """
     rng = np.random.default_rng(use.seed)
     n, ah = setup.cells, setup.capacity_ah
     wide = np.ones(n)

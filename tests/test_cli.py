@@ -1,4 +1,6 @@
-"""The headless contract, as a process: good files, spoilt files, exit status, one line and no traceback."""
+"""The headless contract, as a process: good files, spoilt files, exit status, one line and no
+traceback.
+"""
 
 import json
 import os
@@ -159,7 +161,8 @@ def test_without_a_screen_the_window_says_so():
 def test_check_starts_without_tables_numerics_or_qt():
     code = (
         "import sys; from nipper import cli; cli.main(['check', sys.argv[1], '--json'])\n"
-        "print({'PySide6', 'polars', 'scipy', 'numba', 'pyqtgraph'} & set(sys.modules), file=sys.stderr)"
+        "print({'PySide6', 'polars', 'scipy', 'numba', 'pyqtgraph'} & set(sys.modules), "
+        "file=sys.stderr)"
     )
     done = subprocess.run(
         [sys.executable, "-c", code, str(FILES / "synthetic_06.setup.json")],

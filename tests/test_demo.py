@@ -96,7 +96,9 @@ def test_longer_absorption_gave_the_balancer_more_time(story):
 
 
 def test_the_demo_walks_through_all_views_without_a_screen(story, tmp_path):
-    """As ``nipper --demo`` does on a machine without a display, on Qt's own offscreen platform; the simulated bench is there already."""
+    """As ``nipper --demo`` does on a machine without a display, on Qt's own offscreen platform; the
+    simulated bench is there already.
+    """
     from nipper import __version__
 
     home = tmp_path / "home"
@@ -121,6 +123,9 @@ def test_the_demo_walks_through_all_views_without_a_screen(story, tmp_path):
     assert done.returncode == 0, done.stderr
     assert "Pictures of all views: " in done.stdout
     pictures = sorted(p.stem for p in (tmp_path / "pictures").glob("*.png"))
-    expected = "start protect protect-currents level charge charge-strings cold rehearse record record-two-packs diagnose diagnose-cell read-back revisions protect-dark"
+    expected = (
+        "start protect protect-currents level charge charge-strings cold rehearse record "
+        "record-two-packs diagnose diagnose-cell read-back revisions protect-dark"
+    )
     assert set(expected.split()) <= set(pictures)
     assert "Traceback" not in done.stderr

@@ -1,4 +1,5 @@
-"""The demo bench: a made-up workshop with two packs, three months of logs, a stray cell, a loose joint repaired, a setting changed.
+"""The demo bench: a made-up workshop with two packs, three months of logs, a stray cell, a loose
+joint repaired, a setting changed.
 
 Nothing in it is from a real pack: the kernel of the simulator makes the logs, with a fixed seed.
 """
@@ -37,11 +38,14 @@ def settings() -> Setup:
             "protection.discharge_over_current.release_s": 5.0,
             "usage": {"continuous_w": 3500.0, "inrush_w": 7500.0, "inrush_s": 1.2},
             "solar": {
-                "module": modules()[0].model_dump(), "modules": 6, "in_series": 3, "coldest_c": -14.0,
+                "module": modules()[0].model_dump(),
+                "modules": 6,
+                "in_series": 3,
+                "coldest_c": -14.0,
                 "tracker": {"max_v": 150.0, "to_v": 130.0, "max_a": 60.0},
             },
         },
-    )  # fmt: skip
+    )
 
 
 def scenario() -> Scenario:

@@ -1,4 +1,6 @@
-"""The stage Charge in the window: the day from the kernel, strings, rates, other chargers, the sheet, the budget."""
+"""The stage Charge in the window: the day from the kernel, strings, rates, other chargers, the
+sheet, the budget.
+"""
 
 import pytest
 from PySide6.QtCore import QPoint, Qt

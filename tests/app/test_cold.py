@@ -1,4 +1,6 @@
-"""The stage Cold in the window: the bath against the cutoff, a proof typed, kept and told, a sensor against a meter."""
+"""The stage Cold in the window: the bath against the cutoff, a proof typed, kept and told, a sensor
+against a meter.
+"""
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
@@ -76,7 +78,9 @@ def test_the_cutoff_is_set_here_too(open_window, cold):
 def test_a_sensor_of_another_beta_is_told_to_be_unsafe(cold):
     cold.beta.setCurrentIndex(
         2
-    )  # set up as 3950, measured as a 3435 part: 28.7 kohm at freezing reads 3 K warm (tests/reference/ntc.csv)
+        # set up as 3950, measured as a 3435 part: 28.7 kohm at freezing reads 3 K warm
+        # (tests/reference/ntc.csv)
+    )
     cold.ohm.setText("28.704 kΩ")
     cold.ohm.setModified(True)
     cold.ohm.editingFinished.emit()

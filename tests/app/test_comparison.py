@@ -14,7 +14,9 @@ TURN = 12.0
 
 @pytest.fixture(scope="module")
 def bank(tmp_path_factory):
-    """Two packs of which the first has a joint that is retorqued after twelve days, and the second a poor lead."""
+    """Two packs of which the first has a joint that is retorqued after twelve days, and the second
+    a poor lead.
+    """
     setup = put(new_setup("lfp", 8, 100.0, 2, name="Two packs"), {"charging.tail_a": None})
     events = [Event(day=TURN, cells=[CellFault(pack=1, cell=5, joint_mohm=0.0)])]
     plan = Scenario(

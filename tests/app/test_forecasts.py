@@ -1,4 +1,6 @@
-"""The stages Rehearse and Level in the window: asked once, current ever after; faults stepped in; schools taken over."""
+"""The stages Rehearse and Level in the window: asked once, current ever after; faults stepped in;
+schools taken over.
+"""
 
 from itertools import pairwise
 

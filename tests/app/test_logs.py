@@ -1,4 +1,6 @@
-"""Packs and logs in the window: another name everywhere, and a log taken out after being asked twice."""
+"""Packs and logs in the window: another name everywhere, and a log taken out after being asked
+twice.
+"""
 
 import pytest
 from PySide6.QtWidgets import QPushButton

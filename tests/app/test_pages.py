@@ -1,4 +1,6 @@
-"""The window's pages: one at a time, only the shown one asks for room, and a small window scrolls it instead of pressing it together."""
+"""The window's pages: one at a time, only the shown one asks for room, and a small window scrolls
+it instead of pressing it together.
+"""
 
 import pytest
 from PySide6.QtCore import QSize

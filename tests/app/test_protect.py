@@ -1,4 +1,6 @@
-"""Protect's figures: current against time and temperatures as handles, schools with a button, a second balancer, ten beginners by key alone."""
+"""Protect's figures: current against time and temperatures as handles, schools with a button, a
+second balancer, ten beginners by key alone.
+"""
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
@@ -123,7 +125,9 @@ def test_a_beginner_gets_a_sound_setup_with_one_key(qtbot, open_window, protect,
     document.settings.replace(make(), "a beginner's")
 
     def wrong() -> list:
-        """Of the settings: what this bench's log says of a balancer and a leaking cell no setting can mend."""
+        """Of the settings: what this bench's log says of a balancer and a leaking cell no setting
+        can mend.
+        """
         return [
             f
             for f in document.judgement.findings

@@ -73,17 +73,23 @@ def test_the_demo_maker_says_how_far_it_is_and_where_it_lies(qtbot, monkeypatch,
 
 
 def test_nothing_heavy_is_loaded_before_the_first_paint(tmp_path, bench):
-    """Numerics, tables, plots and the compiler come after the window: they take seconds on a slow machine."""
+    """Numerics, tables, plots and the compiler come after the window: they take seconds on a slow
+    machine.
+    """
     import subprocess
     import sys
 
     bench.copy_to(tmp_path / "copy.nipper")
     code = (
-        "import sys; from pathlib import Path; from PySide6.QtCore import QSettings; from PySide6.QtWidgets import QApplication; a = QApplication([])\n"
+        "import sys; from pathlib import Path; from PySide6.QtCore import QSettings; "
+        "from PySide6.QtWidgets import QApplication; a = QApplication([])\n"
         "from nipper.app.start import make_window; from nipper.store import Bench\n"
-        f"w = make_window(QSettings({str(tmp_path / 's.ini')!r}, QSettings.Format.IniFormat), 'light', Path({str(tmp_path)!r}))\n"
-        f"b = Bench.open({str(tmp_path / 'copy.nipper')!r}); import nipper.app.document as d; d.Document.read_all = lambda self: None\n"
-        "w.open_bench(b); w.show(); w.grab(); print([m for m in ('scipy', 'polars', 'numba', 'pyqtgraph') if m in sys.modules]); w.close()\n"
+        f"w = make_window(QSettings({str(tmp_path / 's.ini')!r}, "
+        f"QSettings.Format.IniFormat), 'light', Path({str(tmp_path)!r}))\n"
+        f"b = Bench.open({str(tmp_path / 'copy.nipper')!r}); import nipper.app.document "
+        "as d; d.Document.read_all = lambda self: None\n"
+        "w.open_bench(b); w.show(); w.grab(); print([m for m in ('scipy', 'polars', "
+        "'numba', 'pyqtgraph') if m in sys.modules]); w.close()\n"
     )
     answer = subprocess.run(
         [sys.executable, "-c", code],

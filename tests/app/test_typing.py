@@ -1,4 +1,6 @@
-"""The typing sheet and the revisions in the window: ticks that are kept, an order of one's own, restoring, reading back."""
+"""The typing sheet and the revisions in the window: ticks that are kept, an order of one's own,
+restoring, reading back.
+"""
 
 import pytest
 from PySide6.QtCore import Qt

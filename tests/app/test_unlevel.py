@@ -1,4 +1,6 @@
-"""A pack that is not level, and no single cause stands out: told in the window, not called healthy."""
+"""A pack that is not level, and no single cause stands out: told in the window, not called
+healthy.
+"""
 
 import numpy as np
 import pytest

@@ -308,18 +308,16 @@ def test_long_names_do_not_break_the_window(qtbot, open_window):
 
 
 def test_the_start_loads_nothing_heavy():
-    """Tables, numerics, plots and the compiler cost 0.4 to 1.0 s each: not before the first paint."""
+    """Tables, numerics, plots and the compiler cost 0.4 to 1.0 s each: not before the first
+    paint.
+    """
     code = (
-        "import os; os.environ['QT_QPA_PLATFORM']='offscreen'\n"
-        "import sys, tempfile\n"
-        "from pathlib import Path\n"
-        "from PySide6.QtCore import QSettings\n"
-        "from PySide6.QtWidgets import QApplication\n"
-        "app = QApplication([])\n"
-        "from nipper.app.start import make_window\n"
-        "folder = Path(tempfile.mkdtemp())\n"
-        "window = make_window(QSettings(str(folder / 's.ini'), QSettings.Format.IniFormat), 'light', folder)\n"
-        "window.show(); window.grab()\n"
+        "import os; os.environ['QT_QPA_PLATFORM']='offscreen'\nimport sys, tempfile\nfrom "
+        "pathlib import Path\nfrom PySide6.QtCore import QSettings\nfrom PySide6.QtWidgets "
+        "import QApplication\napp = QApplication([])\nfrom nipper.app.start import "
+        "make_window\nfolder = Path(tempfile.mkdtemp())\nwindow = "
+        "make_window(QSettings(str(folder / 's.ini'), QSettings.Format.IniFormat), 'light', "
+        "folder)\nwindow.show(); window.grab()\n"
         "print(sorted({'numba', 'scipy', 'polars', 'pyqtgraph'} & set(sys.modules)))\n"
     )
     done = subprocess.run(

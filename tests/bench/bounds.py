@@ -1,7 +1,9 @@
-"""How near the estimates come to what a log can say at all: rms error over many packs, divided by the Cramer-Rao bound.
+"""How near the estimates come to what a log can say at all: rms error over many packs, divided by
+the Cramer-Rao bound.
 
-``python -m tests.bench.bounds`` prints the table of docs/diagnosis.md. Clean data: known cells, healthy but for one number, no balancer,
-the kernel's own meter (1 mV steps and 0.6 mV of noise: sd 0.67 mV a reading, independent from row to row).
+``python -m tests.bench.bounds`` prints the table of docs/diagnosis.md. Clean data: known cells,
+healthy but for one number, no balancer, the kernel's own meter (1 mV steps and 0.6 mV of noise: sd
+0.67 mV a reading, independent from row to row).
 """
 
 from concurrent.futures import ProcessPoolExecutor
@@ -50,9 +52,11 @@ def simulated(seed: int, days: float, **fault: float) -> tuple[Trial, Setup]:
 
 
 def offset_bound_ah(trial: Trial, setup: Setup) -> float:
-    """One full charge: the inverse of the Fisher matrix of charge and the cell's own resistance (8 % of the herd's known beforehand).
+    """One full charge: the inverse of the Fisher matrix of charge and the cell's own resistance (8
+    % of the herd's known beforehand).
 
-    Slope of each row by the cell's true charge; the median of the seven others is itself known to pi/2 of a cell's variance over seven.
+    Slope of each row by the cell's true charge; the median of the seven others is itself known to
+    pi/2 of a cell's variance over seven.
     """
     curve = chemistry(setup.chemistry).curve
     log = trial.logs[0]
@@ -73,7 +77,9 @@ def offset_error(seed: int) -> tuple[float, float]:
 
 
 def drift_error(seed: int) -> tuple[float, float]:
-    """Bound: that of a straight line through offsets of the bound's own error, a day apart: sd sqrt(12 / (N (N^2 - 1)))."""
+    """Bound: that of a straight line through offsets of the bound's own error, a day apart: sd
+    sqrt(12 / (N (N^2 - 1))).
+    """
     trial, setup = simulated(seed, 20.0, leak_mah_per_day=10.0)
     drift = estimate(trial.logs[0], setup).drift
     n = drift.time_s.size
@@ -82,7 +88,9 @@ def drift_error(seed: int) -> tuple[float, float]:
 
 
 def resistance_error(seed: int) -> tuple[float, float]:
-    """Bound: sd of a difference of two readings over the root of the sum of squared steps of current, of the steps that are used."""
+    """Bound: sd of a difference of two readings over the root of the sum of squared steps of
+    current, of the steps that are used.
+    """
     excess_mohm = 0.3
     trial, setup = simulated(seed, 5.0, joint_mohm=excess_mohm)
     log = trial.logs[0]
@@ -94,7 +102,9 @@ def resistance_error(seed: int) -> tuple[float, float]:
 
 
 def plain_cell(seed: int, charges: int) -> tuple[Log, Setup, float]:
-    """A log that fits the estimator's model but for its noise: cells of one resistance (``tests.builders``), and the bound of one charge."""
+    """A log that fits the estimator's model but for its noise: cells of one resistance
+    (``tests.builders``), and the bound of one charge.
+    """
     setup = bank()
     offset, drift = np.zeros(8), np.zeros(8)
     offset[CELL - 1], drift[CELL - 1] = -0.3, -0.01
@@ -147,5 +157,6 @@ if __name__ == "__main__":
             errors = list(pool.map(work, range(40)))
             scatter, bias = ratio(errors)
             print(
-                f"| {name} | {len(errors)} | {scatter:.2f} | {bias:+.2f} | {np.mean([b for _, b in errors]):.2g} {unit} |"
+                f"| {name} | {len(errors)} | {scatter:.2f} | {bias:+.2f} | "
+                f"{np.mean([b for _, b in errors]):.2g} {unit} |"
             )

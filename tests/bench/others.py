@@ -1,7 +1,8 @@
-"""Packs of the other physics (``tests/otherpack``) with known answers: a second world for the diagnosis.
+"""Packs of the other physics (``tests/otherpack``) with known answers: a second world for the
+diagnosis.
 
-Curves are published ones, so the pack's is not the one that the diagnosis assumes. Seeded: case ``n`` of a
-cause is the same for everybody.
+Curves are published ones, so the pack's is not the one that the diagnosis assumes. Seeded: case
+``n`` of a cause is the same for everybody.
 """
 
 from dataclasses import dataclass
@@ -24,9 +25,13 @@ CAUSES = (
     "sense_bias",
 )
 CURVES = {
-    "lfp": [("ocv_lfp_constructed.csv", "ocv_ecker_v"), ("ocv_lfp_constructed.csv", "ocv_mohtat_v"), ("ocv_lfp.csv", "ocv_v")],
+    "lfp": [
+        ("ocv_lfp_constructed.csv", "ocv_ecker_v"),
+        ("ocv_lfp_constructed.csv", "ocv_mohtat_v"),
+        ("ocv_lfp.csv", "ocv_v"),
+    ],
     "nmc": [("ocv_nmc.csv", "ocv_v"), ("ocv_nca.csv", "ocv_v")],
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True)
@@ -80,10 +85,16 @@ def other(cause: str, n: int) -> OtherPack:
 def _solar(rng: np.random.Generator, days: float) -> Use:
     dark = tuple(int(d) for d in np.flatnonzero(rng.random(int(days) + 1) < 0.2))
     return Use(
-        days=days, step_s=float(rng.choice([60.0, 120.0])), start_pct=float(rng.uniform(45, 75)),
-        sun_c=float(rng.uniform(0.18, 0.3)), house_c=float(rng.uniform(0.02, 0.04)), dark_days=dark,
-        noise_mv=float(rng.uniform(0.3, 1.2)), current_offset_a=float(rng.uniform(-0.1, 0.15)), seed=int(rng.integers(1 << 30)),
-    )  # fmt: skip
+        days=days,
+        step_s=float(rng.choice([60.0, 120.0])),
+        start_pct=float(rng.uniform(45, 75)),
+        sun_c=float(rng.uniform(0.18, 0.3)),
+        house_c=float(rng.uniform(0.02, 0.04)),
+        dark_days=dark,
+        noise_mv=float(rng.uniform(0.3, 1.2)),
+        current_offset_a=float(rng.uniform(-0.1, 0.15)),
+        seed=int(rng.integers(1 << 30)),
+    )
 
 
 def _bench(rng: np.random.Generator) -> Use:
@@ -96,9 +107,13 @@ def _bench(rng: np.random.Generator) -> Use:
         (again, again + 1.2 / rate + 1.5, rate),
     ]
     return Use(
-        days=(again + 1.2 / rate + 2.5) / 24.0, step_s=float(rng.choice([10.0, 30.0])), start_pct=60.0, hours=hours,
-        noise_mv=float(rng.uniform(0.3, 1.2)), seed=int(rng.integers(1 << 30)),
-    )  # fmt: skip
+        days=(again + 1.2 / rate + 2.5) / 24.0,
+        step_s=float(rng.choice([10.0, 30.0])),
+        start_pct=60.0,
+        hours=hours,
+        noise_mv=float(rng.uniform(0.3, 1.2)),
+        seed=int(rng.integers(1 << 30)),
+    )
 
 
 def _fault(cause: str, rng: np.random.Generator, setup: Setup, made: Cells, use: Use) -> Truth:

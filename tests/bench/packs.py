@@ -1,6 +1,8 @@
-"""Made-up packs with known faults, for judging the diagnosis: all causes, chemistries, usages, lengths and intervals; healthy ones built to fool it.
+"""Made-up packs with known faults, for judging the diagnosis: all causes, chemistries, usages,
+lengths and intervals; healthy ones built to fool it.
 
-They come from the project's own kernel, with cells, curves and resistances other than the estimator assumes. Fixed by their number alone.
+They come from the project's own kernel, with cells, curves and resistances other than the estimator
+assumes. Fixed by their number alone.
 """
 
 from collections.abc import Callable, Iterator
@@ -15,15 +17,26 @@ from nipper.core.simulate.scenario import CellFault, Event, Loads, OtherCharger,
 from nipper.core.simulate.trial import Trial, run
 
 CAUSES = (
-    "soc_offset", "low_capacity", "high_resistance", "loose_joint", "self_discharge", "group_drain", "balancer_starved", "plateau_balancing",
-    "sense_bias", "sense_lead", "temperature_gradient",
-)  # fmt: skip
+    "soc_offset",
+    "low_capacity",
+    "high_resistance",
+    "loose_joint",
+    "self_discharge",
+    "group_drain",
+    "balancer_starved",
+    "plateau_balancing",
+    "sense_bias",
+    "sense_lead",
+    "temperature_gradient",
+)
 QUIET = Loads(base_w=0.0, fridge_w=0.0, evening_w=0.0, kettle_w=0.0)
 
 
 @dataclass(frozen=True)
 class Truth:
-    """What is really the matter: cause "" is healthy; ``cells`` empty: not scored; every size between low and high is right."""
+    """What is really the matter: cause "" is healthy; ``cells`` empty: not scored; every size
+    between low and high is right.
+    """
 
     cause: str
     cells: tuple[int, ...] = ()
@@ -87,13 +100,22 @@ def pack_setup(
 def solar(rng: np.random.Generator, days: float, **changes: object) -> Scenario:
     interval = float(rng.choice([30, 60, 60, 180]))
     base = {
-        "days": days, "step_s": 30.0 if days > 25 else 15.0, "log_every_s": interval, "seed": int(rng.integers(1 << 30)),
-        "weather": str(rng.choice(["clear", "mixed", "mixed"])), "start": f"2026-{int(rng.integers(4, 9)):02d}-03T00:00:00+00:00",
-        "latitude_deg": float(rng.uniform(30, 52)), "start_soc_pct": float(rng.uniform(50, 85)), "ambient_c": float(rng.uniform(10, 20)),
-        "sensors": int(rng.choice([1, 2, 4])), "curve_mv": float(rng.uniform(-4, 4)),
-        "spread_offset_pct": float(rng.uniform(0.05, 0.25)), "spread_capacity_pct": float(rng.uniform(0.3, 0.9)),
-        "spread_resistance_pct": float(rng.uniform(2, 6)), "spread_leak_mah_per_day": float(rng.uniform(0.3, 2.0)),
-    }  # fmt: skip
+        "days": days,
+        "step_s": 30.0 if days > 25 else 15.0,
+        "log_every_s": interval,
+        "seed": int(rng.integers(1 << 30)),
+        "weather": str(rng.choice(["clear", "mixed", "mixed"])),
+        "start": f"2026-{int(rng.integers(4, 9)):02d}-03T00:00:00+00:00",
+        "latitude_deg": float(rng.uniform(30, 52)),
+        "start_soc_pct": float(rng.uniform(50, 85)),
+        "ambient_c": float(rng.uniform(10, 20)),
+        "sensors": int(rng.choice([1, 2, 4])),
+        "curve_mv": float(rng.uniform(-4, 4)),
+        "spread_offset_pct": float(rng.uniform(0.05, 0.25)),
+        "spread_capacity_pct": float(rng.uniform(0.3, 0.9)),
+        "spread_resistance_pct": float(rng.uniform(2, 6)),
+        "spread_leak_mah_per_day": float(rng.uniform(0.3, 2.0)),
+    }
     return Scenario(**{**base, **changes})
 
 
@@ -112,12 +134,26 @@ def bench(
         day=(first + rest) / 24.0, minutes=60.0 * out_h, extra_load_w=amps * 0.92 * volts * 0.95
     )
     base = {
-        "days": total / 24.0, "step_s": 5.0, "log_every_s": 10.0, "seed": int(rng.integers(1 << 30)), "pv_w": None, "loads": QUIET, "start_soc_pct": 78.0,
-        "ambient_c": float(rng.uniform(15, 24)), "season_c": 0.0, "day_c": 0.5, "sensors": int(rng.choice([1, 2])), "curve_mv": float(rng.uniform(-4, 4)),
-        "spread_offset_pct": float(rng.uniform(0.05, 0.25)), "spread_capacity_pct": float(rng.uniform(0.3, 0.9)),
-        "spread_resistance_pct": float(rng.uniform(2, 6)), "spread_leak_mah_per_day": 0.5, "start": "2026-05-03T00:00:00+00:00", "weather": "clear",
+        "days": total / 24.0,
+        "step_s": 5.0,
+        "log_every_s": 10.0,
+        "seed": int(rng.integers(1 << 30)),
+        "pv_w": None,
+        "loads": QUIET,
+        "start_soc_pct": 78.0,
+        "ambient_c": float(rng.uniform(15, 24)),
+        "season_c": 0.0,
+        "day_c": 0.5,
+        "sensors": int(rng.choice([1, 2])),
+        "curve_mv": float(rng.uniform(-4, 4)),
+        "spread_offset_pct": float(rng.uniform(0.05, 0.25)),
+        "spread_capacity_pct": float(rng.uniform(0.3, 0.9)),
+        "spread_resistance_pct": float(rng.uniform(2, 6)),
+        "spread_leak_mah_per_day": 0.5,
+        "start": "2026-05-03T00:00:00+00:00",
+        "weather": "clear",
         "events": [Event(day=0.0, sun_share=0.0), *off, load],
-    }  # fmt: skip
+    }
     # the charger's hours: before and after the discharge
     hours = [(0.0, first), (first + 2 * rest + out_h, 24.0)]
     base["chargers"] = [
@@ -139,7 +175,9 @@ def finish(name: str, setup: Setup, trial: Trial, truth: Truth) -> Pack:
 
 
 def offsets_end_pct(trial: Trial, setup: Setup) -> np.ndarray:
-    """Charge missing to each cell's own full at the last row, against the median, % of the setup's capacity."""
+    """Charge missing to each cell's own full at the last row, against the median, % of the setup's
+    capacity.
+    """
     gained = trial.true_pct[-1, 0]
     return gained - np.median(gained)
 
@@ -285,10 +323,13 @@ def balancer_starved(name: str, rng: np.random.Generator) -> Pack:
     setup = put(
         setup,
         {
-            "balancer.kind": "passive", "balancer.current_a": 0.05, "balancer.start_v": start, "balancer.when": "rest" if start == 3.42 else "charging",
+            "balancer.kind": "passive",
+            "balancer.current_a": 0.05,
+            "balancer.start_v": start,
+            "balancer.when": "rest" if start == 3.42 else "charging",
             "charging.absorption_min": 20.0,
         },
-    )  # fmt: skip
+    )
     days = float(rng.uniform(60, 110))
     rates = rng.uniform(0.0, 1.0, setup.cells)
     rates = (
@@ -313,18 +354,25 @@ def balancer_starved(name: str, rng: np.random.Generator) -> Pack:
 
 
 def plateau_balancing(name: str, rng: np.random.Generator) -> Pack:
-    """Cells of unlike resistance, and a balancer that follows it on the flat: only runs in which that pushed them apart count."""
+    """Cells of unlike resistance, and a balancer that follows it on the flat: only runs in which
+    that pushed them apart count.
+    """
     for _ in range(12):
         setup = pack_setup(rng, lfp_only=True, cells=(8, 15, 16))
         active = rng.random() < 0.6
         setup = put(
             setup,
             {
-                "balancer.kind": "active" if active else "passive", "balancer.current_a": float(rng.uniform(0.8, 2.0)) if active else float(rng.uniform(0.15, 0.3)),
-                "balancer.start_v": 3.2, "balancer.delta_mv": float(rng.choice([3.0, 4.0, 5.0])), "balancer.when": str(rng.choice(["always", "charging"])),
+                "balancer.kind": "active" if active else "passive",
+                "balancer.current_a": float(rng.uniform(0.8, 2.0))
+                if active
+                else float(rng.uniform(0.15, 0.3)),
+                "balancer.start_v": 3.2,
+                "balancer.delta_mv": float(rng.choice([3.0, 4.0, 5.0])),
+                "balancer.when": str(rng.choice(["always", "charging"])),
                 "charging.absorption_min": 20.0,
             },
-        )  # fmt: skip
+        )
         plan = solar(rng, float(rng.uniform(20, 40)), spread_resistance_pct=12.0)
         trial = run(setup, plan)
         if float(np.ptp(trial.moved_ah - trial.leaked_ah)) > 0.02 * setup.capacity_ah:
@@ -384,7 +432,9 @@ def temperature_gradient(name: str, rng: np.random.Generator) -> Pack:
 
 
 def healthy(name: str, rng: np.random.Generator) -> Pack:
-    """Six kinds: plain; far up the knee; a hot or cold spell; a current offset; a short bench run; a new bank that settles."""
+    """Six kinds: plain; far up the knee; a hot or cold spell; a current offset; a short bench run;
+    a new bank that settles.
+    """
     setup = pack_setup(rng)
     kind = int(rng.integers(6))
     if kind == 1 and setup.chemistry == "lfp":
@@ -407,7 +457,16 @@ def healthy(name: str, rng: np.random.Generator) -> Pack:
 
 
 RECIPES = {
-    "": healthy, "soc_offset": soc_offset, "low_capacity": low_capacity, "high_resistance": high_resistance, "loose_joint": loose_joint,
-    "self_discharge": self_discharge, "group_drain": group_drain, "balancer_starved": balancer_starved, "plateau_balancing": plateau_balancing,
-    "sense_bias": sense_bias, "sense_lead": sense_lead, "temperature_gradient": temperature_gradient,
-}  # fmt: skip
+    "": healthy,
+    "soc_offset": soc_offset,
+    "low_capacity": low_capacity,
+    "high_resistance": high_resistance,
+    "loose_joint": loose_joint,
+    "self_discharge": self_discharge,
+    "group_drain": group_drain,
+    "balancer_starved": balancer_starved,
+    "plateau_balancing": plateau_balancing,
+    "sense_bias": sense_bias,
+    "sense_lead": sense_lead,
+    "temperature_gradient": temperature_gradient,
+}

@@ -1,6 +1,8 @@
-"""Judge the diagnosis on the made-up packs: ``python -m tests.bench.score [FAULTY [HEALTHY [FIRST]]]`` prints the tables of docs/diagnosis.md.
+"""Judge the diagnosis on the made-up packs: ``python -m tests.bench.score [FAULTY [HEALTHY
+[FIRST]]]`` prints the tables of docs/diagnosis.md.
 
-The engine was developed on the packs numbered from 0; those from 1000 on were never looked at one by one.
+The engine was developed on the packs numbered from 0; those from 1000 on were never looked at one
+by one.
 """
 
 import sys
@@ -92,17 +94,21 @@ def tables(scores: list[Score]) -> str:
         wrong = Counter(s.top or "nothing" for s in own if s.top != cause)
         size = f"{100 * np.median(errors):.1f} %" if errors else "–"
         lines.append(
-            f"| {cause} | {len(own)} | {len(right)} | {f'{sum(cells)} of {len(cells)}' if cells else '–'} | {size} | "
-            + ", ".join(f"{k} {v}" for k, v in wrong.most_common()) + " |"
-        )  # fmt: skip
+            f"| {cause} | {len(own)} | {len(right)} | "
+            f"{f'{sum(cells)} of {len(cells)}' if cells else '–'} | {size} | "
+            + ", ".join(f"{k} {v}" for k, v in wrong.most_common())
+            + " |"
+        )
     faulty, healthy = [s for s in scores if s.cause], [s for s in scores if not s.cause]
     right = [s for s in faulty if s.top == s.cause]
     cells = [s.cells_right for s in right if s.cells_right is not None]
     errors = [s.relative for s in right if s.relative is not None]
     lines += [
         "",
-        f"First finding right: {len(right)} of {len(faulty)} ({len(right) / max(1, len(faulty)):.1%}); cells: {sum(cells)} of {len(cells)} "
-        f"({sum(cells) / max(1, len(cells)):.1%}); median size error {100 * np.median(errors or [0.0]):.1f} %; "
+        f"First finding right: {len(right)} of {len(faulty)} "
+        f"({len(right) / max(1, len(faulty)):.1%}); cells: {sum(cells)} of {len(cells)} "
+        f"({sum(cells) / max(1, len(cells)):.1%}); median size error "
+        f"{100 * np.median(errors or [0.0]):.1f} %; "
         f"false alarms: {sum(bool(s.top) for s in healthy)} of {len(healthy)} healthy packs.",
         "",
         "| confidence given | findings | right |",

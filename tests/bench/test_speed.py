@@ -1,4 +1,6 @@
-"""Speed as ratios: run with ``make bench``; the numbers are compared between runs, nothing here fails on a slow machine."""
+"""Speed as ratios: run with ``make bench``; the numbers are compared between runs, nothing here
+fails on a slow machine.
+"""
 
 import os
 import subprocess
@@ -127,12 +129,18 @@ def test_a_frame_while_a_limit_is_dragged(benchmark, qtbot, tmp_path):
 
 def test_cold_start_against_a_bare_window(benchmark, tmp_path):
     """Process start to a painted window, against the least PySide6 window; to reach: < 5 times."""
-    bare = "from PySide6.QtWidgets import QApplication, QWidget; a = QApplication([]); w = QWidget(); w.show(); w.grab(); import os; os._exit(0)"
+    bare = (
+        "from PySide6.QtWidgets import QApplication, QWidget; a = QApplication([]); w = "
+        "QWidget(); w.show(); w.grab(); import os; os._exit(0)"
+    )
     ours = (
-        "from pathlib import Path; from PySide6.QtCore import QSettings; from PySide6.QtWidgets import QApplication; a = QApplication([])\n"
+        "from pathlib import Path; from PySide6.QtCore import QSettings; from "
+        "PySide6.QtWidgets import QApplication; a = QApplication([])\n"
         "from nipper.app.start import make_window\n"
-        f"w = make_window(QSettings({str(tmp_path / 's.ini')!r}, QSettings.Format.IniFormat), 'light', Path({str(tmp_path)!r}))\n"
-        f"from nipper.store import Bench; w.open_bench(Bench.open({str(tmp_path / 'b.nipper')!r})); w.show(); w.grab()\n"
+        f"w = make_window(QSettings({str(tmp_path / 's.ini')!r}, "
+        f"QSettings.Format.IniFormat), 'light', Path({str(tmp_path)!r}))\n"
+        "from nipper.store import Bench; "
+        f"w.open_bench(Bench.open({str(tmp_path / 'b.nipper')!r})); w.show(); w.grab()\n"
         "import os; os._exit(0)"  # painted: what threads go on to load is not waited for
     )
     Bench.create(tmp_path / "b.nipper", new_setup("lfp", 16, 280.0, 2)).close()

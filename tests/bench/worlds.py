@@ -1,7 +1,7 @@
 """Judge the diagnosis on packs of the other physics: ``python -m tests.bench.worlds [FROM [TO]]``.
 
-Prints the tables of docs/diagnosis.md: first findings, confidence, and how often 90 % intervals hold the
-truth, by chemistry.
+Prints the tables of docs/diagnosis.md: first findings, confidence, and how often 90 % intervals
+hold the truth, by chemistry.
 """
 
 import sys
@@ -17,7 +17,9 @@ from tests.bench.others import CAUSES, other
 
 @dataclass(frozen=True)
 class Held:
-    """One interval: of what, for which chemistry, whether it holds the truth, the error and the width."""
+    """One interval: of what, for which chemistry, whether it holds the truth, the error and the
+    width.
+    """
 
     quantity: str
     chemistry: str
@@ -101,7 +103,8 @@ def tables(done: list[Judged]) -> str:
             ]
             if here:
                 lines.append(
-                    f"| {least:.2f} to {most:.2f} | {chemistry} | {len(here)} | {np.mean(here):.0%} |"
+                    f"| {least:.2f} to {most:.2f} | {chemistry} | {len(here)} | "
+                    f"{np.mean(here):.0%} |"
                 )
     lines += [
         "",
@@ -122,7 +125,8 @@ def tables(done: list[Judged]) -> str:
                 )
                 share = np.mean([h.held for h in here])
                 lines.append(
-                    f"| {quantity} | {chemistry} | {len(here)} | {share:.0%} | {error:.2f} % | {width:.2f} % |"
+                    f"| {quantity} | {chemistry} | {len(here)} | {share:.0%} | "
+                    f"{error:.2f} % | {width:.2f} % |"
                 )
     return "\n".join(lines)
 

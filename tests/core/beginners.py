@@ -1,4 +1,7 @@
-"""Ten setups as a beginner types them in: made up, each with the mistakes of the trade. Used by the core's and the window's tests."""
+"""Ten setups as a beginner types them in: made up, each with the mistakes of the trade.
+
+Used by the core's and the window's tests.
+"""
 
 from nipper.core.presets import new_setup
 from nipper.core.setup import Setup, put
@@ -25,10 +28,13 @@ def _factory_defaults() -> Setup:
     return put(
         new_setup("lfp", 16, 280.0),
         {
-            P + "charge_under_temperature": {"trip_c": -40.0, "release_c": -40.0}, P + "discharge_under_temperature": {"trip_c": -40.0, "release_c": -35.0},
-            P + "cell_under_voltage": {"trip_v": 2.2, "release_v": 2.2, "delay_s": 2.0}, P + "power_off_v": 2.0, P + "short_circuit.delay_us": 3000.0,
+            P + "charge_under_temperature": {"trip_c": -40.0, "release_c": -40.0},
+            P + "discharge_under_temperature": {"trip_c": -40.0, "release_c": -35.0},
+            P + "cell_under_voltage": {"trip_v": 2.2, "release_v": 2.2, "delay_s": 2.0},
+            P + "power_off_v": 2.0,
+            P + "short_circuit.delay_us": 3000.0,
         },
-    )  # fmt: skip
+    )
 
 
 def _fifteen_as_sixteen() -> Setup:
@@ -88,14 +94,20 @@ def _nervous() -> Setup:
     return put(
         new_setup("lfp", 16, 100.0, 2),
         {
-            P + "discharge_over_current": {"trip_a": 50.0, "delay_s": 0.1, "release_s": 1.0}, P + "cell_under_voltage.delay_s": 0.0, P + "short_circuit.release_s": 0.0,
-            P + "cell_over_voltage.alarm_v": 3.70, P + "pack_under_voltage.delay_s": 0.0, "usage": {"inrush_w": 6000.0, "inrush_s": 1.5},
+            P + "discharge_over_current": {"trip_a": 50.0, "delay_s": 0.1, "release_s": 1.0},
+            P + "cell_under_voltage.delay_s": 0.0,
+            P + "short_circuit.release_s": 0.0,
+            P + "cell_over_voltage.alarm_v": 3.70,
+            P + "pack_under_voltage.delay_s": 0.0,
+            "usage": {"inrush_w": 6000.0, "inrush_s": 1.5},
         },
-    )  # fmt: skip
+    )
 
 
 def _three_panels() -> Setup:
-    """Three panels of 49.5 V in series on a 150 V input, in the mountains, and a generator that overdoes it."""
+    """Three panels of 49.5 V in series on a 150 V input, in the mountains, and a generator that
+    overdoes it.
+    """
     module = {
         "voc_v": 49.5,
         "vmp_v": 41.6,
@@ -124,23 +136,44 @@ def _second_device() -> Setup:
     return put(
         new_setup("lfp", 16, 280.0),
         {
-            "separate_balancer": {"kind": "active", "current_a": 2.0, "start_v": 3.0, "delta_mv": 2.0, "when": "always", "low_v": 2.2, "high_v": 3.9, "low_c": -40.0},
-            P + "charge_under_temperature": None, P + "mosfet_over_temperature": None,
+            "separate_balancer": {
+                "kind": "active",
+                "current_a": 2.0,
+                "start_v": 3.0,
+                "delta_mv": 2.0,
+                "when": "always",
+                "low_v": 2.2,
+                "high_v": 3.9,
+                "low_c": -40.0,
+            },
+            P + "charge_under_temperature": None,
+            P + "mosfet_over_temperature": None,
         },
-    )  # fmt: skip
+    )
 
 
 def _half_closed_loop() -> Setup:
-    """A closed loop without a cable, an inverter that cuts after the BMS, references on the flat."""
+    """A closed loop without a cable, an inverter that cuts after the BMS, references on the
+    flat.
+    """
     return put(
         new_setup("lto", 22, 80.0),
         {
-            "link": {"mode": "closed", "transport": "none", "loss_timeout_s": 3600.0, "inverter_max_discharge_a": 400.0,
-                     "low_cut_v": 38.0, "low_restart_v": 37.0, "low_alarm_v": 36.0},
-            P + "soc_full_v": 2.35, P + "soc_empty_v": 2.30, P + "cell_under_voltage.release_v": 2.30,
+            "link": {
+                "mode": "closed",
+                "transport": "none",
+                "loss_timeout_s": 3600.0,
+                "inverter_max_discharge_a": 400.0,
+                "low_cut_v": 38.0,
+                "low_restart_v": 37.0,
+                "low_alarm_v": 36.0,
+            },
+            P + "soc_full_v": 2.35,
+            P + "soc_empty_v": 2.30,
+            P + "cell_under_voltage.release_v": 2.30,
             "charging.rates": [{"from_c": 20.0, "c_rate": 9.0}, {"from_c": 0.0, "c_rate": 1.0}],
         },
-    )  # fmt: skip
+    )
 
 
 BEGINNERS = (

@@ -1,4 +1,6 @@
-"""Ten wrong setups are led to sound ones by the suggestions alone, each of which is the most serious one's."""
+"""Ten wrong setups are led to sound ones by the suggestions alone, each of which is the most
+serious one's.
+"""
 
 import pytest
 

@@ -1,4 +1,6 @@
-"""The causes one by one, from estimates made by hand: what each fires on, and what it leaves alone."""
+"""The causes one by one, from estimates made by hand: what each fires on, and what it leaves
+alone.
+"""
 
 from dataclasses import replace
 
@@ -202,7 +204,9 @@ def test_a_cold_end_is_a_run_from_an_end(high, expected):
 
 
 def test_resistance_is_given_for_25_degrees():
-    """25 kJ/mol: at 0 degC a cell has 2.517 times the resistance it has at 25 degC (worked by hand from the Arrhenius law)."""
+    """25 kJ/mol: at 0 degC a cell has 2.517 times the resistance it has at 25 degC (worked by hand
+    from the Arrhenius law).
+    """
     cold = replace(with_resistance([6], 0.8), sensors_c=np.array([0.0]))
     assert cold.to_25_c == pytest.approx(1 / 2.517, rel=1e-3)
     here, there = (

@@ -38,7 +38,8 @@ def test_bulk_absorption_and_rest_are_told_apart(chemistry, interval_s):
             log.current_a[charge.start] > 0 >= log.current_a[charge.start - 1] or charge.start == 0
         )
         held_min = (log.time_s[end - 1] - log.time_s[begin]) / 60.0
-        # where a full cell rests near the held voltage, the pause after it cannot be told from holding
+        # where a full cell rests near the held voltage, the pause after it cannot be told from
+        # holding
         assert 50 <= held_min <= (75 if chemistry == "lfp" else 130)
         assert charge.level_v == pytest.approx(setup.charging.absorption_v / 8, abs=0.006)
         assert charge.charged_ah == pytest.approx(

@@ -1,4 +1,6 @@
-"""The cold: brine and thermistors against tables from outside, and what a test of the cutoff proves."""
+"""The cold: brine and thermistors against tables from outside, and what a test of the cutoff
+proves.
+"""
 
 import json
 from types import SimpleNamespace
@@ -27,7 +29,8 @@ BRINE = np.genfromtxt(REFERENCE / "brine.csv", delimiter=",", names=True)
 NTC = np.genfromtxt(REFERENCE / "ntc.csv", delimiter=",", names=True)
 
 
-# source: CoolProp 8.0.0 "INCOMP::MNA", tests/reference/brine.csv; stated tolerance 0.1 K to 20 %, 0.2 K above
+# source: CoolProp 8.0.0 "INCOMP::MNA", tests/reference/brine.csv; stated tolerance 0.1 K to 20 %,
+# 0.2 K above
 @pytest.mark.parametrize("row", range(1, BRINE.size))
 def test_brine_against_a_property_library(row):
     salt = float(BRINE["nacl_mass_pct"][row])
@@ -143,7 +146,9 @@ def test_without_charge_current_there_is_nothing_to_judge():
 
 
 def test_a_test_recorded_in_a_log_is_found():
-    """The kernel's own cutoff in a made-up bath: it stops at its trip and goes on above its release."""
+    """The kernel's own cutoff in a made-up bath: it stops at its trip and goes on above its
+    release.
+    """
     setup = put(
         new_setup("lfp", 8, 100.0),
         {"protection.charge_under_temperature": {"trip_c": 4.0, "release_c": 6.0}},

@@ -1,4 +1,6 @@
-"""Before and after, the swap test, packs in parallel, and when it will trip: each against what was put into simulated packs."""
+"""Before and after, the swap test, packs in parallel, and when it will trip: each against what was
+put into simulated packs.
+"""
 
 import numpy as np
 import pytest
@@ -133,7 +135,9 @@ def test_a_side_that_holds_too_little_is_not_compared(setup):
 
 
 def test_chance_is_that_of_the_normal_distribution():
-    """1.96 standard deviations: one in twenty; 2.58: one in a hundred (tables of the normal distribution)."""
+    """1.96 standard deviations: one in twenty; 2.58: one in a hundred (tables of the normal
+    distribution).
+    """
     from nipper.core.imbalance.compare import _chance
 
     assert _chance(1.959964, 1.0) == pytest.approx(0.05, abs=1e-6)
@@ -148,7 +152,9 @@ LEAK = [CellFault(cell=6, leak_mah_per_day=45.0)]
 
 @pytest.mark.parametrize("seed", range(4))
 def test_a_pattern_that_goes_with_the_bms_is_told(setup, seed):
-    """The drain sits in the BMS: after the exchange it feeds on the same cells of the other pack."""
+    """The drain sits in the BMS: after the exchange it feeds on the same cells of the other
+    pack.
+    """
     a, at = simulated(setup, DRAIN, GONE, seed=seed)
     b, _ = simulated(setup, [], DRAIN, seed=seed + 50)
     result = swap_test([a, b], at)
@@ -197,7 +203,8 @@ def test_a_bad_lead_is_found_with_its_milliohms(packs, extra):
     assert shared is not None
     assert shared.share.sum() == pytest.approx(1.0)
     assert shared.guilty == 1
-    # against the mean of all: what one of n has more stands (n - 1)/n above the mean, and 1/n of it below for the others
+    # against the mean of all: what one of n has more stands (n - 1)/n above the mean, and 1/n of it
+    # below for the others
     assert shared.way_mohm[1] == pytest.approx(extra * (packs - 1) / packs, rel=0.2)
     assert shared.share[1] < shared.fair
 
@@ -223,7 +230,9 @@ def test_equal_packs_share_alike():
 
 
 def test_the_highest_cell_under_a_held_sum():
-    """By hand: equal cells stand at the target's mean; with one cell lower the others stand above it, and the sum is the target."""
+    """By hand: equal cells stand at the target's mean; with one cell lower the others stand above
+    it, and the sum is the target.
+    """
     bank = put(new_setup("lfp", 8, 100.0), {"charging.absorption_v": 27.6})
     assert highest_at_top(np.zeros(8), bank)[0] == pytest.approx(3.45, abs=1e-4)
     offset = np.zeros(8)
@@ -235,7 +244,9 @@ def test_the_highest_cell_under_a_held_sum():
 
 
 def test_the_day_of_the_trip_at_the_present_drift():
-    """Four cells held at 14.32 V: once one has sunk to the plateau, near 3.33 V, the others stand at (14.32 - 3.33) / 3 = 3.66 V, over the trip."""
+    """Four cells held at 14.32 V: once one has sunk to the plateau, near 3.33 V, the others stand
+    at (14.32 - 3.33) / 3 = 3.66 V, over the trip.
+    """
     bank = put(
         new_setup("lfp", 4, 100.0, balancer="none"),
         {"charging.absorption_v": 14.32, "charging.tail_a": None},

@@ -70,7 +70,8 @@ def test_lfp_rests_where_data_sheets_say():
 
 
 def test_a_second_4_2_volt_chemistry_is_near_above_half():
-    # pybamm NCA_Kim2011; published sets of this family lie 75 to 102 mV apart from 50 to 80 % and 20 mV at 90 %
+    # pybamm NCA_Kim2011; published sets of this family lie 75 to 102 mV apart from 50 to 80 % and
+    # 20 mV at 90 %
     rows = {float(r["soc_pct"]): float(r["ocv_v"]) for r in table("ocv_nca.csv")}
     for soc, within in ((50.0, 0.102), (70.0, 0.078), (90.0, 0.020)):
         assert float(chemistry("nmc").curve.ocv(soc)) == pytest.approx(rows[soc], abs=within)

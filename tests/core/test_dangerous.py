@@ -1,4 +1,7 @@
-"""A verdict of ok means: looked at, and nothing dangerous. What cannot be judged is a named doubt."""
+"""A verdict of ok means: looked at, and nothing dangerous.
+
+What cannot be judged is a named doubt.
+"""
 
 import pytest
 

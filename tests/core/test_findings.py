@@ -1,4 +1,6 @@
-"""What every finding owes the user, over all cases the rules' tests know and all ten beginners: a place, a reason, a source, a cure that can stand."""
+"""What every finding owes the user, over all cases the rules' tests know and all ten beginners: a
+place, a reason, a source, a cure that can stand.
+"""
 
 from itertools import chain
 

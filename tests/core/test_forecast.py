@@ -42,9 +42,15 @@ def setup():
 def known(setup):
     """Twenty days of a pack whose cell 3 loses 50 mAh a day."""
     plan = Scenario(
-        days=20.0, weather="clear", start_soc_pct=70.0, step_s=20.0, seed=4, cells=[CellFault(cell=3, leak_mah_per_day=50.0)],
-        spread_offset_pct=0.0, spread_leak_mah_per_day=0.0,
-    )  # fmt: skip
+        days=20.0,
+        weather="clear",
+        start_soc_pct=70.0,
+        step_s=20.0,
+        seed=4,
+        cells=[CellFault(cell=3, leak_mah_per_day=50.0)],
+        spread_offset_pct=0.0,
+        spread_leak_mah_per_day=0.0,
+    )
     log = run(setup, plan).logs[0]
     return {1: Known(log, diagnose(log, setup).estimate)}
 
@@ -64,7 +70,9 @@ def test_a_pack_that_is_not_in_the_bank_is_left_out(setup, known):
 @settings(max_examples=20)
 @given(kwh=st.floats(0.1, 100.0))
 def test_loads_take_what_was_asked(kwh):
-    """Ten days of the made-up house take the energy it was scaled to, within a fifth (kettles are drawn)."""
+    """Ten days of the made-up house take the energy it was scaled to, within a fifth (kettles are
+    drawn).
+    """
     from nipper.core.simulate import sky
 
     house = loads(kwh)
@@ -197,7 +205,9 @@ def test_no_school_goes_beyond_the_cell_or_contradicts_itself(chemistry_id, kind
 
 
 def test_the_forecast_says_what_this_balancer_can_and_cannot(setup, known):
-    """0.05 A while charging against 50 mAh a day and 1 Ah behind: it falls further behind; an active balancer catches up."""
+    """0.05 A while charging against 50 mAh a day and 1 Ah behind: it falls further behind; an
+    active balancer catches up.
+    """
     forecast = levelling(setup, known, 1, Plan())
     now = forecast.courses[0]
     assert now.school is None

@@ -79,7 +79,8 @@ def test_no_sound_cell_is_to_be_fed_because_another_is_full(curve):
 @pytest.mark.parametrize("lower_v", [0.0, 0.010, 0.018])
 @pytest.mark.parametrize("step_s", [30.0, 180.0])
 def test_a_herd_whose_flat_lies_lower_does_not_make_the_full_cell_the_emptiest(lower_v, step_s):
-    """The herd ends at 95 %, and by the assumed curve its voltage is that of 60 %: so the shift once ran to
+    """The herd ends at 95 %, and by the assumed curve its voltage is that of 60 %: so the shift
+    once ran to
     the far end of its search, and the full cell was to be fed."""
     rng = np.random.default_rng(5)
     setup = put(new_setup("lfp", 16, 280.0), {"balancer": None})

@@ -63,7 +63,9 @@ def test_offsets_agree_with_another_simulators_truth(case):
 
 
 def test_a_straight_line_is_fitted_as_least_squares_does():
-    """tests/reference/ls_dataset.csv: y = a + d t + R I; with the current's part taken out the line is a textbook one."""
+    """tests/reference/ls_dataset.csv: y = a + d t + R I; with the current's part taken out the line
+    is a textbook one.
+    """
     with (REFERENCE / "ls_dataset.csv").open() as file:
         rows = list(csv.DictReader(file))
     keys = list(rows[0])
@@ -79,7 +81,9 @@ def test_a_straight_line_is_fitted_as_least_squares_does():
 
 
 def test_drift_is_found_within_its_interval_and_the_bound_is_kept():
-    """Bound for a slope from N offsets dt apart: sd sqrt(12 / (N (N2 - 1))) / dt; 0.1 Ah, 10 offsets, 10 days apart: 1.1 mAh/day."""
+    """Bound for a slope from N offsets dt apart: sd sqrt(12 / (N (N2 - 1))) / dt; 0.1 Ah, 10
+    offsets, 10 days apart: 1.1 mAh/day.
+    """
     rng = np.random.default_rng(3)
     true = np.array([-0.038, *np.zeros(7)])
     errors = []
@@ -326,7 +330,8 @@ def test_feeding_never_exceeds_the_sheet():
         assert plan.hours == pytest.approx(5.0 / plan.current_a)
 
 
-# faults put into the simulated pack: the estimator does not know the simulator, and its curve is not asked for
+# faults put into the simulated pack: the estimator does not know the simulator, and its curve is
+# not asked for
 FAULTS = {
     "healthy": ([], None),
     "self_discharge": ([{"cell": 5, "leak_mah_per_day": 90.0}], -90.0),
@@ -372,7 +377,9 @@ def test_each_cause_is_told_from_a_simulated_log(cause):
 
 
 def plateau_log(step_v: np.ndarray, current: np.ndarray, cells: int = 8, seed: int = 1) -> Log:
-    """Readings on the plateau: noise, a resistance of 1 mohm, and what ``step_v`` [rows, cells] adds."""
+    """Readings on the plateau: noise, a resistance of 1 mohm, and what ``step_v`` [rows, cells]
+    adds.
+    """
     rng = np.random.default_rng(seed)
     volts = 3.31 + 1e-3 * current[:, None] + step_v + rng.normal(0, 6e-4, (current.size, cells))
     return Log(
@@ -447,7 +454,9 @@ def test_a_joint_that_comes_and_goes_is_measured_while_it_is_loose(duty):
 @pytest.mark.parametrize("chemistry", ["lfp", "nmc", "lto"])
 @pytest.mark.parametrize("offset_a", [0.05, 0.5, 1.5])
 def test_days_of_rest_tell_nothing_of_a_wrong_reading(chemistry, offset_a):
-    """One state of charge: a reading that is wrong and a cell that is fuller look the same. The meter's
+    """One state of charge: a reading that is wrong and a cell that is fuller look the same.
+
+    The meter's
     offset, counted for two days, is no other state of charge."""
     rng = np.random.default_rng(3)
     setup = put(new_setup(chemistry, 14, 100.0), {"balancer": None})

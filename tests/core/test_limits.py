@@ -1,4 +1,6 @@
-"""Each protection acts at its value after its delay and ends at its release: against a plain state machine over the logged readings."""
+"""Each protection acts at its value after its delay and ends at its release: against a plain state
+machine over the logged readings.
+"""
 
 import numpy as np
 import pytest
@@ -14,7 +16,9 @@ STEP_S = 5.0
 
 
 def expected(values, rising, trip, delay_s, release, by_time):
-    """(kind, row) of what a protection must do to these readings: written without looking at the kernel."""
+    """(kind, row) of what a protection must do to these readings: written without looking at the
+    kernel.
+    """
     out, since, active = [], 0.0, None
     for row, value in enumerate(values):
         if active is None:
@@ -31,7 +35,9 @@ def expected(values, rising, trip, delay_s, release, by_time):
 
 
 def _off_the_grid(value):
-    """Limits half a step of the meter off its readings: one exactly at its limit would be a matter of rounding."""
+    """Limits half a step of the meter off its readings: one exactly at its limit would be a matter
+    of rounding.
+    """
     if not isinstance(value, dict):
         return value
     steps = {"trip_v": 1e-3, "release_v": 1e-3, "trip_a": 0.1}
@@ -83,9 +89,15 @@ def test_every_limit_acts_at_its_value_and_delay(data):
     )
     wh = cells * 3.2 * 60.0
     plan = Scenario(
-        days=1.0, step_s=STEP_S, log_every_s=STEP_S, seed=draw(st.integers(0, 999)), start_soc_pct=draw(st.floats(3.0, 97.0)), pv_w=wh,
-        loads=Loads(base_w=0.1 * wh, evening_w=0.4 * wh, kettle_w=0.6 * wh), cells=[CellFault(cell=1, offset_pct=1.0)],
-    )  # fmt: skip
+        days=1.0,
+        step_s=STEP_S,
+        log_every_s=STEP_S,
+        seed=draw(st.integers(0, 999)),
+        start_soc_pct=draw(st.floats(3.0, 97.0)),
+        pv_w=wh,
+        loads=Loads(base_w=0.1 * wh, evening_w=0.4 * wh, kettle_w=0.6 * wh),
+        cells=[CellFault(cell=1, offset_pct=1.0)],
+    )
     trial = run(setup, plan)
     log = trial.logs[0]
     readings = {

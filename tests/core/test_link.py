@@ -1,4 +1,6 @@
-"""Settings over the link: registers there and back, the stand-in BMS over real Modbus frames, what goes wrong said in one line."""
+"""Settings over the link: registers there and back, the stand-in BMS over real Modbus frames, what
+goes wrong said in one line.
+"""
 
 import json
 

@@ -1,4 +1,6 @@
-"""A small part of the benchmark's made-up packs, so that a change that breaks the diagnosis is seen at once; the whole runs with ``make bench``."""
+"""A small part of the benchmark's made-up packs, so that a change that breaks the diagnosis is seen
+at once; the whole runs with ``make bench``.
+"""
 
 import pytest
 

@@ -1,4 +1,7 @@
-"""Facts of the trade that must come out of the simulated pack without being put in. All: common practice, no published source."""
+"""Facts of the trade that must come out of the simulated pack without being put in.
+
+All: common practice, no published source.
+"""
 
 import numpy as np
 import pytest
@@ -54,7 +57,9 @@ def with_loads(plan, **loads):
 
 
 def held(charger, hours, offset_pct, capacity_ah=280.0, loads=QUIET, **balancer):
-    """A charger from the mains on a quiet pack with one cell fuller; deviation from when the pack reaches the charger's voltage."""
+    """A charger from the mains on a quiet pack with one cell fuller; deviation from when the pack
+    reaches the charger's voltage.
+    """
     settings = {f"balancer.{k}": v for k, v in balancer.items()} | {"charging.absorption_v": 55.2}
     setup = put(new_setup("lfp", 16, capacity_ah, balancer=balancer["kind"]), settings)
     plan = Scenario(
@@ -73,7 +78,9 @@ def held(charger, hours, offset_pct, capacity_ah=280.0, loads=QUIET, **balancer)
 
 
 def test_holding_the_top_levels_within_hours_what_a_night_of_the_usual_profile_does_not():
-    """A supply held at 3.60 V a cell, against an hour at 3.45 V and then float at 3.35 V with the house on it: same balancer, same pack, one cell low."""
+    """A supply held at 3.60 V a cell, against an hour at 3.45 V and then float at 3.35 V with the
+    house on it: same balancer, same pack, one cell low.
+    """
     moves = {"kind": "active", "current_a": 1.0, "start_v": 3.40, "delta_mv": 5.0, "when": "always"}
     supply = OtherCharger(max_a=40.0, absorption_v=57.6, absorption_min=6000.0)
     _, high = held(supply, 9.0, -0.9, **moves)
@@ -123,13 +130,23 @@ def test_150_mv_at_an_average_of_3_55_v_trips_at_3_65():
 
 
 def test_a_pack_cut_off_by_cold_comes_back_with_warmth_and_a_small_charger():
-    """Empty and frozen: the BMS is off and the house dark; it is warmed on the second day, and a 5 A charger wakes it."""
+    """Empty and frozen: the BMS is off and the house dark; it is warmed on the second day, and a 5
+    A charger wakes it.
+    """
     setup = put(new_setup("lfp", 8, 100.0), {"protection.power_off_v": 2.9})
     small = OtherCharger(max_a=5.0, absorption_v=27.6, absorption_min=120.0, float_v=26.8)
     plan = Scenario(
-        days=4.0, pv_w=0.0, ambient_c=15.0, season_c=0.0, day_c=0.0, start_soc_pct=2.0, loads=Loads(base_w=40.0, fridge_w=0.0, evening_w=0.0, kettle_w=0.0),
-        chargers=[small.model_copy(update={"from_hour": 0.0})], events=[Event(day=0.0, minutes=2 * 1440.0, colder_c=28.0)], **EQUAL,
-    )  # fmt: skip
+        days=4.0,
+        pv_w=0.0,
+        ambient_c=15.0,
+        season_c=0.0,
+        day_c=0.0,
+        start_soc_pct=2.0,
+        loads=Loads(base_w=40.0, fridge_w=0.0, evening_w=0.0, kettle_w=0.0),
+        chargers=[small.model_copy(update={"from_hour": 0.0})],
+        events=[Event(day=0.0, minutes=2 * 1440.0, colder_c=28.0)],
+        **EQUAL,
+    )
     trial = run(setup, plan)
     log = trial.logs[0]
     frozen = (log.time_s - trial.start_s > 0.9 * 86400) & (log.time_s - trial.start_s < 2 * 86400)
@@ -154,7 +171,9 @@ def test_the_lower_of_two_chargers_stops_first_and_the_higher_goes_on():
 
 
 def test_a_pack_that_leaves_takes_its_share_of_what_is_asked_with_it():
-    """Two packs of 50 A each: the inverter sees 100 A, and 50 A when one is taken off (closed loop)."""
+    """Two packs of 50 A each: the inverter sees 100 A, and 50 A when one is taken off (closed
+    loop).
+    """
     setup = put(
         new_setup("lfp", 16, 250.0, 2),
         {
@@ -201,9 +220,16 @@ def test_a_lost_link_ends_in_fallback_or_stop_after_its_time_out(on_loss, goes_o
         },
     )
     plan = Scenario(
-        days=0.1, weather="clear", pv_w=9000.0, loads=QUIET, start_soc_pct=10.0, events=[Event(day=1 / 24, link_lost=True)],
-        start="2026-06-01T09:00:00+00:00", log_every_s=10.0, **EQUAL,
-    )  # fmt: skip
+        days=0.1,
+        weather="clear",
+        pv_w=9000.0,
+        loads=QUIET,
+        start_soc_pct=10.0,
+        events=[Event(day=1 / 24, link_lost=True)],
+        start="2026-06-01T09:00:00+00:00",
+        log_every_s=10.0,
+        **EQUAL,
+    )
     trial = run(setup, plan)
     hour = (trial.logs[0].time_s - trial.start_s) / 3600.0
     assert (

@@ -188,7 +188,11 @@ def test_rows_without_a_readable_cell_are_left_out_and_told(tmp_path):
     assert "10 rows without a readable cell were left out." in [o.text for o in oddities(log)]
 
 
-PLAIN = b"time,current_a,pack_v,cell_01_v,cell_02_v,cell_03_v,cell_04_v\n1700000000,1.0,13.2,3.300,3.301,3.302,3.303\n1700000060,1.0,13.2,3.300,3.301,3.302,3.303\n"
+PLAIN = (
+    b"time,current_a,pack_v,cell_01_v,cell_02_v,cell_03_v,cell_04_v\n"
+    b"1700000000,1.0,13.2,3.300,3.301,3.302,3.303\n"
+    b"1700000060,1.0,13.2,3.300,3.301,3.302,3.303\n"
+)
 
 
 @pytest.mark.parametrize(

@@ -17,7 +17,9 @@ P = "protection."
 
 
 def pv(modules: int, in_series: int) -> dict[str, object]:
-    """Modules of 49.5 V on an input of 150 V that tracks to 115 V, coldest morning -10 degC: three in series are too many."""
+    """Modules of 49.5 V on an input of 150 V that tracks to 115 V, coldest morning -10 degC: three
+    in series are too many.
+    """
     module = {
         "voc_v": 49.5,
         "vmp_v": 41.6,
@@ -385,7 +387,8 @@ def test_the_contracts_own_example_is_sound():
     ]
 
 
-# common practice: with 150 mV between cells a charge to 3.55 V average puts the highest past 3.65 V and the BMS cuts the charge
+# common practice: with 150 mV between cells a charge to 3.55 V average puts the highest past 3.65 V
+# and the BMS cuts the charge
 def test_a_measured_deviation_makes_a_target_too_high(make_setup):
     setup = make_setup(charging__absorption_v=56.8)
     calm, spread = (
@@ -416,15 +419,16 @@ def test_a_deviation_is_carried_along_the_curve_not_in_millivolts(make_setup):
     assert 30 < float(note.message.split("stands ")[1].split(" mV")[0]) < 95
 
 
-# common practice: 100 to 150 mA for an hour a week moves about 0.15 Ah, too little for an offset of a few Ah
+# common practice: 100 to 150 mA for an hour a week moves about 0.15 Ah, too little for an offset of
+# a few Ah
 def test_the_balancer_is_held_against_the_measured_drift(make_setup):
     setup = make_setup(balancer__current_a=0.15)
     starved = Evidence(worst_drift_mah_per_day=-38.0, worst_cell=11, allowed_h_per_day=0.1)
     enough = Evidence(worst_drift_mah_per_day=-38.0, worst_cell=11, allowed_h_per_day=2.0)
     (finding,) = [f for f in check(setup, starved) if f.code == "balancer-against-drift"]
     assert finding.severity is Severity.WARNING
-    # arithmetic.json: 0.15 A x 0.1 h = 15 mAh out of each cell bled; three of fifteen at a time, so that
-    # the one that falls behind gains 15 x 3 / 15
+    # arithmetic.json: 0.15 A x 0.1 h = 15 mAh out of each cell bled; three of fifteen at a time, so
+    # that the one that falls behind gains 15 x 3 / 15
     assert "15 mAh" in finding.why
     assert "3 mAh" in finding.message
     assert "35 mAh" in finding.why  # 38 - 3
@@ -469,7 +473,9 @@ def numbers(setup: Setup) -> list[str]:
 
 @pytest.mark.parametrize("seed", range(60))
 def test_following_the_suggestions_ends_and_ends_sound(seed):
-    """A wrong setup is led to a sound one by What follows alone, and no suggestion goes beyond the cell's sheet."""
+    """A wrong setup is led to a sound one by What follows alone, and no suggestion goes beyond the
+    cell's sheet.
+    """
     rng = random.Random(seed)
     setup = new_setup(
         rng.choice(["lfp", "nmc", "lto"]),

@@ -1,4 +1,6 @@
-"""Values nobody can mean: refused at the place, or told; never taken in silence, never a traceback."""
+"""Values nobody can mean: refused at the place, or told; never taken in silence, never a
+traceback.
+"""
 
 import pytest
 from hypothesis import given

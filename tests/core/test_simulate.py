@@ -50,7 +50,8 @@ def test_charge_is_conserved_to_rounding(chemistry, cells, packs, kind, start_pc
 
 @pytest.mark.parametrize("chemistry", ["nmc", "lfp"])
 def test_energy_is_conserved(chemistry):
-    """What went into a pack is stored along the curve or became heat, hysteresis too, within what steps
+    """What went into a pack is stored along the curve or became heat, hysteresis too, within what
+    steps
     of 2 s leave (chosen: 0.2 %)."""
     setup = new_setup(chemistry, 6, 50.0, balancer="none")
     trial = run(setup, Scenario(days=2, step_s=2.0, **CALM))
@@ -79,7 +80,9 @@ def test_the_step_does_not_decide_the_result(step, chemistry):
 
 @pytest.mark.parametrize("step_s", [10.0, 30.0, 60.0])
 def test_packs_in_parallel_do_not_rock_on_the_knee(step_s):
-    """Held at the top, two packs share a small current whatever the step: none charges the other in turn."""
+    """Held at the top, two packs share a small current whatever the step: none charges the other in
+    turn.
+    """
     setup = put(
         new_setup("lfp", 16, 230.0, 2, "none"),
         {"charging.absorption_v": 56.6, "charging.tail_a": None},
@@ -241,7 +244,8 @@ def test_a_scenario_that_is_none_names_its_place(tmp_path, text, place):
 
 
 def test_the_sun_stands_where_it_should():
-    # noon at the equinox on the equator: overhead; midnight: none; solstice noon at 52 degrees: 90 - 52 + 23.45 = 61.45 degrees high
+    # noon at the equinox on the equator: overhead; midnight: none; solstice noon at 52 degrees: 90
+    # - 52 + 23.45 = 61.45 degrees high
     assert float(sky.cos_zenith(np.array(81.0), np.array(12.0), 0.0)) == pytest.approx(
         1.0, abs=1e-3
     )

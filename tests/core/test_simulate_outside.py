@@ -1,4 +1,6 @@
-"""The simulator against models made outside of it, and against what banks do that are not the usual one."""
+"""The simulator against models made outside of it, and against what banks do that are not the usual
+one.
+"""
 
 from types import SimpleNamespace
 
@@ -31,7 +33,9 @@ def one_charger(amps: float, volts: float, **more: object) -> list[OtherCharger]
 
 @pytest.mark.parametrize("chemistry", ["nmc", "lfp", "lto"])
 def test_a_chargers_taper_is_that_of_the_differential_equation(chemistry):
-    """Held at a voltage, a cell of rest curve, ohmic part and two RC branches, by SciPy's solver."""
+    """Held at a voltage, a cell of rest curve, ohmic part and two RC branches, by SciPy's
+    solver.
+    """
     setup = put(new_setup(chemistry, 4, 100.0, balancer="none"), {"wiring": None})
     chem, amps = chemistries(chemistry), 20.0
     target_v = setup.charging.absorption_v
@@ -67,14 +71,17 @@ def test_a_chargers_taper_is_that_of_the_differential_equation(chemistry):
     seen = np.interp(at, log.time_s - log.time_s[0], log.current_a)
     tapering = (expected > 0.02 * amps) & (expected < 0.98 * amps)
     assert tapering.sum() >= 3
-    # the meter's steps and offset, and warming of a degree or two, which moves the corner by a minute
+    # the meter's steps and offset, and warming of a degree or two, which moves the corner by a
+    # minute
     apart = np.abs(seen - expected)
     assert np.median(apart[tapering]) < 0.01 * amps
     assert apart.max() < 0.05 * amps
 
 
 def test_only_the_main_charger_stops_by_its_own_sensor():
-    """An alternator beside it charges on at -10 degC: that is why it is an error of the settings."""
+    """An alternator beside it charges on at -10 degC: that is why it is an error of the
+    settings.
+    """
     setup = put(
         new_setup("lfp", 4, 100.0),
         {
@@ -154,7 +161,9 @@ def test_a_load_takes_its_power_and_a_sag_is_not_the_dark():
 
 
 def test_an_lto_cell_is_twice_as_heavy_for_its_energy():
-    """Gravimetric energies of data sheets, from memory: 160, 240, 80 Wh/kg (chemistry_limits.csv)."""
+    """Gravimetric energies of data sheets, from memory: 160, 240, 80 Wh/kg
+    (chemistry_limits.csv).
+    """
     rows = [r for r in table("chemistry_limits.csv") if "gravimetric" in r["quantity"]]
     for row in rows:
         if row["chemistry"] in ("lfp", "nmc", "lto"):
@@ -166,7 +175,9 @@ def test_an_lto_cell_is_twice_as_heavy_for_its_energy():
 
 
 def test_the_clear_sky_and_a_flat_modules_power_are_those_of_pvlib():
-    """clear_sky.csv: pvlib's Ineichen, ASHRAE modifier and NOCT temperature, by gen_clear_sky.py."""
+    """clear_sky.csv: pvlib's Ineichen, ASHRAE modifier and NOCT temperature, by
+    gen_clear_sky.py.
+    """
     for row in table("clear_sky.csv"):
         value = {k: float(v) for k, v in row.items()}
         high = np.cos(np.radians(np.array([value["zenith_deg"]])))
@@ -179,7 +190,9 @@ def test_the_clear_sky_and_a_flat_modules_power_are_those_of_pvlib():
 
 @pytest.mark.parametrize("high_v", [3.61, 3.63, 3.66])
 def test_a_closed_loops_request_follows_a_first_order_lag(high_v):
-    """All up to the alarm, nothing at the trip, straight between; reached with 60 s of lag: by the exponential."""
+    """All up to the alarm, nothing at the trip, straight between; reached with 60 s of lag: by the
+    exponential.
+    """
     setup = new_setup("lfp", 16, 280.0)
     limits, flags = build.limits(setup), np.zeros((5, 1), bool)
     asked, packs = np.ones((1, 2)), np.zeros((11, 1))

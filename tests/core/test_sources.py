@@ -1,4 +1,6 @@
-"""Rates, PV strings, the open-loop sheet and the energy budget against worked examples, pvlib's results and the standard's table."""
+"""Rates, PV strings, the open-loop sheet and the energy budget against worked examples, pvlib's
+results and the standard's table.
+"""
 
 import csv
 import json
@@ -79,7 +81,7 @@ def test_hot_strings_agree_with_the_worked_examples():
 
 
 # pvlib 0.16.1, calcparams_cec and singlediode(method="lambertw")
-def test_the_linear_method_is_within_half_a_per_cent_of_the_single_diode_model_and_on_the_safe_side():
+def test_the_linear_method_is_within_half_a_per_cent_of_the_diode_model_and_on_the_safe_side():
     for row in rows("pv_module_curve.csv"):
         if row["irradiance_w_m2"] != "1000" or not -40 <= float(row["cell_temp_c"]) <= 25:
             continue
@@ -102,7 +104,8 @@ def test_the_standards_factor_is_never_below_a_usual_modules():
     assert solar.cold_open_v(unknown, 2, -10.0) == pytest.approx(2 * unknown.voc_v * 1.14)
 
 
-# common practice: three panels of 46 V in series on a 150 V input were too many, two in series and two strings were right
+# common practice: three panels of 46 V in series on a 150 V input were too many, two in series and
+# two strings were right
 def test_two_in_series_wins_over_three():
     setup = put(new_setup("lfp", 16, 280.0), pv(4, 3))
     best = solar.arrangements(setup)[0]

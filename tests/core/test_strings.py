@@ -1,4 +1,6 @@
-"""PV strings as properties: more in series is more voltage, colder is more, and the ranking never puts a forbidden way before an allowed one."""
+"""PV strings as properties: more in series is more voltage, colder is more, and the ranking never
+puts a forbidden way before an allowed one.
+"""
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -9,11 +11,19 @@ from nipper.core.sources import solar
 
 MODULES = st.builds(
     lambda voc, share, isc, part, beta: Module(
-        voc_v=round(voc, 1), vmp_v=round(share * voc, 1), isc_a=round(isc, 1),
-        imp_a=round(part * isc, 2), voc_pct_per_k=round(beta, 3), vmp_pct_per_k=round(1.3 * beta, 3)
+        voc_v=round(voc, 1),
+        vmp_v=round(share * voc, 1),
+        isc_a=round(isc, 1),
+        imp_a=round(part * isc, 2),
+        voc_pct_per_k=round(beta, 3),
+        vmp_pct_per_k=round(1.3 * beta, 3),
     ),
-    st.floats(10.0, 60.0), st.floats(0.75, 0.88), st.floats(2.0, 18.0), st.floats(0.9, 0.97), st.floats(-0.4, -0.2),
-)  # fmt: skip
+    st.floats(10.0, 60.0),
+    st.floats(0.75, 0.88),
+    st.floats(2.0, 18.0),
+    st.floats(0.9, 0.97),
+    st.floats(-0.4, -0.2),
+)
 
 
 @given(MODULES, st.integers(1, 20), st.floats(-40.0, 20.0), st.floats(0.5, 30.0))

@@ -43,8 +43,13 @@ def test_a_sound_setup_has_no_gaps(chemistry):
 def test_the_charge_follows_the_table_of_rates():
     charge = rows(new_setup("lfp", 16, 100.0))[0]
     assert [(z.low_c, z.kind, z.text) for z in charge.zones] == [
-        (LOWEST_C, "off", "off"), (2.0, "waits", "waits"), (5.0, "slow", "up to 0.2C"), (10.0, "on", "up to 0.5C"), (45.0, "waits", "waits"), (50.0, "off", "off"),
-    ]  # fmt: skip
+        (LOWEST_C, "off", "off"),
+        (2.0, "waits", "waits"),
+        (5.0, "slow", "up to 0.2C"),
+        (10.0, "on", "up to 0.5C"),
+        (45.0, "waits", "waits"),
+        (50.0, "off", "off"),
+    ]
     late = put(new_setup("lfp", 16, 100.0), {"charging.rates": [{"from_c": 20.0, "c_rate": 0.3}]})
     assert [z.text for z in rows(late)[0].zones if z.low_c in (5.0, 20.0)] == [
         "no charge",

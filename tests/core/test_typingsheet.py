@@ -1,4 +1,6 @@
-"""The typing sheet: every setting once, in the menu's order and units; differences; files that come back as they were written."""
+"""The typing sheet: every setting once, in the menu's order and units; differences; files that come
+back as they were written.
+"""
 
 import csv
 import io

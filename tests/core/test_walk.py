@@ -1,4 +1,5 @@
-"""Following the first suggestion: it ends, refuses nothing, and never passes a sheet, a lead or a fuse.
+"""Following the first suggestion: it ends, refuses nothing, and never passes a sheet, a lead or a
+fuse.
 
 The checks here do not use the guard's own functions: tables and arithmetic stand in this file.
 """
@@ -18,7 +19,9 @@ TOPS = {"lfp": 3.65, "nmc": 4.20, "lto": 2.80}  # data sheets, from memory
 
 
 def amps(setup: Setup) -> Iterator[tuple[str, float, float | None]]:
-    """Each current, and the most that sheet, fuse and lead let it be; None where one of them is unknown."""
+    """Each current, and the most that sheet, fuse and lead let it be; None where one of them is
+    unknown.
+    """
     p, w, packs = setup.protection, setup.wiring, setup.packs_in_parallel
     fuse = w.fuse_a if w else None
     lead = carries_a(w.cable_mm2) if w and w.cable_mm2 else None

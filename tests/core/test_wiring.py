@@ -1,4 +1,6 @@
-"""Leads, fuses and short circuits against standards and worked arithmetic, and how they hold together."""
+"""Leads, fuses and short circuits against standards and worked arithmetic, and how they hold
+together.
+"""
 
 import json
 from math import inf, isinf
@@ -26,7 +28,8 @@ def test_leads_carry_what_the_standard_says():
             assert carries_a(size, hot=True) == float(row["insulation_105c_a"])
 
 
-# IEC 60364-4-43, k = 115, from memory: the adiabatic time, which the lead's curve becomes for short times
+# IEC 60364-4-43, k = 115, from memory: the adiabatic time, which the lead's curve becomes for short
+# times
 def test_a_short_ruins_a_lead_after_the_adiabatic_time():
     for row in WORKED["adiabatic"]["rows"]:
         if row["k"] == 115:
@@ -43,7 +46,8 @@ def test_a_lead_carries_its_current_for_ever_and_nothing_beyond_for_longer_than_
     assert times[0] < inf
 
 
-# IEC 60228 class 1 copper of 58 m/(ohm mm2) (IEC 60028): the ideal loop resistance of the worked examples
+# IEC 60228 class 1 copper of 58 m/(ohm mm2) (IEC 60028): the ideal loop resistance of the worked
+# examples
 def test_leads_have_the_resistance_of_copper():
     for row in (r for r in WORKED["voltage_drop"]["rows"] if r["conductor_c"] == 20):
         assert 1e3 * loop_ohm(row["area_mm2"], row["one_way_m"]) == pytest.approx(
@@ -91,7 +95,8 @@ def test_a_short_is_fed_by_voltage_over_resistance():
         new_setup("lfp", row["cells_in_series"], 280.0),
         {"cell.resistance_mohm": row["cell_mohm"], "wiring": None},
     )
-    # of the cells only the part counts that acts at once; joints stand for the row's external resistance
+    # of the cells only the part counts that acts at once; joints stand for the row's external
+    # resistance
     inside_mohm = 1e3 * (short.ohmic_ohm(setup) - short.JOINTS_OHM)
     assert inside_mohm == pytest.approx(short.OHMIC_SHARE * row["r_internal_mohm"])
     volts = short.at_terminals_a(setup) * short.ohmic_ohm(setup)
@@ -104,7 +109,8 @@ def test_a_short_is_fed_by_voltage_over_resistance():
 
 
 def test_a_short_at_the_terminals_of_the_usual_bank():
-    """16 x 280 Ah: 1 kHz resistances of 0.12 to 0.25 mohm a cell (data sheets, from memory) and 1 mohm of
+    """16 x 280 Ah: 1 kHz resistances of 0.12 to 0.25 mohm a cell (data sheets, from memory) and 1
+    mohm of
     joints give 11 to 18 kA; leads take a quarter off."""
     setup = new_setup("lfp", 16, 280.0)
     at_once_ka = short.at_terminals_a(setup) / 1e3

@@ -1,4 +1,6 @@
-"""Random wrong setups, and what following the first suggestion makes of them: used by the property test and the long fuzz."""
+"""Random wrong setups, and what following the first suggestion makes of them: used by the property
+test and the long fuzz.
+"""
 
 import numpy as np
 
@@ -16,12 +18,21 @@ P = "protection."
 TURNED: dict[str, list[float]] = {
     **{
         f"{P}{side}.{key}": VOLTS
-        for side in ("cell_over_voltage", "cell_under_voltage", "pack_over_voltage", "pack_under_voltage")
+        for side in (
+            "cell_over_voltage",
+            "cell_under_voltage",
+            "pack_over_voltage",
+            "pack_under_voltage",
+        )
         for key in ("trip_v", "release_v", "alarm_v")
     },
     **{f"{P}{name}_v": VOLTS for name in ("soc_full", "soc_empty", "power_off")},
     **{f"{P}{side}_over_current.trip_a": AMPS for side in ("charge", "discharge")},
-    **{f"{P}{side}_over_current.{key}": TIMES for side in ("charge", "discharge") for key in ("delay_s", "release_s")},
+    **{
+        f"{P}{side}_over_current.{key}": TIMES
+        for side in ("charge", "discharge")
+        for key in ("delay_s", "release_s")
+    },
     f"{P}short_circuit.trip_a": AMPS,
     f"{P}short_circuit.delay_us": [0.1, 0.5, 2.0, 10.0],
     **{f"charging.{k}": VOLTS for k in ("absorption_v", "float_v")},
@@ -36,16 +47,37 @@ TURNED: dict[str, list[float]] = {
     "cell.max_charge_a": AMPS,
     "cell.max_discharge_a": AMPS,
     "cell.resistance_mohm": [0.3, 3.0],
-}  # fmt: skip
-COLD = [f"{P}{name}.{key}" for name in (
-    "charge_over_temperature", "charge_under_temperature", "discharge_over_temperature",
-    "discharge_under_temperature", "mosfet_over_temperature") for key in ("trip_c", "release_c")]  # fmt: skip
+}
+COLD = [
+    f"{P}{name}.{key}"
+    for name in (
+        "charge_over_temperature",
+        "charge_under_temperature",
+        "discharge_over_temperature",
+        "discharge_under_temperature",
+        "mosfet_over_temperature",
+    )
+    for key in ("trip_c", "release_c")
+]
 GONE = [
-    "wiring", "wiring.fuse_a", "wiring.cable_mm2", "cell", "cell.max_charge_a", "cell.max_discharge_a",
-    "charging", "charging.float_v", "balancer", f"{P}short_circuit", f"{P}charge_over_current",
-    f"{P}discharge_over_current", f"{P}charge_under_temperature", f"{P}charge_over_temperature",
-    f"{P}pack_over_voltage", f"{P}pack_under_voltage", "charging.max_charge_a",
-]  # fmt: skip
+    "wiring",
+    "wiring.fuse_a",
+    "wiring.cable_mm2",
+    "cell",
+    "cell.max_charge_a",
+    "cell.max_discharge_a",
+    "charging",
+    "charging.float_v",
+    "balancer",
+    f"{P}short_circuit",
+    f"{P}charge_over_current",
+    f"{P}discharge_over_current",
+    f"{P}charge_under_temperature",
+    f"{P}charge_over_temperature",
+    f"{P}pack_over_voltage",
+    f"{P}pack_under_voltage",
+    "charging.max_charge_a",
+]
 MOST_STEPS = 60
 
 
@@ -66,19 +98,66 @@ def added(setup: Setup, rng: np.random.Generator) -> dict[str, object]:
     choices: list[dict[str, object]] = [
         {"usage": {"continuous_w": watts}},
         {"usage": {"inrush_w": 2.0 * watts, "inrush_s": float(rng.choice([0.5, 2.0, 10.0]))}},
-        {"other_chargers": [{"name": "alternator", "absorption_v": volts, "float_v": volts * float(rng.choice([0.9, 1.0, 1.1])), "max_charge_a": amps}]},
-        {"cell.pulse_discharge_a": 3.0 * amps, "cell.pulse_s": float(rng.choice([1.0, 10.0, 30.0]))},
+        {
+            "other_chargers": [
+                {
+                    "name": "alternator",
+                    "absorption_v": volts,
+                    "float_v": volts * float(rng.choice([0.9, 1.0, 1.1])),
+                    "max_charge_a": amps,
+                }
+            ]
+        },
+        {
+            "cell.pulse_discharge_a": 3.0 * amps,
+            "cell.pulse_s": float(rng.choice([1.0, 10.0, 30.0])),
+        },
         {"cell.max_v": round(float(rng.choice([0.95, 0.98, 1.0])) * volts / n, 3)},
-        {"wiring.main_fuse_a": 2.0 * amps, "wiring.main_cable_mm2": float(rng.choice([10.0, 50.0, 120.0]))},
-        {"link": {"mode": "open", "inverter_max_charge_a": amps, "inverter_max_discharge_a": 2.0 * amps}},
+        {
+            "wiring.main_fuse_a": 2.0 * amps,
+            "wiring.main_cable_mm2": float(rng.choice([10.0, 50.0, 120.0])),
+        },
+        {
+            "link": {
+                "mode": "open",
+                "inverter_max_charge_a": amps,
+                "inverter_max_discharge_a": 2.0 * amps,
+            }
+        },
         {"link": {"mode": "closed", "transport": "none", "loss_timeout_s": 600.0}},
-        {"charging.rates": [{"from_c": float(rng.choice([-10.0, 0.0, 5.0])), "c_rate": float(rng.choice([0.1, 0.5, 2.0]))}, {"from_c": 0.0, "c_rate": 0.5}]},
-        {"charging.equalise_v": volts, "charging.equalise_every_days": float(rng.choice([1.0, 30.0]))},
+        {
+            "charging.rates": [
+                {
+                    "from_c": float(rng.choice([-10.0, 0.0, 5.0])),
+                    "c_rate": float(rng.choice([0.1, 0.5, 2.0])),
+                },
+                {"from_c": 0.0, "c_rate": 0.5},
+            ]
+        },
+        {
+            "charging.equalise_v": volts,
+            "charging.equalise_every_days": float(rng.choice([1.0, 30.0])),
+        },
         {"charging.compensation_mv_per_k": float(rng.choice([-24.0, 10.0]))},
-        {"separate_balancer": {"kind": "active", "current_a": 2.0, "start_v": volts / n, "delta_mv": 5.0, "when": "always"}},
-        {"solar": {"module": module, "modules": 6, "in_series": int(rng.integers(1, 5)), "tracker": {"max_v": 150.0, "max_short_a": 30.0}}},
+        {
+            "separate_balancer": {
+                "kind": "active",
+                "current_a": 2.0,
+                "start_v": volts / n,
+                "delta_mv": 5.0,
+                "when": "always",
+            }
+        },
+        {
+            "solar": {
+                "module": module,
+                "modules": 6,
+                "in_series": int(rng.integers(1, 5)),
+                "tracker": {"max_v": 150.0, "max_short_a": 30.0},
+            }
+        },
         {"charging.cold_stop_c": float(rng.choice([-5.0, 2.0, 5.0]))},
-    ]  # fmt: skip
+    ]
     return choices[int(rng.integers(len(choices)))]
 
 
@@ -116,7 +195,9 @@ def wrong_setup(seed: int) -> Setup:
 
 
 def follow(setup: Setup) -> tuple[Setup, list[str], list[str]]:
-    """The first suggestion again and again: where it ends, the codes on the way, and what is wrong with the way."""
+    """The first suggestion again and again: where it ends, the codes on the way, and what is wrong
+    with the way.
+    """
     seen, way = {setup}, []
     for _ in range(MOST_STEPS):
         found = [f for f in check(setup) if f.severity is not Severity.NOTE and f.suggestion]

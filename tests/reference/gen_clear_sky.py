@@ -1,8 +1,10 @@
-"""Writes clear_sky.csv: irradiance and power of a flat module by pvlib 0.16.1 (pip install pvlib==0.16.1).
+"""Writes clear_sky.csv: irradiance and power of a flat module by pvlib 0.16.1 (pip install
+pvlib==0.16.1).
 
-Ineichen and Perez (Solar Energy 73, 2002) at sea level, Linke turbidity 3.5, air mass of Kasten and Young
-(1989), without the Perez enhancement; extraterrestrial irradiance of Spencer (1971); ASHRAE incidence
-angle modifier with b0 = 0.05; cell temperature by NOCT 45 degC; power by -0.35 %/K. Not run by the tests.
+Ineichen and Perez (Solar Energy 73, 2002) at sea level, Linke turbidity 3.5, air mass of Kasten and
+Young (1989), without the Perez enhancement; extraterrestrial irradiance of Spencer (1971); ASHRAE
+incidence angle modifier with b0 = 0.05; cell temperature by NOCT 45 degC; power by -0.35 %/K. Not
+run by the tests.
 """
 
 import csv

@@ -1,4 +1,6 @@
-"""What cost work once: a lost lock, a full disk, a file taken away, a kill between two steps of a copy."""
+"""What cost work once: a lost lock, a full disk, a file taken away, a kill between two steps of a
+copy.
+"""
 
 import os
 import shutil
@@ -211,7 +213,9 @@ def test_a_number_kept_before_there_were_bounds_does_not_lock_the_bench(bench, s
 
 
 def crash_in_the_middle(path: Path, setup) -> None:
-    """Leave a bench at ``path`` whose last transaction was cut off: a hot journal lies beside it."""
+    """Leave a bench at ``path`` whose last transaction was cut off: a hot journal lies beside
+    it.
+    """
     Bench.create(path, setup).close()
     script = f"""
 import sqlite3, os

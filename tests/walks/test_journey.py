@@ -1,4 +1,6 @@
-"""Whole journeys: from a stranger's log to the named cell; a new bench from five answers; the import page's doubts."""
+"""Whole journeys: from a stranger's log to the named cell; a new bench from five answers; the
+import page's doubts.
+"""
 
 import numpy as np
 import pytest

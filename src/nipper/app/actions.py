@@ -1,4 +1,6 @@
-"""An action is declared once: menu, shortcut, command finder, key table and help come from the same entry."""
+"""An action is declared once: menu, shortcut, command finder, key table and help come from the same
+entry.
+"""
 
 from collections.abc import Callable
 from dataclasses import dataclass

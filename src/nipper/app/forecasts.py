@@ -1,4 +1,6 @@
-"""Rehearsals and levelling forecasts of the open bench: asked, run off the window's thread, kept while it is open."""
+"""Rehearsals and levelling forecasts of the open bench: asked, run off the window's thread, kept
+while it is open.
+"""
 
 from collections.abc import Callable, Mapping
 from dataclasses import replace
@@ -183,7 +185,9 @@ class Forecasts(QObject):
 
     @property
     def _complete(self) -> bool:
-        """Whether the bench has all packs the settings speak of: new ones come when they are kept."""
+        """Whether the bench has all packs the settings speak of: new ones come when they are
+        kept.
+        """
         return self.document.setup.packs_in_parallel <= len(self.document.records.packs)
 
     def _rehearsal(self) -> tuple[object, ...] | None:

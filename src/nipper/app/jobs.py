@@ -1,4 +1,6 @@
-"""Work off the window's thread, written once: a job with progress and cancel, and the latest of ever new questions."""
+"""Work off the window's thread, written once: a job with progress and cancel, and the latest of
+ever new questions.
+"""
 
 from collections.abc import Callable
 from typing import Generic, TypeVar
@@ -14,8 +16,9 @@ _ALIVE: set["Job"] = set()
 class Job(QObject):
     """One call of a core function in a worker thread.
 
-    The function is called with ``tick=`` as its last argument when ``ticks`` is true. Signals arrive in the thread that made the
-    job. A cancelled job never says ``done``, even when its answer was already on the way.
+    The function is called with ``tick=`` as its last argument when ``ticks`` is true. Signals
+    arrive in the thread that made the job. A cancelled job never says ``done``, even when its
+    answer was already on the way.
     """
 
     progressed = Signal(float)
@@ -87,7 +90,8 @@ class _Runner(QRunnable):
 
 
 class Latest(QObject):
-    """For questions asked ever anew, as by a drag: one job runs, and only the newest question waits.
+    """For questions asked ever anew, as by a drag: one job runs, and only the newest question
+    waits.
 
     With ``ticks`` a running answer that nobody waits for any more is stopped at its next tick.
     """
@@ -192,7 +196,9 @@ class Answer(QObject, Generic[T]):
 
 
 def wait_for_jobs(cancel: bool = True) -> None:
-    """Let running work end, by default without its answers; for the end of the program, of tests, and for walks."""
+    """Let running work end, by default without its answers; for the end of the program, of tests,
+    and for walks.
+    """
     if cancel:
         for job in list(_ALIVE):
             job.cancel()

@@ -63,7 +63,9 @@ class StageView(QWidget):
 
 @dataclass(frozen=True, slots=True)
 class Picture:
-    """A picture of the walk: its name, and what to do to the view of the demo before it is taken."""
+    """A picture of the walk: its name, and what to do to the view of the demo before it is
+    taken.
+    """
 
     name: str
     prepare: Callable[[StageView, Situation], object] = lambda _view, _situation: None

@@ -1,4 +1,6 @@
-"""Starting the window: arguments, a virtual screen where there is none, fonts and theme, and the walk that takes pictures."""
+"""Starting the window: arguments, a virtual screen where there is none, fonts and theme, and the
+walk that takes pictures.
+"""
 
 import argparse
 import os
@@ -59,7 +61,8 @@ def _on_virtual_screen(argv: Sequence[str], arguments: argparse.Namespace) -> in
     """Start again under Xvfb and take pictures; without Xvfb, on Qt's own offscreen platform."""
     if not arguments.demo:
         sys.stderr.write(
-            "nipper: expected a display (DISPLAY or WAYLAND_DISPLAY), there is none; nipper --demo walks through the demo without one\n"
+            "nipper: expected a display (DISPLAY or WAYLAND_DISPLAY), there is none; "
+            "nipper --demo walks through the demo without one\n"
         )
         return 2
     again = [sys.executable, "-m", "nipper", *argv]
@@ -166,7 +169,9 @@ def make_window(
 
 
 def tell_troubles(window: "Window") -> None:
-    """What a file, the disk or a device causes anywhere is said in the window, not on a terminal."""
+    """What a file, the disk or a device causes anywhere is said in the window, not on a
+    terminal.
+    """
     from nipper.core.errors import NipperError
 
     before = sys.excepthook

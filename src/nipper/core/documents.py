@@ -30,7 +30,9 @@ def load(model: type[M], path: str | Path) -> M:
 
 
 def read_text(path: str | Path) -> str:
-    """The text of a file of strangers; :class:`InputError` when there is none, or too much of it."""
+    """The text of a file of strangers; :class:`InputError` when there is none, or too much of
+    it.
+    """
     file, path = str(path), Path(path)
     try:
         if path.exists() and not path.is_file():

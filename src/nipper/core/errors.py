@@ -1,14 +1,18 @@
 """What can go wrong through a file, a device or a user.
 
 NipperError
-├── InputError   a file or a setup cannot be used: names the file, the place in it and what was expected
+├── InputError   a file or a setup cannot be used: names the file, the place in it and what was
+expected
 ├── RangeError   a number lies outside what can be meant
 └── Cancelled    the user stopped a long piece of work
 """
 
 
 class NipperError(Exception):
-    """What a file, a device or a user can cause. Shown as one line; anything else is a bug and keeps its traceback."""
+    """What a file, a device or a user can cause.
+
+    Shown as one line; anything else is a bug and keeps its traceback.
+    """
 
 
 class InputError(NipperError):

@@ -1,4 +1,6 @@
-"""Writing files so that a crash, a kill or a full disk leaves the old one or the new one, never half of either."""
+"""Writing files so that a crash, a kill or a full disk leaves the old one or the new one, never
+half of either.
+"""
 
 import os
 from collections.abc import Generator
@@ -56,7 +58,9 @@ def unwritable(path: Path, error: OSError) -> InputError:
 
 
 def _write_through(path: Path, data: bytes) -> None:
-    """To a terminal, a pipe or another device: there is no old file to save, and no name to swap."""
+    """To a terminal, a pipe or another device: there is no old file to save, and no name to
+    swap.
+    """
     try:
         path.write_bytes(data)
     except OSError as error:

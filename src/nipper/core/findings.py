@@ -1,4 +1,6 @@
-"""What the rules yield: a judgement of the settings, with its place, its reason and, where there is one, its cure."""
+"""What the rules yield: a judgement of the settings, with its place, its reason and, where there is
+one, its cure.
+"""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -22,9 +24,10 @@ class Severity(StrEnum):
 class Finding:
     """One sentence about the settings.
 
-    ``settings`` are JSON paths into the setup; ``suggestion`` maps such paths to values which, applied together, cure it.
-    ``code``, ``source`` (where the rule's numbers come from) and ``stages`` (of the work, besides
-    Protect, where all are seen together) are those of the rule that yields it.
+    ``settings`` are JSON paths into the setup; ``suggestion`` maps such paths to values which,
+    applied together, cure it. ``code``, ``source`` (where the rule's numbers come from) and
+    ``stages`` (of the work, besides Protect, where all are seen together) are those of the rule
+    that yields it.
     """
 
     severity: Severity

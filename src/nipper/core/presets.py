@@ -1,4 +1,7 @@
-"""A sound first setup from five answers. Every value comes from the chemistry's table, so it carries its source."""
+"""A sound first setup from five answers.
+
+Every value comes from the chemistry's table, so it carries its source.
+"""
 
 import math
 from collections.abc import Mapping
@@ -42,8 +45,10 @@ def new_setup(
 ) -> Setup:
     """The setup a new bench starts with; ``check`` finds neither error nor warning in it.
 
-    Currents follow the capacity (common practice: charge at 0.2C, trip at 0.5C; discharge trip at 0.5C), and fuse and leads
-    follow the currents. All of it is a start, to be held against the sheets of the cell and the BMS.
+    Currents follow the capacity (common practice: charge at 0.2C, trip at 0.5C; discharge trip at
+    0.5C), and fuse and leads
+    follow the currents. All of it is a start, to be held against the sheets of the cell and the
+    BMS.
     """
     chem = chemistry(chemistry_id)
     usual = {key: sourced.value for key, sourced in chem.usual.items()}
@@ -154,7 +159,9 @@ def _balancer(usual: Mapping[str, float], kind: BalancerChoice) -> Balancer | No
 
 
 def _two_digits(value: float) -> float:
-    """Rounded down to two significant digits: nobody types 68.37 A into a BMS, and a limit is never rounded up."""
+    """Rounded down to two significant digits: nobody types 68.37 A into a BMS, and a limit is never
+    rounded up.
+    """
     step = 10.0 ** (math.floor(math.log10(value)) - 1)
     return round(math.floor(value / step + 1e-9) * step, 6)
 
@@ -164,7 +171,9 @@ def _volts(value: float) -> float:
 
 
 def other_charger(setup: Setup, name: str) -> ExtraCharger:
-    """A second charger to begin with: the main one's target, else the chemistry's, and a tenth of the bank's capacity an hour (common practice)."""
+    """A second charger to begin with: the main one's target, else the chemistry's, and a tenth of
+    the bank's capacity an hour (common practice).
+    """
     charging, usual = setup.charging, chemistry(setup.chemistry).usual
     return ExtraCharger(
         name=name,
@@ -175,7 +184,8 @@ def other_charger(setup: Setup, name: str) -> ExtraCharger:
     )
 
 
-# where a new setup's values come from, by the beginning of their path; the longest beginning that fits speaks
+# where a new setup's values come from, by the beginning of their path; the longest beginning that
+# fits speaks
 COMMON = "common practice"
 SOURCES = {
     "protection": COMMON,
@@ -183,7 +193,8 @@ SOURCES = {
     "protection.pack_under_voltage": f"{COMMON}: cells × (trip + 0.05 V)",
     "protection.charge_over_current.trip_a": f"{COMMON}: 0.5C",
     "protection.discharge_over_current.trip_a": f"{COMMON}: 0.5C, at most 250 A",
-    "protection.short_circuit.trip_a": "three times the over-current trip, at most twice the fuse (IEC 60269 gates, from memory)",
+    "protection.short_circuit.trip_a": "three times the over-current trip, at most twice the fuse "
+    "(IEC 60269 gates, from memory)",
     "protection.short_circuit.delay_us": f"{COMMON}: 100 µs to 1 ms",
     "balancer": COMMON,
     "balancer.current_a": f"{COMMON}: 50 to 200 mA bleed, 0.5 to 2 A move",
@@ -198,7 +209,9 @@ SOURCES = {
 
 
 def usual_value(setup: Setup, path: str) -> tuple[object, str] | None:
-    """What a new setup of this pack would have at a path, and where that comes from; None where it has nothing there."""
+    """What a new setup of this pack would have at a path, and where that comes from; None where it
+    has nothing there.
+    """
     known = [start for start in SOURCES if path == start or path.startswith(f"{start}.")]
     if not known:
         return None

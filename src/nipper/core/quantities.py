@@ -1,4 +1,7 @@
-"""What one types into a field: arithmetic and units. ``0.2C``, ``3.45*16``, ``55.2/16``, ``3450 mV``, ``14 F``, ``1.5 h``."""
+"""What one types into a field: arithmetic and units.
+
+``0.2C``, ``3.45*16``, ``55.2/16``, ``3450 mV``, ``14 F``, ``1.5 h``.
+"""
 
 import ast
 import operator
@@ -89,7 +92,8 @@ def parse_quantity(text: str, unit: str, context: Context = Context()) -> float:
     known = UNITS.get(unit, {})
     if written not in known:
         raise RangeError(
-            f"expected {unit or 'no unit'} ({', '.join(known) or 'a plain number'}), found {written!r}"
+            f"expected {unit or 'no unit'} ({', '.join(known) or 'a plain number'}), "
+            f"found {written!r}"
         )
     factor = known[written]
     return round(factor(value) if callable(factor) else value * factor, 9)
@@ -123,10 +127,27 @@ def _value(node: ast.expr) -> float:
 
 
 SUFFIX_UNITS = (
-    ("_mv_per_k", "mV/K"), ("_pct_per_k", "%/K"), ("kwh_per_day", "kWh/day"), ("c_rate", "C"), ("_ka", "kA"),
-    ("_mohm", "mΩ"), ("_mah_per_day", "mAh/day"), ("_mv", "mV"), ("_mm2", "mm²"), ("_min", "min"), ("_us", "µs"), ("_days", "days"),
-    ("_ah", "Ah"), ("_pct", "%"), ("_v", "V"), ("_a", "A"), ("_s", "s"), ("_c", "°C"), ("_w", "W"), ("_m", "m"),
-)  # fmt: skip
+    ("_mv_per_k", "mV/K"),
+    ("_pct_per_k", "%/K"),
+    ("kwh_per_day", "kWh/day"),
+    ("c_rate", "C"),
+    ("_ka", "kA"),
+    ("_mohm", "mΩ"),
+    ("_mah_per_day", "mAh/day"),
+    ("_mv", "mV"),
+    ("_mm2", "mm²"),
+    ("_min", "min"),
+    ("_us", "µs"),
+    ("_days", "days"),
+    ("_ah", "Ah"),
+    ("_pct", "%"),
+    ("_v", "V"),
+    ("_a", "A"),
+    ("_s", "s"),
+    ("_c", "°C"),
+    ("_w", "W"),
+    ("_m", "m"),
+)
 
 
 def unit_of(name: str) -> str:

@@ -1,4 +1,6 @@
-"""Samples in compressed columns: a stretch of a log as one Arrow IPC table, integers of 0.1 mV, zstd."""
+"""Samples in compressed columns: a stretch of a log as one Arrow IPC table, integers of 0.1 mV,
+zstd.
+"""
 
 import io
 from collections.abc import Iterator
@@ -22,7 +24,9 @@ def split(log: Log) -> Iterator[Log]:
 
 
 def pack(log: Log) -> bytes:
-    """One stretch as bytes; voltages to 0.1 mV, temperatures to 0.1 K, balancing as one bit a cell."""
+    """One stretch as bytes; voltages to 0.1 mV, temperatures to 0.1 K, balancing as one bit a
+    cell.
+    """
     columns = {
         "time_s": pl.Series(log.time_s),
         "current_a": pl.Series(log.current_a.astype(np.float32)),

@@ -1,4 +1,6 @@
-"""What happened to a bench: revisions of its settings, events, and diagnoses, each with its date."""
+"""What happened to a bench: revisions of its settings, events, and diagnoses, each with its
+date.
+"""
 
 import json
 import sqlite3

@@ -40,7 +40,9 @@ class Logs:
         mapping: Mapping[str, object] | None = None,
         tick: Callable[[float], None] = lambda _share: None,
     ) -> int:
-        """Add a log's samples to a pack in one transaction; moments already there add nothing. Returns the rows added.
+        """Add a log's samples to a pack in one transaction; moments already there add nothing.
+
+        Returns the rows added.
 
         Parameters
         ----------
@@ -55,7 +57,8 @@ class Logs:
             return 0
         with self._file.write() as db:
             cursor = db.execute(
-                "INSERT INTO logs (pack, file, imported_s, rows, first_s, last_s, mapping) VALUES (?, ?, ?, ?, ?, ?, ?)",
+                "INSERT INTO logs (pack, file, imported_s, rows, first_s, last_s, "
+                "mapping) VALUES (?, ?, ?, ?, ?, ?, ?)",
                 (
                     pack,
                     file,
@@ -86,7 +89,8 @@ class Logs:
         from nipper.store import chunks
 
         rows = self._file.rows(
-            "SELECT chunks.data FROM chunks JOIN logs ON logs.id = chunks.log WHERE logs.pack = ? AND chunks.last_s >= ? AND chunks.first_s <= ?",
+            "SELECT chunks.data FROM chunks JOIN logs ON logs.id = chunks.log WHERE "
+            "logs.pack = ? AND chunks.last_s >= ? AND chunks.first_s <= ?",
             (pack, first_s, last_s),
         )
         return np.concatenate([chunks.times(data) for (data,) in rows]) if rows else np.empty(0)
@@ -97,7 +101,8 @@ class Logs:
         from nipper.store import chunks
 
         rows = self._file.rows(
-            "SELECT chunks.id FROM chunks JOIN logs ON logs.id = chunks.log WHERE logs.pack = ? ORDER BY chunks.first_s",
+            "SELECT chunks.id FROM chunks JOIN logs ON logs.id = chunks.log WHERE "
+            "logs.pack = ? ORDER BY chunks.first_s",
             (pack,),
         )
         stretches: list[Log] = []

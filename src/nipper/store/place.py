@@ -95,7 +95,9 @@ def in_use(path: Path) -> InputError:
 
 
 def is_writable(path: Path) -> bool:
-    """Whether a bench there can be written: the file, and its folder for the journal and the lock."""
+    """Whether a bench there can be written: the file, and its folder for the journal and the
+    lock.
+    """
     return os.access(path, os.W_OK) and os.access(path.parent, os.W_OK)
 
 

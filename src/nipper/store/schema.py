@@ -14,29 +14,33 @@ TABLES = """
 CREATE TABLE settings (key TEXT PRIMARY KEY, value TEXT NOT NULL);
 CREATE TABLE packs (id INTEGER PRIMARY KEY, name TEXT NOT NULL);
 CREATE TABLE revisions (
-    id INTEGER PRIMARY KEY, time_s REAL NOT NULL, kind TEXT NOT NULL, note TEXT NOT NULL, setup TEXT NOT NULL);
+    id INTEGER PRIMARY KEY, time_s REAL NOT NULL, kind TEXT NOT NULL, note TEXT NOT NULL,
+    setup TEXT NOT NULL);
 CREATE TABLE logs (
-    id INTEGER PRIMARY KEY, pack INTEGER NOT NULL REFERENCES packs(id), file TEXT NOT NULL, imported_s REAL NOT NULL,
-    rows INTEGER NOT NULL, first_s REAL NOT NULL, last_s REAL NOT NULL, mapping TEXT);
+    id INTEGER PRIMARY KEY, pack INTEGER NOT NULL REFERENCES packs(id), file TEXT NOT NULL,
+    imported_s REAL NOT NULL, rows INTEGER NOT NULL, first_s REAL NOT NULL, last_s REAL NOT NULL, mapping TEXT);
 CREATE TABLE chunks (
     id INTEGER PRIMARY KEY, log INTEGER NOT NULL REFERENCES logs(id) ON DELETE CASCADE,
     first_s REAL NOT NULL, last_s REAL NOT NULL, rows INTEGER NOT NULL, data BLOB NOT NULL);
 CREATE INDEX chunks_of_log ON chunks(log, first_s);
 CREATE TABLE events (
-    id INTEGER PRIMARY KEY, time_s REAL NOT NULL, pack INTEGER REFERENCES packs(id), kind TEXT NOT NULL, note TEXT NOT NULL);
+    id INTEGER PRIMARY KEY, time_s REAL NOT NULL, pack INTEGER REFERENCES packs(id),
+    kind TEXT NOT NULL, note TEXT NOT NULL);
 CREATE TABLE mappings (shape TEXT PRIMARY KEY, mapping TEXT NOT NULL, used_s REAL NOT NULL);
 """
 
 # step i leads from version i + 1 to i + 2
 MIGRATIONS = (
-    "CREATE TABLE diagnoses (id INTEGER PRIMARY KEY, time_s REAL NOT NULL, pack INTEGER NOT NULL REFERENCES packs(id), document TEXT NOT NULL);",
+    "CREATE TABLE diagnoses (id INTEGER PRIMARY KEY, time_s REAL NOT NULL, pack INTEGER "
+    "NOT NULL REFERENCES packs(id), document TEXT NOT NULL);",
 )
 
 
 def create(connection: sqlite3.Connection) -> None:
     """Lay out a new bench in an empty file."""
     connection.executescript(
-        f"BEGIN; PRAGMA application_id = {APPLICATION_ID}; {TABLES} {''.join(MIGRATIONS)} PRAGMA user_version = {VERSION}; COMMIT;"
+        f"BEGIN; PRAGMA application_id = {APPLICATION_ID}; {TABLES} {''.join(MIGRATIONS)} "
+        f"PRAGMA user_version = {VERSION}; COMMIT;"
     )
 
 
@@ -58,7 +62,8 @@ def examine(connection: sqlite3.Connection, path: Path) -> int:
         raise InputError(
             str(path),
             "its version",
-            f"a bench up to version {VERSION}, this one is of version {version}: it needs a newer Nipper",
+            f"a bench up to version {VERSION}, this one is of version {version}: it needs "
+            "a newer Nipper",
         )
     return version
 

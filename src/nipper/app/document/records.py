@@ -41,7 +41,10 @@ def read_pack(
 
 
 class Records(QObject):
-    """The packs, and of each that has a log what it says. ``setup`` tells the settings to judge by."""
+    """The packs, and of each that has a log what it says.
+
+    ``setup`` tells the settings to judge by.
+    """
 
     changed = Signal(int, object)  # pack id, PackRecord | None
     reading = Signal(int, float)  # pack id, fraction read

@@ -20,7 +20,10 @@ RETRY_MS = 5000  # after a write that failed: room may have been made
 
 
 class Settings(QObject):
-    """The settings as they stand. ``changed`` and ``saved`` carry them; ``saved`` also the former."""
+    """The settings as they stand.
+
+    ``changed`` and ``saved`` carry them; ``saved`` also the former.
+    """
 
     changed = Signal(object)  # Setup
     saved = Signal(object, object)  # Setup, the one before
@@ -108,7 +111,9 @@ class Settings(QObject):
 
 
 class Judgement(QObject):
-    """What the rules say of the settings, asked off the window's thread; the newest question wins."""
+    """What the rules say of the settings, asked off the window's thread; the newest question
+    wins.
+    """
 
     changed = Signal(object)  # list[Finding]
 

@@ -1,4 +1,6 @@
-"""Small things of the user's own that the bench keeps: PV modules, the typing sheet's ticks and menu."""
+"""Small things of the user's own that the bench keeps: PV modules, the typing sheet's ticks and
+menu.
+"""
 
 import json
 

@@ -1,1 +1,3 @@
-"""The window around the stages: rail, top line, What follows, command finder, start and import pages."""
+"""The window around the stages: rail, top line, What follows, command finder, start and import
+pages.
+"""

@@ -29,7 +29,9 @@ def demo_copy(data_folder: Path, tick: Callable[[float], None] = lambda _share: 
 
 
 class DemoMaker(QObject):
-    """Makes the copy off the window's thread: ``told`` says how far it is, ``made`` where it lies."""
+    """Makes the copy off the window's thread: ``told`` says how far it is, ``made`` where it
+    lies.
+    """
 
     told = Signal(str)
     made = Signal(str)
@@ -55,7 +57,8 @@ class DemoMaker(QObject):
     @Slot(float)
     def _progress(self, share: float) -> None:
         self.told.emit(
-            f"Making the demo: three months of two packs are simulated once, which takes some seconds. {share:.0%}"
+            "Making the demo: three months of two packs are simulated once, which takes "
+            f"some seconds. {share:.0%}"
         )
 
     @Slot(object)

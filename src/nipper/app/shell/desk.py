@@ -1,4 +1,6 @@
-"""One open bench on the window: its document, its forecasts, its words, and the views made so far."""
+"""One open bench on the window: its document, its forecasts, its words, and the views made so
+far.
+"""
 
 from typing import TYPE_CHECKING
 

@@ -1,4 +1,6 @@
-"""What follows: consequences in short sentences with numbers, most serious first, each with its place, its why and its cure."""
+"""What follows: consequences in short sentences with numbers, most serious first, each with its
+place, its why and its cure.
+"""
 
 from collections.abc import Sequence
 
@@ -105,7 +107,11 @@ class Follows(QFrame):
         return [w for item in items if item and isinstance(w := item.widget(), FollowsEntry)]
 
     def show_all(self, consequences: Sequence[Consequence]) -> None:
-        """Show these. An entry whose words have not changed keeps its widget, so that a drag neither flickers nor costs a rebuild."""
+        """Show these.
+
+        An entry whose words have not changed keeps its widget, so that a drag neither flickers nor
+        costs a rebuild.
+        """
         new = tuple(consequences)
         if new == self._shown:
             return

@@ -13,7 +13,8 @@ WORDS = (
     ("C", "current as a share of capacity: 0.2C of 280 Ah are 56 A"),
     (
         "deviation",
-        "highest less lowest cell at one moment; it means little without the voltage and current at which it was read",
+        "highest less lowest cell at one moment; it means little without the voltage and "
+        "current at which it was read",
     ),
     ("drift", "charge a cell gains or loses by itself against the others, in mAh a day"),
     (
@@ -23,18 +24,21 @@ WORDS = (
     ("herd", "all cells that behave like the median one"),
     (
         "knee",
-        "where the charge curve turns steep near full; only there does a deviation tell charge on LFP",
+        "where the charge curve turns steep near full; only there does a deviation tell "
+        "charge on LFP",
     ),
     ("offset", "charge of a cell against the median cell, in % of capacity or Ah; + is fuller"),
     (
         "open loop",
-        "inverter or charger on its own voltages, without the BMS's limits; closed loop: the BMS sends them",
+        "inverter or charger on its own voltages, without the BMS's limits; closed loop: "
+        "the BMS sends them",
     ),
     ("read back", "what the BMS shows, held against what was set"),
     ("release", "the voltage or temperature at which a protection lets go again"),
     (
         "school",
-        "one of the ways on which practitioners differ; Protect and Level show what each costs your bank",
+        "one of the ways on which practitioners differ; Protect and Level show what each "
+        "costs your bank",
     ),
     ("tail current", "absorption ends early when the current has fallen to this"),
     ("trip", "the value at which a protection switches off, after its delay"),

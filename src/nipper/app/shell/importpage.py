@@ -1,4 +1,6 @@
-"""Importing a log: the columns as Nipper understands them, what looks odd, and the first rows; taken over on confirmation."""
+"""Importing a log: the columns as Nipper understands them, what looks odd, and the first rows;
+taken over on confirmation.
+"""
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -47,7 +49,9 @@ SINGLE = (
 
 @dataclass(frozen=True, eq=False, slots=True)
 class Draft:
-    """A file as read so far: the table, the mapping, and either the log it makes or what stands in the way."""
+    """A file as read so far: the table, the mapping, and either the log it makes or what stands in
+    the way.
+    """
 
     table: Table
     mapping: ColumnMapping
@@ -80,7 +84,9 @@ def understand(
 
 
 class ImportPage(QWidget):
-    """``finished`` carries the rows added and the pack; ``unknown_pack`` a draft for which there is no bench yet."""
+    """``finished`` carries the rows added and the pack; ``unknown_pack`` a draft for which there is
+    no bench yet.
+    """
 
     finished = Signal(int, int)
     left = Signal()
@@ -314,7 +320,8 @@ class ImportPage(QWidget):
         if draft.log is not None and not draft.odd:
             self._say(
                 "ok",
-                "Nothing: times run forward, the current's sign fits the voltage, all cells are in range.",
+                "Nothing: times run forward, the current's sign fits the voltage, all "
+                "cells are in range.",
             )
         for odd in draft.odd:
             self._say("act" if odd.weight == "doubt" else "watch", odd.text)

@@ -1,4 +1,6 @@
-"""Packs and logs: names of packs, and which files were read into which; a log read by mistake is taken out again."""
+"""Packs and logs: names of packs, and which files were read into which; a log read by mistake is
+taken out again.
+"""
 
 from datetime import datetime, tzinfo
 

@@ -1,4 +1,6 @@
-"""Opening what the user gives: a bench, a setup to make one of, a log; and where new benches are kept."""
+"""Opening what the user gives: a bench, a setup to make one of, a log; and where new benches are
+kept.
+"""
 
 from pathlib import Path
 from typing import TYPE_CHECKING, cast

@@ -1,4 +1,7 @@
-"""The pages of the window, one shown at a time. Only the shown one asks for room, and a small screen scrolls it."""
+"""The pages of the window, one shown at a time.
+
+Only the shown one asks for room, and a small screen scrolls it.
+"""
 
 from PySide6.QtCore import QEvent, QSize
 from PySide6.QtGui import QResizeEvent
@@ -6,7 +9,9 @@ from PySide6.QtWidgets import QWidget
 
 
 class Pages(QWidget):
-    """Without a layout: a stack's would ask for the room of its largest page, and of all their wrapped words."""
+    """Without a layout: a stack's would ask for the room of its largest page, and of all their
+    wrapped words.
+    """
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)

@@ -1,4 +1,6 @@
-"""Reading back: what the BMS shows is typed beside what was set, line by line in its own menu order; differences stand out at once."""
+"""Reading back: what the BMS shows is typed beside what was set, line by line in its own menu
+order; differences stand out at once.
+"""
 
 from datetime import tzinfo
 
@@ -31,7 +33,10 @@ from nipper.core.setup import Setup
 
 HEADINGS = ("section", "setting", "as set", "the BMS shows", "")
 SHOWN, MARK = 3, 4
-HOW = "Type each value as the BMS shows it and press Enter; “=” takes over what was set. What is left empty counts as not read."
+HOW = (
+    "Type each value as the BMS shows it and press Enter; “=” takes over what was set. What "
+    "is left empty counts as not read."
+)
 
 
 def link_work(
@@ -90,7 +95,8 @@ class ReadBackPage(QWidget):
         self.source, self.place, self.device = QComboBox(), QLineEdit(), QSpinBox()
         self.source.addItems(["the stand-in BMS", "a BMS over Modbus"])
         self.source.setToolTip(
-            "The stand-in ships with Nipper and holds what was last typed in; a real one is read over TCP or a serial line, nothing is ever written"
+            "The stand-in ships with Nipper and holds what was last typed in; a real one "
+            "is read over TCP or a serial line, nothing is ever written"
         )
         self.source.activated.connect(self._source_chosen)
         self.place.setPlaceholderText("192.168.1.20 or /dev/ttyUSB0")

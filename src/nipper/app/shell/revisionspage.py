@@ -1,4 +1,6 @@
-"""Revisions and events on one time line: what was typed in, read back or done and when; any two revisions compared, any one restored."""
+"""Revisions and events on one time line: what was typed in, read back or done and when; any two
+revisions compared, any one restored.
+"""
 
 from datetime import datetime, tzinfo
 
@@ -57,7 +59,8 @@ class RevisionsPage(QWidget):
         self.read = button(
             "Read back from a file …",
             "quiet",
-            "A setup file (JSON) or a table (CSV) with what the BMS shows; the typing sheet's own table will do",
+            "A setup file (JSON) or a table (CSV) with what the BMS shows; the typing "
+            "sheet's own table will do",
         )
         self.read.clicked.connect(self.ask_file)
         self.beside = button(
@@ -69,7 +72,8 @@ class RevisionsPage(QWidget):
         layout.addLayout(page_head("Revisions", self.left, self.type_it, self.beside, self.read))
         layout.addWidget(
             label(
-                "Select one to compare it with the settings as they stand, or two (Ctrl-click) to compare them with each other.",
+                "Select one to compare it with the settings as they stand, or two "
+                "(Ctrl-click) to compare them with each other.",
                 "soft",
                 wrap=True,
             )
@@ -99,7 +103,9 @@ class RevisionsPage(QWidget):
 
     @Slot()
     def refresh(self) -> None:
-        """Show the time line, newest first: revisions can be selected, events stand between them."""
+        """Show the time line, newest first: revisions can be selected, events stand between
+        them.
+        """
         history = self._document.history
         revisions = history.revisions()
         self._rows = sorted(
@@ -173,7 +179,9 @@ class RevisionsPage(QWidget):
             self.compare_with(file)
 
     def compare_with(self, file: str) -> None:
-        """Show how another bank's settings differ from these as they stand; a file that cannot be read changes nothing."""
+        """Show how another bank's settings differ from these as they stand; a file that cannot be
+        read changes nothing.
+        """
         try:
             other = load(file)
         except InputError as error:
@@ -228,7 +236,9 @@ class RevisionsPage(QWidget):
             self.take_read_back(file)
 
     def take_read_back(self, file: str) -> None:
-        """Keep what the BMS shows as a revision and tell how it differs; a file that cannot be read changes nothing."""
+        """Keep what the BMS shows as a revision and tell how it differs; a file that cannot be read
+        changes nothing.
+        """
         setup = self._document.setup
         try:
             if file.lower().endswith(".csv"):

@@ -1,4 +1,7 @@
-"""The pages beside the stages: typing sheet, read back, revisions, packs and logs, keys. Each is made when it is first shown."""
+"""The pages beside the stages: typing sheet, read back, revisions, packs and logs, keys.
+
+Each is made when it is first shown.
+"""
 
 from typing import TYPE_CHECKING
 

@@ -45,7 +45,8 @@ class StartPage(QWidget):
         layout.setSpacing(14)
         self._headline = label("A bench for your pack", size=20, weight=SEMI)
         self._intro = label(
-            "Five answers make a sound first setup. Hold it against the sheets of your cell and BMS: they override every number here.",
+            "Five answers make a sound first setup. Hold it against the sheets of your "
+            "cell and BMS: they override every number here.",
             "soft",
             BASE_PT + 1,
             wrap=True,
@@ -60,7 +61,8 @@ class StartPage(QWidget):
         layout.addLayout(columns)
         layout.addWidget(
             label(
-                "A bank feeds thousands of amperes into a short: fuse first, insulated tools, no rings, eye protection, disconnect before "
+                "A bank feeds thousands of amperes into a short: fuse first, insulated "
+                "tools, no rings, eye protection, disconnect before "
                 "touching. Mains and fixed installations: local code and a licensed electrician.",
                 "soft",
                 wrap=True,
@@ -128,7 +130,8 @@ class StartPage(QWidget):
         inside.addWidget(label("Or begin with a log", size=13, weight=SEMI))
         inside.addWidget(
             label(
-                "Drop a CSV or spreadsheet from the BMS on this window. Only what it cannot tell is asked.",
+                "Drop a CSV or spreadsheet from the BMS on this window. Only what it "
+                "cannot tell is asked.",
                 "soft",
                 wrap=True,
             )
@@ -172,9 +175,8 @@ class StartPage(QWidget):
     def start_from_log(self, file: str, cells: int, chemistry: str | None) -> None:
         """Fill in what a log tells, and ask for the rest."""
         self._headline.setText(f"A bench from {Path(file).name}")
-        self._intro.setText(
-            f"The log has {cells} cells{'' if chemistry is None else ' and looks like ' + CHEMISTRIES[chemistry].title}. The rest it cannot tell."
-        )
+        looks = f" and looks like {CHEMISTRIES[chemistry].title}" if chemistry else ""
+        self._intro.setText(f"The log has {cells} cells{looks}. The rest it cannot tell.")
         self.name.setText(Path(file).name.split(".")[0].replace("_", " "))
         self.cells.setValue(cells)
         self.cells.setEnabled(False)

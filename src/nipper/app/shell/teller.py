@@ -1,4 +1,6 @@
-"""What the open bench says: each stage's sentence on the rail, and what follows of the shown one."""
+"""What the open bench says: each stage's sentence on the rail, and what follows of the shown
+one.
+"""
 
 from PySide6.QtCore import QObject, Signal, Slot
 

@@ -1,4 +1,6 @@
-"""The top line: the bench's name, its packs, how the settings stand against what was typed in, finder, undo and redo."""
+"""The top line: the bench's name, its packs, how the settings stand against what was typed in,
+finder, undo and redo.
+"""
 
 from collections.abc import Sequence
 from datetime import datetime, tzinfo

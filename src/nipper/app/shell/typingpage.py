@@ -1,4 +1,7 @@
-"""The typing sheet: one large value at a time, in the order of the user's own BMS, tick by tick. Interrupted, it goes on where it stopped."""
+"""The typing sheet: one large value at a time, in the order of the user's own BMS, tick by tick.
+
+Interrupted, it goes on where it stopped.
+"""
 
 import json
 from datetime import datetime, tzinfo
@@ -247,7 +250,8 @@ class TypingPage(QWidget):
             else "new"
         )
         self._before.setText(
-            f"{was}   ·   {'typed in ✓' if self._ticked(line) else f'{self._row + 1} of {len(self._lines)}'}"
+            f"{was}   ·   "
+            f"{'typed in ✓' if self._ticked(line) else f'{self._row + 1} of {len(self._lines)}'}"
         )
         item = next((i for i in self._menu.items if i.path == line.path), None)
         if not self.own_label.hasFocus():
@@ -360,9 +364,14 @@ class TypingPage(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
         act = {
-            Qt.Key.Key_Return: self.tick_line, Qt.Key.Key_Enter: self.tick_line, Qt.Key.Key_Space: self.tick_line, Qt.Key.Key_Down: self.next_line,
-            Qt.Key.Key_Up: self.line_before, Qt.Key.Key_Backspace: self.untick_line, Qt.Key.Key_Escape: self.left.emit,
-        }.get(Qt.Key(event.key()))  # fmt: skip
+            Qt.Key.Key_Return: self.tick_line,
+            Qt.Key.Key_Enter: self.tick_line,
+            Qt.Key.Key_Space: self.tick_line,
+            Qt.Key.Key_Down: self.next_line,
+            Qt.Key.Key_Up: self.line_before,
+            Qt.Key.Key_Backspace: self.untick_line,
+            Qt.Key.Key_Escape: self.left.emit,
+        }.get(Qt.Key(event.key()))
         if act is None:
             super().keyPressEvent(event)
         else:

@@ -1,4 +1,7 @@
-"""The walk through all views: each is shown, waited for and written as a picture. For machines without a screen, and for the docs."""
+"""The walk through all views: each is shown, waited for and written as a picture.
+
+For machines without a screen, and for the docs.
+"""
 
 import sys
 from collections.abc import Callable

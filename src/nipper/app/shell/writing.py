@@ -81,7 +81,9 @@ def write_open_loop(window: "Window") -> None:
 
 
 def write_log(window: "Window") -> None:
-    """Write the shown pack's samples as a plain log, off the window's thread: a year of them takes seconds."""
+    """Write the shown pack's samples as a plain log, off the window's thread: a year of them takes
+    seconds.
+    """
     from nipper.core.logs.writer import write_plain
 
     assert window.document

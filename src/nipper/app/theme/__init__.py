@@ -1,4 +1,7 @@
-"""Colours, fonts, icons and the style sheet, all from one palette. The theme follows the desktop unless told otherwise."""
+"""Colours, fonts, icons and the style sheet, all from one palette.
+
+The theme follows the desktop unless told otherwise.
+"""
 
 from importlib import resources
 
@@ -70,7 +73,9 @@ class Theme(QObject):
 
 
 def load_fonts() -> None:
-    """Make the shipped fonts known to Qt and the interface font the default, with tabular figures."""
+    """Make the shipped fonts known to Qt and the interface font the default, with tabular
+    figures.
+    """
     folder = resources.files("nipper.app.theme") / "fonts"
     for name in FONTS:
         QFontDatabase.addApplicationFontFromData((folder / name).read_bytes())
@@ -92,10 +97,21 @@ def _qt_palette(p: Palette) -> QPalette:
     out = QPalette()
     group = QPalette.ColorRole
     for role, name in (
-        (group.Window, "paper"), (group.Base, "card"), (group.AlternateBase, "paper"), (group.Button, "card"), (group.WindowText, "ink"),
-        (group.Text, "ink"), (group.ButtonText, "ink"), (group.Highlight, "copper"), (group.HighlightedText, "on_copper"),
-        (group.ToolTipBase, "card"), (group.ToolTipText, "ink"), (group.PlaceholderText, "faint"), (group.Mid, "line"), (group.Link, "copper"),
-    ):  # fmt: skip
+        (group.Window, "paper"),
+        (group.Base, "card"),
+        (group.AlternateBase, "paper"),
+        (group.Button, "card"),
+        (group.WindowText, "ink"),
+        (group.Text, "ink"),
+        (group.ButtonText, "ink"),
+        (group.Highlight, "copper"),
+        (group.HighlightedText, "on_copper"),
+        (group.ToolTipBase, "card"),
+        (group.ToolTipText, "ink"),
+        (group.PlaceholderText, "faint"),
+        (group.Mid, "line"),
+        (group.Link, "copper"),
+    ):
         out.setColor(role, QColor(p.role(name)))
     for role in (group.Text, group.WindowText, group.ButtonText):
         out.setColor(QPalette.ColorGroup.Disabled, role, QColor(p.faint))

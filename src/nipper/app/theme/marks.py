@@ -1,4 +1,7 @@
-"""Marks drawn by name: status shapes and the few icons. Sharp at every scale, and no file to load."""
+"""Marks drawn by name: status shapes and the few icons.
+
+Sharp at every scale, and no file to load.
+"""
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QIcon, QPainter, QPainterPath, QPen, QPixmap, QPolygonF

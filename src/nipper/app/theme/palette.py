@@ -1,4 +1,6 @@
-"""The tones of the workshop notebook: paper and ink by day, graphite by night, one copper accent."""
+"""The tones of the workshop notebook: paper and ink by day, graphite by night, one copper
+accent.
+"""
 
 from dataclasses import dataclass, fields
 
@@ -37,13 +39,45 @@ class Palette:
 ROLES = tuple(f.name for f in fields(Palette))
 
 LIGHT = Palette(
-    paper="#F5F1E8", card="#FCFAF5", side="#FAF7EF", ink="#23292F", soft="#5F656B", faint="#8F8C82", line="#DCD4C4", grid="#E6DFD1",
-    copper="#A3561C", on_copper="#FFFFFF", copper_wash="#F0E2D2", ok="#1D7468", watch="#8F6200", act="#AE2E24", act_wash="#EED9D1",
-    highest="#C2452D", lowest="#2462A8", herd="#B9B3A6", even="#F3ECDF",
-)  # fmt: skip
+    paper="#F5F1E8",
+    card="#FCFAF5",
+    side="#FAF7EF",
+    ink="#23292F",
+    soft="#5F656B",
+    faint="#8F8C82",
+    line="#DCD4C4",
+    grid="#E6DFD1",
+    copper="#A3561C",
+    on_copper="#FFFFFF",
+    copper_wash="#F0E2D2",
+    ok="#1D7468",
+    watch="#8F6200",
+    act="#AE2E24",
+    act_wash="#EED9D1",
+    highest="#C2452D",
+    lowest="#2462A8",
+    herd="#B9B3A6",
+    even="#F3ECDF",
+)
 
 DARK = Palette(
-    paper="#1E2124", card="#282C30", side="#24282B", ink="#E9E5DB", soft="#A9A79F", faint="#7C7C78", line="#3E4347", grid="#34393D",
-    copper="#E0985A", on_copper="#1E2124", copper_wash="#43362B", ok="#5DBDAE", watch="#E0B04C", act="#F07C6C", act_wash="#4A3130",
-    highest="#F08066", lowest="#76AEEF", herd="#6E6F6C", even="#33373A",
-)  # fmt: skip
+    paper="#1E2124",
+    card="#282C30",
+    side="#24282B",
+    ink="#E9E5DB",
+    soft="#A9A79F",
+    faint="#7C7C78",
+    line="#3E4347",
+    grid="#34393D",
+    copper="#E0985A",
+    on_copper="#1E2124",
+    copper_wash="#43362B",
+    ok="#5DBDAE",
+    watch="#E0B04C",
+    act="#F07C6C",
+    act_wash="#4A3130",
+    highest="#F08066",
+    lowest="#76AEEF",
+    herd="#6E6F6C",
+    even="#33373A",
+)

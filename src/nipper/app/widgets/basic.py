@@ -25,7 +25,10 @@ SEMI = QFont.Weight.DemiBold
 
 
 class Paragraph(QLabel):
-    """Wrapped text exactly as high as its words need. Layouts in a scroll area ask for a height before they know the width."""
+    """Wrapped text exactly as high as its words need.
+
+    Layouts in a scroll area ask for a height before they know the width.
+    """
 
     def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802 - Qt's name
         super().resizeEvent(event)
@@ -36,7 +39,8 @@ class Paragraph(QLabel):
         self._fit()
 
     def _fit(self) -> None:
-        # measured by the font: the label's own answer never falls below the height it was last given
+        # measured by the font: the label's own answer never falls below the height it was last
+        # given
         words = self.fontMetrics().boundingRect(
             QRect(0, 0, max(1, self.width()), 100_000), Qt.TextFlag.TextWordWrap, self.text()
         )
@@ -64,7 +68,9 @@ def label(
 
 
 def button(text: str, kind: str = "", tip: str = "") -> QPushButton:
-    """A button: ``main`` for the page's one purpose, ``quiet`` for choices, ``bare`` for asides, plain for suggestions."""
+    """A button: ``main`` for the page's one purpose, ``quiet`` for choices, ``bare`` for asides,
+    plain for suggestions.
+    """
     out = QPushButton(text)
     if kind:
         out.setProperty("kind", kind)

@@ -1,4 +1,6 @@
-"""A field for one number with its unit: takes arithmetic and other units, and says what it expected."""
+"""A field for one number with its unit: takes arithmetic and other units, and says what it
+expected.
+"""
 
 from PySide6.QtCore import Qt, Signal, Slot
 from PySide6.QtGui import QFocusEvent, QKeyEvent
@@ -9,7 +11,10 @@ from nipper.core.quantities import Context, format_quantity, parse_quantity
 
 
 class UnitField(QLineEdit):
-    """Shows ``3.65 V``; typed may be ``55.2/16``, ``3650 mV`` or ``0.2C``. ``entered`` carries the value, None when emptied."""
+    """Shows ``3.65 V``; typed may be ``55.2/16``, ``3650 mV`` or ``0.2C``.
+
+    ``entered`` carries the value, None when emptied.
+    """
 
     entered = Signal(object)  # float | None
 

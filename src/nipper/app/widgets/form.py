@@ -1,4 +1,6 @@
-"""All settings as fields, made from the setup's models: label, unit and tooltip are declared there and nowhere else."""
+"""All settings as fields, made from the setup's models: label, unit and tooltip are declared there
+and nowhere else.
+"""
 
 from typing import Any, Literal, get_args, get_origin
 
@@ -159,7 +161,9 @@ class SettingsForm(QWidget):
                 field.setCursorPosition(0)
 
     def _say_usual(self, setup: Setup) -> None:
-        """Usual values for this pack with their sources; made anew only when the pack is another."""
+        """Usual values for this pack with their sources; made anew only when the pack is
+        another.
+        """
         pack = (
             setup.chemistry,
             setup.cells_in_series,

@@ -1,4 +1,7 @@
-"""Line plots in the notebook's hand: pyqtgraph, dressed from the palette. Imported only when a stage first shows one."""
+"""Line plots in the notebook's hand: pyqtgraph, dressed from the palette.
+
+Imported only when a stage first shows one.
+"""
 
 from collections.abc import Sequence
 from datetime import UTC, datetime, tzinfo
@@ -105,7 +108,9 @@ class RunAxis(pg.AxisItem):
 
 
 class Plot(pg.PlotWidget):
-    """A plot with a quiet grid, no frame, axes in the soft tone; pans and zooms with the mouse, double-click shows all."""
+    """A plot with a quiet grid, no frame, axes in the soft tone; pans and zooms with the mouse,
+    double-click shows all.
+    """
 
     def __init__(
         self,

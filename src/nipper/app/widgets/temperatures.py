@@ -1,4 +1,7 @@
-"""Temperature from left to right, a row for each thing that is switched: off, waiting, slow, free. The limits between are handles."""
+"""Temperature from left to right, a row for each thing that is switched: off, waiting, slow, free.
+
+The limits between are handles.
+"""
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
@@ -15,7 +18,9 @@ STEP_C = 0.5
 
 
 class TemperatureChart(QWidget):
-    """``dragged`` carries path and degrees, ``dropped`` ends it, ``picked`` names the limit that was touched."""
+    """``dragged`` carries path and degrees, ``dropped`` ends it, ``picked`` names the limit that
+    was touched.
+    """
 
     dragged = Signal(str, float)
     dropped = Signal()

@@ -1,4 +1,5 @@
-"""Cell chemistries: the curve of rest voltage against charge, the window, and the usual values, each with its source.
+"""Cell chemistries: the curve of rest voltage against charge, the window, and the usual values,
+each with its source.
 
 A cell's own sheet overrides everything here; nothing below is ever suggested beyond it.
 """
@@ -32,8 +33,8 @@ class Sourced:
 class Chemistry:
     """One family of cells. Voltages are per cell.
 
-    ``knee_v`` is where, on charge, the curve turns steep: from there up a deviation tells charge. ``usual`` holds the values a
-    new setup starts from, by the name the setup gives them.
+    ``knee_v`` is where, on charge, the curve turns steep: from there up a deviation tells charge.
+    ``usual`` holds the values a new setup starts from, by the name the setup gives them.
     """
 
     id: str
@@ -79,23 +80,48 @@ LFP = Chemistry(
     resistance_mohm_ah=80.0,  # from memory of data sheets: 50 to 150 mohm Ah for large cells
     wh_per_kg=160.0,  # 120 to 190, from memory
     curve_source=(
-        "constructed from published fits: positive electrode Afshar et al. 2017, negative electrode Mohtat et al. 2020, between "
+        "constructed from published fits: positive electrode Afshar et al. 2017, "
+        "negative electrode Mohtat et al. 2020, between "
         "2.50 and 3.65 V; real cells rest within about 25 mV of it between 10 and 95 %"
     ),
     usual=MappingProxyType(
         {
-            **_usual(MEMORY, sheet_max_v=3.65, sheet_min_v=2.50, most_charge_rate=0.5, most_discharge_rate=1.0),
+            **_usual(
+                MEMORY,
+                sheet_max_v=3.65,
+                sheet_min_v=2.50,
+                most_charge_rate=0.5,
+                most_discharge_rate=1.0,
+            ),
             **_usual(
                 COMMON,
-                over_alarm_v=3.60, over_trip_v=3.65, over_release_v=3.50, under_alarm_v=2.90, under_trip_v=2.60, under_release_v=3.00,
-                soc_full_v=3.45, soc_empty_v=2.80, power_off_v=2.50, absorption_v=3.45, float_v=3.35, equalise_v=3.55,
-                balance_start_v=3.42, balance_delta_mv=10, charge_rate=0.2, charge_cold_trip_c=2, charge_cold_release_c=5,
-                charge_hot_trip_c=50, charge_hot_release_c=45, discharge_cold_trip_c=-20, discharge_cold_release_c=-15,
-                discharge_hot_trip_c=60, discharge_hot_release_c=55,
+                over_alarm_v=3.60,
+                over_trip_v=3.65,
+                over_release_v=3.50,
+                under_alarm_v=2.90,
+                under_trip_v=2.60,
+                under_release_v=3.00,
+                soc_full_v=3.45,
+                soc_empty_v=2.80,
+                power_off_v=2.50,
+                absorption_v=3.45,
+                float_v=3.35,
+                equalise_v=3.55,
+                balance_start_v=3.42,
+                balance_delta_mv=10,
+                charge_rate=0.2,
+                charge_cold_trip_c=2,
+                charge_cold_release_c=5,
+                charge_hot_trip_c=50,
+                charge_hot_release_c=45,
+                discharge_cold_trip_c=-20,
+                discharge_cold_release_c=-15,
+                discharge_hot_trip_c=60,
+                discharge_hot_release_c=55,
             ),
         }
     ),
-)  # fmt: skip
+)
 
 NMC = Chemistry(
     id="nmc",
@@ -106,21 +132,46 @@ NMC = Chemistry(
     knee_v=3.95,
     resistance_mohm_ah=110.0,  # from memory: about 22 mohm of a 5 Ah cell
     wh_per_kg=240.0,  # 180 to 280, from memory
-    curve_source="published fit: Chen et al. 2020, between 2.50 and 4.20 V; other 4.2 V cells differ by up to 0.3 V below 50 %",
+    curve_source="published fit: Chen et al. 2020, between 2.50 and 4.20 V; other 4.2 V cells "
+    "differ by up to 0.3 V below 50 %",
     usual=MappingProxyType(
         {
-            **_usual(MEMORY, sheet_max_v=4.20, sheet_min_v=2.50, most_charge_rate=0.5, most_discharge_rate=1.0),
+            **_usual(
+                MEMORY,
+                sheet_max_v=4.20,
+                sheet_min_v=2.50,
+                most_charge_rate=0.5,
+                most_discharge_rate=1.0,
+            ),
             **_usual(
                 COMMON,
-                over_alarm_v=4.17, over_trip_v=4.20, over_release_v=4.15, under_alarm_v=3.20, under_trip_v=2.80, under_release_v=3.20,
-                soc_full_v=4.10, soc_empty_v=3.00, power_off_v=2.70, absorption_v=4.10, float_v=4.00, equalise_v=4.15,
-                balance_start_v=4.00, balance_delta_mv=10, charge_rate=0.2, charge_cold_trip_c=2, charge_cold_release_c=5,
-                charge_hot_trip_c=45, charge_hot_release_c=40, discharge_cold_trip_c=-20, discharge_cold_release_c=-15,
-                discharge_hot_trip_c=60, discharge_hot_release_c=55,
+                over_alarm_v=4.17,
+                over_trip_v=4.20,
+                over_release_v=4.15,
+                under_alarm_v=3.20,
+                under_trip_v=2.80,
+                under_release_v=3.20,
+                soc_full_v=4.10,
+                soc_empty_v=3.00,
+                power_off_v=2.70,
+                absorption_v=4.10,
+                float_v=4.00,
+                equalise_v=4.15,
+                balance_start_v=4.00,
+                balance_delta_mv=10,
+                charge_rate=0.2,
+                charge_cold_trip_c=2,
+                charge_cold_release_c=5,
+                charge_hot_trip_c=45,
+                charge_hot_release_c=40,
+                discharge_cold_trip_c=-20,
+                discharge_cold_release_c=-15,
+                discharge_hot_trip_c=60,
+                discharge_hot_release_c=55,
             ),
         }
     ),
-)  # fmt: skip
+)
 
 LTO = Chemistry(
     id="lto",
@@ -131,21 +182,46 @@ LTO = Chemistry(
     knee_v=2.55,
     resistance_mohm_ah=30.0,  # from memory, low to medium confidence
     wh_per_kg=80.0,  # 50 to 110, from memory
-    curve_source="constructed: positive electrode of Chen et al. 2020 less 1.55 V of a flat titanate; not a measured cell",
+    curve_source="constructed: positive electrode of Chen et al. 2020 less 1.55 V of a flat "
+    "titanate; not a measured cell",
     usual=MappingProxyType(
         {
-            **_usual(MEMORY, sheet_max_v=2.80, sheet_min_v=1.50, most_charge_rate=1.0, most_discharge_rate=2.0),
+            **_usual(
+                MEMORY,
+                sheet_max_v=2.80,
+                sheet_min_v=1.50,
+                most_charge_rate=1.0,
+                most_discharge_rate=2.0,
+            ),
             **_usual(
                 COMMON,
-                over_alarm_v=2.75, over_trip_v=2.80, over_release_v=2.70, under_alarm_v=2.00, under_trip_v=1.80, under_release_v=2.05,
-                soc_full_v=2.65, soc_empty_v=1.95, power_off_v=1.60, absorption_v=2.65, float_v=2.55, equalise_v=2.70,
-                balance_start_v=2.55, balance_delta_mv=10, charge_rate=0.4, charge_cold_trip_c=-20, charge_cold_release_c=-15,
-                charge_hot_trip_c=55, charge_hot_release_c=50, discharge_cold_trip_c=-30, discharge_cold_release_c=-25,
-                discharge_hot_trip_c=60, discharge_hot_release_c=55,
+                over_alarm_v=2.75,
+                over_trip_v=2.80,
+                over_release_v=2.70,
+                under_alarm_v=2.00,
+                under_trip_v=1.80,
+                under_release_v=2.05,
+                soc_full_v=2.65,
+                soc_empty_v=1.95,
+                power_off_v=1.60,
+                absorption_v=2.65,
+                float_v=2.55,
+                equalise_v=2.70,
+                balance_start_v=2.55,
+                balance_delta_mv=10,
+                charge_rate=0.4,
+                charge_cold_trip_c=-20,
+                charge_cold_release_c=-15,
+                charge_hot_trip_c=55,
+                charge_hot_release_c=50,
+                discharge_cold_trip_c=-30,
+                discharge_cold_release_c=-25,
+                discharge_hot_trip_c=60,
+                discharge_hot_release_c=55,
             ),
         }
     ),
-)  # fmt: skip
+)
 
 CHEMISTRIES: Mapping[str, Chemistry] = MappingProxyType({c.id: c for c in (LFP, NMC, LTO)})
 

@@ -1,4 +1,6 @@
-"""Open-circuit voltage against state of charge: monotone interpolation, its inverse and its slope."""
+"""Open-circuit voltage against state of charge: monotone interpolation, its inverse and its
+slope.
+"""
 
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -22,9 +24,12 @@ class Curve:
 
     Notes
     -----
-    Between knots a cubic Hermite polynomial with the slopes of Fritsch and Carlson (SIAM J. Numer. Anal. 17, 1980), in
-    Butland's weighted harmonic form: it never overshoots, so the inverse is unique. SciPy's ``PchipInterpolator`` gives the same
-    values (a test holds us to it); its import costs more than the whole first paint of the window may, hence these few lines.
+    Between knots a cubic Hermite polynomial with the slopes of Fritsch and Carlson (SIAM J. Numer.
+    Anal. 17, 1980), in
+    Butland's weighted harmonic form: it never overshoots, so the inverse is unique. SciPy's
+    ``PchipInterpolator`` gives the same
+    values (a test holds us to it); its import costs more than the whole first paint of the window
+    may, hence these few lines.
     """
 
     soc_pct: Floats
@@ -70,13 +75,17 @@ class Curve:
         )
 
     def soc(self, ocv_v: ArrayLike) -> Floats:
-        """State of charge at a rest voltage, %, limited to 0-100 %: the inverse of :meth:`ocv`, good to 1e-4 %."""
+        """State of charge at a rest voltage, %, limited to 0-100 %: the inverse of :meth:`ocv`,
+        good to 1e-4 %.
+        """
         fine_soc, fine_v = self._fine
         return np.interp(np.asarray(ocv_v, dtype=float), fine_v, fine_soc)
 
     @cached_property
     def _fine(self) -> tuple[Floats, Floats]:
-        """The curve in steps of 0.005 %: asked for inverses by the hundred thousand, a table is a hundred times bisection."""
+        """The curve in steps of 0.005 %: asked for inverses by the hundred thousand, a table is a
+        hundred times bisection.
+        """
         soc: Floats = np.linspace(float(self.soc_pct[0]), float(self.soc_pct[-1]), 20_001)
         return soc, self.ocv(soc)
 
@@ -107,6 +116,8 @@ def _hermite_slopes(x: Floats, y: Floats) -> Floats:
 
 
 def _end_slope(h0: float, h1: float, delta0: float, delta1: float) -> float:
-    """Three-point slope at an end, kept between 0 and three times the chord so that it stays monotone."""
+    """Three-point slope at an end, kept between 0 and three times the chord so that it stays
+    monotone.
+    """
     slope = ((2 * h0 + h1) * delta0 - h0 * delta1) / (h0 + h1)
     return float(np.clip(slope, 0.0, 3 * delta0)) or float(delta0) * 1e-3

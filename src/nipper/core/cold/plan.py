@@ -1,4 +1,6 @@
-"""Where the cutoff of the charge comes from and at what it should stand: the BMS, the charger's own sensor, or a relay."""
+"""Where the cutoff of the charge comes from and at what it should stand: the BMS, the charger's own
+sensor, or a relay.
+"""
 
 from dataclasses import dataclass
 from math import ceil
@@ -14,7 +16,9 @@ CONTACT = 1.25  # of the charge current, for contacts that close under load: com
 
 @dataclass(frozen=True, slots=True)
 class ColdPlan:
-    """Who stops the charge (``bms``, ``charger``, ``nobody``), the changes that make the charger or a relay do it, and the steps."""
+    """Who stops the charge (``bms``, ``charger``, ``nobody``), the changes that make the charger or
+    a relay do it, and the steps.
+    """
 
     who: str
     stand_in: dict[str, object]
@@ -22,7 +26,9 @@ class ColdPlan:
 
 
 def safe_trip_c(sensor_error_c: float = SENSOR_ERROR_C, colder_c: float = UNSEEN_C) -> float:
-    """The lowest cutoff at which the coldest cell is still above freezing: 0 degC + sensor's error + how much colder that cell is than the sensor."""
+    """The lowest cutoff at which the coldest cell is still above freezing: 0 degC + sensor's error
+    + how much colder that cell is than the sensor.
+    """
     return FREEZING_C + abs(sensor_error_c) + abs(colder_c)
 
 
@@ -59,10 +65,17 @@ def plan(setup: Setup) -> ColdPlan:
         who,
         stand_in,
         (
-            f"A charger with an external sensor: stop at {stop_c:g} °C, resume at {resume_c:g} °C, its sensor taped to the coldest cell, nearest the outer wall.",
-            f"Or a relay with a thermostat in the lead of {each}: contacts for {ceil(CONTACT * amps)} A, {ceil(volts)} V direct current, open when unpowered.",
-            "Better in the charger's PV or AC side, or its remote-off input: direct current of that size is hard to break.",
-            "Every source of charge needs it: the sun, shore power, a generator, an alternator. Loads stay on.",
-            f"Then prove it as any other: a bath well below {stop_c:g} °C, and once more for {each}.",
+            f"A charger with an external sensor: stop at {stop_c:g} °C, resume at "
+            f"{resume_c:g} °C, its sensor taped to the coldest cell, nearest the outer "
+            "wall.",
+            f"Or a relay with a thermostat in the lead of {each}: contacts for "
+            f"{ceil(CONTACT * amps)} A, {ceil(volts)} V direct current, open when "
+            "unpowered.",
+            "Better in the charger's PV or AC side, or its remote-off input: direct "
+            "current of that size is hard to break.",
+            "Every source of charge needs it: the sun, shore power, a generator, an "
+            "alternator. Loads stay on.",
+            f"Then prove it as any other: a bath well below {stop_c:g} °C, and once more "
+            f"for {each}.",
         ),
     )

@@ -1,4 +1,6 @@
-"""The proof of a cold cutoff: from temperature and current over time, where the charge stopped, where it went on, and what that proves."""
+"""The proof of a cold cutoff: from temperature and current over time, where the charge stopped,
+where it went on, and what that proves.
+"""
 
 from dataclasses import dataclass
 
@@ -19,7 +21,11 @@ MOST_LINES = 2000
 
 @dataclass(frozen=True, slots=True)
 class Proof:
-    """What the readings show. ``verdict``: proven, not_proven, not_cold_enough, nothing. Temperatures in degC, NaN where not seen."""
+    """What the readings show.
+
+    ``verdict``: proven, not_proven, not_cold_enough, nothing. Temperatures in degC, NaN where not
+    seen.
+    """
 
     verdict: str
     stop_c: float
@@ -78,10 +84,16 @@ def prove(
     below = np.flatnonzero(c[: stop + 1] <= (limit.trip_c if limit else FLOOR_C))
     delay = float(t[stop] - t[below[0]]) if below.size else 0.0
     if stop_c < FLOOR_C - 0.5:
-        text = f"Charging stopped only at {stop_c:g} °C, below freezing: not proven. Raise the cutoff and test again."
+        text = (
+            f"Charging stopped only at {stop_c:g} °C, below freezing: not proven. Raise the "
+            "cutoff and test again."
+        )
         return Proof("not_proven", stop_c, resume_c, coldest, delay, text)
     if limit is not None and abs(stop_c - limit.trip_c) > TOLERANCE_C + 1.0:
-        text = f"Charging stopped at {stop_c:g} °C, but the cutoff is set to {limit.trip_c:g} °C: something else stopped it, or the sensor is another."
+        text = (
+            f"Charging stopped at {stop_c:g} °C, but the cutoff is set to {limit.trip_c:g} "
+            "°C: something else stopped it, or the sensor is another."
+        )
         return Proof("not_proven", stop_c, resume_c, coldest, delay, text)
     seen = np.isfinite(resume_c)
     gap = (
@@ -109,19 +121,29 @@ def _never_stopped(
     nan = float("nan")
     trip = limit.trip_c if limit else FLOOR_C
     if coldest > trip - 0.5:
-        text = f"The bath was not cold enough: the sensor came to {coldest:g} °C, the cutoff is at {trip:g} °C. This proves nothing, for or against."
+        text = (
+            f"The bath was not cold enough: the sensor came to {coldest:g} °C, the cutoff is "
+            f"at {trip:g} °C. This proves nothing, for or against."
+        )
         return Proof("not_cold_enough", nan, nan, coldest, nan, text)
     under = (c < trip - 0.5) & charging
     lasted = float(np.sum(np.diff(t)[under[:-1] & under[1:]]))
     if lasted < GRACE_S:
-        text = f"The sensor was below {trip:g} °C for {lasted:.0f} s only: hold it there for some minutes."
+        text = (
+            f"The sensor was below {trip:g} °C for {lasted:.0f} s only: hold it there for "
+            "some minutes."
+        )
         return Proof("not_cold_enough", nan, nan, coldest, lasted, text)
-    text = f"Charging went on at {coldest:g} °C, {lasted / 60.0:.0f} min below the cutoff of {trip:g} °C: it does not act. Do not charge in the cold until it does."
+    text = (
+        f"Charging went on at {coldest:g} °C, {lasted / 60.0:.0f} min below the cutoff of "
+        f"{trip:g} °C: it does not act. Do not charge in the cold until it does."
+    )
     return Proof("not_proven", nan, nan, coldest, lasted, text.replace(" -", " −"))
 
 
 def parse_readings(text: str) -> tuple[Floats, Floats, Floats]:
-    """Typed readings, a line each: minutes, °C, A (any of space, semicolon, tab or comma between; decimal points).
+    """Typed readings, a line each: minutes, °C, A (any of space, semicolon, tab or comma between;
+    decimal points).
 
     Raises
     ------
@@ -144,7 +166,8 @@ def parse_readings(text: str) -> tuple[Floats, Floats, Floats]:
             minutes, degrees, amps = (float(p) for p in parts)
         except ValueError:
             raise RangeError(
-                f"line {number}: expected minutes, °C and A, such as 3 4.0 20; found {line.strip()!r}"
+                f"line {number}: expected minutes, °C and A, such as 3 4.0 20; found "
+                f"{line.strip()!r}"
             ) from None
         rows.append((60.0 * minutes, degrees, amps))
     if len(rows) < 3:
@@ -156,7 +179,9 @@ def parse_readings(text: str) -> tuple[Floats, Floats, Floats]:
 def from_log(
     log: Log, limit: TemperatureLimit | None, idle_a: float = 0.3
 ) -> tuple[float, Proof] | None:
-    """The newest stretch of a log in which a sensor went to the cutoff (or to freezing) within an hour while there was charge current: when, and its proof."""
+    """The newest stretch of a log in which a sensor went to the cutoff (or to freezing) within an
+    hour while there was charge current: when, and its proof.
+    """
     if not log.temp_c.shape[1]:
         return None
     trip = limit.trip_c if limit else FLOOR_C

@@ -1,4 +1,7 @@
-"""Waking a pack that cold or low voltage has shut off, step by step, with a supply's limits. The makers' sheets override all of it."""
+"""Waking a pack that cold or low voltage has shut off, step by step, with a supply's limits.
+
+The makers' sheets override all of it.
+"""
 
 import math
 from dataclasses import dataclass
@@ -22,7 +25,9 @@ class Recovery:
 
 
 def recovery(setup: Setup) -> Recovery:
-    """Limits for this pack: the voltage of its float (never above its absorption), a twentieth of its capacity or 10 A, whichever is less."""
+    """Limits for this pack: the voltage of its float (never above its absorption), a twentieth of
+    its capacity or 10 A, whichever is less.
+    """
     chem = chemistry(setup.chemistry)
     sheet_v = min(v for v in (chem.max_v, setup.cell.max_v) if v)
     lowest_v = max(v for v in (chem.min_v, setup.cell.min_v) if v)
@@ -40,11 +45,16 @@ def recovery(setup: Setup) -> Recovery:
         volts,
         amps,
         (
-            f"Bring the whole pack to {warm:g} °C and leave it there for some hours: the middle cells warm last. Nothing charges below freezing.",
-            "Loads off. Look: no swelling, no smell, no wet spot. A cell that was below its sheet's lowest voltage for days is not charged again.",
-            f"Measure every cell. Below {lowest_v:.2f} V on any: stop, and ask the maker. Cells far apart: feed the low one by itself first.",
-            f"Set a supply to {volts:g} V and {amps:g} A before it is connected; then connect. The BMS wakes on it, or by its button. Do not force it.",
-            f"Stay with it for {max(1.0, hours):.0f} h, until every cell is above {low.release_v:.2f} V; then the usual charger may go on.",
+            f"Bring the whole pack to {warm:g} °C and leave it there for some hours: the "
+            "middle cells warm last. Nothing charges below freezing.",
+            "Loads off. Look: no swelling, no smell, no wet spot. A cell that was below "
+            "its sheet's lowest voltage for days is not charged again.",
+            f"Measure every cell. Below {lowest_v:.2f} V on any: stop, and ask the maker. "
+            "Cells far apart: feed the low one by itself first.",
+            f"Set a supply to {volts:g} V and {amps:g} A before it is connected; then "
+            "connect. The BMS wakes on it, or by its button. Do not force it.",
+            f"Stay with it for {max(1.0, hours):.0f} h, until every cell is above "
+            f"{low.release_v:.2f} V; then the usual charger may go on.",
             "Then find out why: what drew it empty, or why it stood in the cold.",
         ),
     )

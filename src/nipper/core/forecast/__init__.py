@@ -1,1 +1,4 @@
-"""What settings will do to this pack: simulated copies with what the diagnosis measured. Above both the simulator and the diagnosis."""
+"""What settings will do to this pack: simulated copies with what the diagnosis measured.
+
+Above both the simulator and the diagnosis.
+"""

@@ -42,7 +42,9 @@ class Autonomy:
 
 
 def usable_kwh(setup: Setup) -> float:
-    """Energy between the full charge and the under-voltage trip, of all packs, at rest voltage, kWh."""
+    """Energy between the full charge and the under-voltage trip, of all packs, at rest voltage,
+    kWh.
+    """
     curve = chemistry(setup.chemistry).curve
     full_v = (
         setup.charging.absorption_v / setup.cells
@@ -65,7 +67,9 @@ def usable_kwh(setup: Setup) -> float:
 
 
 def day_kwh(pv_w: float, latitude_deg: float, day_of_year: int, share: float) -> float:
-    """What flat modules give on a day, kWh: a clear sky by the share that comes through, heat and reflection off."""
+    """What flat modules give on a day, kWh: a clear sky by the share that comes through, heat and
+    reflection off.
+    """
     hour = np.arange(0.0, 24.0, 0.1)
     day = np.full_like(hour, day_of_year)
     high = cos_zenith(day, hour, latitude_deg)
@@ -82,13 +86,17 @@ def standby_kwh(setup: Setup) -> float:
 
 
 def sun_w(setup: Setup) -> float | None:
-    """Peak power of the modules that are wired, as far as the input takes it; None without modules entered."""
+    """Peak power of the modules that are wired, as far as the input takes it; None without modules
+    entered.
+    """
     wired = as_set(setup)
     return None if wired is None else wired.usable_w
 
 
 def autonomy(setup: Setup, known: Mapping[int, Known], latitude_deg: float = 52.0) -> Autonomy:
-    """The budget of this bank: loads as entered, else from the logs, else usual ones; the sun likewise."""
+    """The budget of this bank: loads as entered, else from the logs, else usual ones; the sun
+    likewise.
+    """
     usual, seen = usual_habits(setup), habits(known)
     entered = setup.usage.kwh_per_day if setup.usage else None
     load = entered or seen.load_kwh_per_day or usual.load_kwh_per_day or 1.0

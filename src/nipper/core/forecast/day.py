@@ -1,4 +1,6 @@
-"""A charge drawn over a day: the kernel runs three like days on a copy of this bank, and the last one is shown."""
+"""A charge drawn over a day: the kernel runs three like days on a copy of this bank, and the last
+one is shown.
+"""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -18,9 +20,15 @@ Floats = NDArray[np.floating]
 DAYS = 3  # so that the bank is as full in the morning as such days leave it
 SEASONS = {"midsummer": "2026-06-20", "March": "2026-03-20", "midwinter": "2025-12-20"}
 STAGES = {
-    "absorption": "absorption", "float": "float", "sun": "bulk", "charger": "bulk", "inverter": "bulk", "the BMS's request": "bulk",
-    "BMS": "BMS stops it", "cold": "too cold",
-}  # fmt: skip
+    "absorption": "absorption",
+    "float": "float",
+    "sun": "bulk",
+    "charger": "bulk",
+    "inverter": "bulk",
+    "the BMS's request": "bulk",
+    "BMS": "BMS stops it",
+    "cold": "too cold",
+}
 SHORTEST_H = 0.08
 
 
@@ -109,7 +117,9 @@ def charge_day(
 
 
 def _stages(hour: Floats, limiter: NDArray[np.int8]) -> tuple[Stage, ...]:
-    """Runs of the same stage, in order; what lasted less than five minutes is left out, and like neighbours are one."""
+    """Runs of the same stage, in order; what lasted less than five minutes is left out, and like
+    neighbours are one.
+    """
     names = [STAGES.get(LIMITERS[int(k)], "") for k in limiter]
     out: list[Stage] = []
     step = float(hour[1] - hour[0]) if hour.size > 1 else 0.0

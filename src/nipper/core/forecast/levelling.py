@@ -1,4 +1,6 @@
-"""Whether the balancer catches up: the spread of charge over the coming weeks, under these settings and under each school."""
+"""Whether the balancer catches up: the spread of charge over the coming weeks, under these settings
+and under each school.
+"""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
@@ -33,7 +35,9 @@ class Course:
 
 @dataclass(frozen=True, eq=False, slots=True)
 class Levelling:
-    """All courses under one sky, the present settings first, and what the log says of the balancer."""
+    """All courses under one sky, the present settings first, and what the log says of the
+    balancer.
+    """
 
     courses: tuple[Course, ...]
     told: "FromLog"
@@ -131,7 +135,9 @@ def from_log(setup: Setup, known: Known | None) -> FromLog:
 
 
 def by_hand(setup: Setup, known: Known | None, least_pct: float = 0.15) -> list[ByHand]:
-    """Which cells to bleed or feed, and how much, from the last full charges; only what is beyond doubt, the largest first."""
+    """Which cells to bleed or feed, and how much, from the last full charges; only what is beyond
+    doubt, the largest first.
+    """
     if known is None:
         return []
     offset, sd = known.estimate.drift.last_ah, known.estimate.drift.last_sd_ah

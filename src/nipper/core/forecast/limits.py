@@ -65,7 +65,10 @@ def volts_at_top(offset_ah: Floats, setup: Setup) -> Floats:
 
 
 def trip_forecast(known: Estimate, setup: Setup) -> TripForecast | None:
-    """None when no cell drifts beyond doubt, or nothing trips within two years. What the balancer did so far is in the drift."""
+    """None when no cell drifts beyond doubt, or nothing trips within two years.
+
+    What the balancer did so far is in the drift.
+    """
     drift = known.drift
     if not np.isfinite(drift.ah_per_day).all() or not np.isfinite(drift.last_ah).all():
         return None

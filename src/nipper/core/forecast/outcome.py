@@ -1,4 +1,6 @@
-"""What a rehearsal came to: trips, hours, ampere-hours, energy, and the lanes of who did what when."""
+"""What a rehearsal came to: trips, hours, ampere-hours, energy, and the lanes of who did what
+when.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -11,24 +13,37 @@ from numpy.typing import NDArray
 from nipper.core.chemistry import chemistry
 from nipper.core.simulate.layout import LIMITERS, PROTECTIONS
 
-if TYPE_CHECKING:  # the compiler behind it takes most of a second to load, and the sentences here are wanted without it
+# the compiler behind it takes most of a second to load, and the sentences here are wanted without
+# it
+if TYPE_CHECKING:
     from nipper.core.simulate.trial import BmsEvent, Trial
 
 Floats = NDArray[np.floating]
 SHORTEST_SHARE = 0.002  # of the time shown: a shorter span is not drawn by itself
 
 TITLES = {
-    "cell_over_voltage": "cell over-voltage", "pack_over_voltage": "pack over-voltage", "charge_over_current": "charge over-current",
-    "charge_over_temperature": "too hot to charge", "charge_under_temperature": "too cold to charge", "cell_under_voltage": "cell under-voltage",
-    "pack_under_voltage": "pack under-voltage", "discharge_over_current": "discharge over-current", "discharge_over_temperature": "too hot to discharge",
-    "discharge_under_temperature": "too cold to discharge", "short_circuit": "short circuit", "mosfet_over_temperature": "switches too hot",
-}  # fmt: skip
+    "cell_over_voltage": "cell over-voltage",
+    "pack_over_voltage": "pack over-voltage",
+    "charge_over_current": "charge over-current",
+    "charge_over_temperature": "too hot to charge",
+    "charge_under_temperature": "too cold to charge",
+    "cell_under_voltage": "cell under-voltage",
+    "pack_under_voltage": "pack under-voltage",
+    "discharge_over_current": "discharge over-current",
+    "discharge_over_temperature": "too hot to discharge",
+    "discharge_under_temperature": "too cold to discharge",
+    "short_circuit": "short circuit",
+    "mosfet_over_temperature": "switches too hot",
+}
 assert set(TITLES) == set(PROTECTIONS)
 
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """A rehearsal in numbers. High voltage: above the knee by half of the way to the sheet's highest."""
+    """A rehearsal in numbers.
+
+    High voltage: above the knee by half of the way to the sheet's highest.
+    """
 
     trips: int
     first: "BmsEvent | None"
@@ -58,7 +73,9 @@ class Span:
 
 
 def apart_ah(trial: "Trial") -> Floats:
-    """Charge between the cell that is nearest to full and the one that is farthest, float64[rows, packs], Ah."""
+    """Charge between the cell that is nearest to full and the one that is farthest, float64[rows,
+    packs], Ah.
+    """
     capacity = _capacity_ah(trial)
     missing = capacity * (1.0 - trial.true_pct.astype(float) / 100.0)
     return missing.max(axis=2) - missing.min(axis=2)
@@ -105,7 +122,9 @@ def outcome(trial: "Trial") -> Outcome:
 
 
 def lanes(trial: "Trial", pack: int = 1) -> list[Span]:
-    """Who limited the charge, when the balancer ran, what tripped: runs of the log's rows, the shortest left out."""
+    """Who limited the charge, when the balancer ran, what tripped: runs of the log's rows, the
+    shortest left out.
+    """
     log = trial.logs[pack - 1]
     length_s = trial.scenario.days * 86400.0
     out = [

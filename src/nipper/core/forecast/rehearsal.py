@@ -1,4 +1,6 @@
-"""One rehearsal: the settings on a copy of this bank, another set of settings under the same sky, and the cure that was tried."""
+"""One rehearsal: the settings on a copy of this bank, another set of settings under the same sky,
+and the cure that was tried.
+"""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
@@ -134,7 +136,9 @@ def lanes_of(trial: "Trial", pack: int) -> list[Span]:
 
 
 def _by_day(trial: "Trial") -> list[Span]:
-    """Days on which the bank was full, and days on which the sun was the limit; neighbours in one span."""
+    """Days on which the bank was full, and days on which the sun was the limit; neighbours in one
+    span.
+    """
     day = ((trial.logs[0].time_s - trial.start_s) // 86400.0).astype(int)
     full = np.isin(trial.limiter, [LIMITERS.index("absorption"), LIMITERS.index("float")])
     of_day = np.bincount(day, weights=full) > 0

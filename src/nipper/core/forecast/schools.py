@@ -1,4 +1,7 @@
-"""The schools of levelling: on what practitioners differ, as changes to a setup. All: common practice."""
+"""The schools of levelling: on what practitioners differ, as changes to a setup.
+
+All: common practice.
+"""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -18,7 +21,9 @@ class School:
 
 
 def schools(setup: Setup) -> list[School]:
-    """Those that apply to this setup; a school that is already followed changes nothing and is left out."""
+    """Those that apply to this setup; a school that is already followed changes nothing and is left
+    out.
+    """
     made = [
         make(setup) for make in (_top_only, _early_active, _hold_longer, _hold_higher, _equalise)
     ]
@@ -42,9 +47,12 @@ def _top_only(setup: Setup) -> School | None:
         return None
     start_v = _usual(setup, "balance_start_v")
     return School(
-        "top", "Top only", f"balance from {start_v:.2f} V, whenever a cell is there: above the knee millivolts tell charge",
+        "top",
+        "Top only",
+        f"balance from {start_v:.2f} V, whenever a cell is there: above the knee "
+        "millivolts tell charge",
         {"balancer.start_v": start_v, "balancer.when": "always"},
-    )  # fmt: skip
+    )
 
 
 def _early_active(setup: Setup) -> School | None:
@@ -54,12 +62,17 @@ def _early_active(setup: Setup) -> School | None:
         setup.balancer.current_a if setup.balancer and setup.balancer.kind == "active" else 1.0
     )
     return School(
-        "early", "Early start, active", f"an active balancer of {current:g} A from {start_v:.2f} V: more hours, less aim",
+        "early",
+        "Early start, active",
+        f"an active balancer of {current:g} A from {start_v:.2f} V: more hours, less aim",
         {
-            "balancer.kind": "active", "balancer.current_a": current, "balancer.start_v": start_v, "balancer.when": "always",
+            "balancer.kind": "active",
+            "balancer.current_a": current,
+            "balancer.start_v": start_v,
+            "balancer.when": "always",
             "balancer.delta_mv": setup.balancer.delta_mv if setup.balancer else 10.0,
         },
-    )  # fmt: skip
+    )
 
 
 def _hold_longer(setup: Setup) -> School | None:
@@ -84,9 +97,12 @@ def _hold_higher(setup: Setup) -> School | None:
     if setup.charging.absorption_v >= _volts(setup, target):
         return None
     return School(
-        "higher", "Hold higher", f"absorption at {target:.2f} V a cell: easy to level, harder on the cells, nearer to the trips",
+        "higher",
+        "Hold higher",
+        f"absorption at {target:.2f} V a cell: easy to level, harder on the cells, nearer "
+        "to the trips",
         {"charging.absorption_v": _volts(setup, target), "charging.tail_a": None},
-    )  # fmt: skip
+    )
 
 
 def _equalise(setup: Setup) -> School | None:
@@ -102,7 +118,9 @@ def _equalise(setup: Setup) -> School | None:
 
 
 def _ceiling(setup: Setup, cell_v: float) -> float:
-    """Never nearer to the alarm, the trip or the sheet than 40 mV: no school is shown beyond them."""
+    """Never nearer to the alarm, the trip or the sheet than 40 mV: no school is shown beyond
+    them.
+    """
     over = setup.protection.cell_over_voltage
     chem = chemistry(setup.chemistry)
     tops = [over.trip_v, chem.max_v, setup.cell.max_v or chem.max_v]

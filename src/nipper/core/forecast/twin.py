@@ -1,4 +1,6 @@
-"""A simulated copy of this bank: the cells as measured, the loads and the sun as the log shows them."""
+"""A simulated copy of this bank: the cells as measured, the loads and the sun as the log shows
+them.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -17,9 +19,11 @@ if (
 ):  # a window makes plans before its first paint, and these numerics take long to load
     from nipper.core.imbalance.estimate import Estimate
 
-SURE = 2.0  # standard deviations before a measured difference is given to the copy; below that cells stay equal
+# standard deviations before a measured difference is given to the copy; below that cells stay equal
+SURE = 2.0
 DAY_HOURS = (9.0, 15.0)
-# of peak power, what flat modules give at a clear summer noon by the sky, heat and reflection of the simulator
+# of peak power, what flat modules give at a clear summer noon by the sky, heat and reflection of
+# the simulator
 CLEAR_NOON = 0.74
 OTHERS_ON = (7.0, 19.0)
 
@@ -34,14 +38,17 @@ class Known:
 
 @dataclass(frozen=True, slots=True)
 class Habits:
-    """How the bank is used: what a day's loads take, kWh, and the peak power of the sun, W; None where no log tells."""
+    """How the bank is used: what a day's loads take, kWh, and the peak power of the sun, W; None
+    where no log tells.
+    """
 
     load_kwh_per_day: float | None = None
     sun_w: float | None = None
 
 
 def measured_cells(setup: Setup, known: Mapping[int, Known]) -> list[CellFault]:
-    """Every cell that measurably differs, by pack number (from 1): charge, capacity, resistance, drift, bias.
+    """Every cell that measurably differs, by pack number (from 1): charge, capacity, resistance,
+    drift, bias.
 
     Small differences of charge are kept too: they are what a trip at the top hangs on.
     """
@@ -84,10 +91,11 @@ def _sure(value: np.ndarray, sd: np.ndarray, sds: float = SURE) -> np.ndarray:
 
 
 def habits(known: Mapping[int, Known]) -> Habits:
-    """Loads and sun from the logs of all packs: what left the bank in a day, and the strongest steady charge.
+    """Loads and sun from the logs of all packs: what left the bank in a day, and the strongest
+    steady charge.
 
-    What the sun gave straight to the loads never passed the BMS; by day as much is taken to be used as
-    by night and hour, and at the strongest charge the sun carried what always runs beside it.
+    What the sun gave straight to the loads never passed the BMS; by day as much is taken to be used
+    as by night and hour, and at the strongest charge the sun carried what always runs beside it.
     """
     drawn_wh, days, strongest_w = 0.0, 0.0, 0.0
     for what in known.values():
@@ -130,7 +138,10 @@ def loads(kwh_per_day: float) -> Loads:
 
 
 def usual_habits(setup: Setup) -> Habits:
-    """Without a log: half the bank a day, and a sun that fills it in four hours. Common practice."""
+    """Without a log: half the bank a day, and a sun that fills it in four hours.
+
+    Common practice.
+    """
     wh = bank_wh(setup)
     return Habits(round(0.5 * wh / 1e3, 1), round(wh / 4.0, -1))
 
@@ -142,7 +153,9 @@ def _modules_w(setup: Setup) -> float | None:
 
 
 def _others(setup: Setup) -> list[OtherCharger]:
-    """The setup's other chargers, switched on each morning: beside the sun is the worst case for the trips."""
+    """The setup's other chargers, switched on each morning: beside the sun is the worst case for
+    the trips.
+    """
     return [
         OtherCharger(
             name=c.name,
@@ -177,7 +190,9 @@ class Plan:
 def scenario(
     setup: Setup, known: Mapping[int, Known], plan: Plan, extra: Sequence[CellFault] = ()
 ) -> Scenario:
-    """The scenario of a plan on a copy of this bank; rows so far apart that a picture has no more than some thousands."""
+    """The scenario of a plan on a copy of this bank; rows so far apart that a picture has no more
+    than some thousands.
+    """
     usual, seen = usual_habits(setup), habits(known)
     faults = measured_cells(setup, known)
     entered = setup.usage.kwh_per_day if setup.usage else None

@@ -1,6 +1,8 @@
-"""Capacity of each cell against the median: what it has left at the low end, less what it missed at the top.
+"""Capacity of each cell against the median: what it has left at the low end, less what it missed at
+the top.
 
-A cell that is level at the top and empty first holds less; one that is as far down at the top as at the bottom was never levelled.
+A cell that is level at the top and empty first holds less; one that is as far down at the top as at
+the bottom was never levelled.
 """
 
 from collections.abc import Sequence
@@ -29,7 +31,9 @@ LOW_PCT = 16.0  # a discharge tells when its lowest cell comes below the rest vo
 
 @dataclass(frozen=True, eq=False, slots=True)
 class Capacities:
-    """Capacity of each cell less the median one's, float64[cells] Ah, and its standard deviation; NaN where no discharge tells."""
+    """Capacity of each cell less the median one's, float64[cells] Ah, and its standard deviation;
+    NaN where no discharge tells.
+    """
 
     deficit_ah: Floats  # + = holds more
     sd_ah: Floats
@@ -93,10 +97,12 @@ def _by_scale(
 def with_low_end(
     tops: list[Offsets], held: Capacities, capacity_ah: float
 ) -> tuple[list[Offsets], Capacities]:
-    """Where the top leaves a cell's offset open, let the low end help: cells of one batch hold about alike.
+    """Where the top leaves a cell's offset open, let the low end help: cells of one batch hold
+    about alike.
 
-    A charge that one full cell ends early leaves the herd on the flat, and how far it was from full is a guess; the discharge that
-    follows ends at the herd's own knee. Both readings are weighed by their uncertainty, the low one's widened by the spread of capacity.
+    A charge that one full cell ends early leaves the herd on the flat, and how far it was from full
+    is a guess; the discharge that follows ends at the herd's own knee. Both readings are weighed by
+    their uncertainty, the low one's widened by the spread of capacity.
     """
     if not held.discharges or not tops:
         return tops, held

@@ -1,7 +1,10 @@
-"""Causes that show as charge: drift, standing offsets, and what the balancer does about them. Those that show otherwise: ``electrical``.
+"""Causes that show as charge: drift, standing offsets, and what the balancer does about them.
 
-Confidence is a logistic function of how far the size stands above its own uncertainty and above what healthy packs show. The
-thresholds are of common practice and from the spread of healthy cells (0 to 0.5 % a month between cells of one batch).
+Those that show otherwise: ``electrical``.
+
+Confidence is a logistic function of how far the size stands above its own uncertainty and above
+what healthy packs show. The thresholds are of common practice and from the spread of healthy cells
+(0 to 0.5 % a month between cells of one batch).
 """
 
 from collections.abc import Callable, Iterator
@@ -21,11 +24,15 @@ from nipper.core.setup import Setup
 Floats = NDArray[np.floating]
 
 OFFSET_PCT = 1.6  # of capacity: below it an offset is that of a healthy pack
-DRIFT_PCT_MONTH = 0.12  # of capacity a month against the median: healthy cells of one batch usually stay within it (common practice)
+# of capacity a month against the median: healthy cells of one batch usually stay within it (common
+# practice)
+DRIFT_PCT_MONTH = 0.12
 DRIFT_TOTAL_PCT = 0.25  # of capacity over the log: less cannot be seen at the knee
-# of a drift, nine in ten and one standard deviation: how far sizes are off on packs of other simulators
+# of a drift, nine in ten and one standard deviation: how far sizes are off on packs of other
+# simulators
 LEAK_SHARE, BLOCK_SHARE = 0.25, 0.07
-STARVED_PCT = 0.7  # of capacity: how much further apart the cells must be at the end of the log than at its start
+# of capacity: how much further apart the cells must be at the end of the log than at its start
+STARVED_PCT = 0.7
 # of capacity: ordinary cells lose some hundredths a day, bad ones some tenths (from memory)
 MOST_DRIFT_PCT_DAY = 0.3
 FLAT_SHARE = 0.4  # of balancing hours on the flat part
@@ -35,12 +42,16 @@ RESISTANCE_SHARE = (
 
 
 def find_causes(known: Estimate, setup: Setup) -> list[Cause]:
-    """All causes the estimates speak for, strongest first; what a better explanation covers is not named again."""
+    """All causes the estimates speak for, strongest first; what a better explanation covers is not
+    named again.
+    """
     return weigh(known, setup)[0]
 
 
 def weigh(known: Estimate, setup: Setup) -> tuple[list[Cause], list[tuple[Cause, Cause]]]:
-    """The causes that stand, strongest first, and those that lost, each with the one that explains it better."""
+    """The causes that stand, strongest first, and those that lost, each with the one that explains
+    it better.
+    """
     found = sorted(
         (cause for judge in JUDGES for cause in judge(known, setup)), key=lambda c: -c.confidence
     )
@@ -56,7 +67,9 @@ def weigh(known: Estimate, setup: Setup) -> tuple[list[Cause], list[tuple[Cause,
 
 
 def _overrules(better: Cause, cause: Cause) -> bool:
-    """Whether a finding explains another one away; where each could explain the other, the surer one does."""
+    """Whether a finding explains another one away; where each could explain the other, the surer
+    one does.
+    """
     if (
         better.cause not in OVERRULED.get(cause.cause, ())
         or better.confidence <= 0.5
@@ -68,7 +81,8 @@ def _overrules(better: Cause, cause: Cause) -> bool:
     )
 
 
-# a finding gives way to one of these on the same cells (or on the whole pack): the reading, or the balancer, explains it
+# a finding gives way to one of these on the same cells (or on the whole pack): the reading, or the
+# balancer, explains it
 OVERRULED = {
     "soc_offset": (
         "low_capacity",
@@ -104,7 +118,9 @@ def _covers(better: Cause, other: Cause) -> bool:
 
 
 def losing(known: Estimate, setup: Setup) -> Iterator[Cause]:
-    """Cells that drift down by themselves: one is self-discharge, a block of neighbours is electronics that feed on them."""
+    """Cells that drift down by themselves: one is self-discharge, a block of neighbours is
+    electronics that feed on them.
+    """
     drift = known.drift
     if not np.isfinite(drift.ah_per_day).any():
         return
@@ -132,7 +148,9 @@ def losing(known: Estimate, setup: Setup) -> Iterator[Cause]:
 
 
 def _against_the_rest(ah_per_day: Floats) -> Floats:
-    """Drift against those that keep their charge: where up to six tenths of the cells lose together, the median lies among or between them."""
+    """Drift against those that keep their charge: where up to six tenths of the cells lose
+    together, the median lies among or between them.
+    """
     known = np.sort(ah_per_day[np.isfinite(ah_per_day)])
     if known.size < 4:
         return ah_per_day
@@ -146,7 +164,10 @@ def _against_the_rest(ah_per_day: Floats) -> Floats:
 
 
 def _blocks(cells: NDArray[np.intp], mah: Floats) -> list[NDArray[np.intp]]:
-    """Runs of neighbours that lose about alike. A neighbour less sure than the rest, between or beside them, belongs to the run too."""
+    """Runs of neighbours that lose about alike.
+
+    A neighbour less sure than the rest, between or beside them, belongs to the run too.
+    """
     if not cells.size:
         return []
     usual = float(np.median(mah[cells]))
@@ -193,13 +214,16 @@ def _leak(
         unit="mAh/day",
         summary=f"Cell {cell} loses {-mah[i]:.0f} mAh a day against the others.",
         evidence=(
-            f"Its charge fell from {_pct(drift.start_ah[i], setup)} to {_pct(drift.last_ah[i], setup)} of capacity against the median "
+            f"Its charge fell from {_pct(drift.start_ah[i], setup)} to "
+            f"{_pct(drift.last_ah[i], setup)} of capacity against the median "
             f"over {drift.time_s.size} full charges in {drift.days:.0f} days.",
             f"The slope is {mah[i]:.0f} mAh/day (90 %: {low:.0f} to {high:.0f}){part}.",
-            f"The other cells lie within {np.nanmin(others):+.0f} to {np.nanmax(others):+.0f} mAh/day, usually {spread:.1f}.",
+            f"The other cells lie within {np.nanmin(others):+.0f} to "
+            f"{np.nanmax(others):+.0f} mAh/day, usually {spread:.1f}.",
         ),
         actions=tuple(actions),
-        confirm=f"Leave the pack disconnected at rest for {days} days: expect {days * mah[i] / 1e3:.2f} Ah on cell {cell} alone.",
+        confirm=f"Leave the pack disconnected at rest for {days} days: expect "
+        f"{days * mah[i] / 1e3:.2f} Ah on cell {cell} alone.",
         serious=total_loss_serious(mah[i], setup) or -drift.last_ah[i] > 0.02 * setup.capacity_ah,
     )
 
@@ -227,18 +251,22 @@ def _group(
         low=value - 1.645 * error,
         high=value + 1.645 * error,
         unit="mAh/day",
-        summary=f"Cells {first} to {last} lose {-value:.0f} mAh a day together: something feeds on that part of the string.",
+        summary=f"Cells {first} to {last} lose {-value:.0f} mAh a day together: something feeds "
+        "on that part of the string.",
         evidence=(
-            f"These {block.size} neighbours lose {-mah[block].max():.0f} to {-mah[block].min():.0f} mAh/day; the other cells "
+            f"These {block.size} neighbours lose {-mah[block].max():.0f} to "
+            f"{-mah[block].min():.0f} mAh/day; the other cells "
             f"{mah[rest].min():+.0f} to {mah[rest].max():+.0f}.",
             "Cells that fail by themselves do not fail side by side and alike; electronics do.",
         ),
         actions=(
-            "Look for what is fed from a tap in the string: a part of the BMS, a display, a relay, a balancer lead. Measure its current.",
-            "Swap the BMS with another pack's and compare a full charge: a pattern that goes with the BMS is the BMS's. "
-            + CAUTION,
+            "Look for what is fed from a tap in the string: a part of the BMS, a "
+            "display, a relay, a balancer lead. Measure its current.",
+            "Swap the BMS with another pack's and compare a full charge: a pattern that "
+            "goes with the BMS is the BMS's. " + CAUTION,
         ),
-        confirm="With the BMS unplugged the block must stand still against the rest over two weeks.",
+        confirm="With the BMS unplugged the block must stand still against the rest over two "
+        "weeks.",
         serious=True,
     )
 
@@ -253,7 +281,8 @@ def standing(known: Estimate, setup: Setup) -> Iterator[Cause]:
     threshold = OFFSET_PCT / 100.0 * setup.capacity_ah
     low, high = drift.last_range_ah
     with np.errstate(invalid="ignore"):
-        # sure of *some* offset is enough: on the flat of the curve how much may stay open on the far side
+        # sure of *some* offset is enough: on the flat of the curve how much may stay open on the
+        # far side
         least = np.where(offset < 0, np.maximum(0.0, -high), np.maximum(0.0, low))
         least = np.maximum(0.0, least - 1.645 * doubt)
         ratio = np.minimum(np.abs(offset) / threshold, least / (0.45 * threshold))
@@ -273,7 +302,9 @@ def _moving(known: Estimate) -> NDArray[np.bool_]:
 
 
 def _resistance_doubt_ah(known: Estimate, setup: Setup) -> Floats:
-    """What a cell's own resistance leaves uncertain in its offset: at the knee a high cell may only be a resistive one."""
+    """What a cell's own resistance leaves uncertain in its offset: at the knee a high cell may only
+    be a resistive one.
+    """
     excess = np.nan_to_num(known.resistances.excess_ohm)
     herd = known.resistances.herd_ohm
     if not np.isfinite(herd) or herd <= 0:
@@ -322,22 +353,27 @@ def _standing(
         low=low,
         high=high,
         unit="%",
-        summary=f"{who} {'is' if len(cells) == 1 else 'are'} {abs(mean):.1f} % {word} than the others and {'was' if len(cells) == 1 else 'were'} never levelled.",
+        summary=f"{who} {'is' if len(cells) == 1 else 'are'} {abs(mean):.1f} % {word} than the "
+        f"others and {'was' if len(cells) == 1 else 'were'} never levelled.",
         evidence=(
             "; ".join(
                 f"cell {i + 1}: {offset[i] * pct:+.1f} % ({offset[i]:+.1f} Ah)" for i in cells
             )
-            + f", read along the pack's own charge curve at {known.drift.time_s.size} full charges{moves}.",
+            + f", read along the pack's own charge curve at {known.drift.time_s.size} full "
+            f"charges{moves}.",
             others,
         ),
         actions=(*actions, CAUTION),
-        confirm="After levelling, a full charge must show these cells among the others at the end of absorption.",
+        confirm="After levelling, a full charge must show these cells among the others at the "
+        "end of absorption.",
         serious=abs(mean) > 3.0,
     )
 
 
 def chasing(known: Estimate, setup: Setup) -> Iterator[Cause]:
-    """Balancing on the flat part of the curve follows resistance and noise, and makes the top worse."""
+    """Balancing on the flat part of the curve follows resistance and noise, and makes the top
+    worse.
+    """
     use, balancer = known.balancer, setup.leveller
     if (
         balancer is None
@@ -370,15 +406,19 @@ def chasing(known: Estimate, setup: Setup) -> Iterator[Cause]:
         low=0.3 * value,
         high=1.5 * value,
         unit="mAh/day",
-        summary=f"The balancer ran {share:.0%} of its {use.ran_h:.0f} hours on the flat part of the curve, where it follows noise.",
+        summary=f"The balancer ran {share:.0%} of its {use.ran_h:.0f} hours on the flat part of "
+        "the curve, where it follows noise.",
         evidence=(
-            f"It starts at {balancer.start_v:.2f} V and moved {use.moved_ah:.0f} Ah out of the busiest cell in {use.days:.0f} days.",
+            f"It starts at {balancer.start_v:.2f} V and moved {use.moved_ah:.0f} Ah out "
+            f"of the busiest cell in {use.days:.0f} days.",
             f"At the top the cells now stand {spread:.1f} % of charge apart.",
         ),
         actions=(
-            f"Raise the start to the knee ({_knee(setup):.2f} V) and keep the trigger at 10 mV: below it a few mV are many % of charge.",
+            f"Raise the start to the knee ({_knee(setup):.2f} V) and keep the trigger at "
+            "10 mV: below it a few mV are many % of charge.",
         ),
-        confirm="After a week at the new start the deviation at the end of absorption must shrink from charge to charge.",
+        confirm="After a week at the new start the deviation at the end of absorption must "
+        "shrink from charge to charge.",
         serious=spread > 2.0,
     )
 
@@ -398,11 +438,13 @@ def starved(known: Estimate, setup: Setup) -> Iterator[Cause]:
     untold = np.isfinite(first) & ~np.isfinite(last)
     if (np.isfinite(first) & np.isfinite(last)).sum() < 3:
         return
-    # cells left on the flat by those that are full: no fuller than the herd, how much emptier is open
+    # cells left on the flat by those that are full: no fuller than the herd, how much emptier is
+    # open
     first, last = np.where(np.isfinite(last) | untold, first, np.nan), np.where(untold, 0.0, last)
     days = drift.days * (1.0 - 1.0 / 8.0)
     growth_ah = _span(last) - _span(first)
-    # without the worst cell it must still grow: one stray alone is that cell's fault, not the balancer's
+    # without the worst cell it must still grow: one stray alone is that cell's fault, not the
+    # balancer's
     worst = int(np.nanargmax(np.abs(last - first)))
     others = _span(np.delete(last, worst)) - _span(np.delete(first, worst))
     sd = float(np.nanmedian(drift.last_sd_ah))
@@ -428,14 +470,19 @@ def starved(known: Estimate, setup: Setup) -> Iterator[Cause]:
         unit="mAh/day",
         summary=f"The balancer cannot keep up: the cells drift apart by {value:.0f} mAh a day.",
         evidence=(
-            f"Fullest and emptiest cell stood {_span(first):.1f} Ah apart at the first charges and {_span(last):.1f} Ah at the last, {drift.days:.0f} days later.",
-            f"It starts at {balancer.start_v:.2f} V; in its permitted phase it could run {use.allowed_h:.1f} h in {use.days:.0f} days{ran}: at most {can:.0f} mAh a day.",
+            f"Fullest and emptiest cell stood {_span(first):.1f} Ah apart at the first "
+            f"charges and {_span(last):.1f} Ah at the last, {drift.days:.0f} days later.",
+            f"It starts at {balancer.start_v:.2f} V; in its permitted phase it could run "
+            f"{use.allowed_h:.1f} h in {use.days:.0f} days{ran}: at most {can:.0f} mAh a "
+            "day.",
         ),
         actions=(
-            f"Give it time at the top: start it at the knee ({_knee(setup):.2f} V), hold absorption longer, let it run whenever a cell is above the start.",
+            f"Give it time at the top: start it at the knee ({_knee(setup):.2f} V), hold "
+            "absorption longer, let it run whenever a cell is above the start.",
             "Level once by hand or by a long hold, then see whether the longer time keeps it.",
         ),
-        confirm="After two weeks with more time at the top, the deviation at the end of absorption must shrink.",
+        confirm="After two weeks with more time at the top, the deviation at the end of "
+        "absorption must shrink.",
         serious=bool(_span(last) > 0.03 * setup.capacity_ah),
     )
 
@@ -446,7 +493,9 @@ def _span(values: Floats) -> float:
 
 
 def _shared(ah_per_day: Floats) -> float:
-    """How much of the spread of drifts is left without the cell that drifts most: next to nothing where one cell alone strays."""
+    """How much of the spread of drifts is left without the cell that drifts most: next to nothing
+    where one cell alone strays.
+    """
     known = ah_per_day[np.isfinite(ah_per_day)]
     if known.size < 4:
         return 0.0

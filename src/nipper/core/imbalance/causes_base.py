@@ -6,7 +6,10 @@ from math import exp
 
 @dataclass(frozen=True, eq=False, slots=True)
 class Cause:
-    """One finding of the diagnosis, in the form of the headless contract. ``serious`` asks for action, else for watching."""
+    """One finding of the diagnosis, in the form of the headless contract.
+
+    ``serious`` asks for action, else for watching.
+    """
 
     cause: str
     cells: tuple[int, ...]

@@ -1,7 +1,9 @@
-"""Before and after: did it help, by how much, is it more than chance; and the swap test: did the pattern go with what was exchanged?
+"""Before and after: did it help, by how much, is it more than chance; and the swap test: did the
+pattern go with what was exchanged?
 
-Both compare straight lines through the offsets of full charges, and resistances from steps of current, on either side of a moment.
-Chance is that of a normal error beyond the difference, both sides; nothing is called a change below one in a hundred.
+Both compare straight lines through the offsets of full charges, and resistances from steps of
+current, on either side of a moment. Chance is that of a normal error beyond the difference, both
+sides; nothing is called a change below one in a hundred.
 """
 
 from collections.abc import Mapping, Sequence
@@ -30,7 +32,10 @@ LEAST_SIDE_DAYS = 2.0
 
 @dataclass(frozen=True, slots=True)
 class Change:
-    """A quantity before and after a moment. ``chance``: how often an error alone would differ so much."""
+    """A quantity before and after a moment.
+
+    ``chance``: how often an error alone would differ so much.
+    """
 
     quantity: str  # resistance, drift, spread
     cell: int | None
@@ -62,7 +67,8 @@ def before_after(
     time_s: float,
     between: tuple[float, float] = (-inf, inf),
 ) -> list[Change]:
-    """What changed at a moment, least likely by chance first; empty when one side of it holds too little.
+    """What changed at a moment, least likely by chance first; empty when one side of it holds too
+    little.
 
     Parameters
     ----------
@@ -119,7 +125,9 @@ def _resistance(
 def _drifts(
     drift: Drift, setup: Setup, time_s: float, between: tuple[float, float]
 ) -> list[Change]:
-    """The spread of charge, and the cell that moves most: net of nothing, because what the balancer does is what may have changed."""
+    """The spread of charge, and the cell that moves most: net of nothing, because what the balancer
+    does is what may have changed.
+    """
     floor = 10.0 * DRIFT_FLOOR_PCT_MONTH / 30.4 * setup.capacity_ah  # mAh a day
     sides = _sides(drift.time_s, time_s, between)
     if any(
@@ -156,7 +164,9 @@ def _drifts(
 
 @dataclass(frozen=True, slots=True)
 class SwapResult:
-    """Whether the pattern of drift stayed with the cells or went with what was exchanged between two packs."""
+    """Whether the pattern of drift stayed with the cells or went with what was exchanged between
+    two packs.
+    """
 
     verdict: str  # stayed, followed, undecided
     confidence: float
@@ -167,9 +177,10 @@ class SwapResult:
 def swap_test(packs: Sequence[tuple[Log, Setup, Estimate]], time_s: float) -> SwapResult:
     """Two packs whose BMS (or anything else) was exchanged at a moment: did the pattern follow it?
 
-    Each pack's drift per cell is fitted before and after. If it stayed with the cells, each pack is after as it was before; if it went
-    with what was exchanged, each is as the other was. Both are weighed by their misfit; when both patterns are as small as their
-    errors, or alike, nothing can be told.
+    Each pack's drift per cell is fitted before and after. If it stayed with the cells, each pack is
+    after as it was before; if it went with what was exchanged, each is as the other was. Both are
+    weighed by their misfit; when both patterns are as small as their errors, or alike, nothing can
+    be told.
 
     Parameters
     ----------
@@ -208,7 +219,8 @@ def swap_test(packs: Sequence[tuple[Log, Setup, Estimate]], time_s: float) -> Sw
         return SwapResult(
             "stayed",
             0.98 * sure,
-            f"The pattern stayed with the cells (cell {cell} most): it is the pack's, not what was exchanged.",
+            f"The pattern stayed with the cells (cell {cell} most): it is the pack's, not "
+            "what was exchanged.",
             "",
         )
     return SwapResult(
@@ -221,7 +233,9 @@ def swap_test(packs: Sequence[tuple[Log, Setup, Estimate]], time_s: float) -> Sw
 
 @dataclass(frozen=True, slots=True)
 class Happening:
-    """Something that was done: ``pack`` None means all; ``kind`` swap: something was exchanged between two packs."""
+    """Something that was done: ``pack`` None means all; ``kind`` swap: something was exchanged
+    between two packs.
+    """
 
     time_s: float
     pack: int | None
@@ -231,7 +245,9 @@ class Happening:
 
 @dataclass(frozen=True, eq=False, slots=True)
 class Compared:
-    """What comparing tells: changes at each happening by pack, swap tests, and how packs in parallel share."""
+    """What comparing tells: changes at each happening by pack, swap tests, and how packs in
+    parallel share.
+    """
 
     changes: Mapping[int, Sequence[tuple[Happening, Sequence[Change]]]]
     swaps: Sequence[tuple[Happening, SwapResult]]
@@ -270,20 +286,40 @@ def to_json(compared: Compared) -> dict[str, object]:
         "version": 1,
         "changes": [
             {
-                "pack": pack, "quantity": c.quantity, "cell": c.cell, "before": round(c.before, 3), "after": round(c.after, 3), "sd": round(c.sd, 3),
-                "unit": c.unit, "chance": float(f"{c.chance:.3g}"), "real": c.real, "helped": c.helped,
+                "pack": pack,
+                "quantity": c.quantity,
+                "cell": c.cell,
+                "before": round(c.before, 3),
+                "after": round(c.after, 3),
+                "sd": round(c.sd, 3),
+                "unit": c.unit,
+                "chance": float(f"{c.chance:.3g}"),
+                "real": c.real,
+                "helped": c.helped,
             }
-            for pack, happenings in compared.changes.items() for _, changes in happenings for c in changes
+            for pack, happenings in compared.changes.items()
+            for _, changes in happenings
+            for c in changes
         ],
-        "swap": [{"verdict": r.verdict, "confidence": round(r.confidence, 3), "summary": r.sentence, "record_next": r.record_next} for _, r in compared.swaps],
-        "sharing": None if shared is None else {
+        "swap": [
+            {
+                "verdict": r.verdict,
+                "confidence": round(r.confidence, 3),
+                "summary": r.sentence,
+                "record_next": r.record_next,
+            }
+            for _, r in compared.swaps
+        ],
+        "sharing": None
+        if shared is None
+        else {
             "share": [round(float(v), 4) for v in shared.share],
             "way_mohm": [round(float(v), 3) for v in shared.way_mohm],
             "way_sd_mohm": [round(float(v), 3) for v in shared.way_sd_mohm],
             "unequal_packs": [p + 1 for p in shared.unequal],
             "guilty_pack": None if shared.guilty is None else shared.guilty + 1,
         },
-    }  # fmt: skip
+    }
 
 
 def _concerns(happening: Happening, pack: int) -> bool:
@@ -293,7 +329,9 @@ def _concerns(happening: Happening, pack: int) -> bool:
 def _until_others(
     happening: Happening, happenings: Sequence[Happening], pack: int
 ) -> tuple[float, float]:
-    """From the happening before to the one after it: beyond them something else was changed as well."""
+    """From the happening before to the one after it: beyond them something else was changed as
+    well.
+    """
     times = [h.time_s for h in happenings if h is not happening and _concerns(h, pack)]
     return max((t for t in times if t < happening.time_s), default=-inf), min(
         (t for t in times if t > happening.time_s), default=inf
@@ -301,13 +339,18 @@ def _until_others(
 
 
 def _record_next() -> str:
-    return f"Record at least {LEAST_CHARGES} full charges over {LEAST_DAYS:.0f} days or more on each side of the exchange, in both packs, with the balancing column."
+    return (
+        f"Record at least {LEAST_CHARGES} full charges over {LEAST_DAYS:.0f} days or more on "
+        "each side of the exchange, in both packs, with the balancing column."
+    )
 
 
 def _pattern(
     drift: Drift, setup: Setup, time_s: float, after: bool
 ) -> tuple[Floats, Floats] | None:
-    """Drift of each cell against the median on one side of a moment, and its error, both in mAh a day."""
+    """Drift of each cell against the median on one side of a moment, and its error, both in mAh a
+    day.
+    """
     side = drift.time_s >= time_s if after else drift.time_s < time_s
     if side.sum() < LEAST_CHARGES or np.ptp(drift.time_s[side]) < LEAST_DAYS * 86400.0:
         return None

@@ -1,6 +1,7 @@
 """The judgement: what is wrong with which cell, how much, how sure, why, and what to do.
 
-The estimates are made once (``estimate``), each cause looks at them by itself (``causes``, ``electrical``), and here they are weighed.
+The estimates are made once (``estimate``), each cause looks at them by itself (``causes``,
+``electrical``), and here they are weighed.
 """
 
 from collections.abc import Callable, Mapping
@@ -21,14 +22,17 @@ from nipper.core.setup import Setup
 Floats = NDArray[np.floating]
 
 
-# of capacity: healthy packs that were levelled once stay within 1 %, never levelled ones do not (common
-# practice)
+# of capacity: healthy packs that were levelled once stay within 1 %, never levelled ones do not
+# (common practice)
 APART_SHARE = 0.02
 
 
 @dataclass(frozen=True, eq=False, slots=True)
 class Diagnosis:
-    """Everything the log tells, judged. ``verdict`` is one of healthy, watch, act, not_enough_data."""
+    """Everything the log tells, judged.
+
+    ``verdict`` is one of healthy, watch, act, not_enough_data.
+    """
 
     verdict: str
     findings: tuple[Cause, ...]
@@ -72,13 +76,16 @@ def diagnose(
 
 
 def ended_by_a_cell(known: Estimate) -> bool:
-    """Whether a cell's trip ended most of the last full charges: whatever the cause, that is no health."""
+    """Whether a cell's trip ended most of the last full charges: whatever the cause, that is no
+    health.
+    """
     last = known.full[-3:]
     return 2 * sum(c.ended_by == "trip" for c in last) > len(last)
 
 
 def surely_apart_ah(known: Estimate) -> float:
-    """How far fullest and emptiest cell stand apart beyond doubt, Ah: also where so many cells are off that
+    """How far fullest and emptiest cell stand apart beyond doubt, Ah: also where so many cells are
+    off that
     none stands out from the median."""
     low, high = known.drift.last_range_ah
     if not np.isfinite(low).any():
@@ -93,28 +100,32 @@ def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
         volts = setup.charging.absorption_v if setup.charging else None
         level = f"{volts:.1f} V" if volts else "the absorption voltage"
         out.append(
-            f"Record one full charge held at {level} for an hour, a row every 10 s to 1 min: until then no cell can be judged."
+            f"Record one full charge held at {level} for an hour, a row every 10 s to 1 "
+            "min: until then no cell can be judged."
         )
     elif ended_by_a_cell(known):
         cells = " and ".join(str(c) for c in sorted(known.end.highest)) or "one"
         out.append(
-            f"Cell {cells} ends the charge by its trip before the others are full. Lower the charger's "
-            "target until it no longer trips, hold it there for some hours, and record that charge."
+            f"Cell {cells} ends the charge by its trip before the others are full. Lower the "
+            "charger's target until it no longer trips, hold it there for some hours, and record "
+            "that charge."
         )
     elif (apart_ah := surely_apart_ah(known)) > APART_SHARE * setup.capacity_ah:
         out.append(
-            f"Fullest and emptiest cell stand at least {apart_ah:.1f} Ah apart: level the pack at the top, "
-            "then record full charges for two weeks to see whether it stays level."
+            f"Fullest and emptiest cell stand at least {apart_ah:.1f} Ah apart: level the pack at "
+            "the top, then record full charges for two weeks to see whether it stays level."
         )
     elif not np.isfinite(known.drift.ah_per_day).any():
         out.append(
-            "Record four full charges over at least a week: until then drift cannot be told from a standing offset."
+            "Record four full charges over at least a week: until then drift cannot be "
+            "told from a standing offset."
         )
     if not np.isfinite(log.current_a).any():
         out.append("Record the current as well: without it charge cannot be counted.")
     if not np.isfinite(known.resistances.herd_ohm):
         out.append(
-            "Record a load switched on and off a dozen times, a row every 10 s: until then resistance cannot be told."
+            "Record a load switched on and off a dozen times, a row every 10 s: until "
+            "then resistance cannot be told."
         )
     return out
 
@@ -186,7 +197,9 @@ def _number(value: float, digits: int) -> float | None:
 
 
 def summary(diagnosis: Diagnosis) -> dict[str, object]:
-    """What is kept of a diagnosis, so that the next one can tell what changed: the verdict and the findings above half."""
+    """What is kept of a diagnosis, so that the next one can tell what changed: the verdict and the
+    findings above half.
+    """
     return {
         "verdict": diagnosis.verdict,
         "findings": [f.to_json() for f in diagnosis.findings if f.confidence > 0.5],
@@ -194,7 +207,9 @@ def summary(diagnosis: Diagnosis) -> dict[str, object]:
 
 
 def changed(before: Mapping[str, Any], now: Mapping[str, Any]) -> bool:
-    """Whether two kept summaries differ in verdict, causes or cells, or in a size by more than a fifth."""
+    """Whether two kept summaries differ in verdict, causes or cells, or in a size by more than a
+    fifth.
+    """
     if before.get("verdict") != now.get("verdict") or len(before["findings"]) != len(
         now["findings"]
     ):

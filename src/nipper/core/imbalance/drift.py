@@ -13,7 +13,9 @@ Floats = NDArray[np.floating]
 
 LEAST_CHARGES = 4
 LEAST_DAYS = 5.0
-SERIAL_FACTOR = 1.6  # errors of neighbouring charges go together (same sky, same taper): the plain standard error is too good
+# errors of neighbouring charges go together (same sky, same taper): the plain standard error is too
+# good
+SERIAL_FACTOR = 1.6
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -26,9 +28,11 @@ class Drift:
     offset_ah : float64[charges, cells], as read
     sd_ah : float64[charges, cells]
     low_ah, high_ah : float64[charges, cells], nine in ten lie between
-    moved_ah : float64[charges, cells], by the balancer since the first charge, against the median cell; zeros where unknown
+    moved_ah : float64[charges, cells], by the balancer since the first charge, against the median
+        cell; zeros where unknown
     moved_known : whether the log tells what was balanced
-    ah_per_day, sd_ah_per_day : float64[cells], against the median; NaN where there are too few charges or days
+    ah_per_day, sd_ah_per_day : float64[cells], against the median; NaN where there are too few
+        charges or days
     start_ah : float64[cells], the line at the first charge
     """
 
@@ -50,7 +54,9 @@ class Drift:
 
     @property
     def last_ah(self) -> Floats:
-        """The newest offset of each cell, median of the last three charges; NaN where none could be read."""
+        """The newest offset of each cell, median of the last three charges; NaN where none could be
+        read.
+        """
         return _known(self._sure_rows(self.offset_ah), self.offset_ah.shape[1])
 
     @property
@@ -67,7 +73,9 @@ class Drift:
         )
 
     def _sure_rows(self, table: Floats) -> Floats:
-        """The last three charges that tell: of the last eight, those not much less sure than usual."""
+        """The last three charges that tell: of the last eight, those not much less sure than
+        usual.
+        """
         if len(table) <= 3:
             return table
         worst = np.nanmax(np.where(np.isfinite(self.sd_ah), self.sd_ah, np.inf), axis=1)[-8:]
@@ -79,9 +87,11 @@ def _known(table: Floats, cells: int) -> Floats:
 
 
 def balanced_ah(log: Log, balancer: Balancer | None, rows: NDArray[np.intp]) -> Floats | None:
-    """Charge the balancer moved in each cell from the start of the log up to each row, float64[rows, cells]; None if not recorded.
+    """Charge the balancer moved in each cell from the start of the log up to each row,
+    float64[rows, cells]; None if not recorded.
 
-    Passive bleeds every cell named; active takes from the higher and gives to the lower of the two named.
+    Passive bleeds every cell named; active takes from the higher and gives to the lower of the two
+    named.
     """
     if log.balancing is None or balancer is None or not rows.size:
         return None
@@ -104,10 +114,12 @@ def balanced_ah(log: Log, balancer: Balancer | None, rows: NDArray[np.intp]) -> 
 def fit(
     offsets: list[Offsets], moved_ah: Floats | None, cells: int, floor_ah: float = 0.0
 ) -> Drift:
-    """Weighted least squares per cell; the scatter about the line widens its uncertainty where the readings' own is too small.
+    """Weighted least squares per cell; the scatter about the line widens its uncertainty where the
+    readings' own is too small.
 
-    ``floor_ah`` is added to each reading's uncertainty for the weights: most of the error of a large offset is of scale, the same in
-    all charges, and readings near zero must not outweigh the rest for lacking it.
+    ``floor_ah`` is added to each reading's uncertainty for the weights: most of the error of a
+    large offset is of scale, the same in all charges, and readings near zero must not outweigh the
+    rest for lacking it.
     """
     time_s = np.array([o.time_s for o in offsets])
     table = np.array([o.offset_ah for o in offsets]).reshape(-1, cells)
@@ -129,7 +141,9 @@ def fit(
 
 
 def straight_line(days: Floats, y: Floats, sd: Floats) -> tuple[float, float, float]:
-    """Weighted straight line, outliers damped: slope a day, its standard deviation, value at day 0; NaN with too few charges or days."""
+    """Weighted straight line, outliers damped: slope a day, its standard deviation, value at day 0;
+    NaN with too few charges or days.
+    """
     good = np.isfinite(y) & np.isfinite(sd)
     if good.sum() < LEAST_CHARGES or np.ptp(days[good]) < LEAST_DAYS:
         return float("nan"), float("nan"), float("nan")

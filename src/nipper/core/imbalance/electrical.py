@@ -1,4 +1,6 @@
-"""Causes that show in voltage against current, on the plateau, or at the low knee: resistance, joints, leads, bias, capacity, cold ends."""
+"""Causes that show in voltage against current, on the plateau, or at the low knee: resistance,
+joints, leads, bias, capacity, cold ends.
+"""
 
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
@@ -24,14 +26,17 @@ PER_KELVIN = (
 )
 JUMPS = 4  # steps under load of one cell alone, before resistance is said to come and go
 SOUND_DAYS, SOUND_STEPS = 7.0, 60  # before a joint counts as mended
-WANDER = 2.2  # a steady resistance scatters about as the other cells do; one that comes and goes, by its own size
+# a steady resistance scatters about as the other cells do; one that comes and goes, by its own size
+WANDER = 2.2
 PAIR_JUMPS = 5
 BIAS_V = 0.006  # common practice: meters agree within some millivolts
 CAPACITY_PCT = 4.0  # cells of one batch differ by 1 to 3 %
 
 
 def resistive(known: Estimate, setup: Setup) -> Iterator[Cause]:
-    """Cells whose voltage follows the current more than the herd's: a cold end, a joint that comes and goes, or the cell itself."""
+    """Cells whose voltage follows the current more than the herd's: a cold end, a joint that comes
+    and goes, or the cell itself.
+    """
     found, herd = known.resistances, known.resistances.herd_ohm
     if not np.isfinite(herd) or herd <= 0:
         return
@@ -51,7 +56,9 @@ def resistive(known: Estimate, setup: Setup) -> Iterator[Cause]:
 
 
 def cold_end(share: Floats, sd: Floats) -> NDArray[np.intp]:
-    """The longest run of two or more cells from either end that all stand above the rest by about as much; empty when there is none."""
+    """The longest run of two or more cells from either end that all stand above the rest by about
+    as much; empty when there is none.
+    """
     high = (share > BLOCK_SHARE) & (share > 4.0 * sd)
     best = np.empty(0, np.intp)
     for cells in (np.arange(share.size), np.arange(share.size)[::-1]):
@@ -99,13 +106,16 @@ def _gradient(
         low=value - width,
         high=value + width,
         unit="°C",
-        summary=f"Cells {first} to {last} run {abs(value):.0f} °C colder than the rest, and their resistance follows.",
+        summary=f"Cells {first} to {last} run {abs(value):.0f} °C colder than the rest, and their "
+        "resistance follows.",
         evidence=(
-            f"They are {100 * share[block].min():.0f} to {100 * share[block].max():.0f} % above the herd in resistance, all at one end of the string.",
+            f"They are {100 * share[block].min():.0f} to {100 * share[block].max():.0f} % "
+            "above the herd in resistance, all at one end of the string.",
             basis,
         ),
         actions=(
-            "Insulate or warm that end, or move the pack: charge and discharge limits must be set for the coldest cell.",
+            "Insulate or warm that end, or move the pack: charge and discharge limits "
+            "must be set for the coldest cell.",
             "Put a temperature sensor on it: the cold cutoff must see the coldest cell.",
         ),
         confirm="With the pack evenly warm for a day, their resistance must be that of the others.",
@@ -139,21 +149,27 @@ def _joint(known: Estimate, i: int, ratio: float, jumps: int) -> Cause:
         if mended
         else f"A joint at cell {cell} is loose: {value:.2f} mΩ come and go.",
         evidence=(
-            f"Its reading jumped {jumps} times under load with no change of current, by about {size:.2f} mΩ; the herd has {1e3 * found.herd_ohm:.2f} mΩ."
+            f"Its reading jumped {jumps} times under load with no change of current, by "
+            f"about {size:.2f} mΩ; the herd has {1e3 * found.herd_ohm:.2f} mΩ."
             if jumps
-            else f"Its steps of current scatter {found.wander[i]:.1f} times as much as the other cells': sometimes it is there, sometimes not.",
-            f"Since {_day(mended)} it is within {1e3 * mended.left_ohm:.2f} mΩ of the others, over {mended.after_steps} steps of current."
+            else f"Its steps of current scatter {found.wander[i]:.1f} times as much as the "
+            "other cells': sometimes it is there, sometimes not.",
+            f"Since {_day(mended)} it is within {1e3 * mended.left_ohm:.2f} mΩ of the "
+            f"others, over {mended.after_steps} steps of current."
             if mended
             else "A cell's own resistance does not come and go within a minute.",
         ),
         actions=(
-            "Nothing now: it is sound since. Check its torque with the others at the next occasion.",
-            f"To be sure, measure millivolts across both its joints at 50 A: sound ones of 0.05 mΩ show 2.5 mV. {CAUTION}",
+            "Nothing now: it is sound since. Check its torque with the others at the "
+            "next occasion.",
+            "To be sure, measure millivolts across both its joints at 50 A: sound ones "
+            f"of 0.05 mΩ show 2.5 mV. {CAUTION}",
         )
         if mended
         else (
             f"Pack off and fused: undo, clean and retorque both bars of cell {cell}. {CAUTION}",
-            f"Then measure millivolts across each joint at 50 A: a sound one of 0.05 mΩ shows 2.5 mV, this one showed {50 * value:.0f} mV.",
+            "Then measure millivolts across each joint at 50 A: a sound one of 0.05 mΩ "
+            f"shows 2.5 mV, this one showed {50 * value:.0f} mV.",
         ),
         confirm="After retorquing, steps of current must move this cell as the others.",
         serious=value > found.herd_ohm * 1e3 and mended is None,
@@ -161,7 +177,9 @@ def _joint(known: Estimate, i: int, ratio: float, jumps: int) -> Cause:
 
 
 def _mended(found: Resistances, i: int) -> Turn | None:
-    """Since when a joint is sound for good: a week and many steps without anything left of it; None while it is not."""
+    """Since when a joint is sound for good: a week and many steps without anything left of it; None
+    while it is not.
+    """
     change = turn(found, i)
     if change is None or change.after_days < SOUND_DAYS or change.after_steps < SOUND_STEPS:
         return None
@@ -179,7 +197,8 @@ def _day(change: Turn) -> str:
 
 def _cell(known: Estimate, i: int, ratio: float) -> Cause:
     found, cell = known.resistances, i + 1
-    # the slow part of a resistive cell does not show in steps: the excess at a long load lies between this and half again as much
+    # the slow part of a resistive cell does not show in steps: the excess at a long load lies
+    # between this and half again as much
     warm = known.to_25_c
     value, sd = 1.15e3 * warm * float(found.excess_ohm[i]), 1e3 * warm * float(found.sd_ohm[i])
     return Cause(
@@ -193,13 +212,17 @@ def _cell(known: Estimate, i: int, ratio: float) -> Cause:
         unit="mΩ",
         summary=f"Cell {cell} has {value:.2f} mΩ more than the others.",
         evidence=(
-            f"From {found.steps} steps of current: {1e3 * (found.herd_ohm + found.excess_ohm[i]):.2f} mΩ, the herd {1e3 * found.herd_ohm:.2f} mΩ"
+            f"From {found.steps} steps of current: "
+            f"{1e3 * (found.herd_ohm + found.excess_ohm[i]):.2f} mΩ, the herd "
+            f"{1e3 * found.herd_ohm:.2f} mΩ"
             f"{'' if warm == 1.0 else f'; the size is given for 25 °C ({warm:.2f} of that)'}.",
             "It dips on discharge, rises on charge and is level at rest; it does not come and go.",
         ),
         actions=(
-            f"First rule out the joints: measure millivolts across both bars of cell {cell} at a known current, then across the cell's own poles.",
-            f"If it is the cell, expect {50 * value:.0f} mV more at 50 A. Keep the charge target low enough that it does not trip, and plan to replace it.",
+            "First rule out the joints: measure millivolts across both bars of cell "
+            f"{cell} at a known current, then across the cell's own poles.",
+            f"If it is the cell, expect {50 * value:.0f} mV more at 50 A. Keep the charge "
+            "target low enough that it does not trip, and plan to replace it.",
         ),
         confirm="The same at every state of charge and on every day; a joint would jump.",
         serious=value > 1.5e3 * found.herd_ohm,
@@ -207,7 +230,9 @@ def _cell(known: Estimate, i: int, ratio: float) -> Cause:
 
 
 def leads(known: Estimate, setup: Setup) -> Iterator[Cause]:
-    """A loose sense lead between two cells: what one reads too much the other reads too little, in jumps."""
+    """A loose sense lead between two cells: what one reads too much the other reads too little, in
+    jumps.
+    """
     pairs = known.signals.pair_jumps
     for i in np.flatnonzero(pairs >= 0.6 * PAIR_JUMPS):
         if pairs[i] <= 3 * int(np.delete(pairs, i).max(initial=0)):
@@ -222,13 +247,17 @@ def leads(known: Estimate, setup: Setup) -> Iterator[Cause]:
             low=0.7 * size,
             high=1.35 * size,
             unit="mV",
-            summary=f"The sense lead between cells {i + 1} and {i + 2} is loose: their readings jump against each other by {size:.0f} mV.",
+            summary=f"The sense lead between cells {i + 1} and {i + 2} is loose: their readings "
+            f"jump against each other by {size:.0f} mV.",
             evidence=(
-                f"{int(pairs[i])} jumps, opposite and equal, with no change of current; their sum stays where it was.",
+                f"{int(pairs[i])} jumps, opposite and equal, with no change of current; "
+                "their sum stays where it was.",
             ),
             actions=(
-                f"Pack off: look at the tap between cells {i + 1} and {i + 2}, its ring, crimp and plug. {CAUTION}",
-                "Until then distrust trips and balancing of these two: the BMS acts on what it reads.",
+                f"Pack off: look at the tap between cells {i + 1} and {i + 2}, its ring, "
+                f"crimp and plug. {CAUTION}",
+                "Until then distrust trips and balancing of these two: the BMS acts on "
+                "what it reads.",
             ),
             confirm="Move the lead gently while watching both readings.",
             serious=size > 30.0,
@@ -252,14 +281,19 @@ def biased(known: Estimate, setup: Setup) -> Iterator[Cause]:
             low=value - width,
             high=value + width,
             unit="mV",
-            summary=f"Cell {i + 1} reads {abs(value):.0f} mV too {'high' if value > 0 else 'low'}, always.",
+            summary=f"Cell {i + 1} reads {abs(value):.0f} mV too "
+            f"{'high' if value > 0 else 'low'}, always.",
             evidence=(
-                f"On the plateau at small current, where 1 % of charge is under a millivolt, it stands {value:+.0f} mV off the others through all states of charge.",
+                "On the plateau at small current, where 1 % of charge is under a "
+                f"millivolt, it stands {value:+.0f} mV off the others through all states "
+                "of charge.",
                 "Charge, capacity and resistance were fitted beside it and do not explain it.",
             ),
             actions=(
-                f"Measure cell {i + 1} at its poles with a trusted meter and compare with the BMS. Note by how much before calibrating anything.",
-                "If it is the BMS, its limits for this cell are off by that amount: set the targets with that room.",
+                f"Measure cell {i + 1} at its poles with a trusted meter and compare with "
+                "the BMS. Note by how much before calibrating anything.",
+                "If it is the BMS, its limits for this cell are off by that amount: set "
+                "the targets with that room.",
             ),
             confirm="The meter at the poles reads as the neighbours do.",
             serious=abs(value) > 20.0,
@@ -286,15 +320,22 @@ def weak(known: Estimate, setup: Setup) -> Iterator[Cause]:
             unit="%",
             summary=f"Cell {i + 1} holds {-pct[i]:.0f} % less than the others.",
             evidence=(
-                f"At the low end it had {-known.capacities.low_offset_ah[i]:.1f} Ah less than the median cell, at the top it was "
+                f"At the low end it had {-known.capacities.low_offset_ah[i]:.1f} Ah less "
+                "than the median cell, at the top it was "
                 f"{known.drift.last_ah[i]:+.1f} Ah off: the difference is capacity.",
-                f"From {known.capacities.discharges} deep discharge{'s' if known.capacities.discharges != 1 else ''} after a full charge.",
+                f"From {known.capacities.discharges} deep "
+                f"discharge{'s' if known.capacities.discharges != 1 else ''} after a full "
+                "charge.",
             ),
             actions=(
-                f"The pack's usable capacity is that of cell {i + 1}: {setup.capacity_ah * value / 100:.0f} Ah. Levelling does not bring it back.",
-                "Set the low limit for it, not for the average; replace it with one of the same make, age and capacity if it matters.",
+                f"The pack's usable capacity is that of cell {i + 1}: "
+                f"{setup.capacity_ah * value / 100:.0f} Ah. Levelling does not bring it "
+                "back.",
+                "Set the low limit for it, not for the average; replace it with one of "
+                "the same make, age and capacity if it matters.",
             ),
-            confirm="A full discharge at modest current from a level top must end at this cell again.",
+            confirm="A full discharge at modest current from a level top must end at this cell "
+            "again.",
             serious=pct[i] < -8.0,
         )
 

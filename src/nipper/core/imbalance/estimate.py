@@ -1,4 +1,6 @@
-"""Everything a log says about each cell, in one pass: charges, resistances, offsets, drift, what the balancer did."""
+"""Everything a log says about each cell, in one pass: charges, resistances, offsets, drift, what
+the balancer did.
+"""
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -56,7 +58,9 @@ class Estimate:
 
     @property
     def to_25_c(self) -> float:
-        """What a cell's resistance at the log's temperature is to be multiplied by for 25 degC (Arrhenius, 25 kJ/mol); 1 without sensors."""
+        """What a cell's resistance at the log's temperature is to be multiplied by for 25 degC
+        (Arrhenius, 25 kJ/mol); 1 without sensors.
+        """
         if not self.sensors_c.size:
             return 1.0
         return float(
@@ -120,7 +124,9 @@ def estimate(
 
 
 def _freed_of_bias(log: Log, told: Signals) -> Log:
-    """The log with readings put right that are wrong by the same amount at every state: at the knee they would pass for charge."""
+    """The log with readings put right that are wrong by the same amount at every state: at the knee
+    they would pass for charge.
+    """
     with np.errstate(invalid="ignore"):
         wrong = (np.abs(told.bias_v) > TELLING_BIAS_V) & (
             np.abs(told.bias_v) > 4.0 * told.bias_sd_v

@@ -1,9 +1,11 @@
-"""The herd's curve: voltage and current of the median cell against charge counted, and how it goes on beyond its ends.
+"""The herd's curve: voltage and current of the median cell against charge counted, and how it goes
+on beyond its ends.
 
-Above its end only the chemistry's curve speaks, from the charge the herd had there. On the knee its voltage tells that charge to
-a fraction of a per cent. On the flat it does not: 10 mV are then 40 %, and a curve that lies 20 mV beside this chemistry's (as
-published ones do) would put a herd at 95 % down to 61 %. So that charge is an unknown with its own weights, and whoever uses the
-curve beyond its end has to weigh all of its ends.
+Above its end only the chemistry's curve speaks, from the charge the herd had there. On the knee its
+voltage tells that charge to a fraction of a per cent. On the flat it does not: 10 mV are then 40 %,
+and a curve that lies 20 mV beside this chemistry's (as published ones do) would put a herd at 95 %
+down to 61 %. So that charge is an unknown with its own weights, and whoever uses the curve beyond
+its end has to weigh all of its ends.
 """
 
 from collections.abc import Callable

@@ -39,8 +39,8 @@ Flags = NDArray[np.bool_]
 
 OWN_SHARE = 0.08  # of R: healthy cells differ by that much in resistance
 MODEL_SHARE = 0.08  # of the shift itself: two cells' curves are not quite the same
-# % of capacity of one standard deviation, and a factor: so much more the intervals need to hold what they
-# claim, on packs of two simulators other than Nipper's own (docs/diagnosis.md)
+# % of capacity of one standard deviation, and a factor: so much more the intervals need to hold
+# what they claim, on packs of two simulators other than Nipper's own (docs/diagnosis.md)
 WIDER = {"lfp": (0.073, 1.4), "nmc": (0.05, 1.1), "lto": (0.05, 1.1)}
 SLOW_SHARE = 0.10  # more of it at a row every three minutes: few rows pass the knee
 # R of a long charge against a step within a minute, from pulse tables; 2 against the sheet's value
@@ -88,7 +88,9 @@ class Offsets:
 def resistance_prior(
     setup: Setup, step_ohm: float, excess_ohm: Floats, excess_sd_ohm: Floats
 ) -> Prior:
-    """From steps of current (NaN where the log has none): a long charge drops more than a step shows."""
+    """From steps of current (NaN where the log has none): a long charge drops more than a step
+    shows.
+    """
     known = np.isfinite(step_ohm) and step_ohm > 0
     herd = LONG_FACTOR * step_ohm if known else 2.0 * cell_resistance_ohm(setup)
     own = np.nan_to_num(excess_ohm)
@@ -113,7 +115,8 @@ def offsets_at(log: Log, setup: Setup, charge: Charge, prior: Prior | None = Non
 def low_offsets_at(
     log: Log, setup: Setup, rows: NDArray[np.intp], prior: Prior, start_pct: float = 100.0
 ) -> Offsets:
-    """Charge left in each cell against the median at the low end of a discharge; NaN on the plateau.
+    """Charge left in each cell against the median at the low end of a discharge; NaN on the
+    plateau.
 
     Parameters
     ----------

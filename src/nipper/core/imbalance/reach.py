@@ -15,8 +15,10 @@ def for_one_cell_ah(balancer: Balancer, cells: int, hours: float, loses: bool) -
 
     Notes
     -----
-    A bleed helps a cell that runs ahead at its full current. One that falls behind is only helped by
-    bleeding all the others, and no more than BLEEDS_AT_ONCE bleed together: so it gains that share of
+    A bleed helps a cell that runs ahead at its full current. One that falls behind is only helped
+    by
+    bleeding all the others, and no more than BLEEDS_AT_ONCE bleed together: so it gains that share
+    of
     the current. An active balancer moves its current into the lowest cell.
     """
     whole = balancer.current_a * hours

@@ -1,4 +1,6 @@
-"""Remedies in numbers: which cell, how many ampere-hours, through what, how many watts and hours, and when to stop."""
+"""Remedies in numbers: which cell, how many ampere-hours, through what, how many watts and hours,
+and when to stop.
+"""
 
 import math
 from dataclasses import dataclass
@@ -13,7 +15,10 @@ E12_OHM = tuple(
 )  # IEC 60063, from memory
 BLEED_W = 12.0  # a resistor or lamp this warm can be had and watched at a bench: common practice
 SURE_SHARE = 0.75  # of an amount: less than this beyond doubt, and only that much is moved at first
-CAUTION = "Disconnect the pack and fuse the lead; insulated tools, no rings. The cell maker's sheet overrides these numbers."
+CAUTION = (
+    "Disconnect the pack and fuse the lead; insulated tools, no rings. The cell maker's "
+    "sheet overrides these numbers."
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +34,8 @@ class Bleed:
     def sentence(self, cell: int) -> str:
         """As said to a builder."""
         return (
-            f"Bleed {self.ah:.1f} Ah from cell {cell}: {self.resistor_ohm:g} Ω across it draws about {self.current_a:.1f} A "
+            f"Bleed {self.ah:.1f} Ah from cell {cell}: {self.resistor_ohm:g} Ω across it "
+            f"draws about {self.current_a:.1f} A "
             f"({self.power_w:.0f} W, it gets hot) for {_hours(self.hours)}."
         )
 
@@ -59,13 +65,17 @@ class Feed:
     def sentence(self, cell: int) -> str:
         """As said to a builder."""
         return (
-            f"Feed cell {cell} with {self.ah:.1f} Ah: bench supply set to {self.supply_v:.2f} V and {self.current_a:g} A before it is "
-            f"connected, about {_hours(self.hours)}, pack at rest. Stop at {self.ah:.1f} Ah, or when the current has fallen to a tenth."
+            f"Feed cell {cell} with {self.ah:.1f} Ah: bench supply set to "
+            f"{self.supply_v:.2f} V and {self.current_a:g} A before it is "
+            f"connected, about {_hours(self.hours)}, pack at rest. Stop at {self.ah:.1f} "
+            "Ah, or when the current has fallen to a tenth."
         )
 
 
 def feed(ah: float, setup: Setup) -> Feed:
-    """A bench supply's settings: under the sheet's voltage and current, a twentieth of the capacity or 10 A."""
+    """A bench supply's settings: under the sheet's voltage and current, a twentieth of the capacity
+    or 10 A.
+    """
     chem = chemistry(setup.chemistry)
     top = min(
         v for v in (chem.max_v, setup.cell.max_v, setup.protection.cell_over_voltage.trip_v) if v
@@ -90,23 +100,24 @@ def level(cell: int, ah: float, sure_ah: float, setup: Setup, end: TopEnd) -> st
     ----------
     cell : from 1
     ah : its charge against the others, + = fuller
-    sure_ah : the part of it that is beyond doubt, of the same sign; moved first where the rest is open
+    sure_ah : the part of it that is beyond doubt, of the same sign; moved first where the rest is
+        open
     end : what the voltages themselves say
     """
     wrong = end.highest if ah < 0 else end.lowest
     if cell in wrong:
         return (
             f"{'Do not feed' if ah < 0 else 'Do not bleed'} cell {cell}: it is the "
-            f"{'highest' if ah < 0 else 'lowest'} at the end of charge. Measure it at its poles first: "
-            "its voltage and its counted charge contradict each other."
+            f"{'highest' if ah < 0 else 'lowest'} at the end of charge. Measure it at its poles "
+            "first: its voltage and its counted charge contradict each other."
         )
     first = sure_ah if abs(sure_ah) < SURE_SHARE * abs(ah) else ah
     way = bleed(first, setup) if ah > 0 else feed(-first, setup)
     if first == ah:
         return way.sentence(cell)
     return (
-        f"{way.sentence(cell)} So much is sure; it may be {abs(ah):.0f} Ah and more: charge fully and "
-        "read again before moving the rest."
+        f"{way.sentence(cell)} So much is sure; it may be {abs(ah):.0f} Ah and more: charge fully "
+        "and read again before moving the rest."
     )
 
 

@@ -1,7 +1,8 @@
 """Resistance of each cell from load steps: what the voltage does at once when the current changes.
 
-Between two neighbouring samples charge hardly changes, so a change of voltage with a change of current is resistance. Relative
-to the herd even that little cancels, and the estimate is limited by the meter alone: sd = sd_v / (sqrt(n) sd_i).
+Between two neighbouring samples charge hardly changes, so a change of voltage with a change of
+current is resistance. Relative to the herd even that little cancels, and the estimate is limited by
+the meter alone: sd = sd_v / (sqrt(n) sd_i).
 """
 
 from dataclasses import dataclass, field
@@ -39,17 +40,20 @@ def _none() -> Floats:
 
 @dataclass(frozen=True, eq=False, slots=True)
 class Resistances:
-    """Step resistance: ``herd_ohm`` of the median cell, ``excess_ohm`` of each cell above it, and its standard deviation.
+    """Step resistance: ``herd_ohm`` of the median cell, ``excess_ohm`` of each cell above it, and
+    its standard deviation.
 
-    All NaN where the log has too few steps of current. The values hold for the log's interval: the longer it is, the more of
-    the slow part they contain.
+    All NaN where the log has too few steps of current. The values hold for the log's interval: the
+    longer it is, the more of the slow part they contain.
     """
 
     herd_ohm: float
     excess_ohm: Floats
     sd_ohm: Floats
     steps: int
-    wander: Floats  # how much a cell's steps differ among themselves against the usual cell's: 1 is usual; at strong steps
+    # how much a cell's steps differ among themselves against the usual cell's: 1 is usual; at
+    # strong steps
+    wander: Floats
     time_s: Floats = field(default_factory=_none, repr=False)  # [steps]
     step_a: Floats = field(default_factory=_none, repr=False)  # [steps]
     own_v: Floats = field(default_factory=_none, repr=False)  # [steps, cells] beyond the herd's
@@ -57,7 +61,9 @@ class Resistances:
 
 @dataclass(frozen=True, slots=True)
 class Turn:
-    """The moment at which a cell's step resistance changed for good, and what it was before and after, ohm."""
+    """The moment at which a cell's step resistance changed for good, and what it was before and
+    after, ohm.
+    """
 
     time_s: float
     before_ohm: float
@@ -73,7 +79,9 @@ class Turn:
 
 
 def loose_ohm(found: Resistances, cell: int) -> float | None:
-    """Resistance of a joint while it is loose, ohm: of groups of steps that fall into two kinds, the mean of the higher; None where they do not."""
+    """Resistance of a joint while it is loose, ohm: of groups of steps that fall into two kinds,
+    the mean of the higher; None where they do not.
+    """
     a, v = found.step_a, found.own_v[:, cell] if found.own_v.size else found.own_v
     groups = a.size // GROUP
     if groups < 8:
@@ -88,7 +96,8 @@ def loose_ohm(found: Resistances, cell: int) -> float | None:
 
 
 def turn(found: Resistances, cell: int) -> Turn | None:
-    """The one change of level that explains a cell's steps best; None where there are too few steps.
+    """The one change of level that explains a cell's steps best; None where there are too few
+    steps.
 
     Least squares with two levels: over all splits the one that leaves the least scatter.
     """
@@ -134,7 +143,8 @@ def step_resistances(log: Log, setup: Setup) -> Resistances:
     herd_v = np.nanmedian(step_v, axis=1)
     herd = float(step_a @ np.nan_to_num(herd_v) / (step_a @ step_a))
     own_v = step_v - herd_v[:, None]
-    # a jumping lead or a knee crossed in one step would pull a plain fit: clip at three times the usual size
+    # a jumping lead or a knee crossed in one step would pull a plain fit: clip at three times the
+    # usual size
     with np.errstate(invalid="ignore"):
         usual = 1.4826 * np.nanmedian(np.abs(own_v), axis=0) + 1e-4
         own_v = np.clip(np.nan_to_num(own_v), -6 * usual - 0.02, 6 * usual + 0.02)
@@ -155,7 +165,9 @@ def step_resistances(log: Log, setup: Setup) -> Resistances:
 
 
 def _wander(step_a: Floats, residual_v: Floats) -> Floats:
-    """Scatter of each cell's steps about its own resistance, against the median cell's; a resistance that comes and goes scatters."""
+    """Scatter of each cell's steps about its own resistance, against the median cell's; a
+    resistance that comes and goes scatters.
+    """
     strong = np.abs(step_a) >= np.quantile(np.abs(step_a), 0.5)
     scatter = np.sqrt(np.mean(residual_v[strong] ** 2, axis=0))
     return scatter / max(float(np.median(scatter)), 1e-6)

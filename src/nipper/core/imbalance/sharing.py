@@ -1,8 +1,10 @@
-"""Packs in parallel: does each carry its share, and if not, which way to the bus has how many milliohms more.
+"""Packs in parallel: does each carry its share, and if not, which way to the bus has how many
+milliohms more.
 
-All packs meet at one bus: v_p + I_p R_p is the same for all, v_p being the voltage at the pack's own terminals, as its BMS reads it,
-and R_p its leads, fuse and joints to the bus. So the difference of two pack voltages against the current is the difference of the two
-ways; whatever the cells do is in the voltages already. The share of the current tells of the whole loop, cells included.
+All packs meet at one bus: v_p + I_p R_p is the same for all, v_p being the voltage at the pack's
+own terminals, as its BMS reads it, and R_p its leads, fuse and joints to the bus. So the difference
+of two pack voltages against the current is the difference of the two ways; whatever the cells do is
+in the voltages already. The share of the current tells of the whole loop, cells included.
 """
 
 from collections.abc import Sequence
@@ -52,13 +54,17 @@ class Sharing:
 
     @property
     def unequal(self) -> list[int]:
-        """Packs (from 0) whose share is off by more than a tenth of a fair one, and beyond doubt."""
+        """Packs (from 0) whose share is off by more than a tenth of a fair one, and beyond
+        doubt.
+        """
         off = np.abs(self.share - self.fair)
         return np.flatnonzero((off > UNEQUAL * self.fair) & (off > 3.0 * self.share_sd)).tolist()
 
     @property
     def guilty(self) -> int | None:
-        """The pack (from 0) whose way to the bus has the most resistance beyond doubt; None when no way stands out."""
+        """The pack (from 0) whose way to the bus has the most resistance beyond doubt; None when no
+        way stands out.
+        """
         worst = int(np.argmax(self.way_mohm))
         return (
             worst if self.way_mohm[worst] > max(LEAST_MOHM, 3.0 * self.way_sd_mohm[worst]) else None
@@ -66,7 +72,9 @@ class Sharing:
 
 
 def sharing(logs: Sequence[Log], setup: Setup) -> Sharing | None:
-    """Compare logs of packs in parallel at the same moments; None when there are too few of them with a strong current."""
+    """Compare logs of packs in parallel at the same moments; None when there are too few of them
+    with a strong current.
+    """
     if len(logs) < 2:
         return None
     base, *others = logs
@@ -126,7 +134,9 @@ def _ways(amps: Floats, volts: Floats) -> tuple[Floats, Floats]:
 
 
 def _independent(residual: Floats) -> float:
-    """How many readings count: what a fit leaves lasts for hours, and neighbours repeat each other."""
+    """How many readings count: what a fit leaves lasts for hours, and neighbours repeat each
+    other.
+    """
     still = residual - residual.mean()
     alike = float(still[1:] @ still[:-1] / max(float(still @ still), 1e-30))
     alike = min(max(alike, 0.0), 0.999)

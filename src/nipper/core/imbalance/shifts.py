@@ -14,8 +14,10 @@ from nipper.core.imbalance.herd import HerdCurve
 Floats = NDArray[np.floating]
 Flags = NDArray[np.bool_]
 
-FIT_SD_V = 0.003  # of a reading about the fit: meters' steps and noise, and what two cells' curves differ by
-# so many readings at most count as independent: what the model leaves out is the same for neighbours
+# of a reading about the fit: meters' steps and noise, and what two cells' curves differ by
+FIT_SD_V = 0.003
+# so many readings at most count as independent: what the model leaves out is the same for
+# neighbours
 INDEPENDENT = 16
 RESISTANCE_DOUBT = 0.5  # of R: pulse tables differ that much over state of charge
 USUAL_OFFSET_PCT = 4.0  # of capacity, of cells that were never levelled: common practice
@@ -34,7 +36,9 @@ ALIKE = np.ones(1)
 
 @dataclass(frozen=True, eq=False, slots=True)
 class Prior:
-    """What is known of resistance before a charge is looked at: herd, and each cell's own part, ohm."""
+    """What is known of resistance before a charge is looked at: herd, and each cell's own part,
+    ohm.
+    """
 
     herd_ohm: float
     excess_ohm: Floats
@@ -141,7 +145,8 @@ class Walk:
     def _shares(
         self, misfit: Floats, usual: Floats, above: Flags, evidence: Floats
     ) -> tuple[Floats, float]:
-        """How likely each trial is before its shifts are weighed, [tried, cells], and the herd's charge, %.
+        """How likely each trial is before its shifts are weighed, [tried, cells], and the herd's
+        charge, %.
 
         The end is one for all cells, and told by none of the herd's own: so each cell's evidence is
         taken out again. A capacity is the cell's own: there the evidence speaks.

@@ -1,6 +1,8 @@
-"""What each cell's reading does against the herd on the plateau, where charge hardly shows: steady bias, jumps, and resistance that comes and goes.
+"""What each cell's reading does against the herd on the plateau, where charge hardly shows: steady
+bias, jumps, and resistance that comes and goes.
 
-On the flat part a difference is not charge. What is left is the reading itself (bias, a loose sense lead) or resistance (cell, joint).
+On the flat part a difference is not charge. What is left is the reading itself (bias, a loose sense
+lead) or resistance (cell, joint).
 """
 
 from dataclasses import dataclass
@@ -78,7 +80,8 @@ def _bias(
     plateau: NDArray[np.bool_],
     window_v: tuple[float, float],
 ) -> tuple[Floats, Floats]:
-    """Least squares of the difference on a constant, the curve's slope (charge), slope times charge drawn (capacity) and the current.
+    """Least squares of the difference on a constant, the curve's slope (charge), slope times charge
+    drawn (capacity) and the current.
 
     Weighted twice more against outliers. Only the constant is the reading's own.
     """
@@ -91,8 +94,8 @@ def _bias(
     slope = _slope(setup, freed[rows], drawn)
     drawn = drawn - np.median(drawn)
     x = np.column_stack([np.ones(rows.size), slope, slope * drawn, log.current_a[rows]])
-    # charge may differ by some per cent, capacity by some more, resistance by what steps show: ridge
-    # terms keep short logs honest
+    # charge may differ by some per cent, capacity by some more, resistance by what steps show:
+    # ridge terms keep short logs honest
     herd_ohm = resistances.herd_ohm if np.isfinite(resistances.herd_ohm) else 1e-3
     usual_sizes = np.array([np.inf, 8.0, 20.0, max(0.3 * herd_ohm, 1e-5)])
     ridge = np.diag(4e-6 / usual_sizes**2)
@@ -117,8 +120,9 @@ def _bias(
             weight = np.minimum(1.0, 2.0 * usual / np.maximum(np.abs(residual), 1e-9))
         bias[i] = beta[0]
         by_charge_v = _left_by_charge(a, b, weight, ridge)
-        # a reading that is wrong is wrong in both halves of the plateau; one that only falls away further down is not
-        # (where the curve is flattest: a step of the curve shows charge, not the reading)
+        # a reading that is wrong is wrong in both halves of the plateau; one that only falls away
+        # further down is not (where the curve is flattest: a step of the curve shows charge, not
+        # the reading)
         flattest = slope[good] <= (np.median(slope[good]) if setup.chemistry == "lfp" else np.inf)
         if np.ptp(drawn[good]) < LEAST_SPAN:
             # at one state of charge a reading that is wrong and a cell that is fuller look the same
@@ -138,7 +142,8 @@ def _bias(
             sd[i] = abs(bias[i])  # charge alone explains it nearly as well: then it is charge
             continue
         independent = min(b.size, 60)  # what the model leaves out lasts for hours
-        # on a sloped curve charge and capacity move the reading at every state: what the fit leaves is less sure
+        # on a sloped curve charge and capacity move the reading at every state: what the fit leaves
+        # is less sure
         sd[i] = np.sqrt(np.linalg.inv(gram)[0, 0] * b.size / independent) * usual + (
             5e-4 if setup.chemistry == "lfp" else 4e-3
         )
@@ -148,8 +153,8 @@ def _bias(
 def _slope(setup: Setup, freed_v: Floats, drawn: Floats) -> Floats:
     """How the rest voltage rises with charge at each row, V per %.
 
-    On a sloped curve as the pack itself shows it: published ones of 4.2 V cells differ by a third, and
-    what they get wrong would pass for a wrong reading.
+    On a sloped curve as the pack itself shows it: published ones of 4.2 V cells differ by a third,
+    and what they get wrong would pass for a wrong reading.
     """
     assumed = chemistry(setup.chemistry).curve.slope_at_voltage(freed_v) * 1e-3
     if setup.chemistry == "lfp" or np.ptp(drawn) < LEAST_SPAN:
@@ -161,21 +166,26 @@ def _slope(setup: Setup, freed_v: Floats, drawn: Floats) -> Floats:
 
 
 def _left_by_charge(a: Floats, b: Floats, weight: Floats, ridge: Floats) -> float:
-    """What is left, V, where charge, capacity and current alone explain a cell, and the reading is right."""
+    """What is left, V, where charge, capacity and current alone explain a cell, and the reading is
+    right.
+    """
     x, rest = a[:, 1:], ridge[1:, 1:]
     beta = np.linalg.solve(x.T @ (x * weight[:, None]) + rest, x.T @ (weight * b))
     return 1.4826 * float(np.median(np.abs(b - x @ beta))) + 2e-4
 
 
 def _moved_ah(log: Log, setup: Setup) -> Floats:
-    """Charge counted while a current plainly flows, float64[rows] Ah: at rest a meter's offset counts on,
+    """Charge counted while a current plainly flows, float64[rows] Ah: at rest a meter's offset
+    counts on,
     and days of it would pass for another state of charge."""
     flows = np.abs(np.nan_to_num(log.current_a)) > IDLE_RATE * setup.capacity_ah
     return np.cumsum(np.where(flows, np.nan_to_num(log.current_a) * log.steps_s, 0.0)) / 3600.0
 
 
 def _at_strong_current(ohm: Floats, amps: Floats) -> float:
-    """Median over the jumps at the stronger currents, where the meter's steps matter least; NaN for none."""
+    """Median over the jumps at the stronger currents, where the meter's steps matter least; NaN for
+    none.
+    """
     return float(np.median(ohm[amps >= np.median(amps)])) if ohm.size else float("nan")
 
 

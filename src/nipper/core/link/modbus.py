@@ -1,4 +1,6 @@
-"""Modbus devices behind the one interface: over TCP, or a serial line (RS-485); and the stand-in BMS that answers as one would."""
+"""Modbus devices behind the one interface: over TCP, or a serial line (RS-485); and the stand-in
+BMS that answers as one would.
+"""
 
 import asyncio
 import logging
@@ -26,7 +28,8 @@ BAUD = 9600  # usual on RS-485, common practice
 
 
 class ModbusDevice:
-    """A BMS at a place: ``192.168.1.20``, ``192.168.1.20:1502``, or a serial port such as ``/dev/ttyUSB0``.
+    """A BMS at a place: ``192.168.1.20``, ``192.168.1.20:1502``, or a serial port such as
+    ``/dev/ttyUSB0``.
 
     Raises
     ------
@@ -50,7 +53,8 @@ class ModbusDevice:
             ) from None
         if answer.isError() or len(answer.registers) != count:
             raise LinkError(
-                f"{self._place}: expected {count} registers from {address} on, device {self._id} refuses; is this map for this BMS?"
+                f"{self._place}: expected {count} registers from {address} on, device "
+                f"{self._id} refuses; is this map for this BMS?"
             )
         return list(answer.registers)
 
@@ -76,7 +80,10 @@ def _client(place: str, baud: int) -> ModbusTcpClient | ModbusSerialClient:
 
 
 class StandInBms:
-    """A BMS that holds settings and answers over Modbus on this machine alone; used with ``with``. ``place`` is its address."""
+    """A BMS that holds settings and answers over Modbus on this machine alone; used with ``with``.
+
+    ``place`` is its address.
+    """
 
     def __init__(
         self, setup: Setup, registers: RegisterMap | None = None, device_id: int = 1
@@ -130,7 +137,8 @@ class StandInBms:
 def read_bms(
     place: str, registers: RegisterMap, device_id: int = 1, stand_in: Setup | None = None
 ) -> dict[str, object]:
-    """The settings a BMS holds, by path: of the device at a place, or of a stand-in that holds the given ones.
+    """The settings a BMS holds, by path: of the device at a place, or of a stand-in that holds the
+    given ones.
 
     Raises
     ------

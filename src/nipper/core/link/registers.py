@@ -1,6 +1,8 @@
-"""A BMS's settings as Modbus registers: the map is an open file (``nipper-registers``), a value is a whole number with factor and offset.
+"""A BMS's settings as Modbus registers: the map is an open file (``nipper-registers``), a value is
+a whole number with factor and offset.
 
-The map that ships is that of the stand-in BMS and of no product; one's own is written after the BMS maker's register list.
+The map that ships is that of the stand-in BMS and of no product; one's own is written after the BMS
+maker's register list.
 """
 
 import json
@@ -16,7 +18,8 @@ from nipper.core.errors import InputError, NipperError
 from nipper.core.setup import Balancer, Setup, get, is_path
 
 NOT_SET = 0xFFFF  # a register that holds no setting
-MOST_AT_ONCE = 100  # registers in one request; the standard allows 125 (Modbus Application Protocol V1.1b3, 6.3)
+# registers in one request; the standard allows 125 (Modbus Application Protocol V1.1b3, 6.3)
+MOST_AT_ONCE = 100
 _WORDS: dict[str, tuple[str, ...]] = {
     "chemistry": get_args(Setup.model_fields["chemistry"].annotation),
     "balancer.kind": get_args(Balancer.model_fields["kind"].annotation),
@@ -37,7 +40,9 @@ class Registers(Protocol):
     """A device one can read registers of."""
 
     def read(self, address: int, count: int) -> list[int]:
-        """Holding registers from an address on, each 0 to 65535; :class:`LinkError` when it does not answer."""
+        """Holding registers from an address on, each 0 to 65535; :class:`LinkError` when it does
+        not answer.
+        """
         ...
 
     def close(self) -> None:
@@ -46,7 +51,9 @@ class Registers(Protocol):
 
 
 class Register(BaseModel):
-    """Where a setting stands: register = round(value x factor + offset), or the word's place in ``words``."""
+    """Where a setting stands: register = round(value x factor + offset), or the word's place in
+    ``words``.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid", strict=True)
 
@@ -132,7 +139,8 @@ def _value(raw: int, register: Register) -> object:
     if words:
         if raw >= len(words):
             raise LinkError(
-                f"{register.path}: expected {' or '.join(words)} (0 to {len(words) - 1}), found {raw} in register {register.address}"
+                f"{register.path}: expected {' or '.join(words)} (0 to {len(words) - 1}), "
+                f"found {raw} in register {register.address}"
             )
         return words[raw]
     number = raw - 0x10000 if register.signed and raw > 0x7FFF else raw
@@ -143,7 +151,9 @@ def _value(raw: int, register: Register) -> object:
 def read_settings(
     device: Registers, registers: RegisterMap, tick: Callable[[float], None] = lambda _share: None
 ) -> dict[str, object]:
-    """Read every register of the map, in as few requests as the standard allows, and give the values by path."""
+    """Read every register of the map, in as few requests as the standard allows, and give the
+    values by path.
+    """
     raw: dict[int, int] = {}
     blocks = list(_blocks(sorted({r.address for r in registers.registers})))
     for i, (first, count) in enumerate(blocks):
@@ -153,7 +163,9 @@ def read_settings(
 
 
 def _blocks(addresses: list[int]) -> Iterator[tuple[int, int]]:
-    """Runs of neighbouring addresses: registers between them that are not on the map are never asked for."""
+    """Runs of neighbouring addresses: registers between them that are not on the map are never
+    asked for.
+    """
     first = last = addresses[0]
     for address in addresses[1:]:
         if address != last + 1 or address - first >= MOST_AT_ONCE:

@@ -1,9 +1,11 @@
-"""Finding the charges in a log: bulk, absorption, float, rest; full ones, and those that did not get there.
+"""Finding the charges in a log: bulk, absorption, float, rest; full ones, and those that did not
+get there.
 
-A charge is a run of charging current, short interruptions forgiven. It is full when the pack was held at the top and its
-current tapered, when a cell ended it at its trip, or when its voltage, freed of the current's drop, is that of a full pack:
-reaching a voltage under current alone does not count, because on the way there the current's own drop looks the same.
-Filling up again after a small draw from the top is a top-up, counted with neither.
+A charge is a run of charging current, short interruptions forgiven. It is full when the pack was
+held at the top and its current tapered, when a cell ended it at its trip, or when its voltage,
+freed of the current's drop, is that of a full pack: reaching a voltage under current alone does not
+count, because on the way there the current's own drop looks the same. Filling up again after a
+small draw from the top is a top-up, counted with neither.
 """
 
 from collections.abc import Sequence
@@ -18,7 +20,8 @@ from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Setup
 
-IDLE_RATE = 0.004  # of capacity per hour: a current below this neither charges nor discharges (sensor offset, standby)
+# of capacity per hour: a current below this neither charges nor discharges (sensor offset, standby)
+IDLE_RATE = 0.004
 FORGIVEN_S = 2400.0  # an interruption shorter than this (cloud, kettle) does not end a charge
 FORGIVEN_AH = 0.02  # of capacity: a longer draw-down in the interruption does
 SMALLEST_AH = 0.03  # of capacity: a run that moved less and never saw the top is no charge
@@ -37,7 +40,11 @@ Ending = Literal["held", "trip", "knee", "short", "top-up"]
 
 @dataclass(frozen=True, slots=True)
 class Charge:
-    """One charge. Rows are half-open ranges of the log: ``bulk`` begins at ``start``, ``absorption`` ends at ``stop``."""
+    """One charge.
+
+    Rows are half-open ranges of the log: ``bulk`` begins at ``start``, ``absorption`` ends at
+    ``stop``.
+    """
 
     start: int
     stop: int  # one past the last row of the charge
@@ -51,7 +58,9 @@ class Charge:
 
     @property
     def top(self) -> int:
-        """The row at which the charge is read at its end: the last of absorption, else the highest."""
+        """The row at which the charge is read at its end: the last of absorption, else the
+        highest.
+        """
         return self.stop - 1
 
 
@@ -61,7 +70,8 @@ def find_charges(log: Log, setup: Setup) -> list[Charge]:
     Parameters
     ----------
     log : of one pack
-    setup : its chemistry says where the knee is, its capacity what a small current is, its trips what ended a charge
+    setup : its chemistry says where the knee is, its capacity what a small current is, its trips
+        what ended a charge
     """
     if log.rows < 10 or not np.isfinite(log.current_a).any():
         return []
@@ -210,7 +220,9 @@ def _smooth(v: NDArray[np.floating], width: int = 5) -> NDArray[np.floating]:
 
 
 def _level(time_s: NDArray[np.floating], v: NDArray[np.floating], peak: float) -> float:
-    """The voltage held: the highest at which much of the time near the peak is spent; the peak itself when nothing was held."""
+    """The voltage held: the highest at which much of the time near the peak is spent; the peak
+    itself when nothing was held.
+    """
     steps = np.minimum(np.diff(time_s, prepend=time_s[0]), 600.0)
     near = v >= peak - 0.04
     bins = np.arange(peak - 0.04, peak + 0.004, 0.004)
@@ -220,7 +232,9 @@ def _level(time_s: NDArray[np.floating], v: NDArray[np.floating], peak: float) -
 
 
 def _extend(mean_v: NDArray[np.floating], log: Log, end: int, above_v: float, setup: Setup) -> int:
-    """Absorption often outlasts the last visible charging current: go on while the pack is high and nothing is drawn."""
+    """Absorption often outlasts the last visible charging current: go on while the pack is high and
+    nothing is drawn.
+    """
     idle_a = IDLE_RATE * setup.capacity_ah
     ahead = slice(end, min(log.rows, end + 100_000))
     pause = np.diff(log.time_s[max(0, end - 1) : ahead.stop]) >= FORGIVEN_S
@@ -290,11 +304,13 @@ class Reading:
 
 
 def read_at(log: Log, setup: Setup, row: int, half_width: int = 2) -> Reading:
-    """Read the cells around a row: the median of up to five samples, and what their difference means as charge.
+    """Read the cells around a row: the median of up to five samples, and what their difference
+    means as charge.
 
     Notes
     -----
-    Each voltage is freed of the current's drop with the setup's cell resistance and turned into charge by the chemistry's curve:
+    Each voltage is freed of the current's drop with the setup's cell resistance and turned into
+    charge by the chemistry's curve:
     100 mV at 3.45 V is under 1 %, 5 mV at 3.30 V can be 5 %.
     """
     rows = slice(max(0, row - half_width), min(log.rows, row + half_width + 1))
@@ -330,7 +346,9 @@ class ChargeReadings:
 
 
 def readings(log: Log, setup: Setup, charge: Charge) -> ChargeReadings:
-    """The cells at the start of absorption, half an hour later, at the end, and at rest afterwards."""
+    """The cells at the start of absorption, half an hour later, at the end, and at rest
+    afterwards.
+    """
     begin = half = None
     if charge.absorption:
         first, stop = charge.absorption

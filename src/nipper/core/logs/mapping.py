@@ -1,4 +1,6 @@
-"""Which column of a stranger's table is what: proposed from names and contents, confirmed by the user, remembered by shape."""
+"""Which column of a stranger's table is what: proposed from names and contents, confirmed by the
+user, remembered by shape.
+"""
 
 import hashlib
 import re
@@ -33,7 +35,10 @@ FAHRENHEIT = re.compile(r"°\s*f|[ _(\[]f[)\]]?$|fahrenheit", re.I)
 
 @dataclass(frozen=True, slots=True)
 class ColumnMapping:
-    """How to read a table. Scales multiply what stands there; ``current_scale`` is negative where discharge is positive."""
+    """How to read a table.
+
+    Scales multiply what stands there; ``current_scale`` is negative where discharge is positive.
+    """
 
     time: str
     time_form: TimeForm
@@ -152,8 +157,9 @@ def propose(
 def current_sign(current: Floats, voltage: Floats) -> int:
     """+1 when charging is counted positive, -1 when discharging is, 0 when it cannot be told.
 
-    Two witnesses: resistance makes the voltage follow every large step of current, and between the steps the voltage creeps up while
-    charging and down while discharging. Each is a mean against its own scatter; together they must stand clear of chance.
+    Two witnesses: resistance makes the voltage follow every large step of current, and between the
+    steps the voltage creeps up while charging and down while discharging. Each is a mean against
+    its own scatter; together they must stand clear of chance.
     """
     step_a, step_v = np.diff(current), np.diff(voltage)
     good = np.isfinite(step_a) & np.isfinite(step_v)

@@ -1,4 +1,6 @@
-"""A log in memory: columns as arrays, in volts, amperes, Unix seconds; charging current positive."""
+"""A log in memory: columns as arrays, in volts, amperes, Unix seconds; charging current
+positive.
+"""
 
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -75,14 +77,18 @@ class Log:
 
     @cached_property
     def charge_ah(self) -> NDArray[np.floating]:
-        """Charge counted since the first sample, float64[n] Ah (trapezoid); stands still across gaps and unread currents."""
+        """Charge counted since the first sample, float64[n] Ah (trapezoid); stands still across
+        gaps and unread currents.
+        """
         current = np.nan_to_num(self.current_a)
         mean = 0.5 * (current + np.concatenate([current[:1], current[:-1]]))
         return np.cumsum(mean * self.steps_s) / 3600.0
 
     @cached_property
     def mean_cell_v(self) -> NDArray[np.floating]:
-        """Mean of the cells at each sample, float64[n] V, from the cells themselves (a pack reading is coarser)."""
+        """Mean of the cells at each sample, float64[n] V, from the cells themselves (a pack reading
+        is coarser).
+        """
         mean = np.asarray(np.mean(self.cell_v, axis=1, dtype=np.float64))
         unread = ~np.isfinite(mean)
         if unread.any():
@@ -118,7 +124,9 @@ def nanmedian(table: Floats) -> Floats:
 
 
 def join(logs: list[Log]) -> Log:
-    """One log of several of the same pack, in order of time, each moment once (the first given wins)."""
+    """One log of several of the same pack, in order of time, each moment once (the first given
+    wins).
+    """
     if len(logs) == 1:
         return logs[0]
     whole = Log(

@@ -1,4 +1,6 @@
-"""What looks odd in a log before it is imported: said in words, with the place, so that the user can judge."""
+"""What looks odd in a log before it is imported: said in words, with the place, so that the user
+can judge.
+"""
 
 from dataclasses import dataclass
 from typing import Literal
@@ -64,7 +66,8 @@ def _times(log: Log, raw: np.ndarray | None) -> list[Oddity]:
                 Oddity(
                     "backwards",
                     "remark",
-                    f"Time runs backwards {np.sum(steps < 0)} ×, first at row {row}; rows are put in order.",
+                    f"Time runs backwards {np.sum(steps < 0)} ×, first at row {row}; rows "
+                    "are put in order.",
                 )
             )
         repeated = raw.size - log.rows - log.unreadable
@@ -84,7 +87,8 @@ def _times(log: Log, raw: np.ndarray | None) -> list[Oddity]:
             Oddity(
                 "gaps",
                 "remark",
-                f"{gaps.sum()} gaps, the longest {longest:.1f} h; no charge is counted across them.",
+                f"{gaps.sum()} gaps, the longest {longest:.1f} h; no charge is counted "
+                "across them.",
             )
         )
     return found
@@ -96,7 +100,8 @@ def _current(log: Log) -> list[Oddity]:
             Oddity(
                 "current",
                 "doubt",
-                "There is no current: charges can be found, but not converted or judged by their taper.",
+                "There is no current: charges can be found, but not converted or judged "
+                "by their taper.",
             )
         ]
     if current_sign(log.current_a, log.mean_cell_v) < 0:
@@ -104,7 +109,8 @@ def _current(log: Log) -> list[Oddity]:
             Oddity(
                 "sign",
                 "doubt",
-                "The voltage falls when this current rises: it looks as if discharge were counted positive.",
+                "The voltage falls when this current rises: it looks as if discharge "
+                "were counted positive.",
             )
         ]
     return []
@@ -122,7 +128,8 @@ def _voltages(log: Log, chemistry: Chemistry | None) -> list[Oddity]:
             Oddity(
                 "unread",
                 "remark",
-                f"{unread.sum()} cell readings are missing or impossible, most of them of cell {cell}.",
+                f"{unread.sum()} cell readings are missing or impossible, most of them of "
+                f"cell {cell}.",
             )
         )
     if chemistry:
@@ -133,7 +140,8 @@ def _voltages(log: Log, chemistry: Chemistry | None) -> list[Oddity]:
                 Oddity(
                     "range",
                     "doubt",
-                    f"Cells read from {low:.3f} to {high:.3f} V: not the range of {chemistry.title} cells.",
+                    f"Cells read from {low:.3f} to {high:.3f} V: not the range of "
+                    f"{chemistry.title} cells.",
                 )
             )
     with np.errstate(invalid="ignore"):

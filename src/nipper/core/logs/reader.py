@@ -1,4 +1,6 @@
-"""From a file to a :class:`Log`: the plain log by a fast typed path, any other table through a column mapping."""
+"""From a file to a :class:`Log`: the plain log by a fast typed path, any other table through a
+column mapping.
+"""
 
 import io
 from dataclasses import replace
@@ -22,7 +24,8 @@ POSSIBLE_V = (
 
 
 def read_log(path: str | Path, zone: str = "UTC") -> Log:
-    """Read a log; a plain one as the headless contract has it, another table as Nipper proposes by itself.
+    """Read a log; a plain one as the headless contract has it, another table as Nipper proposes by
+    itself.
 
     Raises
     ------
@@ -75,7 +78,8 @@ def to_log(table: Table, mapping: ColumnMapping) -> Log:
     Raises
     ------
     InputError
-        A mapped column is missing, or holds something that is no number or time; names line and column.
+        A mapped column is missing, or holds something that is no number or time; names line and
+        column.
     """
     missing = [
         c
@@ -123,7 +127,9 @@ def to_log(table: Table, mapping: ColumnMapping) -> Log:
 
 
 def times_as_written(table: Table, mapping: ColumnMapping) -> NDArray[np.floating]:
-    """The times in the order of the file, float64[rows] Unix s; :class:`InputError` names the first that is none."""
+    """The times in the order of the file, float64[rows] Unix s; :class:`InputError` names the first
+    that is none.
+    """
     text = table.frame.get_column(mapping.time)
     if mapping.second_time:
         text = text + " " + table.frame.get_column(mapping.second_time)
@@ -158,7 +164,9 @@ def _refuse(table: Table, name: str, text: pl.Series, values: pl.Series, expecte
 
 
 def _read_plain(data: bytes, mapping: ColumnMapping, unix: bool) -> Log | None:
-    """The typed fast path; None when something in the file needs the slow one, which can say where."""
+    """The typed fast path; None when something in the file needs the slow one, which can say
+    where.
+    """
     names = (mapping.current, mapping.pack, *mapping.cells, *mapping.temps, mapping.soc)
     schema: dict[str, Any] = {name: pl.Float32 for name in names if name} | {
         "time": pl.Float64 if unix else pl.String
@@ -208,7 +216,10 @@ def _matrix(frame: pl.DataFrame, names: tuple[str, ...]) -> NDArray[np.floating]
 
 
 def parse_balancing(text: pl.Series, cells: int) -> NDArray[np.bool_]:
-    """bool[n, cells] from texts such as ``"4 11"``; the few distinct texts are parsed once each. Unknown numbers are passed over."""
+    """bool[n, cells] from texts such as ``"4 11"``; the few distinct texts are parsed once each.
+
+    Unknown numbers are passed over.
+    """
     text = text.fill_null("")
     distinct = text.unique().to_list()
     codes = text.cast(pl.Enum(distinct)).to_physical().to_numpy()

@@ -1,4 +1,6 @@
-"""Any table as text columns: CSV with its separator and decimal sign found, plain or gzipped, or a spreadsheet."""
+"""Any table as text columns: CSV with its separator and decimal sign found, plain or gzipped, or a
+spreadsheet.
+"""
 
 import gzip
 import io
@@ -22,7 +24,10 @@ CHUNK = 16_000_000
 
 @dataclass(frozen=True, slots=True)
 class Table:
-    """A table as text, before anything is known about it. ``first_line`` is the file's line of the first row."""
+    """A table as text, before anything is known about it.
+
+    ``first_line`` is the file's line of the first row.
+    """
 
     file: str
     frame: pl.DataFrame  # text columns only
@@ -50,7 +55,10 @@ class Table:
 
 
 def as_number(text: pl.Series, decimal: str) -> pl.Series:
-    """Numbers of a text column; null where there is none. Thin spaces and trailing units are not guessed at."""
+    """Numbers of a text column; null where there is none.
+
+    Thin spaces and trailing units are not guessed at.
+    """
     clean = text.str.strip_chars()
     if decimal == ",":
         clean = clean.str.replace_all(".", "", literal=True).str.replace(",", ".", literal=True)
@@ -108,8 +116,12 @@ def table_of(data: bytes, file: str) -> Table:
     separator, skip = _layout(lines, file)
     try:
         frame = pl.read_csv(
-            io.BytesIO(data), separator=separator, infer_schema=False, skip_lines=skip, raise_if_empty=False,
-        )  # fmt: skip
+            io.BytesIO(data),
+            separator=separator,
+            infer_schema=False,
+            skip_lines=skip,
+            raise_if_empty=False,
+        )
     except pl.exceptions.PolarsError as error:
         raise InputError(
             file,
@@ -167,7 +179,8 @@ def _valid_utf8(data: bytes) -> bool:
 
 
 def _layout(lines: list[str], file: str) -> tuple[str, int]:
-    """Separator, and how many lines stand above the header: the first line that splits as most lines do.
+    """Separator, and how many lines stand above the header: the first line that splits as most
+    lines do.
 
     The comma is asked last: where it is the decimal sign there are even more of them.
     """

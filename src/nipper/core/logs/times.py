@@ -1,4 +1,6 @@
-"""Clocks of strangers' tables: ISO with and without offset, Unix seconds or milliseconds, day-first and month-first dates."""
+"""Clocks of strangers' tables: ISO with and without offset, Unix seconds or milliseconds, day-first
+and month-first dates.
+"""
 
 import re
 from collections.abc import Sequence
@@ -62,7 +64,10 @@ def _numeric_form(values: list[float]) -> TimeForm | None:
 
 
 def to_unix_s(text: pl.Expr, form: TimeForm, zone: str) -> pl.Expr:
-    """Unix seconds (Float64) of a text column in that form; null where a text is none. ``zone`` serves times without an offset."""
+    """Unix seconds (Float64) of a text column in that form; null where a text is none.
+
+    ``zone`` serves times without an offset.
+    """
     number = text.str.replace(",", ".", literal=True).cast(pl.Float64, strict=False)
     if form == "unix_s":
         return number

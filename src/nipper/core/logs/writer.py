@@ -40,6 +40,8 @@ def plain_csv(log: Log) -> bytes:
 
 
 def write_plain(log: Log, path: Path) -> None:
-    """Write a plain log, gzipped where the name ends so; :class:`InputError` when it cannot be written."""
+    """Write a plain log, gzipped where the name ends so; :class:`InputError` when it cannot be
+    written.
+    """
     data = plain_csv(log)
     write_whole(path, gzip.compress(data, 6) if path.suffix == ".gz" else data)

@@ -1,4 +1,6 @@
-"""The words of Charge: its sentence, and what follows from rates, strings, the day and the energy budget."""
+"""The words of Charge: its sentence, and what follows from rates, strings, the day and the energy
+budget.
+"""
 
 from collections.abc import Sequence
 
@@ -63,7 +65,10 @@ def _of_day(setup: Setup, day: Day) -> list[Consequence]:
     status, words = _fills(day)
     held = sum(s.end_h - s.start_h for s in day.stages if s.name == "absorption")
     lead = words[0].upper() + words[1:] + "."
-    top = f"From {day.soc_pct.min():.0f} to {day.soc_pct.max():.0f} %; the highest cell comes to {day.highest_v.max():.3f} V"
+    top = (
+        f"From {day.soc_pct.min():.0f} to {day.soc_pct.max():.0f} %; the highest cell comes "
+        f"to {day.highest_v.max():.3f} V"
+    )
     text = f"{top}, {60 * held:.0f} min in absorption." if held else f"{top}."
     out = [
         Consequence(
@@ -75,7 +80,8 @@ def _of_day(setup: Setup, day: Day) -> list[Consequence]:
             Consequence(
                 Status.OK,
                 f"{day.not_taken_kwh:.1f} kWh of that day's sun are not taken.",
-                "Turning loads on in absorption uses them, and keeps the balancer from finishing: wait for float.",
+                "Turning loads on in absorption uses them, and keeps the balancer from "
+                "finishing: wait for float.",
                 place="simulated",
             )
         )
@@ -94,7 +100,8 @@ def _highest_target(setup: Setup) -> Consequence:
     return Consequence(
         Status.OK,
         f"{name} goes on longest, to {volts:.2f} V.",
-        "Chargers with different targets do not fight: the lower one stops first, the higher goes on.",
+        "Chargers with different targets do not fight: the lower one stops first, the "
+        "higher goes on.",
         place="arithmetic",
     )
 
@@ -123,9 +130,11 @@ def _of_budget(budget: Autonomy) -> list[Consequence]:
             Consequence(
                 Status.WATCH,
                 "On clear midwinter days the sun does not carry the loads.",
-                f"{budget.sun_w / 1e3:.1f} kW of modules lying flat at 52° north; steeper ones give up to twice that in winter.",
+                f"{budget.sun_w / 1e3:.1f} kW of modules lying flat at 52° north; steeper "
+                "ones give up to twice that in winter.",
                 place=place,
-                why="Another source, smaller loads, or store the bank at 50 to 60 % and disconnected.",
+                why="Another source, smaller loads, or store the bank at 50 to 60 % and "
+                "disconnected.",
             )
         )
     return out

@@ -1,4 +1,6 @@
-"""Charges as tables and curves to be looked at: the heat table cell by charge, and one charge's cells over time."""
+"""Charges as tables and curves to be looked at: the heat table cell by charge, and one charge's
+cells over time.
+"""
 
 from dataclasses import dataclass
 

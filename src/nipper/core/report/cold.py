@@ -50,11 +50,16 @@ def cold_sentence(
 def of_cold(
     setup: Setup, rules: Sequence[Consequence], diagnosis: "Diagnosis | None"
 ) -> list[Consequence]:
-    """The rules of temperature, where the sensors stand, how much colder a cell may be, and who stops the charge."""
+    """The rules of temperature, where the sensors stand, how much colder a cell may be, and who
+    stops the charge.
+    """
     out = list(rules)
     told = plan(setup)
     if told.who == "nobody":
-        text = f"A charger with an external sensor, or a relay in the charge lead, can stand in: sensor on the coldest cell, stop at {OUTSIDE_STOP_C:g} °C."
+        text = (
+            "A charger with an external sensor, or a relay in the charge lead, can stand in: "
+            f"sensor on the coldest cell, stop at {OUTSIDE_STOP_C:g} °C."
+        )
         lead = "Has the BMS no cutoff at all?"
         out.append(
             Consequence(
@@ -91,7 +96,9 @@ def _sensors(known: "Estimate") -> Consequence:
 
 
 def _colder(setup: Setup, diagnosis: "Diagnosis") -> list[Consequence]:
-    """Where the sensor sits against where the coldest cell is: cells whose resistance says they are colder than the others."""
+    """Where the sensor sits against where the coldest cell is: cells whose resistance says they are
+    colder than the others.
+    """
     cutoff = setup.charge_cutoff
     if cutoff is None:
         return []

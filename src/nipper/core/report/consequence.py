@@ -1,4 +1,7 @@
-"""A consequence and how it stands: what the rules say, as What follows shows it. Light, because the window's first paint needs it."""
+"""A consequence and how it stands: what the rules say, as What follows shows it.
+
+Light, because the window's first paint needs it.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -18,7 +21,9 @@ class Status(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Consequence:
-    """One entry of What follows: a bold beginning, the rest, where it comes from, why, and an action by name."""
+    """One entry of What follows: a bold beginning, the rest, where it comes from, why, and an
+    action by name.
+    """
 
     status: Status
     lead: str

@@ -1,4 +1,6 @@
-"""What follows from a rehearsal and from the catch-up forecast, and the sentences of their stages."""
+"""What follows from a rehearsal and from the catch-up forecast, and the sentences of their
+stages.
+"""
 
 from collections import Counter
 from collections.abc import Sequence
@@ -39,7 +41,9 @@ def _how_bad(trip: "BmsEvent") -> Status:
 
 
 def of_rehearsal(rehearsal: Rehearsal) -> list[Consequence]:
-    """Trips first, with the change that was tried; then balancing, cold, energy, and the other settings beside."""
+    """Trips first, with the change that was tried; then balancing, cold, energy, and the other
+    settings beside.
+    """
     trial, result = rehearsal.main.trial, rehearsal.main.outcome
     out = _trips(rehearsal)
     if not out:
@@ -73,7 +77,8 @@ def of_rehearsal(rehearsal: Rehearsal) -> list[Consequence]:
             if rehearsal.measured
             else "Equal cells: no log says yet how these differ.",
             "Made-up sky, your loads. Nothing is sent anywhere.",
-            why="Charge, capacity, resistance and drift of each cell come from the last full charges in the log; what is not measured is taken as equal.",
+            why="Charge, capacity, resistance and drift of each cell come from the last full "
+            "charges in the log; what is not measured is taken as equal.",
         )
     )
     return out
@@ -83,7 +88,10 @@ def _highest(trial: "Trial") -> str:
     pack = max(range(len(trial.logs)), key=lambda p: float(trial.logs[p].cell_v.max()))
     log = trial.logs[pack]
     row, cell = divmod(int(log.cell_v.argmax()), log.cells)
-    return f"The highest reading is {log.cell_v[row, cell]:.3f} V: cell {cell + 1} on {moment(trial, float(log.time_s[row]))}."
+    return (
+        f"The highest reading is {log.cell_v[row, cell]:.3f} V: cell {cell + 1} on "
+        f"{moment(trial, float(log.time_s[row]))}."
+    )
 
 
 def _trips(rehearsal: Rehearsal) -> list[Consequence]:
@@ -114,11 +122,16 @@ def _trips(rehearsal: Rehearsal) -> list[Consequence]:
 
 
 _WHY = {
-    "cell_over_voltage": "The charger holds the mean; the fullest cell is above it by its offset. A lower target, or levelled cells, keep it off the trip.",
-    "pack_over_voltage": "The pack's own limit is nearer to the charger's target than the cells' limit.",
-    "cell_under_voltage": "The emptiest cell ends the discharge for all: levelled cells, a smaller load or more sun.",
-    "discharge_over_current": "Loads together pass the limit for longer than its delay. Compare with fuse and leads before it is raised.",
-    "short_circuit": "A motor's start can pass it: the delay must be longer than the start, and the switches must bear it. The BMS maker's sheet decides.",
+    "cell_over_voltage": "The charger holds the mean; the fullest cell is above it by its offset. "
+    "A lower target, or levelled cells, keep it off the trip.",
+    "pack_over_voltage": "The pack's own limit is nearer to the charger's target than the "
+    "cells' limit.",
+    "cell_under_voltage": "The emptiest cell ends the discharge for all: levelled cells, a smaller "
+    "load or more sun.",
+    "discharge_over_current": "Loads together pass the limit for longer than its delay. Compare with "
+    "fuse and leads before it is raised.",
+    "short_circuit": "A motor's start can pass it: the delay must be longer than the start, and "
+    "the switches must bear it. The BMS maker's sheet decides.",
 }
 
 
@@ -127,9 +140,9 @@ def _around(trial: "Trial", trip: "BmsEvent") -> str:
     log, text = trial.logs[trip.pack - 1], ""
     if log.interval_s <= 60.0:  # rows further apart would tell of another moment
         row = max(0, int(log.time_s.searchsorted(trip.time_s)) - 1)
-        text = f"The mean cell stands at {log.mean_cell_v[row]:.3f} V, {log.current_a[row]:+.0f} A.".replace(
-            "-", "−"
-        )
+        text = (
+            f"The mean cell stands at {log.mean_cell_v[row]:.3f} V, {log.current_a[row]:+.0f} A."
+        ).replace("-", "−")
     others = [p for p in range(len(trial.logs)) if p != trip.pack - 1]
     if others:
         text += (
@@ -147,8 +160,14 @@ def _balancing(trial: "Trial", result: Outcome) -> list[Consequence]:
     phase = {"charging": "while charging", "rest": "at rest", "always": "at any time"}[
         balancer.when
     ]
-    lead = f"Balancing ran {_time(result.balancing_h)} in {result.days:g} days and moved {result.levelled_ah:.2f} Ah."
-    text = f"The cells stand {result.apart_start_ah:.2f} Ah apart at first, {result.apart_end_ah:.2f} Ah at the end."
+    lead = (
+        f"Balancing ran {_time(result.balancing_h)} in {result.days:g} days and moved "
+        f"{result.levelled_ah:.2f} Ah."
+    )
+    text = (
+        f"The cells stand {result.apart_start_ah:.2f} Ah apart at first, "
+        f"{result.apart_end_ah:.2f} Ah at the end."
+    )
     grows = result.apart_end_ah > result.apart_start_ah + 0.02
     return [
         Consequence(
@@ -205,9 +224,11 @@ def _beside(here: Outcome, name: str, there: Outcome) -> Consequence:
     return Consequence(
         Status.NONE,
         f"Same sky, {name}:",
-        f"{count(there.trips, 'trip')} against {here.trips}; {_time(there.top_h)} at the top against {_time(here.top_h)}; "
+        f"{count(there.trips, 'trip')} against {here.trips}; {_time(there.top_h)} at the "
+        f"top against {_time(here.top_h)}; "
         f"{there.levelled_ah:.2f} Ah levelled against {here.levelled_ah:.2f}; "
-        f"{_time(there.high_voltage_h)} above {here.high_v:.2f} V against {_time(here.high_voltage_h)}.",
+        f"{_time(there.high_voltage_h)} above {here.high_v:.2f} V against "
+        f"{_time(here.high_voltage_h)}.",
         place="both run",
     )
 
@@ -235,7 +256,8 @@ def level_sentence(setup: Setup, told: FromLog) -> tuple[Status, str]:
     if told.can_ah is None:
         return (
             Status.NONE,
-            f"{setup.leveller.kind}, {setup.leveller.current_a:g} A from {setup.leveller.start_v:.2f} V",
+            f"{setup.leveller.kind}, {setup.leveller.current_a:g} A from "
+            f"{setup.leveller.start_v:.2f} V",
         )
     if told.need_ah is None:
         return Status.OK, f"can level {told.can_ah:.2f} Ah a week; no cell drifts"
@@ -247,7 +269,9 @@ def level_sentence(setup: Setup, told: FromLog) -> tuple[Status, str]:
 
 
 def of_levelling(forecast: Levelling | None, rules: Sequence[Consequence]) -> list[Consequence]:
-    """The rules of the balancer, and what the forecast says of the present settings and the best school."""
+    """The rules of the balancer, and what the forecast says of the present settings and the best
+    school.
+    """
     out = list(rules)
     if forecast is None:
         return out
@@ -263,7 +287,8 @@ def of_levelling(forecast: Levelling | None, rules: Sequence[Consequence]) -> li
             f"{charge(now.apart_ah[0])} now: "
             + ("these settings do not hold them." if grows else "these settings hold them."),
             place="run on a copy of this bank, clear and mixed days",
-            why="The charge between the fullest and the emptiest cell of the worst pack, at the end of each day.",
+            why="The charge between the fullest and the emptiest cell of the worst pack, at "
+            "the end of each day.",
         ),
     )
     best = best_course(forecast)
@@ -274,8 +299,10 @@ def of_levelling(forecast: Levelling | None, rules: Sequence[Consequence]) -> li
                 Status.NONE,
                 f"{best.school.title}: {charge(best.apart_ah[-1])} apart instead.",
                 f"{best.school.text[0].upper()}{best.school.text[1:]}.",
-                place=f"{count(best.outcome.trips, 'trip')} in {weeks:.0f} weeks, {best.outcome.high_voltage_h:.0f} h above {best.outcome.high_v:.2f} V",
-                why="Run under the same sky as the present settings. Practitioners differ; this is what each costs and brings for this bank.",
+                place=f"{count(best.outcome.trips, 'trip')} in {weeks:.0f} weeks, "
+                f"{best.outcome.high_voltage_h:.0f} h above {best.outcome.high_v:.2f} V",
+                why="Run under the same sky as the present settings. Practitioners differ; "
+                "this is what each costs and brings for this bank.",
                 suggestion=tuple(best.school.changes.items()),
                 label=f"Take {best.school.title.lower()}",
             ),
@@ -284,7 +311,9 @@ def of_levelling(forecast: Levelling | None, rules: Sequence[Consequence]) -> li
 
 
 def best_course(forecast: Levelling) -> Course | None:
-    """The school that leaves the cells nearest together without a trip that the present settings have not; a change of balancer last."""
+    """The school that leaves the cells nearest together without a trip that the present settings
+    have not; a change of balancer last.
+    """
     now, *others = forecast.courses
     settings = [
         c
@@ -309,7 +338,9 @@ class Figure:
 
 
 def figures(rehearsal: Rehearsal) -> list[Figure]:
-    """Trips, hours at the top, what was levelled, what was not taken, time at high voltage; beside them those of the other settings."""
+    """Trips, hours at the top, what was levelled, what was not taken, time at high voltage; beside
+    them those of the other settings.
+    """
     here, other = rehearsal.main.outcome, rehearsal.other.outcome if rehearsal.other else None
 
     def beside(text: str, value: str) -> str:
@@ -404,7 +435,10 @@ def level_headline(setup: Setup, forecast: Levelling | None) -> tuple[str, str]:
     phase = {"charging": "while charging", "rest": "at rest", "always": "at any time"}[
         balancer.when
     ]
-    what = f"{balancer.kind.capitalize()}, {balancer.current_a:g} A from {balancer.start_v:.2f} V, {balancer.delta_mv:g} mV apart, {phase}."
+    what = (
+        f"{balancer.kind.capitalize()}, {balancer.current_a:g} A from {balancer.start_v:.2f} "
+        f"V, {balancer.delta_mv:g} mV apart, {phase}."
+    )
     if forecast is None:
         return (
             "Does the balancer catch up?",
@@ -413,9 +447,15 @@ def level_headline(setup: Setup, forecast: Levelling | None) -> tuple[str, str]:
     now = forecast.courses[0]
     change = float(now.apart_ah[-1] - now.apart_ah[0])
     if change > 0.05:
-        title = f"The balancer does not catch up: {charge(now.apart_ah[0])} apart now, {charge(now.apart_ah[-1])} in {now.week[-1]:.0f} weeks"
+        title = (
+            f"The balancer does not catch up: {charge(now.apart_ah[0])} apart now, "
+            f"{charge(now.apart_ah[-1])} in {now.week[-1]:.0f} weeks"
+        )
     elif change < -0.05:
-        title = f"The balancer catches up: {charge(now.apart_ah[0])} apart now, {charge(now.apart_ah[-1])} in {now.week[-1]:.0f} weeks"
+        title = (
+            f"The balancer catches up: {charge(now.apart_ah[0])} apart now, "
+            f"{charge(now.apart_ah[-1])} in {now.week[-1]:.0f} weeks"
+        )
     else:
         title = f"The balancer holds the cells {charge(now.apart_ah[-1])} apart"
     return title, what
@@ -428,10 +468,12 @@ def hours_sentences(setup: Setup, told: FromLog, has_log: bool) -> list[str]:
     out: list[str] = []
     if told.above_h is not None and told.allowed_h is not None and setup.leveller is not None:
         out.append(
-            f"A cell stood above {setup.leveller.start_v:.2f} V for {told.above_h:.1f} h a week; the phase allowed {told.allowed_h:.1f} h of it."
+            f"A cell stood above {setup.leveller.start_v:.2f} V for {told.above_h:.1f} h "
+            f"a week; the phase allowed {told.allowed_h:.1f} h of it."
         )
         out.append(
-            f"In those hours its {setup.leveller.current_a:g} A bring one cell at most {told.can_ah:.2f} Ah a week nearer to the others."
+            f"In those hours its {setup.leveller.current_a:g} A bring one cell at most "
+            f"{told.can_ah:.2f} Ah a week nearer to the others."
         )
     if told.need_ah is not None:
         lacking = told.need_ah - told.can_ah if told.can_ah is not None else 0.0

@@ -7,7 +7,9 @@ from nipper.core.setup import Setup, get
 
 @dataclass(frozen=True, slots=True)
 class Rung:
-    """A voltage a cell meets: its value per cell, the setting behind it, and by what that is multiplied."""
+    """A voltage a cell meets: its value per cell, the setting behind it, and by what that is
+    multiplied.
+    """
 
     path: str
     title: str

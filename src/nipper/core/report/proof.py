@@ -1,4 +1,6 @@
-"""The picture behind a judgement: each cell's charge over time, and small proofs that speak for or against a cause."""
+"""The picture behind a judgement: each cell's charge over time, and small proofs that speak for or
+against a cause.
+"""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -41,14 +43,17 @@ def paths(diagnosis: Diagnosis, setup: Setup) -> Paths:
     pct, sd = drift.offset_ah * scale, drift.sd_ah * scale
     if not pct.size:
         return Paths(drift.time_s, pct, sd)
-    # a charge that left a cell on the flat part tells next to nothing of it: such a point would only draw a spike
+    # a charge that left a cell on the flat part tells next to nothing of it: such a point would
+    # only draw a spike
     vague = sd > np.maximum(VAGUE_PCT, 3.0 * np.nanmedian(sd, axis=0))
     return Paths(drift.time_s, np.where(vague, np.nan, pct), sd)
 
 
 @dataclass(frozen=True, eq=False, slots=True)
 class Proof:
-    """A small picture with its sentence: bars, one a cell; ``marked`` are in colour, NaN has no bar, ``error`` is one sd."""
+    """A small picture with its sentence: bars, one a cell; ``marked`` are in colour, NaN has no
+    bar, ``error`` is one sd.
+    """
 
     title: str
     text: str
@@ -122,7 +127,10 @@ def _capacity(diagnosis: Diagnosis, setup: Setup, marked: tuple[int, ...]) -> Pr
         if marked
         else "All hold about the same"
     )
-    text = f"Cell {low + 1}: {pct[low]:+.1f} % of the median; the others within {np.nanmax(np.abs(np.delete(pct, low))):.1f} %."
+    text = (
+        f"Cell {low + 1}: {pct[low]:+.1f} % of the median; the others within "
+        f"{np.nanmax(np.abs(np.delete(pct, low))):.1f} %."
+    )
     return Proof(title, text.replace("-", "−"), pct, sd, marked, "%")
 
 
@@ -146,7 +154,10 @@ def _bias(diagnosis: Diagnosis, _: Setup, marked: tuple[int, ...]) -> Proof:
         if abs(mv[far]) <= 6.0
         else "One reading is off"
     )
-    text = f"On the plateau at rest cell {far + 1} stands {mv[far]:+.1f} mV off; there 1 % of charge is under a millivolt on LFP."
+    text = (
+        f"On the plateau at rest cell {far + 1} stands {mv[far]:+.1f} mV off; there 1 % of "
+        "charge is under a millivolt on LFP."
+    )
     return Proof(title, text.replace("-", "−"), mv, sd, marked, "mV")
 
 
@@ -176,7 +187,8 @@ def _proof_drift(
     real = abs(drift[worst]) > 3 * sd[worst] and abs(drift[worst]) > 3 * np.nanmax(others)
     title = "One drifts, the others do not" if real else "No cell drifts by itself"
     text = (
-        f"Cell {worst + 1}: {drift[worst]:.0f} ± {1.645 * sd[worst]:.0f} mAh a day over {charges} charges in {days:.0f} days. "
+        f"Cell {worst + 1}: {drift[worst]:.0f} ± {1.645 * sd[worst]:.0f} mAh a day over "
+        f"{charges} charges in {days:.0f} days. "
         f"The next largest is {np.nanmax(others):.0f}."
     ).replace("-", "−")
     return Proof(title, text, drift, sd, marked, "mAh/day")
@@ -203,7 +215,8 @@ def _resistance_words(
     )
     return (
         title,
-        f"From {steps} steps of current, {who}; the herd {median:.2f} ± {np.nanstd(resistance):.2f} mΩ.",
+        f"From {steps} steps of current, {who}; the herd {median:.2f} ± "
+        f"{np.nanstd(resistance):.2f} mΩ.",
     )
 
 
@@ -213,7 +226,10 @@ def _offset_words(offset: Floats, marked: tuple[int, ...]) -> tuple[str, str]:
     low, high = int(np.nanargmin(offset)), int(np.nanargmax(offset))
     rest = np.delete(offset, [c - 1 for c in marked]) if marked else offset
     title = "Where the cells stand now"
-    text = f"Fullest cell {high + 1} {offset[high]:+.1f} %, emptiest cell {low + 1} {offset[low]:+.1f} %"
+    text = (
+        f"Fullest cell {high + 1} {offset[high]:+.1f} %, emptiest cell {low + 1} "
+        f"{offset[low]:+.1f} %"
+    )
     text += (
         f"; the others within {np.nanmax(np.abs(rest)):.1f} % of the median."
         if marked

@@ -1,4 +1,6 @@
-"""What the BMS shows, typed or from a file, held against the settings; and which settings were in force when."""
+"""What the BMS shows, typed or from a file, held against the settings; and which settings were in
+force when.
+"""
 
 import csv
 import io
@@ -32,7 +34,9 @@ R = TypeVar("R", bound=Dated)
 
 @dataclass(frozen=True, slots=True)
 class ReadBack:
-    """What was read, applied to the settings: ``lines`` are the differences (value: as shown by the BMS, before: as set)."""
+    """What was read, applied to the settings: ``lines`` are the differences (value: as shown by the
+    BMS, before: as set).
+    """
 
     shown: Setup
     read: int
@@ -51,7 +55,8 @@ class ReadBack:
 
 
 def parse_shown(path: str, text: str, unit: str = "") -> object:
-    """The value of a setting from what a BMS shows: 3650 mV, 3.65, 275.15 K, active; None for a dash (left out).
+    """The value of a setting from what a BMS shows: 3650 mV, 3.65, 275.15 K, active; None for a
+    dash (left out).
 
     Parameters
     ----------
@@ -127,7 +132,9 @@ def read_back(setup: Setup, values: Mapping[str, object]) -> ReadBack:
 
 
 def _of_part(setup: Setup, part: str, found: Mapping[str, object]) -> dict[str, object]:
-    """Changes of one part: a limit the BMS shows and the settings leave out comes as a whole, one it does not have goes as a whole."""
+    """Changes of one part: a limit the BMS shows and the settings leave out comes as a whole, one
+    it does not have goes as a whole.
+    """
     here: Part | None = get(setup, part) if part else setup
     if here is None:
         there = {name: value for name, value in found.items() if value is not None}
@@ -139,7 +146,9 @@ def _of_part(setup: Setup, part: str, found: Mapping[str, object]) -> dict[str, 
 
 
 def read_table(file: str) -> str:
-    """The text of a table; :class:`InputError` when it cannot be read or is no table of settings."""
+    """The text of a table; :class:`InputError` when it cannot be read or is no table of
+    settings.
+    """
     path = Path(file)
     try:
         if path.stat().st_size > MAX_BYTES:
@@ -150,7 +159,8 @@ def read_table(file: str) -> str:
 
 
 def values_of_csv(text: str, menu: Menu, file: str = "table") -> dict[str, object]:
-    """Values from a table with a header: ``path`` or ``setting`` (the menu's labels, or ours) and ``value``; the typing sheet's own CSV is one.
+    """Values from a table with a header: ``path`` or ``setting`` (the menu's labels, or ours) and
+    ``value``; the typing sheet's own CSV is one.
 
     Raises
     ------
@@ -184,7 +194,8 @@ def values_of_csv(text: str, menu: Menu, file: str = "table") -> dict[str, objec
             raise InputError(
                 file,
                 f"line {number}",
-                f"a setting that is known, found {(cells.get('path') or cells.get('setting') or '')!r}",
+                "a setting that is known, found "
+                f"{(cells.get('path') or cells.get('setting') or '')!r}",
             )
         try:
             values[path] = parse_shown(path, cells["value"], units.get(path, ""))
@@ -196,7 +207,9 @@ def values_of_csv(text: str, menu: Menu, file: str = "table") -> dict[str, objec
 
 
 def _labels(menu: Menu) -> dict[tuple[str, str], str]:
-    """Paths by (section, setting) in lower case; a name that stands alone only once also without its section."""
+    """Paths by (section, setting) in lower case; a name that stands alone only once also without
+    its section.
+    """
     named = [(TITLES[path][0].lower(), TITLES[path][1].lower(), path) for path in TITLES]
     named += [("", item.label.lower(), item.path) for item in menu.items if item.label]
     out = {(section, title): path for section, title, path in named}
@@ -205,5 +218,7 @@ def _labels(menu: Menu) -> dict[tuple[str, str], str]:
 
 
 def in_force(revisions: Sequence[R], time_s: float) -> R | None:
-    """The revision that was in the BMS at a moment: the last one typed in or read back before it; None before the first."""
+    """The revision that was in the BMS at a moment: the last one typed in or read back before it;
+    None before the first.
+    """
     return next((r for r in reversed(revisions) if r.kind in IN_FORCE and r.time_s <= time_s), None)

@@ -84,7 +84,8 @@ def of_record(
                 Consequence(
                     Status.ACT if diagnosis.verdict == "act" else Status.WATCH,
                     f"Cell {worst + 1} {verb} {abs(per_charge):.0f} mAh from charge to charge.",
-                    f"{count(drift.time_s.size, 'full charge')} in {drift.days:.0f} days, the balancer's part taken out."
+                    f"{count(drift.time_s.size, 'full charge')} in {drift.days:.0f} days, "
+                    "the balancer's part taken out."
                     if drift.moved_known
                     else f"{count(drift.time_s.size, 'full charge')} in {drift.days:.0f} days.",
                     goto="diagnose",
@@ -100,9 +101,11 @@ def of_record(
         out.append(
             Consequence(
                 Status.OK,
-                f"{count(len(short), 'charge')} did not reach the top and {'is' if len(short) == 1 else 'are'} not shown.",
+                f"{count(len(short), 'charge')} did not reach the top and "
+                f"{'is' if len(short) == 1 else 'are'} not shown.",
                 days,
-                why="Below the knee the deviation says nothing about charge; showing it beside the others would mislead.",
+                why="Below the knee the deviation says nothing about charge; showing it "
+                "beside the others would mislead.",
             )
         )
     use = known.balancer
@@ -113,7 +116,9 @@ def of_record(
             Consequence(
                 Status.OK,
                 lead,
-                f"A cell stood above {setup.leveller.start_v:.2f} V for {use.above_start_h:.1f} h, {use.allowed_h:.1f} h of it in its phase.{ran}",
+                f"A cell stood above {setup.leveller.start_v:.2f} V for "
+                f"{use.above_start_h:.1f} h, {use.allowed_h:.1f} h of it in its "
+                f"phase.{ran}",
                 place="hours above the start voltage, from the log",
             )
         )
@@ -137,7 +142,9 @@ def _top_against_rest(log: Log, setup: Setup, read: ChargeReadings, zone: tzinfo
 
 
 def of_diagnosis(diagnosis: Diagnosis) -> list[Consequence]:
-    """What follows from the judgement: findings above half, then what was considered, then what to record."""
+    """What follows from the judgement: findings above half, then what was considered, then what to
+    record.
+    """
     out: list[Consequence] = []
     for finding in diagnosis.findings:
         sure = f"confidence {finding.confidence:.0%}"
@@ -205,13 +212,21 @@ def of_overruled(diagnosis: Diagnosis) -> list[Consequence]:
 
 
 def of_trip(diagnosis: Diagnosis, setup: Setup, zone: tzinfo = UTC) -> list[Consequence]:
-    """By when the pack trips at the present drift; nothing when it does not, or no cell drifts beyond doubt."""
+    """By when the pack trips at the present drift; nothing when it does not, or no cell drifts
+    beyond doubt.
+    """
     found = trip_forecast(diagnosis.estimate, setup)
     if found is None:
         return []
     last_s = float(diagnosis.estimate.drift.time_s[-1])
-    lead = f"At the present drift cell {found.cell} trips about {_day(last_s + 86400.0 * found.days, zone)}."
-    text = f"In {count(found.days, 'day')} after the last full charge: cell {found.cause_cell} falls behind and the charger pushes the others up."
+    lead = (
+        f"At the present drift cell {found.cell} trips about "
+        f"{_day(last_s + 86400.0 * found.days, zone)}."
+    )
+    text = (
+        f"In {count(found.days, 'day')} after the last full charge: cell {found.cause_cell} "
+        "falls behind and the charger pushes the others up."
+    )
     why = "The charger holds the sum of the cells: what one lacks, the others show too much."
     status = Status.WATCH if found.days > 60 else Status.ACT
     return [
@@ -292,7 +307,10 @@ def _change(change: Change) -> str:
     }[change.quantity]
     digits = 2 if change.quantity == "resistance" else 0
     mended = "mended: " if change.helped and abs(change.after) < 0.3 * abs(change.before) else ""
-    text = f"{mended}{what} {change.before:+.{digits}f} → {change.after:+.{digits}f} {change.unit} (± {change.sd:.{digits}f})."
+    text = (
+        f"{mended}{what} {change.before:+.{digits}f} → {change.after:+.{digits}f} "
+        f"{change.unit} (± {change.sd:.{digits}f})."
+    )
     return text.replace("-", "−")
 
 
@@ -318,7 +336,10 @@ def _shares(compared: Compared, names: Sequence[str]) -> list[Consequence]:
             )
         ]
     if guilty is None:
-        text = "Their ways to the bus are alike: the cells themselves differ, in resistance, capacity or charge."
+        text = (
+            "Their ways to the bus are alike: the cells themselves differ, in resistance, "
+            "capacity or charge."
+        )
         return [
             Consequence(
                 Status.WATCH,
@@ -332,19 +353,24 @@ def _shares(compared: Compared, names: Sequence[str]) -> list[Consequence]:
         Consequence(
             Status.WATCH,
             f"The way from {names[guilty]} to the bus has {extra:.1f} mΩ more than the others'.",
-            f"{carried}. Measure millivolts along its leads, fuse, switch and joints at 50 A: {50 * extra:.0f} mV too many are to be found.",
+            f"{carried}. Measure millivolts along its leads, fuse, switch and joints at "
+            f"50 A: {50 * extra:.0f} mV too many are to be found.",
             place=f"pack voltages against current, {shared.rows} moments",
-            why="All packs meet at one bus. What a pack's own voltage is higher while charging, and lower while discharging, is lost on its way there.",
+            why="All packs meet at one bus. What a pack's own voltage is higher while "
+            "charging, and lower while discharging, is lost on its way there.",
         )
     ]
 
 
 def _cost(diagnosis: Diagnosis) -> list[Consequence]:
-    """What the imbalance takes away: the fullest cell ends the charge, the emptiest the discharge."""
+    """What the imbalance takes away: the fullest cell ends the charge, the emptiest the
+    discharge.
+    """
     offset = diagnosis.estimate.drift.last_ah
     if not np.isfinite(offset).any():
         return []
-    # when the fullest cell is full, each has this much less to give than a median one that is full: charge missing, or capacity
+    # when the fullest cell is full, each has this much less to give than a median one that is full:
+    # charge missing, or capacity
     lacks = np.nanmax(offset) - offset - np.nan_to_num(diagnosis.estimate.capacities.deficit_ah)
     high, low = int(np.nanargmax(offset)), int(np.nanargmax(lacks))
     lost_ah = float(lacks[low])
@@ -352,9 +378,11 @@ def _cost(diagnosis: Diagnosis) -> list[Consequence]:
         Consequence(
             Status.OK,
             f"The imbalance costs up to {lost_ah:.1f} Ah now.",
-            f"Cell {high + 1} is full first and ends the charge, cell {low + 1} is empty first and ends the discharge.",
+            f"Cell {high + 1} is full first and ends the charge, cell {low + 1} is empty "
+            "first and ends the discharge.",
             place="offsets at the last full charges",
-            why="Usable charge is what fits between the fullest cell's top and the emptiest cell's bottom, if both limits are reached.",
+            why="Usable charge is what fits between the fullest cell's top and the emptiest "
+            "cell's bottom, if both limits are reached.",
         )
     ]
 

@@ -1,4 +1,6 @@
-"""The temperature limits as rows of a chart: where charge, discharge and switches are off, wait, are slow or free, and what can be moved."""
+"""The temperature limits as rows of a chart: where charge, discharge and switches are off, wait,
+are slow or free, and what can be moved.
+"""
 
 from dataclasses import dataclass
 from itertools import pairwise
@@ -21,7 +23,9 @@ class Zone:
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """One thing that is switched, its zones from cold to hot, and the limits (path, degC) between them."""
+    """One thing that is switched, its zones from cold to hot, and the limits (path, degC) between
+    them.
+    """
 
     title: str
     zones: tuple[Zone, ...]
@@ -52,9 +56,12 @@ def _row(
     back_low = min(max(cold.release_c, cold_trip), hot_trip) if cold else LOWEST_C
     back_high = max(min(hot.release_c, hot_trip), back_low) if hot else HIGHEST_C
     zones = [
-        Zone(LOWEST_C, cold_trip, "off", "off"), Zone(cold_trip, back_low, "waits", "waits"), *_free(name, setup, back_low, back_high),
-        Zone(back_high, hot_trip, "waits", "waits"), Zone(hot_trip, HIGHEST_C, "off", "off"),
-    ]  # fmt: skip
+        Zone(LOWEST_C, cold_trip, "off", "off"),
+        Zone(cold_trip, back_low, "waits", "waits"),
+        *_free(name, setup, back_low, back_high),
+        Zone(back_high, hot_trip, "waits", "waits"),
+        Zone(hot_trip, HIGHEST_C, "off", "off"),
+    ]
     handles: list[tuple[str, float]] = []
     own = getattr(setup.protection, f"{name}_under_temperature", None)
     if name == "charge" and own is None and cold is not None:  # the charger's, or a relay's

@@ -1,6 +1,8 @@
-"""The typing sheet: every setting in the order of the user's own BMS menu, with its labels and units; and what differs between two revisions.
+"""The typing sheet: every setting in the order of the user's own BMS menu, with its labels and
+units; and what differs between two revisions.
 
-The menu order is an open JSON file (``nipper-menu``); the one that ships follows the setup file and no product.
+The menu order is an open JSON file (``nipper-menu``); the one that ships follows the setup file and
+no product.
 """
 
 import csv
@@ -95,7 +97,9 @@ class Line(BaseModel):
 
 
 def plain_menu() -> Menu:
-    """The menu that ships: chemistry and cells first, then the protections, the balancer, the charger, as in the setup file."""
+    """The menu that ships: chemistry and cells first, then the protections, the balancer, the
+    charger, as in the setup file.
+    """
     return Menu(items=[Item(path=path) for path, _, _ in _settings()])
 
 
@@ -160,7 +164,8 @@ def shown(path: str, value: object, unit: str = "") -> str:
 
 
 def sheet(setup: Setup, before: Setup | None, menu: Menu) -> list[Line]:
-    """The lines to type, in the menu's order; settings the setup leaves out are skipped unless they were set before.
+    """The lines to type, in the menu's order; settings the setup leaves out are skipped unless they
+    were set before.
 
     Settings the menu does not name follow at its end: nothing is forgotten.
     """
@@ -175,10 +180,14 @@ def sheet(setup: Setup, before: Setup | None, menu: Menu) -> list[Line]:
         unit = item.unit if item.unit in units_of(item.path) else ""
         out.append(
             Line(
-                path=item.path, section=section, label=item.label or title, unit=unit or unit_of(item.path), value=shown(item.path, value, unit),
+                path=item.path,
+                section=section,
+                label=item.label or title,
+                unit=unit or unit_of(item.path),
+                value=shown(item.path, value, unit),
                 before=shown(item.path, old, unit) if before else "–",
             )
-        )  # fmt: skip
+        )
     return out
 
 
@@ -203,11 +212,15 @@ def to_html(lines: Sequence[Line], title: str) -> str:
     from html import escape
 
     rows = "".join(
-        f"<tr><td>☐</td><td>{escape(line.section)}</td><td>{escape(line.label)}</td><td align='right'><b>{escape(line.value)}</b></td>"
+        f"<tr><td>☐</td><td>{escape(line.section)}</td><td>{escape(line.label)}</td><td "
+        f"align='right'><b>{escape(line.value)}</b></td>"
         f"<td align='right'>{escape(line.before) if line.changed else ''}</td></tr>"
         for line in lines
     )
-    head = "<tr><th></th><th align='left'>section</th><th align='left'>setting</th><th align='right'>type</th><th align='right'>was</th></tr>"
+    head = (
+        "<tr><th></th><th align='left'>section</th><th align='left'>setting</th><th "
+        "align='right'>type</th><th align='right'>was</th></tr>"
+    )
     return f"<h2>{escape(title)}</h2><table cellpadding='4' width='100%'>{head}{rows}</table>"
 
 

@@ -1,4 +1,7 @@
-"""The rules: each takes the settings (and what the logs say) and yields findings. The list can be read; nothing registers itself."""
+"""The rules: each takes the settings (and what the logs say) and yields findings.
+
+The list can be read; nothing registers itself.
+"""
 
 from collections.abc import Iterable
 from dataclasses import replace

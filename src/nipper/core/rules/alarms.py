@@ -1,4 +1,7 @@
-"""Alarms of current, temperature and pack voltage: each must come before its trip. Those of the cells stand with their limits."""
+"""Alarms of current, temperature and pack voltage: each must come before its trip.
+
+Those of the cells stand with their limits.
+"""
 
 from collections.abc import Iterator
 
@@ -48,7 +51,8 @@ def alarm_after_trip(setup: Setup, _: Evidence) -> Iterator[Finding]:
         path, unit, to = f"protection.{name}.{key}", unit_of(key), round(to, 2)
         yield warning(
             path,
-            f"The {(info.title or name).lower().replace('mosfet', 'MOSFET')} alarm at {format_quantity(alarm, unit)} comes no earlier "
+            f"The {(info.title or name).lower().replace('mosfet', 'MOSFET')} alarm at "
+            f"{format_quantity(alarm, unit)} comes no earlier "
             f"than the trip at {format_quantity(trip, unit)}.",
             "An alarm is there to be seen before anything is switched off.",
             {path: to},

@@ -97,18 +97,31 @@ def chem(setup: Setup) -> Chemistry:
     return chemistry(setup.chemistry)
 
 
-# so far inside a sheet narrower than the chemistry's the usual values stay, V a cell (common practice)
+# so far inside a sheet narrower than the chemistry's the usual values stay, V a cell (common
+# practice)
 UNDER_TOP = {
-    "over_trip_v": 0.0, "over_alarm_v": 0.03, "over_release_v": 0.08, "equalise_v": 0.05, "absorption_v": 0.08,
-    "soc_full_v": 0.10, "balance_start_v": 0.12, "float_v": 0.15,
-}  # fmt: skip
+    "over_trip_v": 0.0,
+    "over_alarm_v": 0.03,
+    "over_release_v": 0.08,
+    "equalise_v": 0.05,
+    "absorption_v": 0.08,
+    "soc_full_v": 0.10,
+    "balance_start_v": 0.12,
+    "float_v": 0.15,
+}
 OVER_BOTTOM = {
-    "power_off_v": 0.0, "under_trip_v": 0.05, "under_alarm_v": 0.15, "soc_empty_v": 0.15, "under_release_v": 0.25,
-}  # fmt: skip
+    "power_off_v": 0.0,
+    "under_trip_v": 0.05,
+    "under_alarm_v": 0.15,
+    "soc_empty_v": 0.15,
+    "under_release_v": 0.25,
+}
 
 
 def usual(setup: Setup, name: str) -> float:
-    """The usual value of that name for the chemistry, moved inside the cell's sheet where that is narrower."""
+    """The usual value of that name for the chemistry, moved inside the cell's sheet where that is
+    narrower.
+    """
     value = chem(setup).usual[name].value
     if name in UNDER_TOP:
         return min(value, round(sheet_max_v(setup) - UNDER_TOP[name], 3))
@@ -118,7 +131,9 @@ def usual(setup: Setup, name: str) -> float:
 
 
 def sheet_max_v(setup: Setup) -> float:
-    """The highest cell voltage the sheet allows: the user's entry, else the chemistry's; never above either."""
+    """The highest cell voltage the sheet allows: the user's entry, else the chemistry's; never
+    above either.
+    """
     return min(v for v in (setup.cell.max_v, chem(setup).max_v) if v)
 
 
@@ -133,7 +148,9 @@ def down(value: float, step: float = 0.01) -> float:
 
 
 def amps_down(amps: float) -> float:
-    """Rounded down to what a BMS lets one type: whole amperes, tenths below ten, hundredths below one."""
+    """Rounded down to what a BMS lets one type: whole amperes, tenths below ten, hundredths below
+    one.
+    """
     step = 1.0 if amps >= 10.0 else 0.1 if amps >= 1.0 else 0.01
     return max(0.01, down(amps, step))
 

@@ -59,17 +59,19 @@ def fuse_and_lead(setup: Setup, _: Evidence) -> Iterator[Finding]:
         yield error(
             paths,
             f"The {wiring.fuse_a:g} A fuse does not protect {mm2:g} mm² ({carries}).",
-            "In an overload the lead burns before the fuse opens: a gG fuse may carry 1.6 times its "
-            "rating for hours, a lead no more than 1.45 times its own. Bundles and engine rooms carry "
-            "less: local rules decide.",
+            "In an overload the lead burns before the fuse opens: a gG fuse may carry 1.6 times "
+            "its rating for hours, a lead no more than 1.45 times its own. Bundles and engine "
+            "rooms carry less: local rules decide.",
             fix,
             label,
         )
     else:
         yield note(
             paths,
-            f"The {wiring.fuse_a:g} A fuse fits {mm2:g} mm² only with heat-proof insulation ({carries}).",
-            "Look at the lead's own marking; bundles and engine rooms carry less. Local rules decide.",
+            f"The {wiring.fuse_a:g} A fuse fits {mm2:g} mm² only with heat-proof "
+            f"insulation ({carries}).",
+            "Look at the lead's own marking; bundles and engine rooms carry less. Local "
+            "rules decide.",
             fix,
             label,
         )
@@ -89,7 +91,8 @@ def fuse_and_limits(setup: Setup, _: Evidence) -> Iterator[Finding]:
         fix, label = _fuse_or_trip(wiring, f"{path}.trip_a", limit.trip_a)
         yield warning(
             ("wiring.fuse_a", f"{path}.trip_a"),
-            f"The {wiring.fuse_a:g} A fuse opens before the BMS's {word} trip at {limit.trip_a:g} A.",
+            f"The {wiring.fuse_a:g} A fuse opens before the BMS's {word} trip at "
+            f"{limit.trip_a:g} A.",
             "A blown fuse ends the evening; a trip comes back by itself. The fuse is for the short "
             "circuit the BMS cannot break.",
             fix,
@@ -107,7 +110,9 @@ def _fuse_or_trip(wiring: Wiring, path: str, trip_a: float) -> tuple[dict[str, o
 
 
 def lead_and_limits(setup: Setup, _: Evidence) -> Iterator[Finding]:
-    """Without a fuse that is known, only the BMS's trips stand between a load and a burning lead."""
+    """Without a fuse that is known, only the BMS's trips stand between a load and a burning
+    lead.
+    """
     wiring, p = setup.wiring, setup.protection
     if wiring is None or not wiring.cable_mm2 or wiring.fuse_a:
         return
@@ -120,7 +125,8 @@ def lead_and_limits(setup: Setup, _: Evidence) -> Iterator[Finding]:
             to = amps_down(carries_a(wiring.cable_mm2))
             yield error(
                 ("wiring.cable_mm2", f"{path}.trip_a"),
-                f"The {word} trip at {limit.trip_a:g} A is more than {wiring.cable_mm2:g} mm² carry ({carries:.0f} A).",
+                f"The {word} trip at {limit.trip_a:g} A is more than {wiring.cable_mm2:g} "
+                f"mm² carry ({carries:.0f} A).",
                 "No fuse is entered that would protect the lead instead.",
                 {f"{path}.trip_a": to},
                 f"Trip at {to:g} A",
@@ -136,7 +142,8 @@ def no_fuse(setup: Setup, _: Evidence) -> Iterator[Finding]:
         yield warning(
             "wiring.fuse_a",
             "No fuse is known: nothing says what stops a short.",
-            f"A short at the terminals is fed with about {at_terminals_a(setup) / 1e3:.1f} kA. Enter "
+            "A short at the terminals is fed with about "
+            f"{at_terminals_a(setup) / 1e3:.1f} kA. Enter "
             "the pack's fuse and its leads; if it has no fuse, fit one before anything else.",
         )
         return
@@ -144,8 +151,8 @@ def no_fuse(setup: Setup, _: Evidence) -> Iterator[Finding]:
     yield error(
         "wiring.fuse_a",
         "The pack has no fuse of its own.",
-        "A short in its leads is fed by the whole bank. Fuse each pack and the bank, with a type whose "
-        "interrupting rating fits a lithium bank.",
+        "A short in its leads is fed by the whole bank. Fuse each pack and the bank, with a "
+        "type whose interrupting rating fits a lithium bank.",
         {"wiring.fuse_a": to},
         f"Fuse of {to:g} A",
     )
@@ -160,7 +167,8 @@ def lead_unknown(setup: Setup, _: Evidence) -> Iterator[Finding]:
     least = f" It asks for at least {size:g} mm²." if size else ""
     yield warning(
         ("wiring.cable_mm2", "wiring.fuse_a"),
-        f"The lead behind the {wiring.fuse_a:g} A fuse is not known: nothing says that it outlives it.",
+        f"The lead behind the {wiring.fuse_a:g} A fuse is not known: nothing says that it "
+        "outlives it.",
         f"Enter its cross-section.{least} A lead that is too thin burns before its fuse opens.",
     )
 
@@ -174,10 +182,10 @@ def breaking(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if wiring.fuse_breaks_ka is None:
         yield note(
             "wiring.fuse_breaks_ka",
-            f"A short at the terminals drives about {short_ka:.1f} kA through the fuse: it must break "
-            "that at the pack's full voltage.",
-            "Car and plate fuses often break 1 to 2 kA at 32 V: at 48 V the arc goes on burning. Rest "
-            "voltage over the ohmic resistance of cells and joints, without leads.",
+            f"A short at the terminals drives about {short_ka:.1f} kA through the fuse: it must "
+            "break that at the pack's full voltage.",
+            "Car and plate fuses often break 1 to 2 kA at 32 V: at 48 V the arc goes on "
+            "burning. Rest voltage over the ohmic resistance of cells and joints, without leads.",
         )
     elif wiring.fuse_breaks_ka < short_ka:
         to = up(short_ka, 1.0)
@@ -216,8 +224,8 @@ def charge_path(setup: Setup, _: Evidence) -> Iterator[Finding]:
         yield judge(
             paths,
             f"Charging sends {flows_a:.0f} A through {name} of {rated_a:.0f} A.",
-            "A charge flows for hours: fuses are chosen at 1.25 times what flows for long, and a lead "
-            "has no reserve.",
+            "A charge flows for hours: fuses are chosen at 1.25 times what flows for long, and "
+            "a lead has no reserve.",
             {"charging.max_charge_a": share} if share else {},
             f"Charge with {share:g} A" if share else "",
         )
@@ -231,7 +239,9 @@ def charge_total_a(setup: Setup) -> float:
 
 
 def _own_share(setup: Setup, most_a: float) -> float | None:
-    """What is left for the main charger within a total; None where the others alone are too much."""
+    """What is left for the main charger within a total; None where the others alone are too
+    much.
+    """
     if setup.charging is None or not setup.charging.max_charge_a:
         return None
     left = most_a - (charge_total_a(setup) - setup.charging.max_charge_a)
@@ -259,7 +269,8 @@ def main_path(setup: Setup, _: Evidence) -> Iterator[Finding]:
         most = max(1.0, down(FOR_LONG * watts * main_a / loads_a, 100.0))
         yield warning(
             ("wiring.main_fuse_a", "usage.continuous_w"),
-            f"Loads of {watts / 1e3:.1f} kW draw {loads_a:.0f} A through the {main_a:g} A main fuse.",
+            f"Loads of {watts / 1e3:.1f} kW draw {loads_a:.0f} A through the {main_a:g} A "
+            "main fuse.",
             "It melts sooner or later: fuses are chosen at 1.25 times what flows for long.",
             {"usage.continuous_w": most},
             f"Loads of at most {most / 1e3:.1f} kW",
@@ -278,10 +289,10 @@ def main_path(setup: Setup, _: Evidence) -> Iterator[Finding]:
         doubt = known_a is None and packs * over.trip_a > WEAK_LINK * main_a
         yield (warning if doubt else note)(
             ("wiring.main_fuse_a", f"{DISCHARGE}.trip_a"),
-            f"{packs} pack{'s' if packs > 1 else ''} allow {packs * over.trip_a:g} A, the main fuse "
-            f"{main_a:g} A: it is the weak link, and holds as long as loads stay under it.",
-            "Limits of packs in parallel add up, but only as far as fuse, leads, busbar and switch go. "
-            "Enter the loads, or the inverter's most current.",
+            f"{packs} pack{'s' if packs > 1 else ''} allow {packs * over.trip_a:g} A, the main "
+            f"fuse {main_a:g} A: it is the weak link, and holds as long as loads stay under it.",
+            "Limits of packs in parallel add up, but only as far as fuse, leads, busbar and "
+            "switch go. Enter the loads, or the inverter's most current.",
         )
 
 

@@ -31,12 +31,12 @@ LONG_HIGH_H, LONG_H = (
 )  # at the levelling voltage and above, and below it: common practice
 PACK_OVER = "protection.pack_over_voltage"
 UNDER_KNEE = {
-    "lfp": "There the voltage does not say how full the pack is, cells cannot be told apart, and no "
-    "balancer can do its work.",
-    "nmc": "The pack is never filled to where it is levelled: a start of the balancer above it is not "
-    "reached. A gentle target is a school of its own: then start the balancer below it.",
-    "lto": "The pack is never filled to where it is levelled: a start of the balancer above it is not "
-    "reached. A gentle target is a school of its own: then start the balancer below it.",
+    "lfp": "There the voltage does not say how full the pack is, cells cannot be told apart, "
+    "and no balancer can do its work.",
+    "nmc": "The pack is never filled to where it is levelled: a start of the balancer above it "
+    "is not reached. A gentle target is a school of its own: then start the balancer below it.",
+    "lto": "The pack is never filled to where it is levelled: a start of the balancer above it "
+    "is not reached. A gentle target is a school of its own: then start the balancer below it.",
 }
 # assumed between highest and mean where no log says: common practice for a level pack
 SLEEPY_DEVIATION_MV = 20.0
@@ -47,7 +47,9 @@ HARMFUL_FLOAT_V = {"lfp": 3.45, "nmc": 4.15, "lto": 2.70}
 
 
 def deviation_v(evidence: Evidence) -> float:
-    """How far the highest cell stands above the mean at the top, V: measured, else that of a level pack."""
+    """How far the highest cell stands above the mean at the top, V: measured, else that of a level
+    pack.
+    """
     return (
         evidence.above_mean_mv if evidence.above_mean_mv is not None else SLEEPY_DEVIATION_MV
     ) / 1e3
@@ -60,7 +62,8 @@ def absorption_trip(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
         return
     mean_v = charging.absorption_v / n
     measured = evidence.above_mean_mv is not None
-    # the deviation was read at some voltage; on the steep part it grows with the slope, on the flat part it tells nothing about the top
+    # the deviation was read at some voltage; on the steep part it grows with the slope, on the flat
+    # part it tells nothing about the top
     above_v = scaled_deviation_v(setup, evidence, mean_v)
     room_mv = 1e3 * (limit.trip_v - mean_v - above_v)
     who = (
@@ -80,15 +83,18 @@ def absorption_trip(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
     if room_mv <= 0:
         yield error(
             paths,
-            f"Absorption {mean_v:.3f} V a cell ends at a trip. {who}, that is {mean_v + above_v:.3f} V{place}.",
-            "The BMS cuts the charge, nothing is levelled, and with several packs one leaves while the rest carry the load.",
+            f"Absorption {mean_v:.3f} V a cell ends at a trip. {who}, that is "
+            f"{mean_v + above_v:.3f} V{place}.",
+            "The BMS cuts the charge, nothing is levelled, and with several packs one "
+            "leaves while the rest carry the load.",
             fix,
             f"Charge to {to:.1f} V",
         )
     elif limit.alarm_v and mean_v + above_v > limit.alarm_v:
         yield warning(
             ("charging.absorption_v", "protection.cell_over_voltage.alarm_v"),
-            f"Absorption {mean_v:.3f} V a cell raises the alarm. {who}{place}; {room_mv:.0f} mV are left to the trip.",
+            f"Absorption {mean_v:.3f} V a cell raises the alarm. {who}{place}; "
+            f"{room_mv:.0f} mV are left to the trip.",
             "The alarm sounds at every full charge and is soon no longer heeded.",
             fix,
             f"Charge to {to:.1f} V",
@@ -97,12 +103,14 @@ def absorption_trip(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
         yield note(
             paths,
             f"At the charger's target {room_mv:.0f} mV are left to the trip. {who}{place}.",
-            "Measured at the end of the last full charge and carried to the charger's target along the curve.",
+            "Measured at the end of the last full charge and carried to the charger's "
+            "target along the curve.",
         )
 
 
 def scaled_deviation_v(setup: Setup, evidence: Evidence, mean_v: float) -> float:
-    """How far the highest cell stands above the mean at another mean voltage, V: the measured deviation carried along the curve (the same
+    """How far the highest cell stands above the mean at another mean voltage, V: the measured
+    deviation carried along the curve (the same
     charge apart, another slope), or that of a level pack."""
     above_v = deviation_v(evidence)
     if evidence.above_mean_mv is None or evidence.at_mean_v is None:
@@ -121,7 +129,9 @@ def scaled_deviation_v(setup: Setup, evidence: Evidence, mean_v: float) -> float
 
 
 def _soc(curve: Curve, volts: float) -> float:
-    """Charge at a voltage, the last slope going on above 100 %, where a stray cell may well stand."""
+    """Charge at a voltage, the last slope going on above 100 %, where a stray cell may well
+    stand.
+    """
     top_v = float(curve.ocv_v[-1])
     beyond = max(0.0, volts - top_v)
     return float(curve.soc(volts)) + beyond * 1e3 / float(curve.slope(100.0))
@@ -168,7 +178,8 @@ def absorption_low(setup: Setup, _: Evidence) -> Iterator[Finding]:
     to = down(n * usual(setup, "absorption_v"), 0.01)
     yield (warning if setup.chemistry == "lfp" else note)(
         "charging.absorption_v",
-        f"Absorption {charging.absorption_v / n:.3f} V a cell stays under the knee at {knee:.2f} V.",
+        f"Absorption {charging.absorption_v / n:.3f} V a cell stays under the knee at "
+        f"{knee:.2f} V.",
         UNDER_KNEE[setup.chemistry],
         {"charging.absorption_v": to},
         f"Charge to {to:.1f} V",
@@ -194,14 +205,17 @@ def float_order(setup: Setup, _: Evidence) -> Iterator[Finding]:
         yield (warning if harmful else note)(
             "charging.float_v",
             f"Float holds {charging.float_v / n:.3f} V a cell for as long as there is power.",
-            "Held full and high, cells age. One school floats just under absorption so that the balancer goes on; another only carries the loads.",
+            "Held full and high, cells age. One school floats just under absorption so "
+            "that the balancer goes on; another only carries the loads.",
             {"charging.float_v": to},
             f"Float at {to:.1f} V",
         )
 
 
 def equalise(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
-    """A lead-acid habit, or a deliberate monthly levelling: it must stay under the trip, and be rare."""
+    """A lead-acid habit, or a deliberate monthly levelling: it must stay under the trip, and be
+    rare.
+    """
     charging, n = setup.charging, setup.cells
     if charging is None or charging.equalise_v is None:
         return
@@ -212,7 +226,8 @@ def equalise(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
         yield error(
             ("charging.equalise_v", "protection.cell_over_voltage.trip_v"),
             f"Equalise {per_cell:.3f} V a cell reaches the trip at {limit.trip_v:.2f} V.",
-            "A lead-acid equalise has no place on lithium; a levelling charge must stay below the trip with room for the deviation.",
+            "A lead-acid equalise has no place on lithium; a levelling charge must stay "
+            "below the trip with room for the deviation.",
             {
                 "charging.equalise_v": max(to, charging.absorption_v)
                 if max(to, charging.absorption_v) < n * limit.trip_v
@@ -231,7 +246,8 @@ def equalise(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
     elif per_cell < charging.absorption_v / n:
         yield warning(
             ("charging.equalise_v", "charging.absorption_v"),
-            f"Equalise {charging.equalise_v:.2f} V is below absorption {charging.absorption_v:.2f} V.",
+            f"Equalise {charging.equalise_v:.2f} V is below absorption "
+            f"{charging.absorption_v:.2f} V.",
             "It then does less than every ordinary charge.",
             {"charging.equalise_v": charging.absorption_v},
             "Not below absorption",
@@ -251,8 +267,8 @@ def rate(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if charging.max_charge_a is None:
         yield warning(
             "charging.max_charge_a",
-            "How much the charger gives is not entered: nothing says that trip, fuse, leads and cells "
-            "stand it.",
+            "How much the charger gives is not entered: nothing says that trip, fuse, leads and "
+            "cells stand it.",
             "Enter its charge current, that of the whole bank.",
         )
         return
@@ -273,10 +289,10 @@ def rate(setup: Setup, _: Evidence) -> Iterator[Finding]:
     elif limit and packs > 1 and amps / (packs - 1) > limit.trip_a:
         yield note(
             (path, "protection.charge_over_current.trip_a"),
-            f"If one of {packs} packs leaves, the others get {amps / (packs - 1):.0f} A each; they trip "
-            f"at {limit.trip_a:g} A.",
-            "A pack leaves when one of its cells trips. A closed loop would lower the limit; without one, "
-            "the charger does not know.",
+            f"If one of {packs} packs leaves, the others get {amps / (packs - 1):.0f} A each; "
+            f"they trip at {limit.trip_a:g} A.",
+            "A pack leaves when one of its cells trips. A closed loop would lower the limit; "
+            "without one, the charger does not know.",
         )
     most_c = max(MOST_RATE, rate_at(setup, WARM_C))
     if c_rate > most_c + 1e-9:
@@ -284,8 +300,8 @@ def rate(setup: Setup, _: Evidence) -> Iterator[Finding]:
         yield warning(
             path,
             f"{amps:g} A is {c_rate:.2f}C for {bank_ah:g} Ah.",
-            f"0.2C is a good rate and {most_c:g}C the usual most; more heats cells and shows larger "
-            "deviations at the top.",
+            f"0.2C is a good rate and {most_c:g}C the usual most; more heats cells and shows "
+            "larger deviations at the top.",
             {path: to},
             f"Charge with {to:g} A",
         )
@@ -293,7 +309,8 @@ def rate(setup: Setup, _: Evidence) -> Iterator[Finding]:
         to = amps_down(setup.sheet_charge_a * packs)
         yield error(
             (path, "cell.max_charge_a"),
-            f"The charger gives each pack {amps / packs:g} A; its cells may take {setup.sheet_charge_a:g} A.",
+            f"The charger gives each pack {amps / packs:g} A; its cells may take "
+            f"{setup.sheet_charge_a:g} A.",
             "The cell's sheet overrides everything.",
             {path: to},
             f"Charge with {to:g} A",
@@ -313,8 +330,8 @@ def held_long(setup: Setup, _: Evidence) -> Iterator[Finding]:
     yield warning(
         ("charging.absorption_min", "charging.absorption_v"),
         f"Absorption holds {per_cell:.2f} V a cell for {hours:.0f} h.",
-        "Held full and high, cells age. To level, hold for some hours, watch, and set it back; if the "
-        "spread needs days, find its cause.",
+        "Held full and high, cells age. To level, hold for some hours, watch, and set it back; "
+        "if the spread needs days, find its cause.",
         {"charging.absorption_min": 60.0 * 3.0},
         "Hold 3 h",
     )

@@ -1,4 +1,6 @@
-"""Temperatures: nothing charges below freezing, every limit has its gap, and factory defaults are looked at."""
+"""Temperatures: nothing charges below freezing, every limit has its gap, and factory defaults are
+looked at.
+"""
 
 from collections.abc import Iterator
 
@@ -42,7 +44,8 @@ def charge_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
         yield error(
             path,
             "Nothing stops the charge in the cold.",
-            "Below 0 °C lithium plates on the anode: capacity is lost for good, and the plating can pierce the separator. If neither BMS nor "
+            "Below 0 °C lithium plates on the anode: capacity is lost for good, and the "
+            "plating can pierce the separator. If neither BMS nor "
             "charger can do it, an external sensor on the coldest cell must.",
             {path: {"trip_c": to, "release_c": back}},
             f"Stop at {to:g} °C",
@@ -51,7 +54,8 @@ def charge_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
         yield error(
             f"{path}.trip_c",
             f"Charging stops only at {limit.trip_c:g} °C, below freezing.",
-            "Below 0 °C lithium plates on the anode: capacity is lost for good, and the plating can pierce the separator. Factory defaults of −20 or −40 °C exist.",
+            "Below 0 °C lithium plates on the anode: capacity is lost for good, and the "
+            "plating can pierce the separator. Factory defaults of −20 or −40 °C exist.",
             {f"{path}.trip_c": to, f"{path}.release_c": max(limit.release_c, back)},
             f"Stop at {to:g} °C",
         )
@@ -67,7 +71,8 @@ def charge_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
         yield note(
             f"{path}.trip_c",
             f"Charging stops at {limit.trip_c:g} °C, {limit.trip_c:g} K above freezing.",
-            "0 °C is the floor where the coldest cell is, not where the sensor is. Many stop at 2 to 5 °C.",
+            "0 °C is the floor where the coldest cell is, not where the sensor is. Many "
+            "stop at 2 to 5 °C.",
             {f"{path}.trip_c": to, f"{path}.release_c": max(limit.release_c, back)},
             f"Stop at {to:g} °C",
         )
@@ -87,8 +92,8 @@ def _titanate(setup: Setup, limit: TemperatureLimit | None) -> Iterator[Finding]
     yield warning(
         f"{path}.trip_c" if limit else path,
         f"{said}; sheets of such cells usually end at {LOWEST_CHARGE_C:g} °C.",
-        "Such a cell does not plate, but below its sheet the electrolyte hardly conducts and the voltage "
-        "runs into its limit. Factory defaults of −40 °C mean: never looked at.",
+        "Such a cell does not plate, but below its sheet the electrolyte hardly conducts and "
+        "the voltage runs into its limit. Factory defaults of −40 °C mean: never looked at.",
         {path: {"trip_c": to, "release_c": back}},
         f"Stop at {to:g} °C",
     )
@@ -110,23 +115,26 @@ def _by_charger(setup: Setup, cutoff: TemperatureLimit) -> Iterator[Finding]:
         yield error(
             (path, "other_chargers"),
             f"In the cold only the main charger stops; the {names} charges on.",
-            "Nothing charges below freezing, whatever it comes from. A cutoff of the BMS, or a relay that "
-            "parts the pack from every source, covers all of them.",
+            "Nothing charges below freezing, whatever it comes from. A cutoff of the BMS, or a "
+            "relay that parts the pack from every source, covers all of them.",
             {"protection.charge_under_temperature": limit},
             f"BMS: stop at {limit['trip_c']:g} °C",
         )
     if cutoff.trip_c < MARGIN_C:
         yield error(
             path,
-            f"The charger's own sensor stops the charge at {cutoff.trip_c:g} °C; the BMS has no cutoff.",
-            "A sensor outside the cells lags behind them and sits where it was put: 5 °C is the common safe choice, 0 °C the floor.",
+            f"The charger's own sensor stops the charge at {cutoff.trip_c:g} °C; the BMS "
+            "has no cutoff.",
+            "A sensor outside the cells lags behind them and sits where it was put: 5 °C "
+            "is the common safe choice, 0 °C the floor.",
             {path: CHARGER_STOP_C, "charging.cold_resume_c": CHARGER_STOP_C + 1.0},
             f"Stop at {CHARGER_STOP_C:g} °C",
         )
     elif cutoff.release_c <= cutoff.trip_c:
         yield error(
             "charging.cold_resume_c",
-            f"The charger stops at {cutoff.trip_c:g} °C and resumes at {cutoff.release_c:g} °C: it must resume above.",
+            f"The charger stops at {cutoff.trip_c:g} °C and resumes at "
+            f"{cutoff.release_c:g} °C: it must resume above.",
             "Without a gap a relay chatters around the limit.",
             {"charging.cold_resume_c": cutoff.trip_c + 1.0},
             f"Resume at {cutoff.trip_c + 1.0:g} °C",
@@ -135,7 +143,8 @@ def _by_charger(setup: Setup, cutoff: TemperatureLimit) -> Iterator[Finding]:
         yield note(
             path,
             f"Only the charger's own sensor stops the charge in the cold, at {cutoff.trip_c:g} °C.",
-            "Every source of charge needs it: the sun's charger, shore power, the alternator. The sensor goes on the coldest cell.",
+            "Every source of charge needs it: the sun's charger, shore power, the "
+            "alternator. The sensor goes on the coldest cell.",
         )
 
 
@@ -150,8 +159,8 @@ def _order(path: str, name: str, limit: TemperatureLimit | None, hot: bool) -> I
         yield warning(
             f"{path}.release_c",
             f"{name} trips at {limit.trip_c:g} °C and releases only at {limit.release_c:g} °C.",
-            "After one trip the pack stays off for a season, and somebody will bridge it. Some kelvin are "
-            "enough against chatter.",
+            "After one trip the pack stays off for a season, and somebody will bridge it. Some "
+            "kelvin are enough against chatter.",
             {f"{path}.release_c": back},
             f"Release at {back:g} °C",
         )
@@ -159,7 +168,8 @@ def _order(path: str, name: str, limit: TemperatureLimit | None, hot: bool) -> I
     to = limit.trip_c + (-5.0 if hot else 3.0)
     yield error(
         f"{path}.release_c",
-        f"{name} trips at {limit.trip_c:g} °C and releases at {limit.release_c:g} °C: the release must be {'below' if hot else 'above'} it.",
+        f"{name} trips at {limit.trip_c:g} °C and releases at {limit.release_c:g} °C: the "
+        f"release must be {'below' if hot else 'above'} it.",
         "Without a gap the switch chatters around the limit.",
         {f"{path}.release_c": to},
         f"Release at {to:g} °C",
@@ -199,7 +209,8 @@ def discharge_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
     yield warning(
         f"{path}.trip_c",
         f"Discharging stops only at {limit.trip_c:g} °C; cell sheets usually end at {lowest:g} °C.",
-        "Factory defaults such as −40 °C mean: never. Below the sheet's end the voltage collapses under load.",
+        "Factory defaults such as −40 °C mean: never. Below the sheet's end the voltage "
+        "collapses under load.",
         {f"{path}.trip_c": lowest, f"{path}.release_c": max(limit.release_c, lowest + 5.0)},
         f"Stop at {lowest:g} °C",
     )
@@ -235,7 +246,8 @@ def hot(setup: Setup, _: Evidence) -> Iterator[Finding]:
             yield error(
                 f"protection.{key}.trip_c",
                 f"{name} may go on up to {limit.trip_c:g} °C.",
-                "Cells age fast above 45 °C and their sheets end at 55 to 60 °C; switches fail above some 100 °C.",
+                "Cells age fast above 45 °C and their sheets end at 55 to 60 °C; "
+                "switches fail above some 100 °C.",
                 {
                     f"protection.{key}.trip_c": to,
                     f"protection.{key}.release_c": min(limit.release_c, to - 5.0),

@@ -35,7 +35,8 @@ def _kw(watts: float) -> str:
 
 
 def short_trip_a(setup: Setup, over_a: float) -> float | None:
-    """A short-circuit trip that fits: three times the over-current's, within pulse, fuse and what a short drives.
+    """A short-circuit trip that fits: three times the over-current's, within pulse, fuse and what a
+    short drives.
 
     None where nothing above the over-current trip fits.
     """
@@ -70,8 +71,8 @@ def missing(setup: Setup, _: Evidence) -> Iterator[Finding]:
             yield warning(
                 path,
                 f"Nothing in the BMS is known to stop {word}.",
-                "If it has no such limit, cells, leads and switches are protected by the fuse alone; "
-                "if it has one, enter it.",
+                "If it has no such limit, cells, leads and switches are protected by the fuse "
+                "alone; if it has one, enter it.",
                 {path: values} if values else {},
                 f"Trip at {values['trip_a']:g} A" if values else "",
             )
@@ -102,8 +103,8 @@ def fuse_before_bms(setup: Setup, _: Evidence) -> Iterator[Finding]:
     word = "melts" if sure else "may melt"
     yield (warning if sure else note)(
         ("wiring.fuse_a", f"{OVER}.delay_s"),
-        f"From {first:.0f} to {last:.0f} A the {wiring.fuse_a:g} A fuse {word} before the BMS opens "
-        f"after {over.delay_s:g} s.",
+        f"From {first:.0f} to {last:.0f} A the {wiring.fuse_a:g} A fuse {word} before the BMS "
+        f"opens after {over.delay_s:g} s.",
         "A trip comes back by itself, a fuse does not. Shorten the delay, let the fast trip begin "
         "lower, or take a larger fuse if the leads carry it.",
         fix or {},
@@ -133,10 +134,10 @@ def lead_before_fuse(setup: Setup, _: Evidence) -> Iterator[Finding]:
     size = fix.get("wiring.cable_mm2")
     yield error(
         ("wiring.cable_mm2", "wiring.fuse_a"),
-        f"From {at:.0f} A on, {wiring.cable_mm2:g} mm² are ruined before the {wiring.fuse_a:g} A fuse "
-        "is sure to have melted.",
-        "The insulation is gone at 160 °C; what touches it then burns. Local rules decide about size "
-        "and place.",
+        f"From {at:.0f} A on, {wiring.cable_mm2:g} mm² are ruined before the {wiring.fuse_a:g} A "
+        "fuse is sure to have melted.",
+        "The insulation is gone at 160 °C; what touches it then burns. Local rules decide about "
+        "size and place.",
         fix,
         f"Lead of {size:g} mm²" if size else f"Fuse of {fix['wiring.fuse_a']:g} A",
     )
@@ -185,9 +186,9 @@ def _start_trips(setup: Setup, amps: float, lasts: float) -> Iterator[Finding]:
         ("usage.inrush_w", path),
         f"The heaviest start, {_kw(usage.inrush_w or 0.0) if usage else ''} for {lasts:g} s, is "
         f"{amps:.0f} A from each pack: the BMS opens after {opens_s:g} s.",
-        "Motors draw several times their current for a second. A longer delay or a higher fast trip "
-        "lets it through where cells, fuse and the BMS's own sheet allow; else a soft start, or more "
-        "packs.",
+        "Motors draw several times their current for a second. A longer delay or a higher fast "
+        "trip lets it through where cells, fuse and the BMS's own sheet allow; else a soft "
+        "start, or more packs.",
         fix,
         _label(changes) if fits else f"Starts of at most {_kw(watts)}",
     )
@@ -233,18 +234,18 @@ def load(setup: Setup, _: Evidence) -> Iterator[Finding]:
         watts = down(watts, 100.0) or down(watts, 1.0)
         yield warning(
             ("usage.continuous_w", f"{OVER}.trip_a"),
-            f"Loads of {_kw(usage.continuous_w)} draw {amps:.0f} A from each pack; the BMS trips at "
-            f"{over.trip_a:g} A.",
-            "Reckoned at the low alarm, where the current is highest, with 92 % of the inverter. The "
-            "trip may be raised only as far as cells, fuse and leads carry.",
+            f"Loads of {_kw(usage.continuous_w)} draw {amps:.0f} A from each pack; the BMS trips "
+            f"at {over.trip_a:g} A.",
+            "Reckoned at the low alarm, where the current is highest, with 92 % of the "
+            "inverter. The trip may be raised only as far as cells, fuse and leads carry.",
             raised if fits else {"usage.continuous_w": watts},
             f"Trip at {raised[f'{OVER}.trip_a']:g} A" if fits else f"Loads of at most {_kw(watts)}",
         )
     elif packs > 1 and (left_a := amps * packs / (packs - 1)) > over.trip_a:
         yield note(
             ("usage.continuous_w", "packs_in_parallel"),
-            f"If one of {packs} packs leaves, loads of {_kw(usage.continuous_w)} draw {left_a:.0f} A "
-            f"from each other one: they trip at {over.trip_a:g} A.",
+            f"If one of {packs} packs leaves, loads of {_kw(usage.continuous_w)} draw "
+            f"{left_a:.0f} A from each other one: they trip at {over.trip_a:g} A.",
             "One cell at its limit then ends the evening for the whole house.",
         )
 
@@ -270,8 +271,8 @@ def pulse(setup: Setup, _: Evidence) -> Iterator[Finding]:
         to = amps_down(min(pulse_a, long_a))
         yield error(
             (f"{OVER}.trip_a", "cell.pulse_discharge_a"),
-            f"The discharge trip at {over.trip_a:g} A lies above the {pulse_a:g} A the cells stand even "
-            "as a pulse.",
+            f"The discharge trip at {over.trip_a:g} A lies above the {pulse_a:g} A the cells "
+            "stand even as a pulse.",
             "The cell's sheet overrides everything.",
             {f"{OVER}.trip_a": to},
             f"Trip at {to:g} A",
@@ -290,7 +291,8 @@ def pulse(setup: Setup, _: Evidence) -> Iterator[Finding]:
     lasts = f" for {pulse_s:g} s" if pulse_s else ""
     yield warning(
         ("cell.pulse_discharge_a", f"{OVER}.delay_s", f"{SHORT}.trip_a"),
-        f"Up to {through_a:.0f} A may flow for {over.delay_s:g} s; the cells stand {pulse_a:g} A{lasts}.",
+        f"Up to {through_a:.0f} A may flow for {over.delay_s:g} s; the cells stand "
+        f"{pulse_a:g} A{lasts}.",
         "Between the two trips the current flows for the whole delay. The cell's sheet overrides "
         "everything.",
         changes,
@@ -308,10 +310,10 @@ def short_reached(setup: Setup, _: Evidence) -> Iterator[Finding]:
     never = short.trip_a > drives_a
     yield (error if never else warning)(
         f"{SHORT}.trip_a",
-        f"The short-circuit trip at {short.trip_a:g} A {'is' if never else 'may be'} never reached: a "
-        f"short drives about {drives_a:.0f} A.",
-        "Rest voltage over the resistance of cells, joints and leads; a poor contact or a cold pack "
-        "drives less. Then only the delayed trip and the fuse are left.",
+        f"The short-circuit trip at {short.trip_a:g} A {'is' if never else 'may be'} never "
+        f"reached: a short drives about {drives_a:.0f} A.",
+        "Rest voltage over the resistance of cells, joints and leads; a poor contact or a cold "
+        "pack drives less. Then only the delayed trip and the fuse are left.",
         {f"{SHORT}.trip_a": to} if to else {},
         f"Trip at {to:g} A" if to else "",
     )
@@ -325,8 +327,8 @@ def recovery(setup: Setup, _: Evidence) -> Iterator[Finding]:
     yield warning(
         f"{SHORT}.release_s",
         f"After a short circuit the BMS tries again within {limit.release_s:g} s.",
-        "Each try burns contacts and switches. Find the cause before it is switched on; many builders "
-        "let it be done by hand.",
+        "Each try burns contacts and switches. Find the cause before it is switched on; many "
+        "builders let it be done by hand.",
         {f"{SHORT}.release_s": 60.0},
         "Recover after 60 s",
     )

@@ -69,8 +69,10 @@ def window(setup: Setup, _: Evidence) -> Iterator[Finding]:
         to = up(bottom)
         yield judge(
             (f"{PATH}.low_v", "protection.cell_under_voltage.trip_v"),
-            f"The separate balancer works down to {low:.2f} V; the BMS cuts the load at {p.cell_under_voltage.trip_v:.2f} V.",
-            "It has wires of its own, so it goes on drawing on cells the BMS has already disconnected. Factory defaults of 2.2 V exist.",
+            f"The separate balancer works down to {low:.2f} V; the BMS cuts the load at "
+            f"{p.cell_under_voltage.trip_v:.2f} V.",
+            "It has wires of its own, so it goes on drawing on cells the BMS has already "
+            "disconnected. Factory defaults of 2.2 V exist.",
             {f"{PATH}.low_v": to},
             f"Stop below {to:.2f} V",
         )
@@ -86,7 +88,8 @@ def window(setup: Setup, _: Evidence) -> Iterator[Finding]:
         to = down(most)
         yield error(
             f"{PATH}.high_v",
-            f"The separate balancer's high limit of {high:.2f} V lies above the {sheet_max_v(setup):.2f} V of the cell's sheet.",
+            f"The separate balancer's high limit of {high:.2f} V lies above the "
+            f"{sheet_max_v(setup):.2f} V of the cell's sheet.",
             "It must agree with the BMS: the two look at the same cells.",
             {f"{PATH}.high_v": to},
             f"{to:.2f} V",
@@ -95,7 +98,8 @@ def window(setup: Setup, _: Evidence) -> Iterator[Finding]:
         to = down(most)
         yield warning(
             (f"{PATH}.high_v", "charging.absorption_v"),
-            f"The separate balancer stops above {high:.2f} V; the charger holds {top:.3f} V a cell.",
+            f"The separate balancer stops above {high:.2f} V; the charger holds {top:.3f} "
+            "V a cell.",
             "It switches itself off where it is needed, at the top.",
             {f"{PATH}.high_v": to},
             f"Stop above {to:.2f} V",
@@ -103,7 +107,9 @@ def window(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 
 def _without_stops(setup: Setup) -> Iterator[Finding]:
-    """An active balancer without a low or a high stop of its own goes on when the BMS has opened."""
+    """An active balancer without a low or a high stop of its own goes on when the BMS has
+    opened.
+    """
     separate = setup.separate_balancer
     if separate is None:
         return
@@ -117,8 +123,9 @@ def _without_stops(setup: Setup) -> Iterator[Finding]:
             yield warning(
                 f"{PATH}.{name}",
                 f"The separate balancer has no {word} limit that is known.",
-                "It hangs on the cells by wires of its own: what the BMS disconnects it goes on emptying "
-                "or filling. If it has no such limit, it must be switched off with the pack.",
+                "It hangs on the cells by wires of its own: what the BMS disconnects it goes on "
+                "emptying or filling. If it has no such limit, it must be switched off with the "
+                "pack.",
                 {f"{PATH}.{name}": to},
                 f"{word.capitalize()} limit {to:.2f} V",
             )
@@ -142,7 +149,8 @@ def cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
     yield judge(
         (f"{PATH}.low_c", "protection.charge_under_temperature.trip_c"),
         f"The separate balancer stops {told}.",
-        "What it moves into a low cell is a charge like any other: none below freezing. Factory defaults of −40 °C exist.",
+        "What it moves into a low cell is a charge like any other: none below freezing. "
+        "Factory defaults of −40 °C exist.",
         {f"{PATH}.low_c": least},
         f"Stop below {least:g} °C",
     )
@@ -156,8 +164,10 @@ def two(setup: Setup, _: Evidence) -> Iterator[Finding]:
     share = min(separate.current_a, own.current_a) / max(separate.current_a, own.current_a)
     yield note(
         (f"{PATH}.current_a", "balancer.current_a"),
-        f"Two balancers: {separate.current_a:g} A of its own, {own.current_a:g} A in the BMS. The smaller adds {100 * share:.0f} %.",
-        "They look at the same voltages while each disturbs them. Most builders switch the BMS's own off, or start it higher. Forecasts here run the stronger one.",
+        f"Two balancers: {separate.current_a:g} A of its own, {own.current_a:g} A in the "
+        f"BMS. The smaller adds {100 * share:.0f} %.",
+        "They look at the same voltages while each disturbs them. Most builders switch "
+        "the BMS's own off, or start it higher. Forecasts here run the stronger one.",
         {"balancer": None},
         "BMS's own off",
     )

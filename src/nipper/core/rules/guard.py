@@ -1,8 +1,9 @@
-"""The last guard of the suggestions: none goes beyond a sheet, a lead or a fuse, and none is refused.
+"""The last guard of the suggestions: none goes beyond a sheet, a lead or a fuse, and none is
+refused.
 
-A rule proposes what cures its own finding. Whether the rest of the path carries it is asked here, once
-for all rules: a current is raised only where sheet, fuse and lead are known and carry it, a voltage
-only within the cell's sheet. Where data is missing, the thing to do is to enter it.
+A rule proposes what cures its own finding. Whether the rest of the path carries it is asked here,
+once for all rules: a current is raised only where sheet, fuse and lead are known and carry it, a
+voltage only within the cell's sheet. Where data is missing, the thing to do is to enter it.
 """
 
 from collections.abc import Mapping
@@ -16,7 +17,10 @@ from nipper.core.setup import Setup, put
 from nipper.core.wiring.lead import carries_a, protected_by_a
 from nipper.core.wiring.short import behind_leads_a
 
-ENTER = " Enter the cell's sheet, fuse and lead as they are: then a value can be proposed that they carry."
+ENTER = (
+    " Enter the cell's sheet, fuse and lead as they are: then a value can be proposed that "
+    "they carry."
+)
 REACHED = 0.5  # of what a short drives: a trip above it may not be reached (common practice)
 Limits = tuple[float | None, ...]
 
@@ -37,7 +41,9 @@ def guarded(setup: Setup, found: Finding) -> Finding:
 
 
 def safe(setup: Setup, suggestion: Mapping[str, object]) -> bool:
-    """Whether a suggestion can stand: accepted by the setup, and nothing raised past what must carry it."""
+    """Whether a suggestion can stand: accepted by the setup, and nothing raised past what must
+    carry it.
+    """
     try:
         return _fits(setup, put(setup, suggestion))
     except InputError:
@@ -49,7 +55,9 @@ def _fits(before: Setup, after: Setup) -> bool:
 
 
 def within(setup: Setup, side: str) -> Limits:
-    """What bounds one pack's current on a side ("charge", "discharge"): sheet, fuse, lead; None unknown."""
+    """What bounds one pack's current on a side ("charge", "discharge"): sheet, fuse, lead; None
+    unknown.
+    """
     wiring = setup.wiring
     sheet_a = setup.sheet_charge_a if side == "charge" else setup.sheet_discharge_a
     lead_a = carries_a(wiring.cable_mm2) if wiring and wiring.cable_mm2 else None
@@ -130,7 +138,9 @@ def _fuses_fit(before: Setup, after: Setup) -> bool:
 
 
 def _carried(now: float, before: float | None, limits: Limits) -> bool:
-    """A raised current needs all limits known and not below it; a first one must not pass the known ones."""
+    """A raised current needs all limits known and not below it; a first one must not pass the known
+    ones.
+    """
     if before is not None and now <= before + 1e-9:
         return True
     known = [limit for limit in limits if limit]

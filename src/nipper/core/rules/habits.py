@@ -1,4 +1,6 @@
-"""Limits that hold together and still do not do what was meant: delays, references on the flat, releases out of reach, limits left out."""
+"""Limits that hold together and still do not do what was meant: delays, references on the flat,
+releases out of reach, limits left out.
+"""
 
 from collections.abc import Iterator
 
@@ -42,7 +44,8 @@ def voltage_delay(setup: Setup, _: Evidence) -> Iterator[Finding]:
             yield warning(
                 path,
                 f"The {word} trip waits {limit.delay_s:g} s.",
-                "On the steep end of the curve a cell moves many millivolts in that time. 1 to 5 s are usual.",
+                "On the steep end of the curve a cell moves many millivolts in that "
+                "time. 1 to 5 s are usual.",
                 {path: 2.0},
                 "Delay 2 s",
             )
@@ -50,7 +53,8 @@ def voltage_delay(setup: Setup, _: Evidence) -> Iterator[Finding]:
             yield warning(
                 path,
                 f"The {word} trip acts after {limit.delay_s:g} s.",
-                "A motor's start pulls the voltage down for about a second: the lights go out although the pack is not empty.",
+                "A motor's start pulls the voltage down for about a second: the lights "
+                "go out although the pack is not empty.",
                 {path: 2.0},
                 "Delay 2 s",
             )
@@ -74,7 +78,8 @@ def full_reference(setup: Setup, _: Evidence) -> Iterator[Finding]:
     yield warning(
         "protection.soc_full_v",
         f"The 100 % reference at {full:.2f} V lies under the knee at {knee:.2f} V.",
-        "A charging current lifts the cells that far when they are half full: the counter jumps to 100 % and the inverter believes it.",
+        "A charging current lifts the cells that far when they are half full: the "
+        "counter jumps to 100 % and the inverter believes it.",
         {"protection.soc_full_v": to},
         f"Reference at {to:.2f} V",
     )
@@ -88,8 +93,10 @@ def empty_reference(setup: Setup, _: Evidence) -> Iterator[Finding]:
         return
     yield warning(
         "protection.soc_empty_v",
-        f"The 0 % reference at {empty:.2f} V is reached with {float(curve.soc(empty)):.0f} % left, and under load with more.",
-        "A percentage that jumps to 0 under a heavy load and recovers after a day is a counter losing its reference, not a dead cell.",
+        f"The 0 % reference at {empty:.2f} V is reached with "
+        f"{float(curve.soc(empty)):.0f} % left, and under load with more.",
+        "A percentage that jumps to 0 under a heavy load and recovers after a day is a "
+        "counter losing its reference, not a dead cell.",
         {"protection.soc_empty_v": to},
         f"Reference at {to:.2f} V",
     )
@@ -104,7 +111,8 @@ def release_reached(setup: Setup, _: Evidence) -> Iterator[Finding]:
         back = min(up(n * max(limit.release_v, pack.trip_v / n + 0.1)), down(n * reach_v))
         yield warning(
             "protection.pack_under_voltage.release_v",
-            f"The pack's discharge returns only at {pack.release_v:.2f} V; at {REACHED_PCT:.0f} % of charge it "
+            f"The pack's discharge returns only at {pack.release_v:.2f} V; at "
+            f"{REACHED_PCT:.0f} % of charge it "
             f"rests at {n * reach_v:.1f} V.",
             "After a trip the loads stay off until the sun has filled a third of the pack.",
             {"protection.pack_under_voltage.release_v": back},
@@ -115,7 +123,8 @@ def release_reached(setup: Setup, _: Evidence) -> Iterator[Finding]:
     to = min(max(usual(setup, "under_release_v"), up(limit.trip_v + 0.1)), down(reach_v))
     yield warning(
         f"{UNDER}.release_v",
-        f"Discharging returns only at {limit.release_v:.2f} V; a cell at {REACHED_PCT:.0f} % of charge rests at {reach_v:.2f} V.",
+        f"Discharging returns only at {limit.release_v:.2f} V; a cell at "
+        f"{REACHED_PCT:.0f} % of charge rests at {reach_v:.2f} V.",
         "After a trip the loads stay off until the sun has filled a third of the pack.",
         {f"{UNDER}.release_v": to},
         f"Release at {to:.2f} V",
@@ -160,8 +169,10 @@ def storage(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if days < 2 * STORAGE_DAYS:
         yield note(
             "wiring.standby_w",
-            f"Left alone, a full pack is empty after {days:.0f} days at the BMS's own {standby_w:g} W.",
-            "Display, sleep time and communication cost energy. In storage: charge at least monthly, or disconnect at 50 to 60 %.",
+            f"Left alone, a full pack is empty after {days:.0f} days at the BMS's own "
+            f"{standby_w:g} W.",
+            "Display, sleep time and communication cost energy. In storage: charge at "
+            "least monthly, or disconnect at 50 to 60 %.",
         )
 
 
@@ -176,8 +187,10 @@ def inverter_low(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if link.low_cut_v is not None and link.low_cut_v <= floor:
         yield warning(
             ("link.low_cut_v", f"{UNDER}.trip_v"),
-            f"The inverter stops at {link.low_cut_v:.1f} V; before that the BMS trips at {floor:.1f} V.",
-            "The BMS then switches the whole bank off under load, and the inverter goes dark with it. The inverter should stop first and start again by itself.",
+            f"The inverter stops at {link.low_cut_v:.1f} V; before that the BMS trips at "
+            f"{floor:.1f} V.",
+            "The BMS then switches the whole bank off under load, and the inverter goes "
+            "dark with it. The inverter should stop first and start again by itself.",
             {"link.low_cut_v": to},
             f"Cut at {to:.1f} V",
         )
@@ -186,8 +199,10 @@ def inverter_low(setup: Setup, _: Evidence) -> Iterator[Finding]:
         back = up(max(n * low.release_v, max(cut, to) + 0.1 * n), 0.1)
         yield error(
             ("link.low_restart_v", "link.low_cut_v"),
-            f"The inverter starts again at {link.low_restart_v:.1f} V, not above its cut at {cut:.1f} V.",
-            "The voltage rebounds as soon as the load is off: it starts and stops until the pack is empty.",
+            f"The inverter starts again at {link.low_restart_v:.1f} V, not above its cut "
+            f"at {cut:.1f} V.",
+            "The voltage rebounds as soon as the load is off: it starts and stops until "
+            "the pack is empty.",
             {"link.low_restart_v": back},
             f"Start at {back:.1f} V",
         )
@@ -195,7 +210,8 @@ def inverter_low(setup: Setup, _: Evidence) -> Iterator[Finding]:
         alarm = up(cut + 0.05 * n, 0.1)
         yield warning(
             ("link.low_alarm_v", "link.low_cut_v"),
-            f"The inverter's low-voltage alarm at {link.low_alarm_v:.1f} V comes no earlier than its cut at {cut:.1f} V.",
+            f"The inverter's low-voltage alarm at {link.low_alarm_v:.1f} V comes no "
+            f"earlier than its cut at {cut:.1f} V.",
             "An alarm is there to be seen before the lights go out.",
             {"link.low_alarm_v": alarm},
             f"Alarm at {alarm:.1f} V",
@@ -210,8 +226,10 @@ def on_loss(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if link.on_loss == "fallback" and setup.charging is None:
         yield warning(
             ("link.on_loss", "charging"),
-            "When the link is lost the inverter falls back on its own voltages, but none are noted here.",
-            "Set them first, before the closed loop: whatever stood in it from the factory counts otherwise.",
+            "When the link is lost the inverter falls back on its own voltages, but none "
+            "are noted here.",
+            "Set them first, before the closed loop: whatever stood in it from the "
+            "factory counts otherwise.",
             {"link.on_loss": "stop"},
             "Stop instead",
         )
@@ -219,7 +237,8 @@ def on_loss(setup: Setup, _: Evidence) -> Iterator[Finding]:
         yield note(
             "link.on_loss",
             "What the inverter does when the link is lost is not chosen.",
-            "Stop after the time-out, or go on with its own voltages: both are in use. Choose knowingly, then pull the plug and see.",
+            "Stop after the time-out, or go on with its own voltages: both are in use. "
+            "Choose knowingly, then pull the plug and see.",
         )
 
 

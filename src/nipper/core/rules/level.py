@@ -1,4 +1,6 @@
-"""The balancer: whether its start, trigger and permitted phase let it do anything, and whether that is enough."""
+"""The balancer: whether its start, trigger and permitted phase let it do anything, and whether that
+is enough.
+"""
 
 from collections.abc import Iterator
 
@@ -25,7 +27,9 @@ MOST_A = {"passive": 5.0, "active": 20.0}  # of any balancer for such packs: fro
 
 
 def start_reached(setup: Setup, _: Evidence) -> Iterator[Finding]:
-    """A balancer that starts above the charger's target never runs, or only on the cells that stray."""
+    """A balancer that starts above the charger's target never runs, or only on the cells that
+    stray.
+    """
     balancer, charging, n = setup.balancer, setup.charging, setup.cells
     if balancer is None or charging is None:
         return
@@ -37,7 +41,8 @@ def start_reached(setup: Setup, _: Evidence) -> Iterator[Finding]:
     to = max(to, chem(setup).knee_v - 0.03) if flat else to
     yield error(
         ("balancer.start_v", "charging.absorption_v"),
-        f"Balancing starts at {balancer.start_v:.2f} V, the charger stops at {mean_v:.3f} V a cell.",
+        f"Balancing starts at {balancer.start_v:.2f} V, the charger stops at {mean_v:.3f} "
+        "V a cell.",
         "Only a cell that already strays gets there, and for a moment: the balancer starves.",
         {"balancer.start_v": to},
         f"Balance from {to:.2f} V",
@@ -45,7 +50,9 @@ def start_reached(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 
 def start_on_flat(setup: Setup, _: Evidence) -> Iterator[Finding]:
-    """On the flat part of the curve a few millivolts are many per cent, and resistance decides who is high."""
+    """On the flat part of the curve a few millivolts are many per cent, and resistance decides who
+    is high.
+    """
     balancer = setup.balancer
     if setup.chemistry != "lfp":  # a sloped curve tells charge all along
         return
@@ -53,13 +60,17 @@ def start_on_flat(setup: Setup, _: Evidence) -> Iterator[Finding]:
         return
     slope = float(chem(setup).curve.slope_at_voltage(balancer.start_v))
     knee = usual(setup, "balance_start_v")
-    text = f"Balancing from {balancer.start_v:.2f} V: the {balancer.delta_mv:g} mV trigger is {balancer.delta_mv / max(slope, 1e-3):.1f} % of charge there."
+    text = (
+        f"Balancing from {balancer.start_v:.2f} V: the {balancer.delta_mv:g} mV trigger is "
+        f"{balancer.delta_mv / max(slope, 1e-3):.1f} % of charge there."
+    )
     fix: dict[str, object] = {"balancer.start_v": knee}
     if balancer.kind == "passive" or (setup.chemistry == "lfp" and balancer.when == "always"):
         yield warning(
             "balancer.start_v",
             text,
-            "It bleeds or moves by resistance and noise rather than by charge, and makes the top worse. One school starts an active "
+            "It bleeds or moves by resistance and noise rather than by charge, and makes "
+            "the top worse. One school starts an active "
             "balancer early to give it time; for a passive one nobody does.",
             fix,
             f"Balance from {knee:.2f} V",
@@ -84,9 +95,11 @@ def float_ends_it(setup: Setup, _: Evidence) -> Iterator[Finding]:
     moved = balancer.current_a * charging.absorption_min / 60.0
     yield note(
         ("charging.float_v", "charging.absorption_min", "balancer.start_v"),
-        f"Float {charging.float_v / n:.3f} V is below the start {balancer.start_v:.2f} V: levelling ends with absorption, "
+        f"Float {charging.float_v / n:.3f} V is below the start {balancer.start_v:.2f} V: "
+        "levelling ends with absorption, "
         f"after {charging.absorption_min:g} min and at most {moved:.2f} Ah a cell.",
-        "An absorption timer that ends before the balancer is done is the commonest reason for a pack that never levels.",
+        "An absorption timer that ends before the balancer is done is the commonest "
+        "reason for a pack that never levels.",
         {"charging.absorption_min": LONG_ABSORPTION_MIN},
         "Hold 3 h",
     )
@@ -100,7 +113,8 @@ def absorption_short(setup: Setup, _: Evidence) -> Iterator[Finding]:
     yield warning(
         "charging.absorption_min",
         f"Absorption lasts {charging.absorption_min:g} min.",
-        "The balancer works at the top; without time there it does nothing, and the last cells never fill.",
+        "The balancer works at the top; without time there it does nothing, and the last "
+        "cells never fill.",
         {"charging.absorption_min": 60.0},
         "Hold 1 h",
     )
@@ -114,7 +128,8 @@ def rest_only(setup: Setup, _: Evidence) -> Iterator[Finding]:
     yield warning(
         "balancer.when",
         "The balancer runs only when no current is measured.",
-        "With loads running and the sun following late, the current flutters around zero and never is zero: it will hardly ever run, and "
+        "With loads running and the sun following late, the current flutters around zero "
+        "and never is zero: it will hardly ever run, and "
         "at rest a full cell soon falls below the start.",
         {"balancer.when": "always"},
         "Let it run always",
@@ -138,7 +153,8 @@ def trigger(setup: Setup, _: Evidence) -> Iterator[Finding]:
         slope = float(chem(setup).curve.slope_at_voltage(max(balancer.start_v, chem(setup).knee_v)))
         yield warning(
             "balancer.delta_mv",
-            f"A trigger of {balancer.delta_mv:g} mV leaves the cells up to {balancer.delta_mv / slope:.1f} % of charge apart at the start voltage.",
+            f"A trigger of {balancer.delta_mv:g} mV leaves the cells up to "
+            f"{balancer.delta_mv / slope:.1f} % of charge apart at the start voltage.",
             "5 to 50 mV are in use, 10 and 30 mV usual.",
             {"balancer.delta_mv": 10.0},
             "Trigger 10 mV",
@@ -146,7 +162,9 @@ def trigger(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 
 def enough(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
-    """Charge the balancer can move a day, in the hours the log shows, against the worst cell's drift."""
+    """Charge the balancer can move a day, in the hours the log shows, against the worst cell's
+    drift.
+    """
     balancer, drift = setup.leveller, evidence.worst_drift_mah_per_day
     if balancer is None or drift is None or evidence.allowed_h_per_day is None:
         return
@@ -160,8 +178,8 @@ def enough(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
         "charging.absorption_min",
     )
     facts = (
-        f"Cell {evidence.worst_cell} drifts {needs:.0f} mAh a day; the balancer can bring it {can:.0f} mAh "
-        f"a day nearer in the {60 * hours:.0f} min a day it may run."
+        f"Cell {evidence.worst_cell} drifts {needs:.0f} mAh a day; the balancer can bring it "
+        f"{can:.0f} mAh a day nearer in the {60 * hours:.0f} min a day it may run."
     )
     if can < needs:
         minutes = setup.charging.absorption_min if setup.charging else 0.0
@@ -169,16 +187,16 @@ def enough(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
         grows = setup.charging is not None and longer > minutes
         bleeds = balancer.kind == "passive" and drift < 0.0
         others = (
-            f" It takes {1e3 * balancer.current_a * hours:.0f} mAh a day out of a cell; one that falls behind "
-            f"is helped by bleeding all others, {BLEEDS_AT_ONCE} at a time."
+            f" It takes {1e3 * balancer.current_a * hours:.0f} mAh a day out of a cell; one that "
+            f"falls behind is helped by bleeding all others, {BLEEDS_AT_ONCE} at a time."
             if bleeds
             else ""
         )
         yield warning(
             settings,
             f"The balancer cannot keep up. {facts}",
-            f"It lacks {needs - can:.0f} mAh a day, so the pack drifts apart whatever the trigger. More "
-            f"time at the top, or the cause removed.{others}",
+            f"It lacks {needs - can:.0f} mAh a day, so the pack drifts apart whatever the "
+            f"trigger. More time at the top, or the cause removed.{others}",
             {"charging.absorption_min": longer} if grows else {},
             f"Hold {longer:g} min" if grows else "",
         )
@@ -219,7 +237,8 @@ def current_possible(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"{place}.current_a",
             f"A {balancer.kind} balancer of {balancer.current_a:g} A: most have "
             f"{'50 to 200 mA' if balancer.kind == 'passive' else '0.5 to 2 A'}.",
-            f"Its current may stand in milliamperes on its sheet. At {balancer.current_a:g} A every forecast "
+            "Its current may stand in milliamperes on its sheet. At "
+            f"{balancer.current_a:g} A every forecast "
             "of levelling here is wrong, and a bleed would be a heater.",
             {f"{place}.current_a": to} if fits else {},
             f"{to:g} A" if fits else "",

@@ -34,15 +34,19 @@ def time_out(setup: Setup, _: Evidence) -> Iterator[Finding]:
         return
     yield warning(
         "link.loss_timeout_s",
-        f"When the link is lost the inverter goes on for {link.loss_timeout_s:g} s with the last limits.",
-        "10 s is usual. Choose knowingly whether it then stops or falls back on its own voltages, and pull the plug to see.",
+        f"When the link is lost the inverter goes on for {link.loss_timeout_s:g} s with "
+        "the last limits.",
+        "10 s is usual. Choose knowingly whether it then stops or falls back on its own "
+        "voltages, and pull the plug to see.",
         {"link.loss_timeout_s": 10.0},
         "Time-out 10 s",
     )
 
 
 def inverter_current(setup: Setup, _: Evidence) -> Iterator[Finding]:
-    """An open-loop inverter that charges or draws more than the packs' trips, fuses and leads allow."""
+    """An open-loop inverter that charges or draws more than the packs' trips, fuses and leads
+    allow.
+    """
     link, p, packs = setup.link, setup.protection, setup.packs_in_parallel
     if link is None:
         return
@@ -65,7 +69,8 @@ def inverter_current(setup: Setup, _: Evidence) -> Iterator[Finding]:
         why = (
             "The closed loop lowers it; if the link is lost, only this number is left."
             if closed
-            else "Without the BMS's limits it does not know, and runs into the weakest part of the path."
+            else "Without the BMS's limits it does not know, and runs into the weakest part "
+            "of the path."
         )
         yield (note if closed else warning)(path, text, why, {path: to}, f"At most {to:g} A")
 

@@ -1,4 +1,6 @@
-"""Limits of voltage and current: order of alarm, trip and release, pack against cells, sheet, delays, references."""
+"""Limits of voltage and current: order of alarm, trip and release, pack against cells, sheet,
+delays, references.
+"""
 
 from collections.abc import Iterator
 
@@ -24,19 +26,22 @@ from nipper.core.rules.currents import short_trip_a
 from nipper.core.setup import Setup
 
 COPPER = (
-    "Below it copper dissolves, and on the next charge it can short the cell inside. Factory defaults "
-    "are sometimes absurdly low."
+    "Below it copper dissolves, and on the next charge it can short the cell inside. Factory "
+    "defaults are sometimes absurdly low."
 )
 TOO_EMPTY = {
     "lfp": COPPER,
     "nmc": COPPER,
     # both collectors are aluminium: no copper there (from memory)
-    "lto": "Below it the cell ages fast and may turn round against its neighbours in the string, which "
-    "destroys it. Factory defaults are sometimes absurdly low.",
+    "lto": "Below it the cell ages fast and may turn round against its neighbours in the "
+    "string, which destroys it. Factory defaults are sometimes absurdly low.",
 }
 LEAST_GAP_V = 0.02  # between trip and release: less is inside a BMS's own reading error
-TOLERATED_V = 0.05  # above the sheet: some makers of 4.2 V cells allow a trip that much higher (common practice)
-TOLERATED = 1.25  # a trip this far above the cells' continuous current is a doubt, beyond it an error (common practice)
+# above the sheet: some makers of 4.2 V cells allow a trip that much higher (common practice)
+TOLERATED_V = 0.05
+# a trip this far above the cells' continuous current is a doubt, beyond it an error (common
+# practice)
+TOLERATED = 1.25
 SHORT_US = (
     50.0,
     1000.0,
@@ -62,14 +67,17 @@ def over_release(setup: Setup, _: Evidence) -> Iterator[Finding]:
     yield error(
         (f"{OVER}.release_v", f"{OVER}.trip_v"),
         f"Charging returns at {limit.release_v:.3f} V, not below the trip at {limit.trip_v:.3f} V.",
-        "Without a gap the charge switch chatters: it closes as soon as the voltage sags after opening.",
+        "Without a gap the charge switch chatters: it closes as soon as the voltage sags "
+        "after opening.",
         {f"{OVER}.release_v": to},
         f"Release at {to:.2f} V",
     )
 
 
 def over_release_reachable(setup: Setup, _: Evidence) -> Iterator[Finding]:
-    """A release below the voltage at which a full cell rests waits for a discharge that may not come."""
+    """A release below the voltage at which a full cell rests waits for a discharge that may not
+    come.
+    """
     limit, rest_v = setup.protection.cell_over_voltage, TYPICAL_FULL_REST_V[setup.chemistry]
     if limit.release_v >= rest_v or limit.trip_v - LEAST_GAP_V < rest_v:
         return
@@ -91,7 +99,8 @@ def over_alarm(setup: Setup, _: Evidence) -> Iterator[Finding]:
     to = down(limit.trip_v - 0.05)
     yield warning(
         f"{OVER}.alarm_v",
-        f"The over-voltage alarm at {limit.alarm_v:.2f} V comes no earlier than the trip at {limit.trip_v:.2f} V.",
+        f"The over-voltage alarm at {limit.alarm_v:.2f} V comes no earlier than the trip "
+        f"at {limit.trip_v:.2f} V.",
         "An alarm is there to be seen before the charge is cut.",
         {f"{OVER}.alarm_v": to},
         f"Alarm at {to:.2f} V",
@@ -109,8 +118,10 @@ def over_beyond_sheet(setup: Setup, _: Evidence) -> Iterator[Finding]:
     judge = error if limit.trip_v > top + TOLERATED_V + 1e-9 else warning
     yield judge(
         f"{OVER}.trip_v",
-        f"The over-voltage trip at {limit.trip_v:.2f} V lies above the {top:.2f} V of the cell's sheet.",
-        "Above it lithium plates and the electrolyte breaks down. Some makers of 4.2 V cells allow a trip 50 mV higher: only if the sheet says so.",
+        f"The over-voltage trip at {limit.trip_v:.2f} V lies above the {top:.2f} V of the "
+        "cell's sheet.",
+        "Above it lithium plates and the electrolyte breaks down. Some makers of 4.2 V "
+        "cells allow a trip 50 mV higher: only if the sheet says so.",
         {f"{OVER}.trip_v": to, f"{OVER}.release_v": release, **alarm},
         f"Trip at {to:.2f} V",
     )
@@ -124,7 +135,9 @@ def over_too_low(setup: Setup, _: Evidence) -> Iterator[Finding]:
         trip = min(usual(setup, "over_trip_v"), down(sheet_max_v(setup)))
         yield error(
             f"{OVER}.trip_v",
-            f"The over-voltage trip at {limit.trip_v:.2f} V lies where a {chem(setup).title} pack is usually charged to ({usual(setup, 'absorption_v'):.2f} V).",
+            f"The over-voltage trip at {limit.trip_v:.2f} V lies where a "
+            f"{chem(setup).title} pack is usually charged to "
+            f"({usual(setup, 'absorption_v'):.2f} V).",
             "The pack can never be filled nor levelled. The value may belong to another chemistry.",
             {
                 f"{OVER}.trip_v": trip,
@@ -157,8 +170,10 @@ def under_too_high(setup: Setup, _: Evidence) -> Iterator[Finding]:
     to = max(usual(setup, "under_trip_v"), up(sheet_min_v(setup)))
     yield warning(
         f"{UNDER}.trip_v",
-        f"The under-voltage trip at {limit.trip_v:.2f} V leaves about {lost_pct:.0f} % of the charge unused, more under load.",
-        "The voltage sags under load, so the last part of the plateau is lost too. Cautious builders use 2.8 to 3.0 V on LFP.",
+        f"The under-voltage trip at {limit.trip_v:.2f} V leaves about {lost_pct:.0f} % of "
+        "the charge unused, more under load.",
+        "The voltage sags under load, so the last part of the plateau is lost too. "
+        "Cautious builders use 2.8 to 3.0 V on LFP.",
         {
             f"{UNDER}.trip_v": to,
             f"{UNDER}.alarm_v": up(to + 0.1),
@@ -176,8 +191,10 @@ def under_release(setup: Setup, _: Evidence) -> Iterator[Finding]:
     to = max(usual(setup, "under_release_v"), up(limit.trip_v + 0.2))
     yield error(
         (f"{UNDER}.release_v", f"{UNDER}.trip_v"),
-        f"Discharging returns at {limit.release_v:.3f} V, not above the trip at {limit.trip_v:.3f} V.",
-        "The voltage rebounds as soon as the load is off: without a gap the load is switched on and off until the cells are empty.",
+        f"Discharging returns at {limit.release_v:.3f} V, not above the trip at "
+        f"{limit.trip_v:.3f} V.",
+        "The voltage rebounds as soon as the load is off: without a gap the load is "
+        "switched on and off until the cells are empty.",
         {f"{UNDER}.release_v": to},
         f"Release at {to:.2f} V",
     )
@@ -191,7 +208,8 @@ def under_alarm(setup: Setup, _: Evidence) -> Iterator[Finding]:
     to = up(limit.trip_v + 0.1)
     yield warning(
         f"{UNDER}.alarm_v",
-        f"The under-voltage alarm at {limit.alarm_v:.2f} V comes no earlier than the trip at {limit.trip_v:.2f} V.",
+        f"The under-voltage alarm at {limit.alarm_v:.2f} V comes no earlier than the trip "
+        f"at {limit.trip_v:.2f} V.",
         "An alarm is there to be seen before the lights go out.",
         {f"{UNDER}.alarm_v": to},
         f"Alarm at {to:.2f} V",
@@ -199,7 +217,9 @@ def under_alarm(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 
 def under_beyond_sheet(setup: Setup, _: Evidence) -> Iterator[Finding]:
-    """A trip below the sheet's lowest voltage lets the cell be destroyed; 2.2 V is a known factory default."""
+    """A trip below the sheet's lowest voltage lets the cell be destroyed; 2.2 V is a known factory
+    default.
+    """
     limit, bottom = setup.protection.cell_under_voltage, sheet_min_v(setup)
     if limit.trip_v >= bottom - 1e-9:
         return
@@ -207,7 +227,8 @@ def under_beyond_sheet(setup: Setup, _: Evidence) -> Iterator[Finding]:
     alarm = {f"{UNDER}.alarm_v": up(to + 0.1)} if limit.alarm_v and limit.alarm_v <= to else {}
     yield error(
         f"{UNDER}.trip_v",
-        f"The under-voltage trip at {limit.trip_v:.2f} V lies below the {bottom:.2f} V of the cell's sheet.",
+        f"The under-voltage trip at {limit.trip_v:.2f} V lies below the {bottom:.2f} V of "
+        "the cell's sheet.",
         TOO_EMPTY[setup.chemistry],
         {f"{UNDER}.trip_v": to, f"{UNDER}.release_v": max(limit.release_v, up(to + 0.2)), **alarm},
         f"Trip at {to:.2f} V",
@@ -233,7 +254,8 @@ def limits_crossed(setup: Setup, _: Evidence) -> Iterator[Finding]:
     top, bottom = sheet_max_v(setup), sheet_min_v(setup)
     yield error(
         (f"{OVER}.release_v", f"{UNDER}.release_v"),
-        f"Charging returns at {over.release_v:.2f} V and discharging at {under.release_v:.2f} V: no voltage allows both.",
+        f"Charging returns at {over.release_v:.2f} V and discharging at "
+        f"{under.release_v:.2f} V: no voltage allows both.",
         "The window of the cells is turned over; the values may belong to another chemistry.",
         {
             f"{OVER}.trip_v": min(top, values["over_trip_v"]),
@@ -248,7 +270,9 @@ def limits_crossed(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 
 def pack_over(setup: Setup, _: Evidence) -> Iterator[Finding]:
-    """The pack's limit must fit the cells': above cells x trip it never acts, and its release must lie below."""
+    """The pack's limit must fit the cells': above cells x trip it never acts, and its release must
+    lie below.
+    """
     limit, n = setup.protection.pack_over_voltage, setup.cells
     if limit is None:
         return
@@ -264,8 +288,10 @@ def pack_over(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if limit.trip_v > n * cell_v + 0.01:
         yield warning(
             f"{PACK_OVER}.trip_v",
-            f"The pack trips at {limit.trip_v:.2f} V, {limit.trip_v / n:.3f} V a cell, above the cells' own {cell_v:.2f} V.",
-            "Long before, a cell has tripped: this limit never acts. Often the number of cells it was made for is another.",
+            f"The pack trips at {limit.trip_v:.2f} V, {limit.trip_v / n:.3f} V a cell, "
+            f"above the cells' own {cell_v:.2f} V.",
+            "Long before, a cell has tripped: this limit never acts. Often the number of "
+            "cells it was made for is another.",
             suggestion,
             f"Trip at {fitting_trip:.1f} V",
         )
@@ -273,7 +299,8 @@ def pack_over(setup: Setup, _: Evidence) -> Iterator[Finding]:
         to = min(fitting_release, down(limit.trip_v - 0.02 * n))
         yield error(
             f"{PACK_OVER}.release_v",
-            f"The pack's over-voltage releases at {limit.release_v:.2f} V, not below its trip at {limit.trip_v:.2f} V.",
+            f"The pack's over-voltage releases at {limit.release_v:.2f} V, not below its "
+            f"trip at {limit.trip_v:.2f} V.",
             "Without a gap the charge switch chatters.",
             {f"{PACK_OVER}.release_v": to},
             f"Release at {to:.1f} V",
@@ -297,7 +324,8 @@ def pack_under(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if limit.trip_v < n * cell_v - 0.01:
         yield warning(
             f"{PACK_UNDER}.trip_v",
-            f"The pack trips at {limit.trip_v:.2f} V, {limit.trip_v / n:.3f} V a cell, below the cells' own {cell_v:.2f} V.",
+            f"The pack trips at {limit.trip_v:.2f} V, {limit.trip_v / n:.3f} V a cell, "
+            f"below the cells' own {cell_v:.2f} V.",
             "Long before, a cell has tripped: this limit never acts.",
             suggestion,
             f"Trip at {fitting_trip:.1f} V",
@@ -306,8 +334,10 @@ def pack_under(setup: Setup, _: Evidence) -> Iterator[Finding]:
         to = max(fitting_release, up(limit.trip_v + 0.02 * n))
         yield error(
             f"{PACK_UNDER}.release_v",
-            f"The pack's under-voltage releases at {limit.release_v:.2f} V, not above its trip at {limit.trip_v:.2f} V.",
-            "The voltage rebounds when the load is off: the load is switched on and off until the cells are empty.",
+            f"The pack's under-voltage releases at {limit.release_v:.2f} V, not above its "
+            f"trip at {limit.trip_v:.2f} V.",
+            "The voltage rebounds when the load is off: the load is switched on and off "
+            "until the cells are empty.",
             {f"{PACK_UNDER}.release_v": to},
             f"Release at {to:.1f} V",
         )
@@ -322,7 +352,8 @@ def pack_window(setup: Setup, _: Evidence) -> Iterator[Finding]:
         to = down(n * (setup.protection.cell_over_voltage.trip_v - 0.02))
         yield error(
             f"{PACK_OVER}.trip_v",
-            f"The pack trips at {over.trip_v:.2f} V, {over.trip_v / n:.2f} V a cell: {n} cells rest at {n * full_v:.1f} V when 90 % full.",
+            f"The pack trips at {over.trip_v:.2f} V, {over.trip_v / n:.2f} V a cell: {n} "
+            f"cells rest at {n * full_v:.1f} V when 90 % full.",
             "The pack could not be charged. Often the limit was made for fewer cells.",
             # where the cells' own limits are as wrong, they are cured first
             {
@@ -337,7 +368,8 @@ def pack_window(setup: Setup, _: Evidence) -> Iterator[Finding]:
         to = up(n * (setup.protection.cell_under_voltage.trip_v + 0.02))
         yield error(
             f"{PACK_UNDER}.trip_v",
-            f"The pack stops discharging at {under.trip_v:.2f} V, {under.trip_v / n:.2f} V a cell: that is above 30 % of charge.",
+            f"The pack stops discharging at {under.trip_v:.2f} V, {under.trip_v / n:.2f} "
+            "V a cell: that is above 30 % of charge.",
             "Most of the capacity could not be used. Often the limit was made for more cells.",
             {
                 f"{PACK_UNDER}.trip_v": to,
@@ -373,24 +405,27 @@ def current_beyond_cell(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 
 def _without_sheet(setup: Setup, name: str, trip_a: float) -> Iterator[Finding]:
-    """Nothing says what the cells stand: a trip beyond what usual cells of the chemistry do is a doubt."""
+    """Nothing says what the cells stand: a trip beyond what usual cells of the chemistry do is a
+    doubt.
+    """
     usual_c = usual(setup, f"most_{name}_rate")
     rate = trip_a / setup.capacity_ah
     path = f"protection.{name}_over_current.trip_a"
     if rate <= usual_c + 1e-9:
         yield note(
             (path, f"cell.max_{name}_a"),
-            f"The cell's most {name} current is not entered; {rate:.2f}C is what large cells usually stand.",
+            f"The cell's most {name} current is not entered; {rate:.2f}C is what large "
+            "cells usually stand.",
             "The sheet of your cell decides. Small and energy cells often stand less.",
         )
         return
     to = amps_down(usual_c * setup.capacity_ah)
     yield warning(
         (path, f"cell.max_{name}_a"),
-        f"The {name} trip at {trip_a:g} A is {rate:.1f}C, and the cell's sheet is not entered: nothing "
-        "says that the cells stand it.",
-        f"Enter the most {name} current of the cell's sheet. Until then: large cells of this chemistry "
-        f"usually end at {usual_c:g}C.",
+        f"The {name} trip at {trip_a:g} A is {rate:.1f}C, and the cell's sheet is not entered: "
+        "nothing says that the cells stand it.",
+        f"Enter the most {name} current of the cell's sheet. Until then: large cells of this "
+        f"chemistry usually end at {usual_c:g}C.",
         {path: to},
         f"Trip at {to:g} A",
     )
@@ -407,15 +442,18 @@ def current_timing(setup: Setup, _: Evidence) -> Iterator[Finding]:
             yield warning(
                 f"{path}.delay_s",
                 f"A {name} over-current may last {limit.delay_s:g} s before it is cut.",
-                "Leads and switches heat with the square of the current; ten seconds carry any inrush.",
+                "Leads and switches heat with the square of the current; ten seconds "
+                "carry any inrush.",
                 {f"{path}.delay_s": 10.0},
                 "Delay 10 s",
             )
         if limit.delay_s < 1.0 and name == "discharge":
             yield warning(
                 f"{path}.delay_s",
-                f"A discharge over-current is cut after {limit.delay_s:g} s: a pump or compressor starting will trip it.",
-                "Motors draw several times their current for a second; the short-circuit protection is there for the fast case.",
+                f"A discharge over-current is cut after {limit.delay_s:g} s: a pump or "
+                "compressor starting will trip it.",
+                "Motors draw several times their current for a second; the short-circuit "
+                "protection is there for the fast case.",
                 {f"{path}.delay_s": 5.0},
                 "Delay 5 s",
             )
@@ -423,7 +461,8 @@ def current_timing(setup: Setup, _: Evidence) -> Iterator[Finding]:
             times = 60.0 / max(limit.release_s + limit.delay_s, 1.0)
             yield warning(
                 f"{path}.release_s",
-                f"Recovery after {name} over-current is {limit.release_s:g} s: a fault is switched on again {times:.0f} times a minute.",
+                f"Recovery after {name} over-current is {limit.release_s:g} s: a fault is "
+                f"switched on again {times:.0f} times a minute.",
                 "The cause should have time to go away, or to be noticed.",
                 {f"{path}.release_s": 60.0},
                 "Recover after 60 s",
@@ -440,7 +479,8 @@ def short_circuit(setup: Setup, _: Evidence) -> Iterator[Finding]:
         to = short_trip_a(setup, discharge.trip_a)
         yield error(
             (f"{path}.trip_a", "protection.discharge_over_current.trip_a"),
-            f"The short-circuit trip at {limit.trip_a:g} A is not above the over-current trip at {discharge.trip_a:g} A.",
+            f"The short-circuit trip at {limit.trip_a:g} A is not above the over-current "
+            f"trip at {discharge.trip_a:g} A.",
             "Every ordinary overload would be taken for a short circuit, without its delay.",
             {f"{path}.trip_a": to} if to else {},
             f"Trip at {to:g} A" if to else "",
@@ -449,7 +489,8 @@ def short_circuit(setup: Setup, _: Evidence) -> Iterator[Finding]:
         yield error(
             f"{path}.delay_us",
             f"A short circuit may last {limit.delay_us:g} µs.",
-            "A bank feeds thousands of amperes into a short within some 100 µs; the switches do not survive milliseconds of it.",
+            "A bank feeds thousands of amperes into a short within some 100 µs; the "
+            "switches do not survive milliseconds of it.",
             {f"{path}.delay_us": 300.0},
             "Delay 300 µs",
         )
@@ -457,7 +498,8 @@ def short_circuit(setup: Setup, _: Evidence) -> Iterator[Finding]:
         yield warning(
             f"{path}.delay_us",
             f"The short-circuit trip acts after {limit.delay_us:g} µs.",
-            "Charging the capacitors of an inverter looks like a short for some 100 µs: every connection would trip.",
+            "Charging the capacitors of an inverter looks like a short for some 100 µs: "
+            "every connection would trip.",
             {f"{path}.delay_us": 300.0},
             "Delay 300 µs",
         )
@@ -476,7 +518,8 @@ def sheet_fits(setup: Setup, _: Evidence) -> Iterator[Finding]:
                 (path, "chemistry"),
                 f"{value:.2f} V on the cell's sheet does not fit {kind.title} cells "
                 f"({kind.min_v:.2f} to {kind.max_v:.2f} V).",
-                "Either the chemistry or the sheet's value is wrong; all limits here follow from both.",
+                "Either the chemistry or the sheet's value is wrong; all limits here "
+                "follow from both.",
                 {path: None},
                 "Take it out",
             )
@@ -493,8 +536,10 @@ def power_off(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if off > limit.trip_v - 1e-9:
         yield error(
             (path, f"{UNDER}.trip_v"),
-            f"The BMS powers off at {off:.2f} V, not below the under-voltage trip at {limit.trip_v:.2f} V.",
-            "It would go dark before it has cut the load; nothing but a charger of the right voltage wakes it.",
+            f"The BMS powers off at {off:.2f} V, not below the under-voltage trip at "
+            f"{limit.trip_v:.2f} V.",
+            "It would go dark before it has cut the load; nothing but a charger of the "
+            "right voltage wakes it.",
             {path: min(to, down(limit.trip_v - 0.01))},
             f"Power off at {min(to, down(limit.trip_v - 0.01)):.2f} V",
         )
@@ -519,8 +564,10 @@ def references(setup: Setup, _: Evidence) -> Iterator[Finding]:
         to = down(setup.charging.absorption_v / n)
         yield warning(
             ("protection.soc_full_v", "charging.absorption_v"),
-            f"The 100 % reference at {full:.2f} V is above the {setup.charging.absorption_v / n:.2f} V a cell of absorption.",
-            "It is never reached, so the percentage drifts by the current sensor's error, some per cent a week.",
+            f"The 100 % reference at {full:.2f} V is above the "
+            f"{setup.charging.absorption_v / n:.2f} V a cell of absorption.",
+            "It is never reached, so the percentage drifts by the current sensor's "
+            "error, some per cent a week.",
             {"protection.soc_full_v": to},
             f"Reference at {to:.2f} V",
         )
@@ -528,7 +575,8 @@ def references(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if empty and empty < trip - 1e-9:
         yield warning(
             ("protection.soc_empty_v", f"{UNDER}.trip_v"),
-            f"The 0 % reference at {empty:.2f} V lies below the under-voltage trip at {trip:.2f} V.",
+            f"The 0 % reference at {empty:.2f} V lies below the under-voltage trip at "
+            f"{trip:.2f} V.",
             "The load is cut first: the percentage never gets to 0 and is not put right.",
             {"protection.soc_empty_v": up(trip)},
             f"Reference at {up(trip):.2f} V",
@@ -560,8 +608,10 @@ def reserve(setup: Setup, _: Evidence) -> Iterator[Finding]:
     days = left_ah * setup.cells * trip / standby_w / 24.0
     yield note(
         (f"{UNDER}.trip_v", "protection.power_off_v", "wiring.standby_w"),
-        f"From the trip at {trip:.2f} V to power-off at {off:.2f} V there are {left_ah:.1f} Ah: {days:.0f} days at the BMS's own {standby_w:g} W.",
-        "After that nothing but a charger wakes it. A higher trip buys time for a pack left alone, at the cost of usable charge.",
+        f"From the trip at {trip:.2f} V to power-off at {off:.2f} V there are "
+        f"{left_ah:.1f} Ah: {days:.0f} days at the BMS's own {standby_w:g} W.",
+        "After that nothing but a charger wakes it. A higher trip buys time for a pack "
+        "left alone, at the cost of usable charge.",
     )
 
 

@@ -35,7 +35,9 @@ class Scale:
 
 
 def _scales(setup: Setup) -> Iterator[Scale]:
-    """Common practice: half to one and a half of the cells' window; a hundredth to ten of a C-rate."""
+    """Common practice: half to one and a half of the cells' window; a hundredth to ten of a
+    C-rate.
+    """
     n, ah = setup.cells, setup.capacity_ah
     bank_ah = ah * setup.packs_in_parallel
     group_ah = ah / setup.cells_in_parallel
@@ -77,7 +79,8 @@ def out_of_scale(setup: Setup, _: Evidence) -> Iterator[Finding]:
         yield warning(
             scale.path,
             f"{_plain(value)} {scale.unit} is far {beside} what this bank can mean.",
-            f"Here it lies between {_plain(scale.low)} and {_plain(scale.high)} {scale.unit}. {SLIP}",
+            f"Here it lies between {_plain(scale.low)} and {_plain(scale.high)} "
+            f"{scale.unit}. {SLIP}",
         )
 
 

@@ -1,4 +1,6 @@
-"""Schools of limits: gentle, balanced, full range, as named sets, and what each costs and brings for this pack. All: common practice."""
+"""Schools of limits: gentle, balanced, full range, as named sets, and what each costs and brings
+for this pack. All: common practice.
+"""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -8,7 +10,8 @@ from nipper.core.rules.base import COMMON, Evidence, down, sheet_max_v, sheet_mi
 from nipper.core.rules.charge import scaled_deviation_v
 from nipper.core.setup import Setup, get, put
 
-# per cell: absorption, float, trip, alarm, release above; trip, alarm, release, power-off below; the references follow absorption and the low alarm
+# per cell: absorption, float, trip, alarm, release above; trip, alarm, release, power-off below;
+# the references follow absorption and the low alarm
 SETS: dict[str, dict[str, tuple[float, ...]]] = {
     "gentle": {
         "lfp": (3.45, 3.35, 3.60, 3.55, 3.45, 2.90, 3.00, 3.10, 2.70),
@@ -37,14 +40,18 @@ SOURCE = COMMON
 
 @dataclass(frozen=True, slots=True)
 class LimitSchool:
-    """A set of limits: what it changes, and what it means for this pack. ``days_after_trip`` None without a known standby draw."""
+    """A set of limits: what it changes, and what it means for this pack.
+
+    ``days_after_trip`` None without a known standby draw.
+    """
 
     id: str
     title: str
     text: str
     changes: Mapping[str, object]
     usable_ah: float
-    room_mv: float  # between the highest cell at the charge target and its trip, at the measured deviation
+    # between the highest cell at the charge target and its trip, at the measured deviation
+    room_mv: float
     days_after_trip: float | None  # from the under-voltage trip until the BMS powers off
     top_v: float  # mean cell voltage at the end of charge
     low_trip_v: float
@@ -61,7 +68,9 @@ def limit_schools(setup: Setup, evidence: Evidence) -> list[LimitSchool]:
 
 
 def changes(setup: Setup, school: str) -> dict[str, object]:
-    """A school as changes to this setup: never beyond the cell's sheet, pack limits and references following."""
+    """A school as changes to this setup: never beyond the cell's sheet, pack limits and references
+    following.
+    """
     absorption, float_v, trip, alarm, release, low_trip, low_alarm, low_release, off = SETS[school][
         setup.chemistry
     ]
@@ -71,11 +80,16 @@ def changes(setup: Setup, school: str) -> dict[str, object]:
         max(0.0, up(bottom - off)),
     )  # moved inside a narrower sheet
     out: dict[str, object] = {
-        "protection.cell_over_voltage.trip_v": round(trip + lower, 3), "protection.cell_over_voltage.alarm_v": round(alarm + lower, 3),
-        "protection.cell_over_voltage.release_v": round(release + lower, 3), "protection.cell_under_voltage.trip_v": round(low_trip + higher, 3),
-        "protection.cell_under_voltage.alarm_v": round(low_alarm + higher, 3), "protection.cell_under_voltage.release_v": round(low_release + higher, 3),
-        "protection.power_off_v": round(off + higher, 3), "protection.soc_full_v": round(absorption + lower, 3), "protection.soc_empty_v": round(low_alarm + higher, 3),
-    }  # fmt: skip
+        "protection.cell_over_voltage.trip_v": round(trip + lower, 3),
+        "protection.cell_over_voltage.alarm_v": round(alarm + lower, 3),
+        "protection.cell_over_voltage.release_v": round(release + lower, 3),
+        "protection.cell_under_voltage.trip_v": round(low_trip + higher, 3),
+        "protection.cell_under_voltage.alarm_v": round(low_alarm + higher, 3),
+        "protection.cell_under_voltage.release_v": round(low_release + higher, 3),
+        "protection.power_off_v": round(off + higher, 3),
+        "protection.soc_full_v": round(absorption + lower, 3),
+        "protection.soc_empty_v": round(low_alarm + higher, 3),
+    }
     if setup.protection.pack_over_voltage:
         out |= _pack("over", down(n * (trip + lower - 0.02)), down(n * (release + lower - 0.02)))
     if setup.protection.pack_under_voltage:

@@ -27,7 +27,9 @@ from nipper.core.sources.rates import charger_rate, rate_at, rates, usual_rate_a
 PLATES = ("lfp", "nmc")
 TWICE = 2.0  # of the table's rate: from here on it is no choice any more (common practice)
 COOL_C = 10.0  # below it cells take less: common practice
-EARLY_TAIL = 0.1  # of capacity: above it the pack is not full when absorption ends; 0.02 to 0.05 usual, common practice
+# of capacity: above it the pack is not full when absorption ends; 0.02 to 0.05 usual, common
+# practice
+EARLY_TAIL = 0.1
 COLD_C, MILD_C = 5.0, 25.0
 
 
@@ -44,7 +46,8 @@ def beyond_sheet(setup: Setup, _: Evidence) -> Iterator[Finding]:
         fits = round(value / usual(setup, name))
         yield error(
             f"charging.{name}",
-            f"{name[:-2].capitalize()} {value:.2f} V is {value / n:.2f} V a cell, above the {top:.2f} V of its sheet.",
+            f"{name[:-2].capitalize()} {value:.2f} V is {value / n:.2f} V a cell, above "
+            f"the {top:.2f} V of its sheet.",
             f"The value would fit {fits} cells; this pack has {n}."
             if fits != n
             else "The cell's sheet overrides everything.",
@@ -54,7 +57,9 @@ def beyond_sheet(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 
 def others(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
-    """Chargers with different targets do not fight, but each must stay under the trips, in float as well."""
+    """Chargers with different targets do not fight, but each must stay under the trips, in float as
+    well.
+    """
     n, trip = setup.cells, setup.protection.cell_over_voltage.trip_v
     pack = setup.protection.pack_over_voltage
     room = min(
@@ -73,9 +78,10 @@ def others(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
             yield error(
                 (f"other_chargers.{i}.absorption_v", "protection.cell_over_voltage.trip_v"),
                 f"The {charger.name} charges to {charger.absorption_v:.2f} V, "
-                f"{charger.absorption_v / n:.3f} V a cell: with the deviation that is at the trip or beyond.",
-                "Of two chargers the lower one stops first and the higher goes on: the highest target is "
-                "the one that counts.",
+                f"{charger.absorption_v / n:.3f} V a cell: with the deviation that is at "
+                "the trip or beyond.",
+                "Of two chargers the lower one stops first and the higher goes on: the highest "
+                "target is the one that counts.",
                 {"other_chargers": _with(setup, i, lower)},
                 f"Charge to {to:.1f} V",
             )
@@ -88,10 +94,10 @@ def others(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
             low_v = min(rest, charger.absorption_v)
             yield (error if wrong else warning)(
                 (f"other_chargers.{i}.float_v", f"other_chargers.{i}.absorption_v"),
-                f"The {charger.name} floats at {charger.float_v:.2f} V, {per_cell:.3f} V a cell, for as "
-                "long as it is on.",
-                "Above its own absorption it goes on charging; near the trip the highest cell gets there in "
-                "time. Held full and high, cells age.",
+                f"The {charger.name} floats at {charger.float_v:.2f} V, {per_cell:.3f} V a cell, "
+                "for as long as it is on.",
+                "Above its own absorption it goes on charging; near the trip the highest cell "
+                "gets there in time. Held full and high, cells age.",
                 {"other_chargers": _with(setup, i, {"float_v": low_v})},
                 f"Float at {low_v:.1f} V",
             )
@@ -120,8 +126,8 @@ def together(setup: Setup, _: Evidence) -> Iterator[Finding]:
     yield warning(
         ("charging.max_charge_a", "other_chargers"),
         f"All chargers together give {total:g} A; the bank should get no more than {most:g} A.",
-        "Each for itself may be within the limits, and on a sunny noon with the generator on they trip the "
-        "BMS. A master that shares its limit would do too.",
+        "Each for itself may be within the limits, and on a sunny noon with the generator on "
+        "they trip the BMS. A master that shares its limit would do too.",
         to,
         label,
     )
@@ -155,8 +161,10 @@ def compensation(setup: Setup, _: Evidence) -> Iterator[Finding]:
     )
     yield judge(
         "charging.compensation_mv_per_k",
-        f"Temperature compensation of {charging.compensation_mv_per_k:g} mV/K moves the target to {cold_v:.2f} V at {COLD_C:g} °C, {cold_v / n:.3f} V a cell.",
-        "A lead-acid feature. Lithium cells have one target at every temperature; in the cold this one runs into the trips, in the heat it leaves them unfilled.",
+        f"Temperature compensation of {charging.compensation_mv_per_k:g} mV/K moves the "
+        f"target to {cold_v:.2f} V at {COLD_C:g} °C, {cold_v / n:.3f} V a cell.",
+        "A lead-acid feature. Lithium cells have one target at every temperature; in the "
+        "cold this one runs into the trips, in the heat it leaves them unfilled.",
         {"charging.compensation_mv_per_k": None},
         "Off",
     )
@@ -170,15 +178,19 @@ def tail(setup: Setup, _: Evidence) -> Iterator[Finding]:
     to = down(0.02 * bank_ah, 0.1) or 0.1
     yield warning(
         "charging.tail_a",
-        f"Absorption ends as soon as the current falls to {charging.tail_a:g} A, {charging.tail_a / bank_ah:.2f}C.",
-        "At that current the pack is not full and the balancer has hardly begun. 0.02C to 0.05C are usual.",
+        f"Absorption ends as soon as the current falls to {charging.tail_a:g} A, "
+        f"{charging.tail_a / bank_ah:.2f}C.",
+        "At that current the pack is not full and the balancer has hardly begun. 0.02C "
+        "to 0.05C are usual.",
         {"charging.tail_a": to},
         f"Tail at {to:g} A",
     )
 
 
 def table(setup: Setup, _: Evidence) -> Iterator[Finding]:
-    """The table of rates: in order, nothing below freezing, nothing above the sheet, little in the cold."""
+    """The table of rates: in order, nothing below freezing, nothing above the sheet, little in the
+    cold.
+    """
     charging = setup.charging
     if charging is None or not charging.rates:
         return
@@ -192,7 +204,8 @@ def table(setup: Setup, _: Evidence) -> Iterator[Finding]:
         yield error(
             "charging.rates",
             "The steps of the rate table do not rise in temperature.",
-            "A charger reads them from the coldest up. Of two steps at one temperature the lower counts.",
+            "A charger reads them from the coldest up. Of two steps at one temperature "
+            "the lower counts.",
             {"charging.rates": ordered},
             "In order",
         )
@@ -201,10 +214,11 @@ def table(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if setup.chemistry in PLATES and freezing:
         yield error(
             "charging.rates",
-            f"The rate table charges with {freezing[0].c_rate:g}C from {freezing[0].from_c:g} °C on, below "
+            f"The rate table charges with {freezing[0].c_rate:g}C from "
+            f"{freezing[0].from_c:g} °C on, below "
             "freezing.",
-            "Below 0 °C lithium plates on the anode. Only a cell whose sheet allows it may be charged "
-            "there, and far more slowly.",
+            "Below 0 °C lithium plates on the anode. Only a cell whose sheet allows it may be "
+            "charged there, and far more slowly.",
             {"charging.rates": usual_table},
             "The usual table",
         )
@@ -213,8 +227,8 @@ def table(setup: Setup, _: Evidence) -> Iterator[Finding]:
         yield warning(
             "charging.rates",
             f"The rate table allows {rate:g}C at {at_c:g} °C; {allowed:g}C is usual there.",
-            "The colder, and the hotter, the less a cell takes without plating or ageing. Only the cell's "
-            "sheet allows more.",
+            "The colder, and the hotter, the less a cell takes without plating or ageing. Only "
+            "the cell's sheet allows more.",
             {"charging.rates": _slower(setup)},
             "Not above the usual table",
         )
@@ -223,8 +237,8 @@ def table(setup: Setup, _: Evidence) -> Iterator[Finding]:
         to = down(most) or down(most, 1e-4)
         yield error(
             ("charging.rates", "cell.max_charge_a"),
-            f"The rate table goes up to {max(s.c_rate for s in steps):g}C; the cell's sheet ends at "
-            f"{most:.2f}C.",
+            f"The rate table goes up to {max(s.c_rate for s in steps):g}C; the cell's sheet ends "
+            f"at {most:.2f}C.",
             "The cell's sheet overrides everything.",
             {"charging.rates": [{"from_c": s.from_c, "c_rate": min(s.c_rate, to)} for s in steps]},
             f"At most {to:g}C",
@@ -232,7 +246,9 @@ def table(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 
 def _too_fast(setup: Setup) -> tuple[float, float, float] | None:
-    """The first temperature at which the own table allows at least TWICE the usual one in the cold."""
+    """The first temperature at which the own table allows at least TWICE the usual one in the
+    cold.
+    """
     places = sorted({s.from_c for s in (*rates(setup)[0], *usual_rates(setup))})
     for at_c in (c for c in places if c < COOL_C):
         rate, allowed = rate_at(setup, at_c), usual_rate_at(setup, at_c)
@@ -267,9 +283,11 @@ def in_the_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
     to = amps_down(max(allowed, 0.05) * setup.capacity_ah * setup.packs_in_parallel)
     yield (warning if much else note)(
         ("charging.max_charge_a", "charging.rates"),
-        f"{c_rate:.2f}C down to {at_c:g} °C is more than the {allowed:g}C of the rate table {until}.",
-        "Plating begins before freezing when the current is high. A closed loop can step the current down; "
-        f"a plain charger cannot: then warm the pack, or charge slowly in winter ({source}).",
+        f"{c_rate:.2f}C down to {at_c:g} °C is more than the {allowed:g}C of the rate "
+        f"table {until}.",
+        "Plating begins before freezing when the current is high. A closed loop can step the "
+        "current down; a plain charger cannot: then warm the pack, or charge slowly in winter "
+        f"({source}).",
         {"charging.max_charge_a": to} if much else {},
         f"Charge with {to:g} A" if much else "",
     )
@@ -301,7 +319,8 @@ def strings(setup: Setup, _: Evidence) -> Iterator[Finding]:
         yield error(
             ("solar.in_series", "solar.tracker.max_v"),
             f"{here.title.capitalize()}: {text}.",
-            "Voltage rises in the cold, and the morning's first light gives nearly all of it. An input is destroyed at once, and no guarantee covers it.",
+            "Voltage rises in the cold, and the morning's first light gives nearly all "
+            "of it. An input is destroyed at once, and no guarantee covers it.",
             fix,
             label,
         )
@@ -310,10 +329,10 @@ def strings(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if tracker.max_short_a and here.short_a <= tracker.max_short_a < bright_a:
         yield warning(
             ("solar.tracker.max_short_a", "solar.module.isc_a"),
-            f"{here.title.capitalize()}: {here.short_a:.1f} A in short circuit, {bright_a:.1f} A in the "
-            f"brightest sun; the input stands {tracker.max_short_a:g} A.",
-            "Snow, clouds' edges and clear cold days give more than the standard sun: 1.25 times is "
-            "reckoned with.",
+            f"{here.title.capitalize()}: {here.short_a:.1f} A in short circuit, {bright_a:.1f} A "
+            f"in the brightest sun; the input stands {tracker.max_short_a:g} A.",
+            "Snow, clouds' edges and clear cold days give more than the standard sun: 1.25 "
+            "times is reckoned with.",
             fix,
             label,
         )
@@ -322,7 +341,8 @@ def strings(setup: Setup, _: Evidence) -> Iterator[Finding]:
         yield (warning if better else note)(
             ("solar.in_series", "solar.tracker.from_v"),
             f"{here.title.capitalize()}: {text}.",
-            "A fan that howls and a power that swings are signs of a wrong string, not of the weather.",
+            "A fan that howls and a power that swings are signs of a wrong string, not "
+            "of the weather.",
             fix,
             label,
         )
@@ -330,8 +350,10 @@ def strings(setup: Setup, _: Evidence) -> Iterator[Finding]:
         fed_a = solar.back_feed_a(pv, here.in_parallel)
         yield note(
             ("solar.in_series", "solar.module.isc_a"),
-            f"{here.in_parallel} strings in parallel: a faulted one is fed with {fed_a:.0f} A by the others.",
-            "If that is more than the series fuse on the module's sheet, each string needs a fuse of its own, made for direct current.",
+            f"{here.in_parallel} strings in parallel: a faulted one is fed with "
+            f"{fed_a:.0f} A by the others.",
+            "If that is more than the series fuse on the module's sheet, each string "
+            "needs a fuse of its own, made for direct current.",
         )
     for text in (d for d in here.doubts if d not in works):
         why = "More modules than the input takes give more on dull days; noon is cut off. A choice."

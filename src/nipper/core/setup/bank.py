@@ -41,7 +41,9 @@ class Setup(Part):
 
     @property
     def sheet_charge_a(self) -> float | None:
-        """The most one pack's cells may be charged with, by their sheet: cells in parallel add up."""
+        """The most one pack's cells may be charged with, by their sheet: cells in parallel add
+        up.
+        """
         return self._of_group(self.cell.max_charge_a)
 
     @property
@@ -65,7 +67,9 @@ class Setup(Part):
 
     @property
     def charge_cutoff(self) -> TemperatureLimit | None:
-        """What stops the charge in the cold: the BMS, or else the charger by a sensor of its own."""
+        """What stops the charge in the cold: the BMS, or else the charger by a sensor of its
+        own.
+        """
         charging, own = self.charging, self.protection.charge_under_temperature
         if own is not None or charging is None or charging.cold_stop_c is None:
             return own

@@ -26,7 +26,9 @@ class RateStep(Part):
 
 
 class ExtraCharger(Part):
-    """A charger beside the main one, with its own target: shore power, a generator, an alternator."""
+    """A charger beside the main one, with its own target: shore power, a generator, an
+    alternator.
+    """
 
     name: str = Field(default="second charger", max_length=100, title="name")
     absorption_v: float = number(PACK_V, "absorption")

@@ -1,4 +1,6 @@
-"""Single settings by their JSON path: ``protection.cell_over_voltage.trip_v``, ``other_chargers.0.float_v``."""
+"""Single settings by their JSON path: ``protection.cell_over_voltage.trip_v``,
+``other_chargers.0.float_v``.
+"""
 
 from collections.abc import Mapping
 from functools import reduce

@@ -1,1 +1,4 @@
-"""The simulated pack: one compiled kernel holds all the physics Nipper uses. Nothing else in the project simulates."""
+"""The simulated pack: one compiled kernel holds all the physics Nipper uses.
+
+Nothing else in the project simulates.
+"""

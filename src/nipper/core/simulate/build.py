@@ -1,4 +1,7 @@
-"""From a setup and a scenario to the kernel's arrays. Each number that is not the setup's carries where it comes from."""
+"""From a setup and a scenario to the kernel's arrays.
+
+Each number that is not the setup's carries where it comes from.
+"""
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -21,8 +24,8 @@ MAX_EVENTS = 200_000
 LARGE_KG = 5.6  # a cell of 280 Ah
 LEAD_JOINTS_OHM = 2e-3  # joints, fuse and switch of one pack: common practice
 COPPER_M_OHM_MM2 = 58.0  # IEC 60028 annealed copper
-# a BMS is built for its own trips: at the higher one its switches stand that much above the pack (from
-# memory)
+# a BMS is built for its own trips: at the higher one its switches stand that much above the pack
+# (from memory)
 SWITCH_RISE_K, SWITCH_TAU_S = 40.0, 120.0
 
 
@@ -71,7 +74,9 @@ def pv_w(setup: Setup, scenario: Scenario) -> float:
 
 
 def minutes(setup: Setup, scenario: Scenario, rng: np.random.Generator) -> layout.Minutes:
-    """Sun, loads, air and other chargers, minute by minute; events of the sky and the loads are in it."""
+    """Sun, loads, air and other chargers, minute by minute; events of the sky and the loads are in
+    it.
+    """
     count = int(np.ceil(scenario.days * sky.MINUTES_A_DAY)) + 1
     since = np.arange(count) / 60.0
     begin = datetime.fromtimestamp(start_s(scenario), UTC)
@@ -119,7 +124,8 @@ def place(setup: Setup, fault: CellFault) -> tuple[slice, slice]:
         raise InputError(
             "scenario",
             "cells",
-            f"pack up to {setup.packs_in_parallel} and cell up to {setup.cells}, a block from its first to its last cell",
+            f"pack up to {setup.packs_in_parallel} and cell up to {setup.cells}, a block "
+            "from its first to its last cell",
         )
     packs = slice(fault.pack - 1, fault.pack) if fault.pack else slice(None)
     return packs, slice(fault.cell - 1, last) if fault.cell else slice(None)
@@ -148,7 +154,8 @@ def cells(
     curve = rest_curve(setup, scenario)
     return layout.Cells(
         capacity_ah=capacity,
-        # direct-current resistance after some ten seconds, split as pulse tables show: half at once, the rest within minutes
+        # direct-current resistance after some ten seconds, split as pulse tables show: half at
+        # once, the rest within minutes
         r0_ohm=0.55 * total_ohm + own["resistance"],
         r1_ohm=0.25 * total_ohm,
         r2_ohm=0.60 * total_ohm,
@@ -176,7 +183,9 @@ def cells(
 
 
 def rest_curve(setup: Setup, scenario: Scenario) -> Floats:
-    """Rest voltage every 0.1 % of charge, float64[1001]; never falling, and the chemistry's own at both ends."""
+    """Rest voltage every 0.1 % of charge, float64[1001]; never falling, and the chemistry's own at
+    both ends.
+    """
     share = np.linspace(0.0, 1.0, 1001)
     curve = chemistry(setup.chemistry).curve.ocv(100.0 * share)
     if scenario.curve_mv:
@@ -197,7 +206,8 @@ def state(
     for fault in scenario.cells:
         pct[place(setup, fault)] += fault.offset_pct
     return layout.State(
-        # an offset is charge missing to full, so that cells of other capacity start level at the top
+        # an offset is charge missing to full, so that cells of other capacity start level at the
+        # top
         charge_ah=made.capacity_ah - (100.0 - pct) / 100.0 * setup.capacity_ah,
         slow1_v=np.zeros(shape),
         slow2_v=np.zeros(shape),
@@ -329,7 +339,9 @@ def chargers(setup: Setup, scenario: Scenario) -> Floats:
 
 
 def _cold_stop(stop_c: float | None, resume_c: float | None) -> tuple[float, float]:
-    """A charger's own cutoff in the cold and where it resumes, degC; never reached where it has none."""
+    """A charger's own cutoff in the cold and where it resumes, degC; never reached where it has
+    none.
+    """
     if stop_c is None:
         return -np.inf, -np.inf
     return stop_c, stop_c + 1.0 if resume_c is None else resume_c
@@ -354,7 +366,9 @@ def wires(setup: Setup, scenario: Scenario) -> layout.Wires:
 
 
 def link(setup: Setup, up: bool) -> layout.Link:
-    """What a pack asks for when the loop is closed: the least of its charger's share, its cell's sheet and nine tenths of its trip."""
+    """What a pack asks for when the loop is closed: the least of its charger's share, its cell's
+    sheet and nine tenths of its trip.
+    """
     asked, protection = setup.link, setup.protection
     closed = asked is not None and asked.mode == "closed"
     charge = [

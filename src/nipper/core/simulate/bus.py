@@ -1,4 +1,6 @@
-"""The bus: chargers with their stages, loads, what the link asks, and how packs in parallel share the current."""
+"""The bus: chargers with their stages, loads, what the link asks, and how packs in parallel share
+the current.
+"""
 
 import math
 from typing import NamedTuple

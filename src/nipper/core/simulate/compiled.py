@@ -1,7 +1,8 @@
 """How the kernel is compiled, and where the machine code is kept.
 
-``python -m nipper.core.simulate.compiled`` compiles everything and ends: the application does that in a process of its own, because a
-compiler in a thread of the window's process makes the window stutter.
+``python -m nipper.core.simulate.compiled`` compiles everything and ends: the application does that
+in a process of its own, because a compiler in a thread of the window's process makes the window
+stutter.
 """
 
 import hashlib
@@ -18,7 +19,9 @@ from platformdirs import user_cache_path
 
 
 def _cache_folder() -> Path:
-    """By what the sources hold: the compiler's own cache looks at one file each and would miss a change in another."""
+    """By what the sources hold: the compiler's own cache looks at one file each and would miss a
+    change in another.
+    """
     digest = hashlib.sha256(numba.__version__.encode())
     for file in sorted(Path(__file__).parent.glob("*.py")):
         digest.update(file.read_bytes())
@@ -38,8 +41,9 @@ numba.config.CACHE_DIR = str(CACHE)  # pyright: ignore[reportAttributeAccessIssu
 _once = threading.Lock()
 
 
-# numpy's rules: a division by zero gives inf instead of costing a test and a branch each time. No reference counts: compiled code makes
-# no arrays, all are handed in; counting them up and down at each call took two thirds of a run.
+# numpy's rules: a division by zero gives inf instead of costing a test and a branch each time. No
+# reference counts: compiled code makes no arrays, all are handed in; counting them up and down at
+# each call took two thirds of a run.
 _HOW: dict[str, Any] = {
     "cache": True,
     "nogil": True,
@@ -61,7 +65,9 @@ def vectorised(function: F) -> F:
 
 
 def make_ready() -> None:
-    """Compile in a process of its own if that was never done on this machine; called in worker threads of a window."""
+    """Compile in a process of its own if that was never done on this machine; called in worker
+    threads of a window.
+    """
     with _once:
         if not any(CACHE.rglob("*.nbi")):
             subprocess.run(

@@ -217,7 +217,10 @@ def _at_sensor(sensor_c: Floats, temp_c: Floats, p: int, s: int, n: int) -> floa
 
 @compiled
 def _sensed(bank: Bank, state: State, p: int) -> tuple[float, float]:
-    """Hottest and coldest of the sensors: all that the BMS knows. Without one it sees a mild day."""
+    """Hottest and coldest of the sensors: all that the BMS knows.
+
+    Without one it sees a mild day.
+    """
     sensor_c, n = bank.sensor_c, state.temp_c.shape[1]
     hot, cold = -math.inf, math.inf
     for s in range(sensor_c.shape[1]):

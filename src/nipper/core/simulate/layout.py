@@ -1,7 +1,8 @@
-"""What the kernel works on: plain arrays and numbers, nothing that compiled code would have to look inside.
+"""What the kernel works on: plain arrays and numbers, nothing that compiled code would have to look
+inside.
 
-Arrays of cells are [packs, cells], of protections [protections] or [packs, protections], of chargers [chargers]. Charging current is
-positive.
+Arrays of cells are [packs, cells], of protections [protections] or [packs, protections], of
+chargers [chargers]. Charging current is positive.
 """
 
 from typing import NamedTuple
@@ -18,10 +19,19 @@ CELL_OVER, PACK_OVER, CHARGE_CURRENT, CHARGE_HOT, CHARGE_COLD = 0, 1, 2, 3, 4
 CELL_UNDER, PACK_UNDER, DISCHARGE_CURRENT, DISCHARGE_HOT, DISCHARGE_COLD = 5, 6, 7, 8, 9
 SHORT, SWITCH_HOT = 10, 11
 PROTECTIONS = (
-    "cell_over_voltage", "pack_over_voltage", "charge_over_current", "charge_over_temperature", "charge_under_temperature",
-    "cell_under_voltage", "pack_under_voltage", "discharge_over_current", "discharge_over_temperature", "discharge_under_temperature",
-    "short_circuit", "mosfet_over_temperature",
-)  # fmt: skip
+    "cell_over_voltage",
+    "pack_over_voltage",
+    "charge_over_current",
+    "charge_over_temperature",
+    "charge_under_temperature",
+    "cell_under_voltage",
+    "pack_under_voltage",
+    "discharge_over_current",
+    "discharge_over_temperature",
+    "discharge_under_temperature",
+    "short_circuit",
+    "mosfet_over_temperature",
+)
 RISING = np.array(
     [True, True, True, True, False, False, False, True, True, False, True, True]
 )  # acts above, or below, its value
@@ -64,7 +74,9 @@ LIMITERS = (
 
 NOISE_MASK = (
     (1 << 20) - 1
-)  # length of the table of normal numbers, less one: four days of sixteen cells at 10 s before it repeats
+    # length of the table of normal numbers, less one: four days of sixteen cells at 10 s before it
+    # repeats
+)
 NOISE_EXTRA = 512  # beyond the mask, so that a string of cells is read without wrapping
 
 
@@ -90,7 +102,8 @@ class Cells(NamedTuple):
     efficiency: float
 
 
-# rows of the table of limits, [4, protections]; infinite, on the side never reached, where there is no such limit
+# rows of the table of limits, [4, protections]; infinite, on the side never reached, where there is
+# no such limit
 TRIP, RELEASE, DELAY, ALARM = 0, 1, 2, 3
 # columns of the table of chargers, [chargers, 9]; the first charger is the sun's
 TARGET_V, ABSORPTION_S, FLOAT_V, TAIL_A, MOST_A, EQUALISE_V, EQUALISE_EVERY_S, STOP_C, RESUME_C = (
@@ -166,7 +179,8 @@ class State(NamedTuple):
     alarmed: Flags  # [packs, protections]
     counted_pct: Floats  # [packs]
     switch_k: Floats  # [packs], how much warmer than the pack its switches are
-    asked_share: Floats  # [packs, 2] of the full charge and discharge current, what a closed-loop BMS asks for
+    # [packs, 2] of the full charge and discharge current, what a closed-loop BMS asks for
+    asked_share: Floats
     off: Flags  # [packs], powered off by itself
     offline: Flags  # [packs], taken from the bus by somebody
     stages: Floats  # [chargers, 5], see the constants

@@ -1,4 +1,6 @@
-"""The cells: one short loop each over a string's cells, so that the compiler makes vector code of it."""
+"""The cells: one short loop each over a string's cells, so that the compiler makes vector code of
+it.
+"""
 
 import math
 

@@ -1,4 +1,6 @@
-"""The BMS of a pack: protections with delay and release, alarms, power-off, the charge counter, and the balancer."""
+"""The BMS of a pack: protections with delay and release, alarms, power-off, the charge counter, and
+the balancer.
+"""
 
 from nipper.core.simulate.compiled import compiled
 from nipper.core.simulate.layout import (
@@ -195,7 +197,9 @@ def _alarm(
     value: float,
     cell: int,
 ) -> None:
-    """An alarm sounds once, and is over when back at the release: else it cried at every flutter."""
+    """An alarm sounds once, and is over when back at the release: else it cried at every
+    flutter.
+    """
     warns = value > limits[ALARM, j] if RISING[j] else value < limits[ALARM, j]
     if warns and not state.alarmed[p, j]:
         state.alarmed[p, j] = True

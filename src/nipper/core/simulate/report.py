@@ -55,8 +55,13 @@ def to_json(trial: Trial, setup: Setup, scenario: Scenario) -> dict[str, object]
 
 def _event(event: BmsEvent) -> dict[str, object]:
     return {
-        "time_s": event.time_s, "pack": event.pack, "protection": event.protection, "kind": event.kind, "cell": event.cell, "value": round(event.value, 3)
-    }  # fmt: skip
+        "time_s": event.time_s,
+        "pack": event.pack,
+        "protection": event.protection,
+        "kind": event.kind,
+        "cell": event.cell,
+        "value": round(event.value, 3),
+    }
 
 
 def _limited(trial: Trial) -> list[dict[str, object]]:

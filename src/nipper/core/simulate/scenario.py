@@ -1,4 +1,7 @@
-"""A scenario: the days, the sky, the loads and what happens. An open JSON form, documented in docs/scenario.md."""
+"""A scenario: the days, the sky, the loads and what happens.
+
+An open JSON form, documented in docs/scenario.md.
+"""
 
 from pathlib import Path
 from typing import Any, Literal

@@ -19,7 +19,8 @@ def cos_zenith(day_of_year: Floats, hour: Floats, latitude_deg: float) -> Floats
 
     Notes
     -----
-    Declination after Cooper (Solar Energy 12, 1969): 23.45 deg sin(360 (284 + n) / 365); good to about half a degree.
+    Declination after Cooper (Solar Energy 12, 1969): 23.45 deg sin(360 (284 + n) / 365); good to
+    about half a degree.
     """
     declination = np.radians(23.45) * np.sin(2 * np.pi * (284.0 + day_of_year) / 365.0)
     latitude, angle = np.radians(latitude_deg), np.radians(15.0 * (hour - 12.0))
@@ -35,7 +36,8 @@ def clear_sky_w_m2(cos_z: Floats, day_of_year: Floats | float) -> Floats:
     Notes
     -----
     Ineichen and Perez (Solar Energy 73, 2002) with a Linke turbidity of 3.5, usual over the year in
-    temperate places (3 in winter to 4 in summer, from memory); relative air mass of Kasten and Young
+    temperate places (3 in winter to 4 in summer, from memory); relative air mass of Kasten and
+    Young
     (Applied Optics 28, 1989); extraterrestrial irradiance 1361 W/m2 by the distance of the sun.
     """
     up = cos_z > 0.0
@@ -48,7 +50,8 @@ def clear_sky_w_m2(cos_z: Floats, day_of_year: Floats | float) -> Floats:
 
 
 def module_share(irradiance_w_m2: Floats, cos_z: Floats, air_c: Floats | float) -> Floats:
-    """Power of a module lying flat, as a share of its peak power: less by reflection at low sun, and by heat.
+    """Power of a module lying flat, as a share of its peak power: less by reflection at low sun,
+    and by heat.
 
     Notes
     -----
@@ -63,7 +66,9 @@ def module_share(irradiance_w_m2: Floats, cos_z: Floats, air_c: Floats | float) 
 
 
 def clouds(rng: np.random.Generator, minutes: int, weather: str) -> Floats:
-    """Share of the clear-sky power that comes through each minute: a level for the day, and clouds that pass in minutes."""
+    """Share of the clear-sky power that comes through each minute: a level for the day, and clouds
+    that pass in minutes.
+    """
     mean, spread = CLEARNESS[weather]
     level = np.clip(rng.normal(mean, spread, minutes // MINUTES_A_DAY + 1), 0.08, 1.0)
     share = np.repeat(level, MINUTES_A_DAY)[:minutes]
@@ -76,7 +81,9 @@ def clouds(rng: np.random.Generator, minutes: int, weather: str) -> Floats:
 def ambient_c(
     day_of_year: Floats, hour: Floats, mean_c: float, season_c: float, day_c: float
 ) -> Floats:
-    """Air temperature around the pack: a yearly and a daily wave, coldest in mid January and before sunrise."""
+    """Air temperature around the pack: a yearly and a daily wave, coldest in mid January and before
+    sunrise.
+    """
     return (
         mean_c
         - season_c * np.cos(2 * np.pi * (day_of_year - 15.0) / 365.0)
@@ -92,7 +99,9 @@ def loads_w(
     evening_w: float,
     kettle_w: float,
 ) -> tuple[Floats, NDArray[np.bool_]]:
-    """House loads each minute, W, and when the compressor starts: always on, a compressor that cycles, an evening, a kettle some times a day."""
+    """House loads each minute, W, and when the compressor starts: always on, a compressor that
+    cycles, an evening, a kettle some times a day.
+    """
     minutes = hour.size
     cycle = (np.arange(minutes) + int(rng.integers(60))) % 60
     evening = np.where((hour > 17.5) & (hour < 22.5), evening_w, 0.0) + np.where(

@@ -1,4 +1,5 @@
-"""Run a setup through a scenario: hands the pack to the kernel from event to event, and gives logs, truth and what happened.
+"""Run a setup through a scenario: hands the pack to the kernel from event to event, and gives logs,
+truth and what happened.
 
 A run keeps its state every few hours, so that any moment can be run again in steps of a second.
 """
@@ -34,7 +35,9 @@ class BmsEvent:
 
 @dataclass(frozen=True, eq=False, slots=True)
 class Trial:
-    """What came of it: one log a pack as its BMS would have recorded it, the truth beside it, and what happened."""
+    """What came of it: one log a pack as its BMS would have recorded it, the truth beside it, and
+    what happened.
+    """
 
     setup: Setup  # as it stood at the start
     scenario: Scenario
@@ -112,7 +115,8 @@ def run(
     Raises
     ------
     InputError
-        An event changes a setting to something no setup can hold, or names a pack, cell or sensor that is not there.
+        An event changes a setting to something no setup can hold, or names a pack, cell or sensor
+        that is not there.
     """
     begin_s = build.start_s(scenario)
     world = _world(setup, scenario)
@@ -130,7 +134,8 @@ def run(
 
 
 def zoom(trial: Trial, from_s: float, to_s: float, step_s: float = 1.0) -> Trial:
-    """The same run between two moments again, in steps of a second, under the same sky, every step a row.
+    """The same run between two moments again, in steps of a second, under the same sky, every step
+    a row.
 
     Parameters
     ----------

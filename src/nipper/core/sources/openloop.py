@@ -1,4 +1,6 @@
-"""The values for an inverter or charger that nobody talks to: its "user-defined" page, from the setup. Its own manual decides what each is called."""
+"""The values for an inverter or charger that nobody talks to: its "user-defined" page, from the
+setup. Its own manual decides what each is called.
+"""
 
 import csv
 import io
@@ -26,7 +28,9 @@ class Value:
 
 
 def charge_a(setup: Setup) -> float:
-    """The most the whole bank should be charged with, A: the least of charger, trips, fuses, leads, cells, rates."""
+    """The most the whole bank should be charged with, A: the least of charger, trips, fuses, leads,
+    cells, rates.
+    """
     charging, limit = setup.charging, setup.protection.charge_over_current
     own = charging.max_charge_a if charging else None
     trip = CLOSE_TO_TRIP * limit.trip_a * setup.packs_in_parallel if limit else None
@@ -43,7 +47,9 @@ def discharge_a(setup: Setup) -> float | None:
 
 
 def _wires_a(setup: Setup) -> tuple[float | None, ...]:
-    """What fuses and leads carry for long, A for the whole bank: each pack's times the packs, and the main ones."""
+    """What fuses and leads carry for long, A for the whole bank: each pack's times the packs, and
+    the main ones.
+    """
     wiring, packs = setup.wiring, setup.packs_in_parallel
     if wiring is None:
         return ()
@@ -56,7 +62,8 @@ def _wires_a(setup: Setup) -> tuple[float | None, ...]:
 
 
 def low_cut_v(setup: Setup) -> float:
-    """Where the inverter should stop, V of the pack: above every trip of the BMS, so that the load is shed
+    """Where the inverter should stop, V of the pack: above every trip of the BMS, so that the load
+    is shed
     before a pack leaves."""
     low, pack = setup.protection.cell_under_voltage, setup.protection.pack_under_voltage
     own = setup.link.low_cut_v if setup.link else None
@@ -181,7 +188,11 @@ def to_csv(lines: Sequence[Value]) -> str:
 def to_html(lines: Sequence[Value], title: str) -> str:
     """The sheet as a page for printing."""
     rows = "".join(
-        f"<tr><td>{escape(v.name)}</td><td align='right'><b>{escape(v.text)}</b></td><td>{escape(v.why)}</td></tr>"
+        f"<tr><td>{escape(v.name)}</td><td "
+        f"align='right'><b>{escape(v.text)}</b></td><td>{escape(v.why)}</td></tr>"
         for v in lines
     )
-    return f"<h2>{escape(title)}</h2><table cellpadding='5' width='100%'>{rows}</table><p>The inverter's own manual decides. Everything off before wiring.</p>"
+    return (
+        f"<h2>{escape(title)}</h2><table cellpadding='5' width='100%'>{rows}</table><p>The "
+        "inverter's own manual decides. Everything off before wiring.</p>"
+    )

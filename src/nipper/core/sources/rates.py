@@ -1,10 +1,13 @@
-"""How fast a cell may be charged at a temperature: the setup's own table, else the usual one. The cell's sheet overrides both."""
+"""How fast a cell may be charged at a temperature: the setup's own table, else the usual one.
+
+The cell's sheet overrides both.
+"""
 
 from nipper.core.setup import RateStep, Setup
 
 COMMON = "common practice"
-# none below 0 degC, at most 0.2C to 10 degC, up to 0.5C above: common practice; half of it within the
-# margin of 2 K over freezing, where plating is nearest
+# none below 0 degC, at most 0.2C to 10 degC, up to 0.5C above: common practice; half of it within
+# the margin of 2 K over freezing, where plating is nearest
 USUAL: dict[str, tuple[tuple[float, float], ...]] = {
     "lfp": ((0.0, 0.1), (2.0, 0.2), (10.0, 0.5)),
     # less above 45 degC as well: the zones in use for 4.2 V cells, from memory
@@ -31,7 +34,9 @@ def rates(setup: Setup) -> tuple[tuple[RateStep, ...], str]:
 
 
 def rate_at(setup: Setup, temp_c: float) -> float:
-    """The most the table allows at a temperature, as a share of capacity an hour; 0 below its first step."""
+    """The most the table allows at a temperature, as a share of capacity an hour; 0 below its first
+    step.
+    """
     return _at(rates(setup)[0], temp_c)
 
 
@@ -48,7 +53,9 @@ def _at(table: tuple[RateStep, ...], temp_c: float) -> float:
 
 
 def charger_rate(setup: Setup) -> float | None:
-    """What the main charger gives, as a share of the bank's capacity an hour; None where it is not said."""
+    """What the main charger gives, as a share of the bank's capacity an hour; None where it is not
+    said.
+    """
     amps = setup.charging.max_charge_a if setup.charging else None
     return amps / (setup.capacity_ah * setup.packs_in_parallel) if amps else None
 

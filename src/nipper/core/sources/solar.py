@@ -1,4 +1,6 @@
-"""PV strings: the voltage of the coldest morning, the one of the hottest noon, current and power, and every way to wire n modules."""
+"""PV strings: the voltage of the coldest morning, the one of the hottest noon, current and power,
+and every way to wire n modules.
+"""
 
 import csv
 from dataclasses import dataclass
@@ -15,16 +17,30 @@ RUN_V, START_V = (
 CONTINUOUS = 1.25  # of the short-circuit current: NEC 690.8, from memory
 MARGIN = 0.02  # of the absolute maximum, for the module's own tolerance: common practice
 MODULES_SOURCE = "typical of such modules, from memory: take the module's own sheet"
-# crystalline silicon, where the module's own coefficient is not known: NEC table 690.7(A), from memory; (lowest of the band, factor)
+# crystalline silicon, where the module's own coefficient is not known: NEC table 690.7(A), from
+# memory; (lowest of the band, factor)
 NEC_690_7 = (
-    (20, 1.02), (15, 1.04), (10, 1.06), (5, 1.08), (0, 1.10), (-5, 1.12), (-10, 1.14), (-15, 1.16), (-20, 1.18), (-25, 1.20), (-30, 1.21),
-    (-35, 1.23), (-40, 1.25),
-)  # fmt: skip
+    (20, 1.02),
+    (15, 1.04),
+    (10, 1.06),
+    (5, 1.08),
+    (0, 1.10),
+    (-5, 1.12),
+    (-10, 1.14),
+    (-15, 1.16),
+    (-20, 1.18),
+    (-25, 1.20),
+    (-30, 1.21),
+    (-35, 1.23),
+    (-40, 1.25),
+)
 
 
 @dataclass(frozen=True, slots=True)
 class Arrangement:
-    """One way to wire the modules, and what is wrong with it (worst first); ``left`` modules stay unused."""
+    """One way to wire the modules, and what is wrong with it (worst first); ``left`` modules stay
+    unused.
+    """
 
     in_series: int
     in_parallel: int
@@ -46,7 +62,9 @@ class Arrangement:
 
     @property
     def rank(self) -> tuple[bool, int, float, int, float]:
-        """Sorts the best first: allowed, without doubts, most power, none left over, the lower voltage."""
+        """Sorts the best first: allowed, without doubts, most power, none left over, the lower
+        voltage.
+        """
         return bool(self.forbidden), len(self.doubts), -self.usable_w, self.left, self.cold_v
 
 
@@ -65,7 +83,9 @@ def modules() -> tuple[Module, ...]:
 
 
 def cold_open_v(module: Module, in_series: int, cell_c: float) -> float:
-    """Open-circuit voltage of a string at a cell temperature, V: n Voc (1 + beta (T - 25 degC)); without a coefficient, by the standard's factors."""
+    """Open-circuit voltage of a string at a cell temperature, V: n Voc (1 + beta (T - 25 degC));
+    without a coefficient, by the standard's factors.
+    """
     if module.voc_pct_per_k == 0.0:
         return in_series * module.voc_v * nec_factor(cell_c)
     return in_series * module.voc_v * (1.0 + module.voc_pct_per_k / 100.0 * (cell_c - STC_C))
@@ -77,7 +97,9 @@ def hot_operating_v(module: Module, in_series: int, cell_c: float) -> float:
 
 
 def nec_factor(coldest_c: float) -> float:
-    """Factor on the open-circuit voltage by NEC table 690.7(A): the band that holds the temperature, 1.25 below all."""
+    """Factor on the open-circuit voltage by NEC table 690.7(A): the band that holds the
+    temperature, 1.25 below all.
+    """
     return (
         next((factor for low, factor in NEC_690_7 if coldest_c >= low), 1.25)
         if coldest_c < STC_C
@@ -109,24 +131,29 @@ def judge(setup: Setup, solar: Solar, in_series: int, in_parallel: int) -> Arran
     doubts: list[str] = []
     if cold_v > tracker.max_v:
         forbidden.append(
-            f"{cold_v:.0f} V open at {solar.coldest_c:g} °C, above the input's {tracker.max_v:g} V: it destroys the input"
+            f"{cold_v:.0f} V open at {solar.coldest_c:g} °C, above the input's "
+            f"{tracker.max_v:g} V: it destroys the input"
         )
     elif cold_v > (1.0 - MARGIN) * tracker.max_v:
         doubts.append(
-            f"{cold_v:.0f} V open at {solar.coldest_c:g} °C leave less than 2 % to the input's {tracker.max_v:g} V"
+            f"{cold_v:.0f} V open at {solar.coldest_c:g} °C leave less than 2 % to the "
+            f"input's {tracker.max_v:g} V"
         )
     if tracker.max_short_a and short_a > tracker.max_short_a:
         forbidden.append(
-            f"{short_a:.1f} A in short circuit, above the {tracker.max_short_a:g} A the input stands"
+            f"{short_a:.1f} A in short circuit, above the {tracker.max_short_a:g} A the "
+            "input stands"
         )
     start_v = starts_at_v(setup, solar)
     if hot_v < start_v:
         doubts.append(
-            f"{hot_v:.0f} V at {solar.hottest_c:g} °C, below the {start_v:.0f} V it starts at: nothing comes on hot days"
+            f"{hot_v:.0f} V at {solar.hottest_c:g} °C, below the {start_v:.0f} V it "
+            "starts at: nothing comes on hot days"
         )
     if tracker.to_v and high_v > tracker.to_v:
         doubts.append(
-            f"works at up to {high_v:.0f} V in the cold, beyond the {tracker.to_v:g} V it tracks to: power swings, fans howl"
+            f"works at up to {high_v:.0f} V in the cold, beyond the {tracker.to_v:g} V it "
+            "tracks to: power swings, fans howl"
         )
     operating_a = in_parallel * module.imp_a
     usable_w = power_w
@@ -178,5 +205,7 @@ def as_set(setup: Setup) -> Arrangement | None:
 
 
 def back_feed_a(solar: Solar, in_parallel: int) -> float:
-    """What the other strings feed into a faulted one, A: (n - 1) 1.25 Isc (NEC 690.9, from memory)."""
+    """What the other strings feed into a faulted one, A: (n - 1) 1.25 Isc (NEC 690.9, from
+    memory).
+    """
     return (in_parallel - 1) * CONTINUOUS * solar.module.isc_a

@@ -1,1 +1,4 @@
-"""Fuses, leads and what flows in a fault: formulas and tables, each with its source. Local code and makers' sheets decide."""
+"""Fuses, leads and what flows in a fault: formulas and tables, each with its source.
+
+Local code and makers' sheets decide.
+"""

@@ -1,4 +1,6 @@
-"""Current against time of one pack: what the BMS, the fuse, the cells and the leads allow for how long, and what the loads ask."""
+"""Current against time of one pack: what the BMS, the fuse, the cells and the leads allow for how
+long, and what the loads ask.
+"""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -19,7 +21,10 @@ Points = list[tuple[float, float]]
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """One curve of the chart: points (A, s), what it is, and where it comes from. ``kind``: bms, fuse, lead, cell, load."""
+    """One curve of the chart: points (A, s), what it is, and where it comes from.
+
+    ``kind``: bms, fuse, lead, cell, load.
+    """
 
     kind: str
     title: str
@@ -28,7 +33,9 @@ class Line:
 
 
 def battery_w_to_a(setup: Setup, watts: float) -> float:
-    """Current of one pack for a load at the inverter's output, A: all packs share, the cells stand at their low alarm."""
+    """Current of one pack for a load at the inverter's output, A: all packs share, the cells stand
+    at their low alarm.
+    """
     low = setup.protection.cell_under_voltage
     cell_v = low.alarm_v or low.trip_v + 0.1
     return watts / INVERTER_EFFICIENCY / (cell_v * setup.cells) / setup.packs_in_parallel
@@ -152,7 +159,9 @@ def _load_points(setup: Setup) -> list[Line]:
 
 
 def fuse_first(setup: Setup, surely: bool = False) -> tuple[float, float] | None:
-    """Between which currents the fuse may (or ``surely`` does) melt before the BMS opens, A; None where it does not below what the short-circuit trip takes over."""
+    """Between which currents the fuse may (or ``surely`` does) melt before the BMS opens, A; None
+    where it does not below what the short-circuit trip takes over.
+    """
     wiring, over, short = (
         setup.wiring,
         setup.protection.discharge_over_current,
@@ -179,9 +188,11 @@ def fuse_first(setup: Setup, surely: bool = False) -> tuple[float, float] | None
 
 
 def lead_first(setup: Setup) -> float | None:
-    """The lowest fault current at which the lead is ruined before the fuse is sure to have melted, A; None where the fuse is always first.
+    """The lowest fault current at which the lead is ruined before the fuse is sure to have melted,
+    A; None where the fuse is always first.
 
-    Faults end within seconds; for longer overloads the standards ask that the fuse's rating is not above what the lead carries.
+    Faults end within seconds; for longer overloads the standards ask that the fuse's rating is not
+    above what the lead carries.
     """
     wiring = setup.wiring
     if wiring is None or not wiring.fuse_a or not wiring.cable_mm2:

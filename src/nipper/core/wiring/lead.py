@@ -1,4 +1,6 @@
-"""Copper leads: what they carry for long, what they stand for a short time, and their resistance."""
+"""Copper leads: what they carry for long, what they stand for a short time, and their
+resistance.
+"""
 
 from functools import lru_cache
 from math import inf, log
@@ -8,9 +10,19 @@ import numpy as np
 from nipper.core.wiring.fuse import surely_melts_a
 
 LEADS = (  # mm2, A with 70 degC and with 105 degC insulation: ISO 10133, from memory
-    (2.5, 25, 35), (4, 35, 45), (6, 45, 60), (10, 65, 90), (16, 90, 130), (25, 120, 170), (35, 160, 210), (50, 210, 270),
-    (70, 265, 330), (95, 310, 390), (120, 360, 450), (150, 380, 475),
-)  # fmt: skip
+    (2.5, 25, 35),
+    (4, 35, 45),
+    (6, 45, 60),
+    (10, 65, 90),
+    (16, 90, 130),
+    (25, 120, 170),
+    (35, 160, 210),
+    (50, 210, 270),
+    (70, 265, 330),
+    (95, 310, 390),
+    (120, 360, 450),
+    (150, 380, 475),
+)
 COPPER_OHM_MM2_M = 1.0 / 58.0  # IEC 60028 annealed copper at 20 degC
 OVERLOAD = 1.45  # of what a lead carries, for the conventional time: IEC 60364-4-43, from memory
 K_PVC = 115.0  # A sqrt(s)/mm2, from 70 to 160 degC: IEC 60364-4-43, from memory
@@ -23,7 +35,9 @@ WARM_K, RISE_K, AIR_C = (
 
 @lru_cache(maxsize=256)
 def carries_a(mm2: float, hot: bool = False) -> float:
-    """Current a copper lead carries for long, A, with 70 degC insulation, or ``hot`` with 105 degC: ISO 10133 (from memory), interpolated."""
+    """Current a copper lead carries for long, A, with 70 degC insulation, or ``hot`` with 105 degC:
+    ISO 10133 (from memory), interpolated.
+    """
     sizes, carries = (
         [size for size, _, _ in LEADS],
         [high if hot else low for _, low, high in LEADS],
@@ -36,7 +50,8 @@ def protected_by_a(mm2: float, kind: str = "gG", hot: bool = False) -> float:
 
     Notes
     -----
-    IEC 60364-4-43, from memory: In <= Iz, and I2 <= 1.45 Iz. A gG fuse melts surely only at 1.6 In, so
+    IEC 60364-4-43, from memory: In <= Iz, and I2 <= 1.45 Iz. A gG fuse melts surely only at 1.6 In,
+    so
     the second asks for more than the first.
     """
     long_a = carries_a(mm2, hot)
@@ -44,11 +59,13 @@ def protected_by_a(mm2: float, kind: str = "gG", hot: bool = False) -> float:
 
 
 def ruined_after_s(current_a: float, mm2: float) -> float:
-    """How long a lead that already carries its full load stands a current before its insulation is ruined at 160 degC, s; inf where it never is.
+    """How long a lead that already carries its full load stands a current before its insulation is
+    ruined at 160 degC, s; inf where it never is.
 
     Notes
     -----
-    One time constant: for short times it is the adiabatic (k S / I)^2 of IEC 60364-4-43, for long ones the rise goes with the square
+    One time constant: for short times it is the adiabatic (k S / I)^2 of IEC 60364-4-43, for long
+    ones the rise goes with the square
     of the current from the 40 K it has at the current it carries for long.
     """
     long_a = carries_a(mm2)

@@ -9,8 +9,8 @@ from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.setup import Setup
 from nipper.core.wiring.lead import loop_ohm
 
-# of the ten-second resistance: large LFP cells show 0.12 to 0.25 mohm at 1 kHz beside 0.18 to 0.5 mohm
-# on direct current (from memory of data sheets)
+# of the ten-second resistance: large LFP cells show 0.12 to 0.25 mohm at 1 kHz beside 0.18 to 0.5
+# mohm on direct current (from memory of data sheets)
 OHMIC_SHARE = 0.55
 JOINTS_OHM = 1e-3  # bars, lugs, fuse and switch of one pack: common practice
 USUAL_LENGTH_M = 1.5  # of a lead whose length is not entered: common practice

@@ -148,6 +148,9 @@ class DayChart(QWidget):
                 size=BASE_PT - 1,
             )
             top = max(top, most)
-        told = f"{day.soc_pct[0]:.0f} % at first, {day.soc_pct.max():.0f} % at most, {day.soc_pct[-1]:.0f} % at midnight"
+        told = (
+            f"{day.soc_pct[0]:.0f} % at first, {day.soc_pct.max():.0f} % at most, "
+            f"{day.soc_pct[-1]:.0f} % at midnight"
+        )
         plot.note(0.1, 1.35 * top, told, "ink", anchor=(0, 0), size=BASE_PT - 0.5)
         plot.item.setYRange(1.08 * low, 1.35 * top, padding=0.01)

@@ -1,4 +1,6 @@
-"""The energy budget as large readings: what the bank holds, how long it lasts, how long it takes to fill."""
+"""The energy budget as large readings: what the bank holds, how long it lasts, how long it takes to
+fill.
+"""
 
 from PySide6.QtCore import Signal, Slot
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
@@ -86,7 +88,8 @@ class EnergyPage(QWidget):
         self._grid.setColumnStretch(0, 1)
         self._grid.setColumnStretch(1, 1)
         self._note.setText(
-            f"Sun: {budget.sun_w / 1e3:.1f} kW of modules, lying flat at 52° north, clear sky after Haurwitz, clouds let a third through. "
+            f"Sun: {budget.sun_w / 1e3:.1f} kW of modules, lying flat at 52° north, clear "
+            "sky after Haurwitz, clouds let a third through. "
             "Inverter 92 %, charger 96 % (common practice)."
         )
 

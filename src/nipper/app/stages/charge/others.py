@@ -32,7 +32,8 @@ class OtherChargers(QWidget):
         self.add = button(
             "Add one",
             "quiet",
-            "Shore power, a generator, an alternator, with its own target and current; in the picture it is on from 7 to 19 h",
+            "Shore power, a generator, an alternator, with its own target and current; "
+            "in the picture it is on from 7 to 19 h",
         )
         self.add.clicked.connect(self._add)
         head.addWidget(self.add)

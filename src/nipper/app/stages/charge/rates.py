@@ -42,7 +42,10 @@ class RatePage(QWidget):
         inside.addLayout(head)
         self._grid = QGridLayout()
         inside.addLayout(self._grid)
-        note = "The cell's sheet overrides every value. Below the first step nothing is charged. A plain charger cannot follow the table, a closed loop can."
+        note = (
+            "The cell's sheet overrides every value. Below the first step nothing is "
+            "charged. A plain charger cannot follow the table, a closed loop can."
+        )
         inside.addWidget(label(note, "soft", wrap=True))
         layout.addWidget(frame)
         theme.changed.connect(self._redraw)

@@ -1,4 +1,6 @@
-"""The open-loop sheet: what is typed into an inverter or charger that nobody talks to, large enough to be read at the inverter."""
+"""The open-loop sheet: what is typed into an inverter or charger that nobody talks to, large enough
+to be read at the inverter.
+"""
 
 from PySide6.QtCore import Qt, Slot
 from PySide6.QtGui import QGuiApplication
@@ -12,8 +14,14 @@ from nipper.core.sources.openloop import Value, sheet
 VALUE_PT = 15.0
 
 
-WHAT_FOR = "For an inverter or charger on its own voltages: set before the closed loop, so that it has something to fall back on."
-CAUTION = "Everything off before wiring, and a licensed electrician for mains. The inverter's own manual decides."
+WHAT_FOR = (
+    "For an inverter or charger on its own voltages: set before the closed loop, so that it "
+    "has something to fall back on."
+)
+CAUTION = (
+    "Everything off before wiring, and a licensed electrician for mains. The inverter's own "
+    "manual decides."
+)
 
 
 class SheetPage(QWidget):

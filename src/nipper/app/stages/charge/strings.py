@@ -1,4 +1,6 @@
-"""PV strings: every way to wire the modules on the input's voltage scale, the best first, and the module's and the input's sheets."""
+"""PV strings: every way to wire the modules on the input's voltage scale, the best first, and the
+module's and the input's sheets.
+"""
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal, Slot
 from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
@@ -33,7 +35,10 @@ NEW_TRACKER = {"max_v": 150.0}
 
 
 class StringChart(QWidget):
-    """A row for each arrangement: from the hottest operating voltage to the coldest open one. ``chosen`` carries modules in series."""
+    """A row for each arrangement: from the hottest operating voltage to the coldest open one.
+
+    ``chosen`` carries modules in series.
+    """
 
     chosen = Signal(int)
 
@@ -47,7 +52,9 @@ class StringChart(QWidget):
         theme.changed.connect(self.update)
 
     def show_ways(self, setup: Setup) -> None:
-        """Show every arrangement of the setup's modules; the one that is set is always among the shown."""
+        """Show every arrangement of the setup's modules; the one that is set is always among the
+        shown.
+        """
         here, ways = as_set(setup), arrangements(setup)
         shown = ways[:MOST_ROWS]
         if here is not None and here not in shown:
@@ -190,7 +197,8 @@ class StringPage(QWidget):
         self.chart.chosen.connect(self._wire)
         self._says = label("", size=BASE_PT + 0.5, wrap=True)
         self._caution = label(
-            "Strings are live whenever there is light, also when nothing is connected. Measure polarity and voltage before plugging in; isolate first. "
+            "Strings are live whenever there is light, also when nothing is connected. "
+            "Measure polarity and voltage before plugging in; isolate first. "
             "Sheets of modules and input, and local code, decide.",
             "act",
             BASE_PT - 0.5,
@@ -268,7 +276,8 @@ class StringPage(QWidget):
         self.start.setVisible(not there)
         if setup.solar is None:
             self._says.setText(
-                "No PV modules are described. With them, every way to wire them is held against the input on the coldest morning and the hottest noon."
+                "No PV modules are described. With them, every way to wire them is held "
+                "against the input on the coldest morning and the hottest noon."
             )
             return
         self.chart.show_ways(setup)

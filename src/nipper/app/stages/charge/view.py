@@ -1,4 +1,6 @@
-"""Charge: a day from the kernel, PV strings, rates by temperature, the open-loop sheet, the energy budget."""
+"""Charge: a day from the kernel, PV strings, rates by temperature, the open-loop sheet, the energy
+budget.
+"""
 
 from PySide6.QtCore import Slot
 from PySide6.QtWidgets import (
@@ -78,7 +80,8 @@ class ChargeView(StageView):
         self.season.activated.connect(self._day_chosen)
         self.sky.activated.connect(self._day_chosen)
         words = label(
-            "The third of three like days, run on a copy of this bank with its measured cells, loads and sun.",
+            "The third of three like days, run on a copy of this bank with its measured "
+            "cells, loads and sun.",
             "soft",
             wrap=True,
         )

@@ -1,4 +1,6 @@
-"""Cold: the temperature band, the proof of the cutoff with a bath that can prove it, waking a pack, and a sensor against a meter."""
+"""Cold: the temperature band, the proof of the cutoff with a bath that can prove it, waking a pack,
+and a sensor against a meter.
+"""
 
 import time
 from datetime import UTC, datetime, tzinfo
@@ -118,7 +120,8 @@ class ColdView(StageView):
         inside.addLayout(self._plan)
         inside.addWidget(
             label(
-                "The sensor belongs on the coldest cell, nearest the outer wall. The cell maker's sheet overrides every value here.",
+                "The sensor belongs on the coldest cell, nearest the outer wall. The "
+                "cell maker's sheet overrides every value here.",
                 "soft",
                 wrap=True,
             )
@@ -241,7 +244,8 @@ class ColdView(StageView):
         )
         self._title.setText(f"{self._document.pack.name}: {sentence}")
         self._subtitle.setText(
-            "Charging by temperature. Rates between the cutoffs are common practice; black marks are the means of the log's sensors."
+            "Charging by temperature. Rates between the cutoffs are common practice; "
+            "black marks are the means of the log's sensors."
         )
         for name, field in self.fields.items():
             field.set_value(getattr(limit, name) if limit else None)
@@ -282,11 +286,15 @@ class ColdView(StageView):
     def _meter_changed(self) -> None:
         beta = int(self.beta.currentData())
         expected = resistance_ohm(0.0, beta)
-        text = f"Unplugged, in stirred ice water (0 °C), it must show {expected / 1e3:.1f} kΩ; at 25 °C 10 kΩ."
+        text = (
+            f"Unplugged, in stirred ice water (0 °C), it must show {expected / 1e3:.1f} kΩ; "
+            "at 25 °C 10 kΩ."
+        )
         if self.ohm.value and self.ohm.value > 0:
             off = sensor_error_c(self.ohm.value, 0.0, beta)
             text += (
-                f" At {self.ohm.value:g} Ω it would be read {abs(off):.1f} K too {'warm' if off > 0 else 'cold'}"
+                f" At {self.ohm.value:g} Ω it would be read {abs(off):.1f} K too "
+                f"{'warm' if off > 0 else 'cold'}"
                 + (
                     ": it would let a frozen cell be charged. Another beta may be set."
                     if off > 1.5
@@ -357,7 +365,8 @@ class ColdView(StageView):
         if found is None:
             self._tell(
                 "none",
-                "No sensor came to the cutoff in this log while it was charging: nothing is proven by it.",
+                "No sensor came to the cutoff in this log while it was charging: nothing "
+                "is proven by it.",
                 None,
             )
             return

@@ -20,7 +20,9 @@ def _sentence(s: Situation) -> tuple[Status, str] | None:
 
 
 def _follows(s: Situation) -> list[Consequence]:
-    """The judgement, the trip to come, what events did, what was considered, what was said before."""
+    """The judgement, the trip to come, what events did, what was considered, what was said
+    before.
+    """
     from nipper.core.report import sentences
 
     document, record, compared = s.document, s.document.record, s.forecasts.comparison.value

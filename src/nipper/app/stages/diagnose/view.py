@@ -1,4 +1,6 @@
-"""Diagnose: the herd and the stray over time, each finding with its proof, what to do now and how to be sure."""
+"""Diagnose: the herd and the stray over time, each finding with its proof, what to do now and how
+to be sure.
+"""
 
 from datetime import UTC, datetime, tzinfo
 
@@ -134,7 +136,10 @@ class DiagnoseView(StageView):
         )
         span = f"{count} full charge{'s' if count > 1 else ''} {days}"
         sure = f" Confidence {lead.confidence:.0%}." if lead else ""
-        return f"Charge of each cell against the pack's median, from {span}.{sure} Click a line for all that is known of its cell."
+        return (
+            f"Charge of each cell against the pack's median, from {span}.{sure} Click a line "
+            "for all that is known of its cell."
+        )
 
     def _show_nothing(self, record: PackRecord | None) -> None:
         self._stack.setCurrentWidget(self._empty)

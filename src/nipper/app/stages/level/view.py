@@ -1,4 +1,6 @@
-"""Level: whether the balancer catches up, what its start voltage is worth, the schools for this bank, and levelling by hand."""
+"""Level: whether the balancer catches up, what its start voltage is worth, the schools for this
+bank, and levelling by hand.
+"""
 
 from itertools import pairwise
 
@@ -211,7 +213,10 @@ class LevelView(StageView):
         line.sigPositionChangeFinished.connect(self._start_moved)
         plot.addItem(line)
         self._start = line
-        worth = f"from {start_v:.2f} V\n{setup.balancer.delta_mv:g} mV are\n{setup.balancer.delta_mv / max(here, 1e-3):.2g} % of charge"
+        worth = (
+            f"from {start_v:.2f} V\n{setup.balancer.delta_mv:g} mV "
+            f"are\n{setup.balancer.delta_mv / max(here, 1e-3):.2g} % of charge"
+        )
         right = start_v > float(volts[0]) + 0.4 * (chem.max_v - float(volts[0]))
         plot.note(
             start_v,
@@ -255,8 +260,12 @@ class LevelView(StageView):
             name.addWidget(label(school.text, "soft", BASE_PT - 1, wrap=True))
         grid.addLayout(name, row, 0)
         cells = (
-            charge(float(course.apart_ah[-1])), f"{course.moved_ah_per_week:.2f} Ah", str(result.trips), f"{result.high_voltage_h:.0f} h", f"{result.full_days}"
-        )  # fmt: skip
+            charge(float(course.apart_ah[-1])),
+            f"{course.moved_ah_per_week:.2f} Ah",
+            str(result.trips),
+            f"{result.high_voltage_h:.0f} h",
+            f"{result.full_days}",
+        )
         for column, text in enumerate(cells, 1):
             role = "act" if column == 3 and result.trips else ""
             grid.addWidget(
@@ -307,7 +316,9 @@ class LevelView(StageView):
 def spread_apart(
     ends: list[tuple[float, str, str]], gap: float
 ) -> list[tuple[float, tuple[float, str, str]]]:
-    """Places for names at line ends, at least a gap apart, as near to their lines as that allows; none below zero."""
+    """Places for names at line ends, at least a gap apart, as near to their lines as that allows;
+    none below zero.
+    """
     places: list[list[float]] = []
     ordered = sorted(ends)
     for value, _, _ in ordered:

@@ -1,4 +1,6 @@
-"""Current against time, both on logarithmic scales: what the BMS lets through for how long, beside fuse, leads, cells and loads."""
+"""Current against time, both on logarithmic scales: what the BMS lets through for how long, beside
+fuse, leads, cells and loads.
+"""
 
 from math import exp, log
 
@@ -39,7 +41,9 @@ ROLES = {"fuse": "watch", "lead": "soft", "cell": "lowest", "load": "ok"}
 
 
 class CurrentChart(QWidget):
-    """``dragged`` carries path and setting, ``dropped`` ends it, ``picked`` names what was touched."""
+    """``dragged`` carries path and setting, ``dropped`` ends it, ``picked`` names what was
+    touched.
+    """
 
     dragged = Signal(str, float)
     dropped = Signal()

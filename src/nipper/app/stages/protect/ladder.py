@@ -1,4 +1,6 @@
-"""The voltage ladder: limits as handles beside the charge curve, the cells of the last charge as ticks. Drag, or select and type."""
+"""The voltage ladder: limits as handles beside the charge curve, the cells of the last charge as
+ticks. Drag, or select and type.
+"""
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
@@ -38,7 +40,9 @@ BEND = 1.6  # > 1 widens the upper end, where the limits crowd
 
 
 class VoltageLadder(QWidget):
-    """``dragged`` and ``dropped`` carry path and setting; ``picked`` the path whose number is to be typed."""
+    """``dragged`` and ``dropped`` carry path and setting; ``picked`` the path whose number is to be
+    typed.
+    """
 
     dragged = Signal(str, float)
     dropped = Signal()
@@ -110,7 +114,9 @@ class VoltageLadder(QWidget):
         return QRectF(LEFT, TOP, max(120.0, right - LEFT), self.height() - TOP - BOTTOM)
 
     def _stretch(self, cell_v: float) -> float:
-        """0..1 up the ladder; the top, where the limits crowd, gets more room than the plateau's underside."""
+        """0..1 up the ladder; the top, where the limits crowd, gets more room than the plateau's
+        underside.
+        """
         low, high = self._span
         return ((cell_v - low) / (high - low)) ** BEND if cell_v > low else 0.0
 
@@ -124,7 +130,9 @@ class VoltageLadder(QWidget):
         return low + (high - low) * share ** (1 / BEND)
 
     def _lay_out_tags(self) -> None:
-        """Tags beside their rungs, pushed apart where they would touch: first down, then back up from the bottom edge."""
+        """Tags beside their rungs, pushed apart where they would touch: first down, then back up
+        from the bottom edge.
+        """
         x = self.width() - TAG_W - 2
         tops: list[float] = []
         for rung in self._rungs:
@@ -191,7 +199,9 @@ class VoltageLadder(QWidget):
         return (p.cell_over_voltage if side == "over" else p.cell_under_voltage).trip_v
 
     def _curve_path(self, plot: QRectF) -> QPainterPath:
-        """The curve in the plot; made anew only when plot, span or chemistry are others, since a drag paints it each time."""
+        """The curve in the plot; made anew only when plot, span or chemistry are others, since a
+        drag paints it each time.
+        """
         key = (plot.getRect(), self._span, self._chem.id)
         if key != self._curve[0]:
             low, high = self._span

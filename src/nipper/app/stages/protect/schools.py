@@ -1,4 +1,6 @@
-"""The schools of limits side by side: what each costs and brings for this pack, and a button that takes one."""
+"""The schools of limits side by side: what each costs and brings for this pack, and a button that
+takes one.
+"""
 
 from PySide6.QtCore import Qt, Signal, Slot
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
@@ -50,8 +52,10 @@ class SchoolTable(QWidget):
             else "with 20 mV between the highest cell and the mean, as no log says more"
         )
         self._told.setText(
-            f"Usable: one pack, between the charge target and the under-voltage trip, by the chemistry's rest curve. Room: from the highest cell to its trip, {room}. "
-            f"Empty to dark: from the under-voltage trip until the BMS powers off, at its own draw. Values: {SOURCE}, never beyond the cell's sheet."
+            "Usable: one pack, between the charge target and the under-voltage trip, by the "
+            f"chemistry's rest curve. Room: from the highest cell to its trip, {room}. Empty to "
+            "dark: from the under-voltage trip until the BMS powers off, at its own draw. "
+            f"Values: {SOURCE}, never beyond the cell's sheet."
         )
 
     def _row(self, row: int, school: LimitSchool) -> None:

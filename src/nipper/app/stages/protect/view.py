@@ -35,7 +35,8 @@ FORMS = (
     ("Currents", "charge_over_current discharge_over_current short_circuit"),
     (
         "Temperatures",
-        "charge_over_temperature charge_under_temperature discharge_over_temperature discharge_under_temperature mosfet_over_temperature",
+        "charge_over_temperature charge_under_temperature discharge_over_temperature "
+        "discharge_under_temperature mosfet_over_temperature",
     ),
 )
 
@@ -233,7 +234,9 @@ class ProtectView(StageView):
 
     @Slot(str)
     def show_field(self, path: str) -> None:
-        """Bring the field of a setting to the front, the figure it stands in, and the rung on the ladder."""
+        """Bring the field of a setting to the front, the figure it stands in, and the rung on the
+        ladder.
+        """
         if self._figures.currentIndex() == 3:
             self.show_page(0)
         for i, form in enumerate(self.forms):
@@ -302,11 +305,21 @@ class ProtectView(StageView):
         """What the figure shows, in words; the cells are put on the ladder."""
         shown = self._figures.currentIndex()
         if shown == 1:
-            return "How long each current may flow in one pack. Drag a copper dot: the BMS opens before the fuse, the fuse before the lead is ruined, starts stay below."
+            return (
+                "How long each current may flow in one pack. Drag a copper dot: the BMS "
+                "opens before the fuse, the fuse before the lead is ruined, starts stay "
+                "below."
+            )
         if shown == 2:
-            return "Drag a limit. Solid: it switches off, dashed: on again. Black marks are the means of the log's sensors, the dotted line is freezing."
+            return (
+                "Drag a limit. Solid: it switches off, dashed: on again. Black marks are the "
+                "means of the log's sensors, the dotted line is freezing."
+            )
         if shown == 3:
-            return "Practitioners differ on how much of the curve to use. Each school as it would be set here, and what it costs and brings."
+            return (
+                "Practitioners differ on how much of the curve to use. Each school as it "
+                "would be set here, and what it costs and brings."
+            )
         record = self._document.record
         full = record.diagnosis.estimate.full if record else []
         text = "Drag a limit, or select it and type."
@@ -316,6 +329,6 @@ class ProtectView(StageView):
         read = read_at(record.log, self._document.setup, full[-1].top)
         self.ladder.show_cells(read)
         return (
-            text
-            + f" Ticks are the cells of {self._document.pack.name} at the top of the last full charge: highest {read.highest}, lowest {read.lowest}."
+            text + f" Ticks are the cells of {self._document.pack.name} at the top of the last "
+            f"full charge: highest {read.highest}, lowest {read.lowest}."
         )

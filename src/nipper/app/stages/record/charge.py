@@ -1,4 +1,6 @@
-"""One charge opened, another beside it: the cells' curves, and the readings at the same points of the charge."""
+"""One charge opened, another beside it: the cells' curves, and the readings at the same points of
+the charge.
+"""
 
 from datetime import UTC, datetime, tzinfo
 
@@ -19,7 +21,9 @@ HEADINGS = ("start of absorption", "+30 min", "end of absorption", "at rest", "h
 
 
 class Opened:
-    """A charge with the log it is in, the name it is shown by, and the settings it was made under."""
+    """A charge with the log it is in, the name it is shown by, and the settings it was made
+    under.
+    """
 
     def __init__(self, log: Log, charge: Charge, pack: str, settings: str) -> None:
         self.log, self.charge, self.pack, self.settings = log, charge, pack, settings

@@ -48,7 +48,8 @@ class HeatMap(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(
-            "Full charges as a heat map: left and right choose a charge, with Shift the one beside it"
+            "Full charges as a heat map: left and right choose a charge, with Shift the "
+            "one beside it"
         )
         theme.changed.connect(self.update)
 

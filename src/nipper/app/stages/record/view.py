@@ -1,4 +1,6 @@
-"""Record: every full charge found in the logs, cell by charge, with events between; one opened beside another."""
+"""Record: every full charge found in the logs, cell by charge, with events between; one opened
+beside another.
+"""
 
 from datetime import UTC, datetime, tzinfo
 
@@ -23,9 +25,28 @@ from nipper.core.logs.charges import Charge
 from nipper.core.report.charges import HeatTable, heat_table, nearest
 
 NUMBERS = (
-    "No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten", "Eleven", "Twelve", "Thirteen", "Fourteen",
-    "Fifteen", "Sixteen", "Seventeen", "Eighteen", "Nineteen", "Twenty",
-)  # fmt: skip
+    "No",
+    "One",
+    "Two",
+    "Three",
+    "Four",
+    "Five",
+    "Six",
+    "Seven",
+    "Eight",
+    "Nine",
+    "Ten",
+    "Eleven",
+    "Twelve",
+    "Thirteen",
+    "Fourteen",
+    "Fifteen",
+    "Sixteen",
+    "Seventeen",
+    "Eighteen",
+    "Nineteen",
+    "Twenty",
+)
 
 
 class RecordView(StageView):
@@ -133,7 +154,8 @@ class RecordView(StageView):
             self.event_kind.addItem("done to all packs", "all")
             self.event_kind.addItem("exchanged between packs", "swap")
         self.event_kind.setToolTip(
-            "Diagnose compares the days before and after; what was exchanged is put to the swap test"
+            "Diagnose compares the days before and after; what was exchanged is put to "
+            "the swap test"
         )
         inside.addWidget(label("Event", "soft"))
         inside.addWidget(self.event_day)
@@ -181,10 +203,12 @@ class RecordView(StageView):
             self._first, self._beside = count - 1, 0 if count > 1 else -1
         self._beside = self._beside if 0 <= self._beside < count else -1
         self._title.setText(
-            f"{NUMBERS[count] if count < len(NUMBERS) else count} full charge{'' if count == 1 else 's'}"
+            f"{NUMBERS[count] if count < len(NUMBERS) else count} full "
+            f"charge{'' if count == 1 else 's'}"
         )
         self._subtitle.setText(
-            "Each column is one full charge, each row a cell. Click opens one, Shift-click puts another beside it."
+            "Each column is one full charge, each row a cell. Click opens one, "
+            "Shift-click puts another beside it."
         )
         self._stack.setCurrentWidget(self._body)
         self.other_pack.setEnabled(
@@ -207,14 +231,16 @@ class RecordView(StageView):
             reading = (
                 "Reading the log …"
                 if self._document.reading_log
-                else "Drop a log of this pack on the window, or open one: a CSV or spreadsheet from the BMS."
+                else "Drop a log of this pack on the window, or open one: a CSV or "
+                "spreadsheet from the BMS."
             )
             self._empty.setText(reading)
             return
         short = len(record.diagnosis.estimate.charges)
         self._title.setText("No full charge in this log")
         self._subtitle.setText(
-            f"{record.log.rows} rows over {record.log.days:.1f} days; {short} charge{'s' if short != 1 else ''} did not reach the top."
+            f"{record.log.rows} rows over {record.log.days:.1f} days; {short} "
+            f"charge{'s' if short != 1 else ''} did not reach the top."
         )
         self._empty.setText("\n\n".join(record.diagnosis.advice))
 
@@ -264,7 +290,8 @@ class RecordView(StageView):
             record.log.time_s[first.charge.top] - record.log.time_s[first.charge.start]
         ) / 3600.0
         self._opened.setText(
-            f"{first.charge.charged_ah:.0f} Ah in {length:.1f} h, {how} at {first.charge.level_v:.3f} V a cell"
+            f"{first.charge.charged_ah:.0f} Ah in {length:.1f} h, {how} at "
+            f"{first.charge.level_v:.3f} V a cell"
         )
 
     def _open(self, record: PackRecord, charge: Charge) -> Opened:

@@ -75,7 +75,9 @@ STEPS = (
 
 
 class Controls(QWidget):
-    """``planned`` carries changes of the plan by name, ``stepped`` the step to let in, ``beside`` the index put beside."""
+    """``planned`` carries changes of the plan by name, ``stepped`` the step to let in, ``beside``
+    the index put beside.
+    """
 
     planned = Signal(dict)
     stepped = Signal(object)

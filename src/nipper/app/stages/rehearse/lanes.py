@@ -1,4 +1,6 @@
-"""The time-lapse: lanes of sun and loads, pack, cells, and who limits, with a playhead over all of them."""
+"""The time-lapse: lanes of sun and loads, pack, cells, and who limits, with a playhead over all of
+them.
+"""
 
 from collections.abc import Callable
 from itertools import pairwise
@@ -23,9 +25,16 @@ if TYPE_CHECKING:  # loads the compiler: not in the window's thread
 
 LANES = (("Sun, loads", "A", 3), ("Pack", "V", 2), ("Cells", "V", 5), ("Who limits", "", 3))
 KIND_ROLE = {
-    "sun": "herd", "charger": "soft", "absorption": "ok", "float": "ok", "BMS": "act", "the BMS's request": "watch", "inverter": "watch",
-    "cold": "lowest", "balance": "copper",
-}  # fmt: skip
+    "sun": "herd",
+    "charger": "soft",
+    "absorption": "ok",
+    "float": "ok",
+    "BMS": "act",
+    "the BMS's request": "watch",
+    "inverter": "watch",
+    "cold": "lowest",
+    "balance": "copper",
+}
 KIND_WORD = {
     "absorption": "full, held at absorption",
     "balance": "balancing",
@@ -190,7 +199,9 @@ class Lanes(QWidget):
         plot.line(hours, log.cell_v[:, high], "highest", 1.8)
 
     def _draw_by_day(self, trial: "Trial") -> None:
-        """A long run as the means, highest and lowest values of its days: every row would only paint a solid block."""
+        """A long run as the means, highest and lowest values of its days: every row would only
+        paint a solid block.
+        """
         sun, pack, cells, _ = self.plots
         log = trial.logs[self._pack - 1]
         noon = of_days(trial, self._hours(trial), np.mean)
@@ -311,7 +322,9 @@ def of_days(
 
 
 def strays(trial: "Trial", pack: int) -> tuple[int, int]:
-    """The cells drawn in colour: the highest where the pack is at its highest, and the lowest there."""
+    """The cells drawn in colour: the highest where the pack is at its highest, and the lowest
+    there.
+    """
     log = trial.logs[pack - 1]
     row = int(np.argmax(log.cell_v.max(axis=1)))
     return int(np.argmax(log.cell_v[row])), int(np.argmin(log.cell_v[row]))

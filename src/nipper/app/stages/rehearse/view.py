@@ -1,4 +1,6 @@
-"""Rehearse: the settings on a copy of this bank, played through sun, cloud, load, cold and faults."""
+"""Rehearse: the settings on a copy of this bank, played through sun, cloud, load, cold and
+faults.
+"""
 
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING
@@ -188,7 +190,8 @@ class RehearseView(StageView):
             else "equal cells, as no log says how they differ"
         )
         self._subtitle.setText(
-            f"A copy of {self._document.pack.name} with {kind}, under a made-up sky. Nothing is sent anywhere."
+            f"A copy of {self._document.pack.name} with {kind}, under a made-up sky. "
+            "Nothing is sent anywhere."
         )
         self.controls.show_steps([e.note for e in rehearsal.plan.events])
         planned = rehearsal.main.trial.scenario
