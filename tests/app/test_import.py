@@ -147,3 +147,23 @@ def test_nothing_is_opened_while_an_import_runs(qtbot, draft_page, bench, tmp_pa
         assert "other.csv was not opened: one import at a time" in words(draft_page)
     assert finished.args == [200, 2]
     assert draft_page.draft.file.endswith("log.csv")
+
+
+def test_a_sensor_is_taken_for_a_cells_or_left_out_by_hand(qtbot, open_window, tmp_path):
+    rows = ["time;current;pack;" + ";".join(f"c{i}" for i in range(1, 9)) + ";Temp 1;MOS temp"]
+    for i in range(60):
+        cells = ";".join(f"{3.30 + 0.001 * ((i + c) % 5):.3f}" for c in range(8))
+        rows.append(f"{1_700_000_000 + 60 * i};{i % 7 - 3};26.4;{cells};18;{40 + i % 9}")
+    path = tmp_path / "roles.csv"
+    path.write_text("\n".join(rows))
+    open_window.importer.read(str(path))
+    page = open_window.importer.page
+    qtbot.waitUntil(lambda: page.draft is not None, timeout=10_000)
+    assert page._temps.text() == "1 on cells, 1 left out"
+    assert any("MOS temp" in odd.text for odd in page.draft.odd)
+    assert page.draft.log.temp_c.shape[1] == 1
+    entry = next(e for e in page._temps.menu().actions() if e.text() == "MOS temp")
+    entry.trigger()
+    qtbot.waitUntil(lambda: page._temps.text() == "2 on cells", timeout=10_000)
+    assert page.draft.log.temp_c.shape[1] == 2
+    assert not any(odd.kind == "temps" for odd in page.draft.odd)

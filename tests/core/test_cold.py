@@ -3,6 +3,7 @@ proves.
 """
 
 import json
+from datetime import UTC, datetime
 from types import SimpleNamespace
 
 import numpy as np
@@ -13,11 +14,12 @@ from hypothesis import strategies as st
 from nipper.core.cold import bath, thermistor
 from nipper.core.cold.plan import plan, safe_trip_c
 from nipper.core.cold.proof import from_log, parse_readings, prove
+from nipper.core.cold.record import event_words, last_proof, parse, record
 from nipper.core.cold.recovery import recovery
 from nipper.core.errors import RangeError
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.presets import new_setup
-from nipper.core.report.cold import of_cold
+from nipper.core.report.cold import cold_sentence, of_cold
 from nipper.core.rules import check, verdict
 from nipper.core.setup import TemperatureLimit, put
 from nipper.core.simulate.scenario import Event, Scenario
@@ -117,7 +119,11 @@ def test_a_cutoff_that_acts_is_proven_with_stop_and_resume():
     assert found.verdict == "proven"
     assert found.stop_c == pytest.approx(4.0, abs=0.3)
     assert found.resume_c == pytest.approx(6.0, abs=0.3)
-    assert "stops at" in found.note
+    kept = parse(record(found).model_dump_json())
+    assert kept is not None
+    assert kept.words == "stops at 3.8 °C, resumes at 6.1 °C"
+    assert kept.is_of(LIMIT)
+    assert not kept.is_of(TemperatureLimit(trip_c=1.0, release_c=6.0))
 
 
 def test_a_bath_that_is_not_cold_enough_proves_nothing():
@@ -138,6 +144,102 @@ def test_stopping_below_freezing_or_elsewhere_is_no_proof():
         == "not_proven"
     )
     assert "something else" in prove(*cooled(10.0, 12.0), LIMIT).sentence
+
+
+def plunged(times=2, bath_c=-12.0, every_s=10.0, delay_s=3.0, limit=LIMIT):
+    """A sensor straight from 18 degC into brine and out again; it follows within some seconds."""
+    time_s = np.arange(0.0, 600.0 * times, every_s)
+    in_bath = (time_s % 600.0 >= 120.0) & (time_s % 600.0 < 300.0)
+    temp = np.where(in_bath, bath_c, 18.0)
+    since = np.where(in_bath, time_s % 600.0 - 120.0, 0.0)
+    warm = np.where(time_s % 600.0 >= 300.0, time_s % 600.0 - 300.0, 1e9)
+    off = in_bath & (since >= delay_s) | (warm < 30.0)
+    return time_s, temp, np.where(off, 0.0, 20.0)
+
+
+@pytest.mark.parametrize("delay_s", [0.0, 3.0, 15.0])
+def test_a_plunge_far_below_the_cutoff_proves_it_when_it_stops_twice(delay_s):
+    once = prove(*plunged(1, delay_s=delay_s), LIMIT)
+    assert once.verdict == "once"
+    assert "a second time" in once.sentence
+    twice = prove(*plunged(2, delay_s=delay_s), LIMIT)
+    assert twice.verdict == "proven", twice.sentence
+    assert twice.stop_c == -12.0
+    assert "2 times" in twice.sentence
+    kept = parse(record(twice).model_dump_json())
+    assert kept is not None
+    assert kept.words.startswith("stops between 18 and −12 °C")
+
+
+def test_a_plunge_whose_charge_goes_on_is_no_proof():
+    found = prove(*plunged(2, delay_s=150.0), LIMIT)
+    assert found.verdict == "not_proven"
+    assert "went on at −12 °C" in found.sentence
+    late = prove(*plunged(2, delay_s=90.0), LIMIT)
+    assert late.verdict == "not_proven"
+
+
+def test_a_cloud_or_a_full_pack_is_no_stop_of_the_cold():
+    """The charge pauses in the warm, then goes on far below the cutoff."""
+    time_s, temp, current = cooled(lowest=-3.0)
+    current[10:20] = 0.0  # a cloud at 13 degC
+    assert prove(time_s, temp, current, LIMIT).verdict == "not_proven"
+    warm = np.full(100, 18.0) - np.linspace(0, 2, 100)
+    pause = np.r_[np.full(50, 20.0), np.zeros(50)]  # full at 17 degC
+    found = prove(np.arange(100) * 10.0, warm, pause, LIMIT)
+    assert found.verdict in ("not_proven", "not_cold_enough")
+    assert found.verdict != "proven"
+
+
+def test_a_sealed_packs_cutoff_is_found():
+    found = prove(*cooled(3.0, 6.0), None)
+    assert found.verdict == "proven"
+    assert found.sentence.startswith("Found: charging stopped at")
+    assert found.stop_c == pytest.approx(3.0, abs=0.3)
+    cold = prove(*cooled(-4.0, 0.0, lowest=-8.0), None)
+    assert cold.verdict == "not_proven"
+
+
+@given(
+    stops_at=st.floats(-6.0, 8.0),
+    trip_c=st.floats(0.0, 6.0),
+    every=st.sampled_from([1, 3, 6]),
+)
+def test_nothing_is_proven_that_charged_below_freezing_or_stopped_elsewhere(
+    stops_at, trip_c, every
+):
+    time_s, temp, current = cooled(stops_at, lowest=-10.0)
+    limit = TemperatureLimit(trip_c=trip_c, release_c=trip_c + 3.0)
+    found = prove(time_s[::every], temp[::every], current[::every], limit)
+    if found.verdict == "proven":
+        assert found.stop_c <= trip_c + 2.5
+        assert found.charging_c >= trip_c - 2.5
+        assert found.charging_c >= -2.6
+
+
+def test_a_kept_proof_is_read_whoever_wrote_it():
+    old = "cold cutoff proven: stops at 3 °C, resumes at 6 °C"
+    assert event_words("proof", old) == "cold cutoff proven: stops at 3 °C"
+    assert event_words("note", "stops at 3 °C") == "stops at 3 °C"
+    assert event_words("proof", "nonsense") == "nonsense"
+    events = [(1.0, 1, "proof", old), (2.0, 2, "proof", old), (3.0, 1, "note", old)]
+    assert last_proof(events, 1)[0] == 1.0
+    assert last_proof(events, 3) is None
+    assert parse(old).is_of(LIMIT)
+    assert not parse(old).is_of(TemperatureLimit(trip_c=0.0, release_c=3.0))
+
+
+def test_a_cutoff_moved_since_its_proof_is_not_proven():
+    setup = put(
+        new_setup("lfp", 8, 100.0), {"protection.charge_under_temperature": LIMIT.model_dump()}
+    )
+    now = datetime(2026, 7, 1, tzinfo=UTC)
+    proof = (now.timestamp() - 86400.0, record(prove(*cooled(4.0, 6.0), LIMIT)))
+    assert cold_sentence(setup, proof, now)[0] == "ok"
+    moved = put(setup, {"protection.charge_under_temperature.trip_c": 1.0})
+    status, words = cold_sentence(moved, proof, now)
+    assert status == "watch"
+    assert "proven for 4 °C, set to 1 °C" in words
 
 
 def test_without_charge_current_there_is_nothing_to_judge():

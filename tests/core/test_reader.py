@@ -1,6 +1,7 @@
 """Reading logs: the plain form, strangers' tables, and files that are spoilt."""
 
 import gzip
+import json
 from pathlib import Path
 
 import numpy as np
@@ -10,6 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nipper.core.errors import InputError
+from nipper.core.logs import sensors
 from nipper.core.logs.guess import guess_chemistry
 from nipper.core.logs.mapping import ColumnMapping, current_sign, plain_mapping, shape_key
 from nipper.core.logs.model import Log, join
@@ -331,3 +333,44 @@ def test_every_reader_file_named_here_exists():
         read_table(FILES / "synthetic_07.csv.gz").frame.height
         == read_log(FILES / "synthetic_07.csv.gz").rows
     )
+
+
+@pytest.mark.parametrize(
+    ("column", "role"),
+    [
+        ("temp_1_c", "cell"),
+        ("Cell temp 3 (°C)", "cell"),
+        ("T2", "cell"),
+        ("NTC 4", "cell"),
+        ("Temperatur Zelle 1", "cell"),
+        ("MOS temperature", "switches"),
+        ("mosfet_temp_c", "switches"),
+        ("Heatsink °C", "switches"),
+        ("ambient_temp", "air"),
+        ("Umgebungstemperatur", "air"),
+        ("Lufttemperatur", "air"),
+        ("env temp", "air"),
+        ("Temp. exterior", "air"),
+        ("PCB temp", "board"),
+        ("BMS board temperature", "board"),
+        ("hairpin temp", "cell"),
+    ],
+)
+def test_a_temperature_says_by_its_name_what_it_is_of(column, role):
+    assert sensors.role(column) == role
+
+
+def test_switches_and_air_are_not_taken_for_cells(tmp_path):
+    rows = ["time;current;pack;c1;c2;c3;c4;Temp 1;MOS temp;Ambient temp"]
+    for i in range(60):
+        cells = ";".join(f"{3.30 + 0.001 * ((i + c) % 5):.3f}" for c in range(4))
+        rows.append(f"{1_700_000_000 + 60 * i};{i % 7 - 3};13.2;{cells};18;{40 + i % 9};-{i % 6}")
+    path = tmp_path / "roles.csv"
+    path.write_text("\n".join(rows))
+    table = read_table(path)
+    mapping = proposal(table)
+    assert mapping is not None
+    assert mapping.temps == ("Temp 1",)
+    assert mapping.other_temps == ("MOS temp", "Ambient temp")
+    assert ColumnMapping.from_json(json.loads(json.dumps(mapping.to_json()))) == mapping
+    assert to_log(table, mapping).temp_c.shape == (60, 1)

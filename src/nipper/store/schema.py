@@ -18,7 +18,8 @@ CREATE TABLE revisions (
     setup TEXT NOT NULL);
 CREATE TABLE logs (
     id INTEGER PRIMARY KEY, pack INTEGER NOT NULL REFERENCES packs(id), file TEXT NOT NULL,
-    imported_s REAL NOT NULL, rows INTEGER NOT NULL, first_s REAL NOT NULL, last_s REAL NOT NULL, mapping TEXT);
+    imported_s REAL NOT NULL, rows INTEGER NOT NULL, first_s REAL NOT NULL,
+    last_s REAL NOT NULL, mapping TEXT);
 CREATE TABLE chunks (
     id INTEGER PRIMARY KEY, log INTEGER NOT NULL REFERENCES logs(id) ON DELETE CASCADE,
     first_s REAL NOT NULL, last_s REAL NOT NULL, rows INTEGER NOT NULL, data BLOB NOT NULL);

@@ -1,9 +1,16 @@
 """What happened to the open bench: revisions of the settings, and what was done and when."""
 
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QObject, Signal
 
 from nipper.core.setup import Setup
 from nipper.store import Bench, BenchEvent, Revision
+
+if TYPE_CHECKING:
+    from nipper.core.cold.proof import Proof
+    from nipper.core.cold.record import ProofRecord
 
 TYPED, READ_BACK, DRAFT = "typed in", "read back", "draft"
 
@@ -56,8 +63,24 @@ class History(QObject):
     # events
 
     def events(self) -> list[BenchEvent]:
-        """What was done and when, oldest first."""
-        return self._bench.history.events()
+        """What was done and when, oldest first; the note as words."""
+        from nipper.core.cold.record import event_words
+
+        kept = self._bench.history.events()
+        return [replace(event, note=event_words(event.kind, event.note)) for event in kept]
+
+    def last_proof(self, pack: int) -> "tuple[float, ProofRecord] | None":
+        """The newest proof of a pack's cold cutoff, and when it was made."""
+        from nipper.core.cold.record import last_proof
+
+        kept = self._bench.history.events()
+        return last_proof([(e.time_s, e.pack, e.kind, e.note) for e in kept], pack)
+
+    def keep_proof(self, time_s: float, found: "Proof", pack: int) -> None:
+        """Keep a proof of a pack's cold cutoff."""
+        from nipper.core.cold.record import PROOF, record
+
+        self.add_event(time_s, PROOF, record(found).model_dump_json(), pack)
 
     def add_event(self, time_s: float, kind: str, note: str, pack: int | None) -> None:
         """Note what was done."""

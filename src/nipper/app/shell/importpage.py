@@ -14,9 +14,12 @@ from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
+    QMenu,
     QProgressBar,
+    QSizePolicy,
     QTableWidget,
     QTableWidgetItem,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -28,7 +31,7 @@ from nipper.core.chemistry import chemistry
 from nipper.core.errors import NipperError
 from nipper.core.logs.mapping import ColumnMapping, shape_key
 from nipper.core.logs.model import Log
-from nipper.core.logs.oddities import Oddity, oddities
+from nipper.core.logs.oddities import Oddity, oddities, of_temperatures
 from nipper.core.logs.reader import flip_current, proposal, times_as_written, to_log
 from nipper.core.logs.table import Table, read_table
 from nipper.core.logs.times import TIME_FORMS
@@ -80,6 +83,7 @@ def understand(
         return Draft(table, mapping, remembered, None, (), str(error), file)
     chem = chemistry(setup.chemistry) if setup else None
     odd = oddities(log, chem, setup.cells if setup else None, times_as_written(table, mapping))
+    odd += of_temperatures(mapping.other_temps)
     return Draft(table, mapping, remembered, log, tuple(odd), "", file)
 
 
@@ -155,7 +159,13 @@ class ImportPage(QWidget):
         ):
             grid.addWidget(label(title), i, 2)
             grid.addWidget(self._box(key), i, 3)
-        self._temps = label("", "soft", wrap=True)
+        self._temps = QToolButton(popupMode=QToolButton.ToolButtonPopupMode.InstantPopup)
+        self._temps.setToolTip(
+            "Ticked: sensors on cells. Others are left out of cold and resistance"
+        )
+        self._temps.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self._temps.setAccessibleName("temperatures of cells")
+        self._temps.setMenu(QMenu(self._temps))
         grid.addWidget(label("temperatures"), 5, 2)
         grid.addWidget(self._temps, 5, 3)
         grid.setColumnStretch(1, 1)
@@ -301,11 +311,30 @@ class ImportPage(QWidget):
             ["charging as positive", "discharging as positive"],
             "discharging as positive" if mapping.current_scale < 0 else "charging as positive",
         )
-        self._temps.setText(
-            ", ".join(mapping.temps[:4])
-            + (f" … ({len(mapping.temps)})" if len(mapping.temps) > 4 else "")
-            or NONE
-        )
+        self._fill_temps(mapping)
+
+    def _fill_temps(self, mapping: ColumnMapping) -> None:
+        """Which temperatures are of cells: the others' names said so, or the user."""
+        on_cells, others = mapping.temps, mapping.other_temps
+        left_out = f", {len(others)} left out" if others else ""
+        self._temps.setText(f"{len(on_cells)} on cells{left_out}" if on_cells or others else NONE)
+        menu = self._temps.menu()
+        menu.clear()
+        order: list[str] = list(self.draft.table.columns) if self.draft else []
+        for column in sorted((*on_cells, *others), key=order.index):
+            entry = menu.addAction(column)
+            entry.setCheckable(True)
+            entry.setChecked(column in on_cells)
+            entry.triggered.connect(self._temps_chosen)
+
+    @Slot()
+    def _temps_chosen(self) -> None:
+        if self.draft is None:
+            return
+        entries = self._temps.menu().actions()
+        on_cells = tuple(e.text() for e in entries if e.isChecked())
+        others = tuple(e.text() for e in entries if not e.isChecked())
+        self._reread(replace(self.draft.mapping, temps=on_cells, other_temps=others))
 
     def _set(self, key: str, choices: list[str], current: str) -> None:
         box = self._boxes[key]

@@ -54,6 +54,13 @@ QLineEdit:focus, QComboBox:focus, QDateEdit:focus, QPlainTextEdit:focus {{
 QLineEdit[wrong="true"] {{ border: 1px solid {p.act}; background: {p.act_wash}; }}
 QSpinBox QLineEdit, QDateEdit QLineEdit {{ border: none; padding: 0; background: transparent; }}
 QLineEdit:disabled, QComboBox:disabled {{ color: {p.faint}; }}
+QToolButton {{
+  background: {p.card}; border: 1px solid {p.line}; border-radius: 3px; padding: 3px 6px;
+  text-align: left; }}
+QToolButton:focus {{ border: 1px solid {p.copper}; }}
+QToolButton::menu-indicator {{
+  image: url({CHEVRON}); width: 12px; height: 12px; subcontrol-position: center right;
+  right: 5px; }}
 QComboBox::drop-down, QDateEdit::drop-down {{
   border: none; width: 18px; subcontrol-position: center right; }}
 QComboBox::down-arrow, QDateEdit::down-arrow {{ image: url({CHEVRON}); width: 12px; height: 12px; }}

@@ -2,7 +2,8 @@
 where it went on, and what that proves.
 """
 
-from dataclasses import dataclass
+import math
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,8 +15,11 @@ from nipper.core.setup import TemperatureLimit
 Floats = NDArray[np.floating]
 
 FLOOR_C = 0.0  # nothing charges below freezing
-TOLERANCE_C = 1.5  # a sensor's whole degree and its lag in a bath: common practice
-GRACE_S = 120.0  # how long a cutoff may take to act once the sensor is below it: common practice
+TOLERANCE_C = 2.5  # a sensor's whole degree, and its lag in a bath: common practice
+GRACE_S = 120.0  # how long a cutoff may take to act on a slow bath: common practice
+# a sensor plunged far below the cutoff stops the charge within this: common practice
+PROMPT_S = 30.0
+NARROW_K = 3.0  # readings no farther apart tell by themselves where the charge stopped
 MOST_LINES = 2000
 
 
@@ -23,24 +27,30 @@ MOST_LINES = 2000
 class Proof:
     """What the readings show.
 
-    ``verdict``: proven, not_proven, not_cold_enough, nothing. Temperatures in degC, NaN where not
-    seen.
+    ``verdict``: proven, once (it fits, and is to be repeated), not_proven, not_cold_enough,
+    nothing. The charge stopped between ``charging_c``, the last reading with current, and
+    ``stop_c``, the first without; NaN where not seen, in degC. ``trip_c`` is the cutoff that was
+    set, None where it was not known.
     """
 
     verdict: str
-    stop_c: float
-    resume_c: float
-    coldest_c: float
-    delay_s: float
     sentence: str
+    charging_c: float = math.nan
+    stop_c: float = math.nan
+    resume_c: float = math.nan
+    coldest_c: float = math.nan
+    delay_s: float = math.nan
+    trip_c: float | None = None
 
-    @property
-    def note(self) -> str:
-        """A line for the bench's time line."""
-        if self.verdict != "proven":
-            return self.sentence
-        resumes = f", resumes at {self.resume_c:g} °C" if np.isfinite(self.resume_c) else ""
-        return f"cold cutoff proven: stops at {self.stop_c:g} °C{resumes}".replace("-", "−")
+
+@dataclass(frozen=True, slots=True)
+class _Stop:
+    """A stop between two readings."""
+
+    row: int  # the first without current
+    charging_c: float
+    idle_c: float
+    delay_s: float  # at most this long after the sensor was below the cutoff
 
 
 def prove(
@@ -50,65 +60,132 @@ def prove(
     limit: TemperatureLimit | None,
     idle_a: float = 0.3,
 ) -> Proof:
-    """Judge a test of the cold cutoff.
+    """Judge a test of the cold cutoff: a bath that cools slowly, or a sensor plunged into the cold.
+
+    A stop lies somewhere between the last reading with current and the first without. It fits the
+    cutoff where that interval holds it, or the current went within seconds of the sensor being
+    below. Where the interval is wide, chance (a cloud, a full pack) is ruled out by a second stop.
 
     Parameters
     ----------
     time_s, temp_c, current_a : float64[n] each, of the sensor in the bath and the charge current
-    limit : as set; None when the pack has no cutoff of its own
+    limit : as set; None when the cutoff is not known, which is then looked for
     idle_a : at and below this nothing is charged
     """
     good = np.isfinite(temp_c) & np.isfinite(current_a)
     t, c, charging = time_s[good], temp_c[good], current_a[good] > idle_a
-    nan = float("nan")
     if t.size < 3 or not charging.any():
-        return Proof(
-            "nothing",
-            nan,
-            nan,
-            nan,
-            nan,
-            "No charge current is in these readings: test while charging.",
-        )
+        return Proof("nothing", "No charge current is in these readings: test while charging.")
     coldest = float(c.min())
-    stops = np.flatnonzero(charging[:-1] & ~charging[1:]) + 1
-    stops = (
-        stops[[bool(c[s] <= c[charging].mean()) for s in stops]] if stops.size else stops
-    )  # a stop by warmth is a cloud's, not the cold's
-    if not stops.size:
-        return _never_stopped(t, c, charging, coldest, limit)
-    stop = int(stops[0])
-    stop_c = float(c[stop])
-    resumes = np.flatnonzero(~charging[stop:-1] & charging[stop + 1 :]) + stop + 1
-    resume_c = float(c[resumes[0]]) if resumes.size else nan
-    below = np.flatnonzero(c[: stop + 1] <= (limit.trip_c if limit else FLOOR_C))
-    delay = float(t[stop] - t[below[0]]) if below.size else 0.0
-    if stop_c < FLOOR_C - 0.5:
-        text = (
-            f"Charging stopped only at {stop_c:g} °C, below freezing: not proven. Raise the "
-            "cutoff and test again."
-        )
-        return Proof("not_proven", stop_c, resume_c, coldest, delay, text)
-    if limit is not None and abs(stop_c - limit.trip_c) > TOLERANCE_C + 1.0:
-        text = (
-            f"Charging stopped at {stop_c:g} °C, but the cutoff is set to {limit.trip_c:g} "
-            "°C: something else stopped it, or the sensor is another."
-        )
-        return Proof("not_proven", stop_c, resume_c, coldest, delay, text)
-    seen = np.isfinite(resume_c)
-    gap = (
-        f" and went on at {resume_c:g} °C, {resume_c - stop_c:g} K of hysteresis"
-        if seen
-        else "; let it warm up to see where it goes on"
-    )
+    trip_c = limit.trip_c if limit else None
+    below_s = _longest_s(t, charging & (c < FLOOR_C - 0.5))
+    if below_s > GRACE_S:
+        text = f"Charging went on at {_cold_c(c, charging):g} °C for {below_s:.0f} s: not proven. "
+        text += "Raise the cutoff, and do not charge in the cold until it acts."
+        return Proof("not_proven", _minus(text), coldest_c=coldest, trip_c=trip_c)
+    stops = _stops(t, c, charging, trip_c)
+    if not stops:
+        return _never_stopped(t, c, charging, coldest, trip_c)
+    fitting = [stop for stop in stops if _fits(stop, trip_c)]
+    if not fitting:
+        return _elsewhere(stops[0], coldest, trip_c)
+    return _proven(t, c, charging, fitting, coldest, trip_c)
+
+
+def _stops(t: Floats, c: Floats, charging: NDArray[np.bool_], trip_c: float | None) -> list[_Stop]:
+    """Stops while the sensor cooled, or stood at its coldest; others are a cloud's."""
+    rows = np.flatnonzero(charging[:-1] & ~charging[1:]) + 1
+    warm_c = float(c[charging].mean())
+    out: list[_Stop] = []
+    for row in rows.tolist():
+        if c[row] > warm_c:
+            continue
+        before = np.flatnonzero(c[:row] > (FLOOR_C if trip_c is None else trip_c))
+        since = int(before[-1]) if before.size else 0
+        late_s = float(t[row] - t[since])
+        # within seconds of being plunged: it stopped on the way, though a reading came between
+        sudden = trip_c is not None and c[row - 1] < trip_c and late_s <= PROMPT_S
+        charging_c = float(c[since] if sudden else c[row - 1])
+        out.append(_Stop(row, charging_c, float(c[row]), late_s))
+    return out
+
+
+def _fits(stop: _Stop, trip_c: float | None) -> bool:
+    if trip_c is None:
+        return stop.idle_c <= stop.charging_c and stop.charging_c > FLOOR_C - 0.5
+    reached = stop.idle_c <= trip_c + TOLERANCE_C
+    held = stop.charging_c >= trip_c - TOLERANCE_C
+    return reached and held and trip_c >= FLOOR_C - 0.5
+
+
+def _elsewhere(stop: _Stop, coldest: float, trip_c: float | None) -> Proof:
+    where = _between(stop.idle_c, stop.charging_c)
+    if stop.charging_c < FLOOR_C - 0.5 or (trip_c is not None and trip_c < FLOOR_C - 0.5):
+        text = f"Charging stopped only {where}, below freezing: not proven. Raise the cutoff and "
+        text += "test again."
+    else:
+        text = f"Charging stopped {where}, but the cutoff is set to {trip_c:g} °C: something else "
+        text += "stopped it, or the sensor is another."
     return Proof(
-        "proven",
-        stop_c,
-        resume_c,
-        coldest,
-        delay,
-        f"Proven: charging stopped at {stop_c:g} °C{gap}.",
+        "not_proven",
+        _minus(text),
+        stop.charging_c,
+        stop.idle_c,
+        coldest_c=coldest,
+        delay_s=stop.delay_s,
+        trip_c=trip_c,
     )
+
+
+def _proven(
+    t: Floats,
+    c: Floats,
+    charging: NDArray[np.bool_],
+    fitting: list[_Stop],
+    coldest: float,
+    trip_c: float | None,
+) -> Proof:
+    """What all fitting stops say together: the narrowest interval that lies in each of them."""
+    first = fitting[0]
+    high, low = min(s.charging_c for s in fitting), max(s.idle_c for s in fitting)
+    if low > high:  # they contradict each other by less than a sensor's error
+        high, low = first.charging_c, first.idle_c
+    resumes = np.flatnonzero(~charging[first.row : -1] & charging[first.row + 1 :])
+    resume_c = float(c[resumes[0] + first.row + 1]) if resumes.size else math.nan
+    found = Proof(
+        "proven", "", high, low, resume_c, coldest, max(s.delay_s for s in fitting), trip_c
+    )
+    if high - low > NARROW_K and len(fitting) < 2:
+        text = f"Charging stopped {_between(low, high)}, which fits; once may be a cloud or a full "
+        text += "pack. Warm the sensor until it charges again, and plunge it a second time."
+        return replace(found, verdict="once", sentence=_minus(text))
+    went = f" and went on at {resume_c:g} °C" if math.isfinite(resume_c) else ""
+    if went and high - low <= NARROW_K:
+        went += f", {resume_c - low:g} K of hysteresis"
+    rest = "" if went else "; let it warm up to see where it goes on"
+    often = f" {len(fitting)} times" if len(fitting) > 1 else ""
+    word = "Proven" if trip_c is not None else "Found"
+    text = f"{word}: charging stopped {_between(low, high)}{often}{went}{rest}."
+    return replace(found, sentence=_minus(text))
+
+
+def _between(low: float, high: float) -> str:
+    """Where it stopped: at a reading where the two are near each other."""
+    return f"at {low:g} °C" if high - low <= NARROW_K else f"between {high:g} and {low:g} °C"
+
+
+def _minus(text: str) -> str:
+    return text.replace(" -", " −")
+
+
+def _longest_s(t: Floats, when: NDArray[np.bool_]) -> float:
+    """The longest time through which something is known to have lasted."""
+    edges = np.flatnonzero(np.diff(np.r_[False, when, False].astype(int)))
+    return max((float(t[b - 1] - t[a]) for a, b in edges.reshape(-1, 2).tolist()), default=0.0)
+
+
+def _cold_c(c: Floats, charging: NDArray[np.bool_]) -> float:
+    return float(c[charging].min())
 
 
 def _never_stopped(
@@ -116,29 +193,27 @@ def _never_stopped(
     c: Floats,
     charging: NDArray[np.bool_],
     coldest: float,
-    limit: TemperatureLimit | None,
+    trip_c: float | None,
 ) -> Proof:
-    nan = float("nan")
-    trip = limit.trip_c if limit else FLOOR_C
+    trip = FLOOR_C if trip_c is None else trip_c
     if coldest > trip - 0.5:
         text = (
             f"The bath was not cold enough: the sensor came to {coldest:g} °C, the cutoff is "
             f"at {trip:g} °C. This proves nothing, for or against."
         )
-        return Proof("not_cold_enough", nan, nan, coldest, nan, text)
-    under = (c < trip - 0.5) & charging
-    lasted = float(np.sum(np.diff(t)[under[:-1] & under[1:]]))
+        return Proof("not_cold_enough", _minus(text), coldest_c=coldest, trip_c=trip_c)
+    lasted = _longest_s(t, charging & (c < trip - 0.5))
     if lasted < GRACE_S:
         text = (
             f"The sensor was below {trip:g} °C for {lasted:.0f} s only: hold it there for "
             "some minutes."
         )
-        return Proof("not_cold_enough", nan, nan, coldest, lasted, text)
+        return Proof("not_cold_enough", _minus(text), coldest_c=coldest, trip_c=trip_c)
     text = (
         f"Charging went on at {coldest:g} °C, {lasted / 60.0:.0f} min below the cutoff of "
         f"{trip:g} °C: it does not act. Do not charge in the cold until it does."
     )
-    return Proof("not_proven", nan, nan, coldest, lasted, text.replace(" -", " −"))
+    return Proof("not_proven", _minus(text), coldest_c=coldest, trip_c=trip_c)
 
 
 def parse_readings(text: str) -> tuple[Floats, Floats, Floats]:
@@ -197,7 +272,7 @@ def from_log(
                 limit,
                 idle_a,
             )
-            if found.verdict in ("proven", "not_proven"):
+            if found.verdict in ("proven", "once", "not_proven"):
                 return float(log.time_s[row]), found
             return None
     return None

@@ -12,6 +12,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from nipper.core.logs.sensors import of_cells
 from nipper.core.logs.times import TimeForm, guess_time_form
 
 Floats = NDArray[np.floating]
@@ -50,7 +51,8 @@ class ColumnMapping:
     pack: str | None = None
     pack_scale: float = 1.0
     cell_scale: float = 1.0
-    temps: tuple[str, ...] = ()
+    temps: tuple[str, ...] = ()  # on cells
+    other_temps: tuple[str, ...] = ()  # of switches, air or board: not read
     temp_unit: Literal["C", "F"] = "C"
     soc: str | None = None
     soc_scale: float = 1.0
@@ -64,7 +66,7 @@ class ColumnMapping:
     def from_json(cls, document: Mapping[str, object]) -> "ColumnMapping":
         """The mapping of :meth:`to_json`."""
         known = {name: document[name] for name in cls.__slots__ if name in document}
-        for name in ("cells", "temps"):
+        for name in ("cells", "temps", "other_temps"):
             known[name] = tuple(known.get(name, ()))  # pyright: ignore[reportArgumentType] - JSON has lists only
         return cls(**known)  # pyright: ignore[reportArgumentType]
 
@@ -129,9 +131,8 @@ def propose(
     )
     rest = [c for c in rest if c != current]
     soc = next((c for c in rest if SOC_NAMES.search(c) and _within(numbers[c], 0, 110)), None)
-    temps = tuple(
-        c for c in rest if c != soc and TEMP_NAMES.search(c) and _within(numbers[c], -60, 250)
-    )
+    warmth = [c for c in rest if c != soc and TEMP_NAMES.search(c)]
+    temps, others = of_cells([c for c in warmth if _within(numbers[c], -60, 250)])
     mapping = replace(
         mapping,
         pack=pack,
@@ -142,6 +143,7 @@ def propose(
         if soc and _within(numbers[soc], 0, 1.0) and np.nanmax(numbers[soc]) <= 1.0
         else 1.0,
         temps=temps,
+        other_temps=others,
         temp_unit="F" if any(FAHRENHEIT.search(c) for c in temps) else "C",
     )
     if current is None:

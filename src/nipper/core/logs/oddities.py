@@ -2,6 +2,7 @@
 can judge.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -18,6 +19,7 @@ class Oddity:
 
     kind: Literal[
         "sign",
+        "temps",
         "range",
         "backwards",
         "repeated",
@@ -151,3 +153,12 @@ def _voltages(log: Log, chemistry: Chemistry | None) -> list[Oddity]:
             Oddity("pack", "remark", f"The pack reads {off:+.2f} V against the sum of its cells.")
         )
     return found
+
+
+def of_temperatures(left_out: Sequence[str]) -> list[Oddity]:
+    """Temperatures whose names say that they are of no cell."""
+    if not left_out:
+        return []
+    names = ", ".join(left_out[:3]) + (" …" if len(left_out) > 3 else "")
+    text = f"By name not of cells, and left out of cold and resistance: {names}."
+    return [Oddity("temps", "remark", text)]

@@ -6,6 +6,7 @@ from math import ceil
 from typing import TYPE_CHECKING
 
 from nipper.core.cold.plan import OUTSIDE_STOP_C, SENSOR_ERROR_C, UNSEEN_C, plan, safe_trip_c
+from nipper.core.cold.record import ProofRecord
 from nipper.core.report.consequence import Consequence, Status
 from nipper.core.setup import Setup
 
@@ -15,23 +16,12 @@ if (
     from nipper.core.imbalance.diagnosis import Diagnosis
     from nipper.core.imbalance.estimate import Estimate
 
-PROOF = "proof"  # the kind of a bench event that is one
 GOOD_FOR_DAYS = 365.0  # a cutoff is proven anew each autumn: common practice
 SPREAD_C = 3.0  # between sensors before it is worth a word: common practice
 
 
-def last_proof(
-    events: Sequence[tuple[float, int | None, str, str]], pack: int
-) -> tuple[float, str] | None:
-    """The newest proof of a pack: when, and its line. Events as (time_s, pack, kind, note)."""
-    proofs = [
-        (time_s, note) for time_s, of, kind, note in events if kind == PROOF and of in (None, pack)
-    ]
-    return max(proofs, default=None)
-
-
 def cold_sentence(
-    setup: Setup, proof: tuple[float, str] | None, now: datetime
+    setup: Setup, proof: tuple[float, ProofRecord] | None, now: datetime
 ) -> tuple[Status, str]:
     """How the cold cutoff stands."""
     limit = setup.charge_cutoff
@@ -41,10 +31,13 @@ def cold_sentence(
         return Status.ACT, f"stops only at {limit.trip_c:g} °C, below freezing".replace("-", "−")
     if proof is None:
         return Status.WATCH, f"stops at {limit.trip_c:g} °C by its setting, not proven"
-    at = datetime.fromtimestamp(proof[0], now.tzinfo)
+    at, made = datetime.fromtimestamp(proof[0], now.tzinfo), proof[1]
+    if not made.is_of(limit):
+        was = made.stop_c if made.trip_c is None else made.trip_c
+        return Status.WATCH, f"proven for {was:g} °C, set to {limit.trip_c:g} °C: prove it again"
     if (now - at).days > GOOD_FOR_DAYS:
         return Status.WATCH, f"proof of {at.day} {at:%b %Y} is over a year old"
-    return Status.OK, f"proven {at.day} {at:%b}: {proof[1].partition(': ')[2] or proof[1]}"
+    return Status.OK, f"proven {at.day} {at:%b}: {made.words}"
 
 
 def of_cold(

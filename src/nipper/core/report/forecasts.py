@@ -128,8 +128,8 @@ _WHY = {
     "cells' limit.",
     "cell_under_voltage": "The emptiest cell ends the discharge for all: levelled cells, a smaller "
     "load or more sun.",
-    "discharge_over_current": "Loads together pass the limit for longer than its delay. Compare with "
-    "fuse and leads before it is raised.",
+    "discharge_over_current": "Loads together pass the limit for longer than its delay. Compare "
+    "with fuse and leads before it is raised.",
     "short_circuit": "A motor's start can pass it: the delay must be longer than the start, and "
     "the switches must bear it. The BMS maker's sheet decides.",
 }

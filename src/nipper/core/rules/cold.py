@@ -130,7 +130,7 @@ def _by_charger(setup: Setup, cutoff: TemperatureLimit) -> Iterator[Finding]:
             {path: CHARGER_STOP_C, "charging.cold_resume_c": CHARGER_STOP_C + 1.0},
             f"Stop at {CHARGER_STOP_C:g} °C",
         )
-    elif cutoff.release_c <= cutoff.trip_c:
+    elif cutoff.release_c < cutoff.trip_c:  # one number for both is how simple relays are set
         yield error(
             "charging.cold_resume_c",
             f"The charger stops at {cutoff.trip_c:g} °C and resumes at "

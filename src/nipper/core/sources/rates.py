@@ -3,6 +3,7 @@
 The cell's sheet overrides both.
 """
 
+from nipper.core.chemistry import chemistry
 from nipper.core.setup import RateStep, Setup
 
 COMMON = "common practice"
@@ -33,16 +34,24 @@ def rates(setup: Setup) -> tuple[tuple[RateStep, ...], str]:
     return (own, "as entered") if own else (usual_rates(setup), SOURCE[setup.chemistry])
 
 
+def hot_end_c(setup: Setup) -> float:
+    """Where the heat ends the charge: the pack's own limit, never above the usual one."""
+    usual_c = chemistry(setup.chemistry).usual["charge_hot_trip_c"].value
+    own = setup.protection.charge_over_temperature
+    return min(usual_c, own.trip_c) if own else usual_c
+
+
 def rate_at(setup: Setup, temp_c: float) -> float:
-    """The most the table allows at a temperature, as a share of capacity an hour; 0 below its first
-    step.
+    """The most the table allows at a temperature, as a share of capacity an hour.
+
+    0 below its first step, and from the heat's end on.
     """
-    return _at(rates(setup)[0], temp_c)
+    return 0.0 if temp_c >= hot_end_c(setup) else _at(rates(setup)[0], temp_c)
 
 
 def usual_rate_at(setup: Setup, temp_c: float) -> float:
     """The same by the usual table of the chemistry."""
-    return _at(usual_rates(setup), temp_c)
+    return 0.0 if temp_c >= hot_end_c(setup) else _at(usual_rates(setup), temp_c)
 
 
 def _at(table: tuple[RateStep, ...], temp_c: float) -> float:

@@ -13,11 +13,10 @@ def _make(s: Situation) -> StageView:
 
 
 def _sentence(s: Situation) -> tuple[Status, str]:
-    from nipper.core.report.cold import cold_sentence, last_proof
+    from nipper.core.report.cold import cold_sentence
 
     document = s.document
-    events = [(e.time_s, e.pack, e.kind, e.note) for e in document.history.events()]
-    proof = last_proof(events, document.pack.id)
+    proof = document.history.last_proof(document.pack.id)
     return cold_sentence(document.setup, proof, datetime.now(s.zone))
 
 

@@ -28,11 +28,17 @@ from nipper.core.cold.proof import Proof, from_log, parse_readings, prove
 from nipper.core.cold.recovery import recovery
 from nipper.core.cold.thermistor import resistance_ohm, sensor_error_c
 from nipper.core.errors import RangeError
-from nipper.core.report.cold import PROOF, cold_sentence, last_proof
+from nipper.core.report.cold import cold_sentence
 from nipper.core.report.temperatures import rows
 
 PATH = "protection.charge_under_temperature"
-STATUS = {"proven": "ok", "not_proven": "act", "not_cold_enough": "watch", "nothing": "none"}
+STATUS = {
+    "proven": "ok",
+    "once": "watch",
+    "not_proven": "act",
+    "not_cold_enough": "watch",
+    "nothing": "none",
+}
 CHARGER = {"trip_c": "charging.cold_stop_c", "release_c": "charging.cold_resume_c"}
 WHO = {"bms": "the BMS stops it", "charger": "the charger, or a relay", "nobody": "nobody does"}
 BETAS = (3380, 3435, 3950)
@@ -156,7 +162,8 @@ class ColdView(StageView):
         inside.addLayout(verdict)
         inside.addWidget(
             label(
-                "What was seen: minutes, °C at the sensor, A of charge; a line each",
+                "What was seen: minutes, °C as the BMS shows its sensor (not the bath's), A of "
+                "charge; a line each. Cool it slowly, or plunge it twice.",
                 "soft",
                 BASE_PT - 0.5,
                 wrap=True,
@@ -238,10 +245,8 @@ class ColdView(StageView):
         clear(self._plan)
         for i, step in enumerate(told.steps, 1):
             self._plan.addWidget(label(f"{i}. {step}", size=BASE_PT - 0.5, wrap=True))
-        events = [(e.time_s, e.pack, e.kind, e.note) for e in self._document.history.events()]
-        _, sentence = cold_sentence(
-            setup, last_proof(events, self._document.pack.id), datetime.now(self._zone)
-        )
+        proof = self._document.history.last_proof(self._document.pack.id)
+        _, sentence = cold_sentence(setup, proof, datetime.now(self._zone))
         self._title.setText(f"{self._document.pack.name}: {sentence}")
         self._subtitle.setText(
             "Charging by temperature. Rates between the cutoffs are common practice; "
@@ -384,6 +389,6 @@ class ColdView(StageView):
         """Put the proof on the time line."""
         if self._proof is not None:
             when, found = self._proof
-            self._document.history.add_event(when, PROOF, found.note, self._document.pack.id)
+            self._document.history.keep_proof(when, found, self._document.pack.id)
             self._proof = None
             self.keep.hide()
