@@ -417,11 +417,8 @@ class ImportPage(QWidget):
         elif key == "cell_scale":
             mapping = replace(mapping, cell_scale={"V": 1.0, "mV": 1e-3, "0.1 mV": 1e-4}[text])
         elif key == "sign":
-            mapping = replace(
-                mapping,
-                current_scale=abs(mapping.current_scale)
-                * (-1.0 if text.startswith("dis") else 1.0),
-            )
+            sign = -1.0 if box.currentIndex() == 1 else 1.0
+            mapping = replace(mapping, current_scale=sign * abs(mapping.current_scale))
         elif key != "cells":
             mapping = replace(mapping, **{key: None if text == NONE else text})
         self._reread(mapping)

@@ -23,8 +23,8 @@ def sky(day: Day) -> str:
     return f"on a {day.weather} day in {day.season}"
 
 
-def charge_sentence(setup: Setup, day: Day | None) -> tuple[Status, str]:
-    """How fast it charges, and when it is full."""
+def charge_sentence(setup: Setup, day: Day | None, which: bool = True) -> tuple[Status, str]:
+    """How fast it charges, and when it is full; with ``which``, on what day."""
     charging = setup.charging
     if charging is None:
         return Status.NONE, "no charger is described"
@@ -33,7 +33,7 @@ def charge_sentence(setup: Setup, day: Day | None) -> tuple[Status, str]:
     if day is None:
         return Status.NONE, rate
     status, words = _fills(day)
-    return status, f"{rate} · {words}"
+    return status, f"{rate} · {words} {sky(day)}" if which else f"{rate} · {words}"
 
 
 def _fills(day: Day) -> tuple[Status, str]:
@@ -41,12 +41,12 @@ def _fills(day: Day) -> tuple[Status, str]:
         t.protection != "charge_under_temperature" and "under" not in t.protection
         for t in day.trips
     ):
-        return Status.ACT, f"a trip {sky(day)}"
+        return Status.ACT, "a trip"
     if day.full_h is not None:
-        return Status.OK, f"full by {clock(day.full_h)} {sky(day)}"
+        return Status.OK, f"full by {clock(day.full_h)}"
     if day.absorption_h is not None:
-        return Status.WATCH, f"absorption from {clock(day.absorption_h)} and not done {sky(day)}"
-    return Status.WATCH, f"only to {day.soc_pct.max():.0f} % {sky(day)}"
+        return Status.WATCH, f"absorption from {clock(day.absorption_h)} and not done"
+    return Status.WATCH, f"only to {day.soc_pct.max():.0f} %"
 
 
 def of_charge(
@@ -64,7 +64,7 @@ def of_charge(
 def _of_day(setup: Setup, day: Day) -> list[Consequence]:
     status, words = _fills(day)
     held = sum(s.end_h - s.start_h for s in day.stages if s.name == "absorption")
-    lead = words[0].upper() + words[1:] + "."
+    lead = f"{words[0].upper()}{words[1:]} {sky(day)}."
     top = (
         f"From {day.soc_pct.min():.0f} to {day.soc_pct.max():.0f} %; the highest cell comes "
         f"to {day.highest_v.max():.3f} V"

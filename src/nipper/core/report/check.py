@@ -37,8 +37,8 @@ def document(setup: Setup, findings: list[Finding]) -> dict[str, object]:
                 "cold_v": round(a.cold_v, 1),
                 "hot_v": round(a.hot_v, 1),
                 "usable_w": round(a.usable_w),
-                "forbidden": list(a.forbidden),
-                "doubts": list(a.doubts),
+                "forbidden": [flaw.text for flaw in a.forbidden],
+                "doubts": [flaw.text for flaw in a.doubts],
             }
             for a in arrangements(setup)
         ],

@@ -315,10 +315,10 @@ def strings(setup: Setup, _: Evidence) -> Iterator[Finding]:
             label or "1 in series",
         )
         return
-    for text in here.forbidden:
+    for flaw in here.forbidden:
         yield error(
             ("solar.in_series", "solar.tracker.max_v"),
-            f"{here.title.capitalize()}: {text}.",
+            f"{here.title.capitalize()}: {flaw.text}.",
             "Voltage rises in the cold, and the morning's first light gives nearly all "
             "of it. An input is destroyed at once, and no guarantee covers it.",
             fix,
@@ -336,11 +336,11 @@ def strings(setup: Setup, _: Evidence) -> Iterator[Finding]:
             fix,
             label,
         )
-    works = [d for d in here.doubts if "left over" not in d and "the input takes" not in d]
-    for text in works:
+    works = [d for d in here.doubts if d.kind not in solar.CHOICES]
+    for flaw in works:
         yield (warning if better else note)(
             ("solar.in_series", "solar.tracker.from_v"),
-            f"{here.title.capitalize()}: {text}.",
+            f"{here.title.capitalize()}: {flaw.text}.",
             "A fan that howls and a power that swings are signs of a wrong string, not "
             "of the weather.",
             fix,
@@ -355,10 +355,12 @@ def strings(setup: Setup, _: Evidence) -> Iterator[Finding]:
             "If that is more than the series fuse on the module's sheet, each string "
             "needs a fuse of its own, made for direct current.",
         )
-    for text in (d for d in here.doubts if d not in works):
+    for flaw in (d for d in here.doubts if d.kind in solar.CHOICES):
         why = "More modules than the input takes give more on dull days; noon is cut off. A choice."
         yield note(
-            ("solar.modules", "solar.tracker.max_a"), f"{here.title.capitalize()}: {text}.", why
+            ("solar.modules", "solar.tracker.max_a"),
+            f"{here.title.capitalize()}: {flaw.text}.",
+            why,
         )
 
 

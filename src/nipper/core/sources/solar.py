@@ -3,17 +3,17 @@ and every way to wire n modules.
 """
 
 import csv
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from enum import StrEnum
 from functools import cache
 from importlib import resources
 
 from nipper.core.setup import Module, Setup, Solar
 
 STC_C = 25.0
-RUN_V, START_V = (
-    1.0,
-    5.0,
-)  # above the battery, where the input's sheet names no window: common practice
+# above the battery, where the input's sheet names no window: common practice
+RUN_V, START_V = 1.0, 5.0
 CONTINUOUS = 1.25  # of the short-circuit current: NEC 690.8, from memory
 MARGIN = 0.02  # of the absolute maximum, for the module's own tolerance: common practice
 MODULES_SOURCE = "typical of such modules, from memory: take the module's own sheet"
@@ -36,6 +36,30 @@ NEC_690_7 = (
 )
 
 
+class Kind(StrEnum):
+    """What can be wrong with a way to wire modules."""
+
+    DESTROYS = "destroys"
+    SHORT = "short"
+    NEAR = "near"
+    NO_START = "no start"
+    NO_RUN = "no run"
+    SWINGS = "swings"
+    TAKES_LESS = "takes less"
+    LEFT = "left over"
+
+
+CHOICES = {Kind.TAKES_LESS, Kind.LEFT}  # more modules than the input takes: a choice, no fault
+
+
+@dataclass(frozen=True, slots=True)
+class Flaw:
+    """What is wrong, and in words."""
+
+    kind: Kind
+    text: str
+
+
 @dataclass(frozen=True, slots=True)
 class Arrangement:
     """One way to wire the modules, and what is wrong with it (worst first); ``left`` modules stay
@@ -46,12 +70,13 @@ class Arrangement:
     in_parallel: int
     left: int
     cold_v: float  # open circuit, coldest morning
+    hot_open_v: float  # open circuit, hottest noon
     hot_v: float  # operating, hottest noon
     short_a: float
     power_w: float  # of the modules used, at standard conditions
     usable_w: float  # what the input takes of it
-    forbidden: tuple[str, ...]  # must not be connected
-    doubts: tuple[str, ...]  # works badly
+    forbidden: tuple[Flaw, ...]  # must not be connected
+    doubts: tuple[Flaw, ...]  # works badly
 
     @property
     def title(self) -> str:
@@ -113,76 +138,108 @@ def battery_v(setup: Setup) -> float:
 
 
 def starts_at_v(setup: Setup, solar: Solar) -> float:
-    """Where the input begins to work: by its sheet, else so far above the battery."""
+    """The open voltage the input needs to begin: by its sheet, else so far above the battery."""
     return solar.tracker.from_v or battery_v(setup) + START_V
+
+
+def runs_at_v(setup: Setup, solar: Solar) -> float:
+    """The operating voltage it needs to go on, once it has begun."""
+    return solar.tracker.from_v or battery_v(setup) + RUN_V
 
 
 def judge(setup: Setup, solar: Solar, in_series: int, in_parallel: int) -> Arrangement:
     """One way to wire them, held against the input's sheet."""
-    module, tracker = solar.module, solar.tracker
+    module = solar.module
     used = in_series * in_parallel
-    cold_v, hot_v = (
-        cold_open_v(module, in_series, solar.coldest_c),
-        hot_operating_v(module, in_series, solar.hottest_c),
+    way = Arrangement(
+        in_series=in_series,
+        in_parallel=in_parallel,
+        left=solar.modules - used,
+        cold_v=cold_open_v(module, in_series, solar.coldest_c),
+        hot_open_v=cold_open_v(module, in_series, solar.hottest_c),
+        hot_v=hot_operating_v(module, in_series, solar.hottest_c),
+        short_a=in_parallel * module.isc_a,
+        power_w=used * module.vmp_v * module.imp_a,
+        usable_w=0.0,
+        forbidden=(),
+        doubts=(),
     )
-    short_a, power_w = in_parallel * module.isc_a, used * module.vmp_v * module.imp_a
-    cool_v, high_v = in_series * module.vmp_v, hot_operating_v(module, in_series, solar.coldest_c)
-    forbidden: list[str] = []
-    doubts: list[str] = []
-    if cold_v > tracker.max_v:
-        forbidden.append(
-            f"{cold_v:.0f} V open at {solar.coldest_c:g} °C, above the input's "
-            f"{tracker.max_v:g} V: it destroys the input"
-        )
-    elif cold_v > (1.0 - MARGIN) * tracker.max_v:
-        doubts.append(
-            f"{cold_v:.0f} V open at {solar.coldest_c:g} °C leave less than 2 % to the "
-            f"input's {tracker.max_v:g} V"
-        )
-    if tracker.max_short_a and short_a > tracker.max_short_a:
-        forbidden.append(
-            f"{short_a:.1f} A in short circuit, above the {tracker.max_short_a:g} A the "
-            "input stands"
-        )
-    start_v = starts_at_v(setup, solar)
-    if hot_v < start_v:
-        doubts.append(
-            f"{hot_v:.0f} V at {solar.hottest_c:g} °C, below the {start_v:.0f} V it "
-            "starts at: nothing comes on hot days"
-        )
-    if tracker.to_v and high_v > tracker.to_v:
-        doubts.append(
-            f"works at up to {high_v:.0f} V in the cold, beyond the {tracker.to_v:g} V it "
-            "tracks to: power swings, fans howl"
-        )
-    operating_a = in_parallel * module.imp_a
-    usable_w = power_w
+    way = replace(way, usable_w=_usable_w(setup, solar, way))
+    forbidden = tuple(_forbidden(solar, way))
+    return replace(way, forbidden=forbidden, doubts=tuple(_doubts(setup, solar, way)))
+
+
+def _usable_w(setup: Setup, solar: Solar, way: Arrangement) -> float:
+    """What the input takes of the modules' power."""
+    tracker, charging = solar.tracker, setup.charging
+    limits = [way.power_w]
     if tracker.max_a:
-        usable_w = min(usable_w, tracker.max_a * cool_v)
+        limits.append(tracker.max_a * way.in_series * solar.module.vmp_v)
     if tracker.max_w:
-        usable_w = min(usable_w, tracker.max_w)
-    if charge_a := setup.charging.max_charge_a if setup.charging else None:
-        usable_w = min(usable_w, charge_a * battery_v(setup))
-    if usable_w < 0.85 * power_w:
-        doubts.append(
-            f"the input takes {usable_w:.0f} W of {power_w:.0f} W"
-            + (f" ({operating_a:.1f} A)" if tracker.max_a and operating_a > tracker.max_a else "")
+        limits.append(tracker.max_w)
+    if charging and charging.max_charge_a:
+        limits.append(charging.max_charge_a * battery_v(setup))
+    return min(limits)
+
+
+def _forbidden(solar: Solar, way: Arrangement) -> Iterator[Flaw]:
+    tracker = solar.tracker
+    if way.cold_v > tracker.max_v:
+        yield Flaw(
+            Kind.DESTROYS,
+            f"{way.cold_v:.0f} V open at {solar.coldest_c:g} °C, above the input's "
+            f"{tracker.max_v:g} V: it destroys the input",
         )
-    left = solar.modules - used
-    if left:
-        doubts.append(f"{left} module{'s' if left > 1 else ''} left over")
-    return Arrangement(
-        in_series,
-        in_parallel,
-        left,
-        cold_v,
-        hot_v,
-        short_a,
-        power_w,
-        usable_w,
-        tuple(forbidden),
-        tuple(doubts),
-    )
+    if tracker.max_short_a and way.short_a > tracker.max_short_a:
+        yield Flaw(
+            Kind.SHORT,
+            f"{way.short_a:.1f} A in short circuit, above the {tracker.max_short_a:g} A the "
+            "input stands",
+        )
+
+
+def _doubts(setup: Setup, solar: Solar, way: Arrangement) -> Iterator[Flaw]:
+    tracker, module = solar.tracker, solar.module
+    if (1.0 - MARGIN) * tracker.max_v < way.cold_v <= tracker.max_v:
+        yield Flaw(
+            Kind.NEAR,
+            f"{way.cold_v:.0f} V open at {solar.coldest_c:g} °C leave less than 2 % to the "
+            f"input's {tracker.max_v:g} V",
+        )
+    yield from _in_the_heat(setup, solar, way)
+    high_v = hot_operating_v(module, way.in_series, solar.coldest_c)
+    if tracker.to_v and high_v > tracker.to_v:
+        yield Flaw(
+            Kind.SWINGS,
+            f"works at up to {high_v:.0f} V in the cold, beyond the {tracker.to_v:g} V it tracks "
+            "to: power swings, fans howl",
+        )
+    operating_a = way.in_parallel * module.imp_a
+    if way.usable_w < 0.85 * way.power_w:
+        amps = f" ({operating_a:.1f} A)" if tracker.max_a and operating_a > tracker.max_a else ""
+        yield Flaw(
+            Kind.TAKES_LESS,
+            f"the input takes {way.usable_w:.0f} W of {way.power_w:.0f} W{amps}",
+        )
+    if way.left:
+        yield Flaw(Kind.LEFT, f"{way.left} module{'s' if way.left > 1 else ''} left over")
+
+
+def _in_the_heat(setup: Setup, solar: Solar, way: Arrangement) -> Iterator[Flaw]:
+    """It begins by the open voltage, and goes on by the operating one: each has its own margin."""
+    start_v, run_v = starts_at_v(setup, solar), runs_at_v(setup, solar)
+    if way.hot_open_v < start_v:
+        yield Flaw(
+            Kind.NO_START,
+            f"{way.hot_open_v:.0f} V open at {solar.hottest_c:g} °C, below the {start_v:.0f} V it "
+            "starts at: nothing comes on hot days",
+        )
+    elif way.hot_v < run_v:
+        yield Flaw(
+            Kind.NO_RUN,
+            f"works at {way.hot_v:.0f} V at {solar.hottest_c:g} °C, below the {run_v:.0f} V it "
+            "needs: it starts and drops out on hot days",
+        )
 
 
 def arrangements(setup: Setup) -> list[Arrangement]:

@@ -172,7 +172,7 @@ class StringChart(QWidget):
 
 def words(way: Arrangement) -> str:
     """What is wrong with an arrangement, or that nothing is."""
-    wrong = [*way.forbidden, *way.doubts]
+    wrong = [flaw.text for flaw in (*way.forbidden, *way.doubts)]
     return (
         "; ".join(wrong) if wrong else "fits the input on the coldest morning and the hottest noon"
     )

@@ -29,6 +29,7 @@ from nipper.core.report.charge import charge_sentence
 from nipper.core.setup import Charging
 
 PAGES = ("A day", "PV strings", "Rates", "Open loop", "Energy")
+PAGE_OF = (("solar", 1), ("charging.rates", 2), ("link.", 3))  # where a setting stands
 SKIES = ("clear", "mixed", "cloudy")
 
 
@@ -123,23 +124,12 @@ class ChargeView(StageView):
 
     def show_field(self, path: str) -> None:
         """Bring the page to the front on which a setting stands."""
-        page = (
-            1
-            if path.startswith("solar")
-            else 2
-            if path.startswith("charging.rates")
-            else 3
-            if path.startswith("link.")
-            else 0
-        )
-        self.show_page(page)
+        self.show_page(next((i for start, i in PAGE_OF if path.startswith(start)), 0))
 
     @Slot()
     def _show(self, *_: object) -> None:
         setup, day = self._document.setup, self._forecasts.drawn_day
-        sentence = charge_sentence(setup, day)[1].partition(" on a ")[
-            0
-        ]  # which day it is stands beside
+        sentence = charge_sentence(setup, day, which=False)[1]  # which day it is stands beside
         self._title.setText(sentence[0].upper() + sentence[1:])
         shown = self._stack.currentIndex()
         if shown == 0:

@@ -1,5 +1,6 @@
 """What is rehearsed: days, sky, month, loads, what is put beside, and what is stepped in."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from PySide6.QtCore import Qt, Signal, Slot
@@ -7,6 +8,7 @@ from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QVBoxLayout,
 
 from nipper.app.widgets.basic import button, choices, label
 from nipper.app.widgets.field import UnitField
+from nipper.core.setup import Setup
 
 DAYS = ((1.0, "1 day"), (3.0, "3 days"), (30.0, "month"), (365.0, "year"))
 SKIES = (("clear", "clear sky"), ("mixed", "mixed sky"), ("cloudy", "cloudy"))
@@ -31,45 +33,66 @@ MONTHS = (
 )
 
 
+Happens = Callable[[int, Setup], dict[str, object]]
+
+
 @dataclass(frozen=True, slots=True)
 class StepIn:
-    """A fault that can be let in: its word, what it does to an event, and what it means."""
+    """A fault that can be let in: its word, what happens to the pack shown, and what it means."""
 
     title: str
-    fields: tuple[tuple[str, object], ...]
+    happens: Happens  # the fields of an event, by the pack's number and the settings
     tip: str
-    per_pack: bool = False
-    note: str = ""
+
+
+def _always(**fields: object) -> Happens:
+    return lambda _pack, _setup: fields
+
+
+def _fault(**fault: float) -> Happens:
+    return lambda pack, _setup: {"cells": [{"pack": pack, "cell": 1, **fault}]}
+
+
+def _big_load(_pack: int, setup: Setup) -> dict[str, object]:
+    limit = setup.protection.discharge_over_current
+    amps = 0.5 * limit.trip_a if limit else 0.3 * setup.capacity_ah
+    watts = round(amps * setup.packs_in_parallel * setup.cells * 3.2)
+    return {"minutes": 30.0, "extra_load_w": watts}
 
 
 STEPS = (
     StepIn(
         "cloud",
-        (("minutes", 90.0), ("sun_share", 0.1)),
+        _always(minutes=90.0, sun_share=0.1),
         "A thick cloud for an hour and a half: a tenth of the sun comes through",
     ),
     StepIn(
         "sensor in ice",
-        (("minutes", 45.0), ("sensor_c", 0.0)),
+        _always(minutes=45.0, sensor_c=0.0),
         "The first temperature sensor lies in ice water for 45 minutes",
     ),
     StepIn(
         "pull the plug",
-        (("minutes", 60.0), ("link_lost", True)),
+        _always(minutes=60.0, link_lost=True),
         "The cable to the inverter is out for an hour (closed loop only)",
     ),
     StepIn(
         "pack off",
-        (("minutes", 120.0),),
+        lambda pack, _setup: {"minutes": 120.0, "offline": pack},
         "The pack shown is taken off the bus for two hours",
-        per_pack=True,
     ),
-    StepIn("joint loosens", (), "The joint of cell 1 of the pack shown gets 1 mΩ more, for good"),
-    StepIn("cell leaks", (), "Cell 1 of the pack shown begins to lose 200 mAh a day, for good"),
     StepIn(
-        "big load",
-        (("minutes", 30.0),),
-        "Half of the discharge limit more is switched on for half an hour",
+        "joint loosens",
+        _fault(joint_mohm=1.0),
+        "The joint of cell 1 of the pack shown gets 1 mΩ more, for good",
+    ),
+    StepIn(
+        "cell leaks",
+        _fault(leak_mah_per_day=200.0),
+        "Cell 1 of the pack shown begins to lose 200 mAh a day, for good",
+    ),
+    StepIn(
+        "big load", _big_load, "Half of the discharge limit more is switched on for half an hour"
     ),
 )
 

@@ -22,7 +22,7 @@ from nipper.core.forecast.rehearsal import Rehearsal
 from nipper.core.forecast.schools import schools
 from nipper.core.report.forecasts import Figure, figures, now_at, telling_moment
 from nipper.core.setup import Setup, put
-from nipper.core.simulate.scenario import CellFault, Event
+from nipper.core.simulate.scenario import Event
 
 if TYPE_CHECKING:  # loads the compiler: not in the window's thread
     from nipper.core.simulate.trial import Trial
@@ -109,28 +109,9 @@ class RehearseView(StageView):
         trial = rehearsal.main.trial
         day = (self.lanes.hour - (trial.start_s % 86400.0) / 3600.0) / 24.0
         day = min(max(day, 0.0), max(0.0, trial.scenario.days - 0.02))
-        fields = dict(step.fields)
-        pack = self._forecasts.pack_number
-        if step.per_pack:
-            fields["offline"] = pack
-        elif step.title == "joint loosens":
-            fields["cells"] = [CellFault(pack=pack, cell=1, joint_mohm=1.0)]
-        elif step.title == "cell leaks":
-            fields["cells"] = [CellFault(pack=pack, cell=1, leak_mah_per_day=200.0)]
-        elif step.title == "big load":
-            fields["extra_load_w"] = self._big_load_w()
+        happens = step.happens(self._forecasts.pack_number, self._document.setup)
         note = f"{step.title}, day {int(day) + 1}"
-        self._forecasts.step_in(Event(day=day, note=note, **fields))  # pyright: ignore[reportArgumentType] - checked by the model
-
-    def _big_load_w(self) -> float:
-        setup = self._document.setup
-        limit = setup.protection.discharge_over_current
-        amps = (
-            0.5 * limit.trip_a * setup.packs_in_parallel
-            if limit
-            else 0.3 * setup.capacity_ah * setup.packs_in_parallel
-        )
-        return round(amps * setup.cells * 3.2)
+        self._forecasts.step_in(Event.model_validate({"day": day, "note": note, **happens}))
 
     @Slot()
     def _clear_steps(self) -> None:
