@@ -269,3 +269,29 @@ def test_a_motor_start_trips_what_acts_faster_than_it_lasts(delay_us, trips):
     loads = QUIET.model_copy(update={"surge_w": 6000.0, "surge_s": 0.3})
     trial = run(setup, Scenario(days=0.1, pv_w=0.0, loads=loads, **EQUAL))
     assert min(1, sum(e.protection == "short_circuit" for e in trial.trips)) == trips
+
+
+def test_an_inverter_that_stops_without_its_link_feeds_no_load_by_day_either():
+    """Common practice: its output is off, however bright the sun."""
+    setup = put(
+        new_setup("lfp", 16, 280.0),
+        {
+            "link": {
+                "mode": "closed",
+                "transport": "can",
+                "loss_timeout_s": 10.0,
+                "on_loss": "stop",
+            }
+        },
+    )
+    sunny = Scenario(days=1, weather="clear", step_s=10.0, start_soc_pct=60.0, seed=4)
+    lost = Event(day=11 / 24, minutes=180.0, link_lost=True)
+    without, with_it = run(setup, sunny), run(setup, sunny.model_copy(update={"events": [lost]}))
+    assert without.not_served_wh == 0.0
+    assert with_it.dark_h == pytest.approx(3.0, abs=0.1)
+    log = with_it.logs[0]
+    hour = (log.time_s - log.time_s[0]) / 3600.0
+    silent = (hour > 11.1) & (hour < 13.9)
+    assert np.abs(log.current_a[silent]).max() < 0.5
+    served_wh = without.not_served_wh
+    assert with_it.not_served_wh > served_wh + 3 * 100.0

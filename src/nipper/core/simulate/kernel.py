@@ -12,6 +12,7 @@ from nipper.core.simulate.compiled import compiled
 from nipper.core.simulate.layout import (
     AMPS,
     COLD,
+    DARK_S,
     EMF,
     FIXED,
     HEAT_WH,
@@ -21,6 +22,7 @@ from nipper.core.simulate.layout import (
     INTO_WH,
     LOW,
     MEAN_AH,
+    NOT_SERVED_WH,
     RISE,
     STRING_V,
     Bank,
@@ -142,6 +144,13 @@ def _from_outside(
     state.lost_s[0] = 0.0 if bank.link.up else state.lost_s[0] + pace.step_s
     at = noise_place(span.seed + LOAD_NOISE, step, 1, 0, 1)
     load_w = minutes.load_w[minute] * (1.0 + bank.wires.flicker * span.noise[at])
+    link = bank.link
+    if link.closed and link.stops and state.lost_s[0] > link.timeout_s:
+        # the inverter has stopped: whatever the sun gives, no load is fed
+        state.totals[NOT_SERVED_WH] += load_w * pace.hours
+        state.totals[DARK_S] += pace.step_s
+        load_w = 0.0
+        state.seen_w[0] = 0.0
     state.seen_w[0] += (load_w - state.seen_w[0]) * pace.follows
     any_source = minutes.sun_w[minute] > 0.0
     for s in range(minutes.other_a.shape[1]):
