@@ -3,8 +3,10 @@
 import threading
 import time
 
-from nipper.app.jobs import Job, Latest
-from nipper.core.errors import RangeError
+from PySide6.QtCore import QThreadPool
+
+from nipper.app.jobs import Job, Latest, Stream, wait_for_jobs
+from nipper.core.errors import InputError, RangeError
 
 
 def test_a_job_answers_in_the_windows_thread(qtbot):
@@ -87,3 +89,62 @@ def test_many_quick_jobs_all_answer(qtbot):
         job.start()
     qtbot.waitUntil(lambda: len(answers) == 300, timeout=20_000)
     assert sorted(answers) == list(range(300))
+
+
+# streams
+
+
+def ticking(count, *, stopped):
+    for i in range(count):
+        if stopped():
+            return
+        yield i
+        time.sleep(0.005)
+
+
+def test_a_stream_gives_one_thing_after_another_and_holds_no_pool_thread(qtbot):
+    seen = []
+    stream = Stream(ticking, 5)
+    stream.gave.connect(seen.append)
+    with qtbot.waitSignal(stream.ended):
+        stream.start()
+        assert QThreadPool.globalInstance().activeThreadCount() == 0
+    assert seen == [0, 1, 2, 3, 4]
+
+
+def test_a_stream_is_cancelled_and_not_waited_for(qtbot):
+    seen = []
+    stream = Stream(ticking, 10_000_000)
+    stream.gave.connect(seen.append)
+    stream.start()
+    qtbot.waitUntil(lambda: len(seen) > 2)
+    begin = time.monotonic()
+    with qtbot.waitSignal(stream.ended):
+        assert wait_for_jobs()
+        assert time.monotonic() - begin < 1.0
+    given = len(seen)
+    qtbot.wait(30)
+    assert len(seen) == given
+
+
+def failing(error, *, stopped):
+    yield stopped()
+    raise error
+
+
+def test_a_streams_trouble_is_told(qtbot):
+    stream = Stream(failing, InputError("bus", "the cable", "an answer"))
+    with qtbot.waitSignal(stream.failed) as told:
+        stream.start()
+    assert "an answer" in told.args[0]
+
+
+def test_patience_with_a_job_that_does_not_hear_has_an_end(qtbot):
+    go_on = threading.Event()
+    job = Job(go_on.wait).start()
+    begin = time.monotonic()
+    assert not wait_for_jobs(patience_ms=50)
+    assert time.monotonic() - begin < 1.0
+    go_on.set()
+    with qtbot.waitSignal(job.ended):
+        assert wait_for_jobs()

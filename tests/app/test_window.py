@@ -4,6 +4,8 @@ import gzip
 import json
 import subprocess
 import sys
+import threading
+import time
 from dataclasses import replace
 from pathlib import Path
 
@@ -13,7 +15,7 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QLabel
 
 from nipper.app.actions import Menu
-from nipper.app.jobs import wait_for_jobs
+from nipper.app.jobs import Job, wait_for_jobs
 from nipper.app.shell.commands import ACTIONS
 from nipper.app.shell.finder import matches
 from nipper.app.shell.rail import Rail
@@ -388,3 +390,15 @@ def test_a_stage_is_its_declaration(open_window):
     assert len(set(names)) == len(names)
     told = {s for rule in RULES for s in rule.stages}
     assert told <= {stage.id for stage in STAGES}
+
+
+def test_the_window_closes_within_a_second_whatever_is_at_work(open_window):
+    """A device that is always late, a file on a disk that hangs: nobody waits for them."""
+    go_on = threading.Event()
+    job = Job(go_on.wait).start()
+    begin = time.monotonic()
+    assert open_window.close()
+    assert time.monotonic() - begin < 2.5  # twice the patience, and the bench
+    assert not go_on.is_set()
+    go_on.set()
+    assert job.cancelled

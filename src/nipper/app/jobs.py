@@ -2,7 +2,9 @@
 ever new questions.
 """
 
-from collections.abc import Callable
+import threading
+from collections.abc import Callable, Iterator
+from contextlib import suppress
 from typing import Generic, TypeVar
 
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal, Slot
@@ -11,6 +13,7 @@ from nipper.core.errors import Cancelled, NipperError
 
 T = TypeVar("T")
 _ALIVE: set["Job"] = set()
+_STREAMS: set["Stream"] = set()
 
 
 class Job(QObject):
@@ -195,11 +198,69 @@ class Answer(QObject, Generic[T]):
         self.came.emit(value)
 
 
-def wait_for_jobs(cancel: bool = True) -> None:
-    """Let running work end, by default without its answers; for the end of the program, of tests,
-    and for walks.
+class Stream(QObject):
+    """Work that gives one thing after another, for hours if it must: a live watch.
+
+    ``work`` is a generator function, called with a ``stopped`` that says when to end. It runs in a
+    thread of its own, so that it holds none of the pool's, and nobody waits for its end.
+    """
+
+    gave = Signal(object)
+    failed = Signal(str)
+    ended = Signal()
+    _over = Signal(object)
+
+    def __init__(self, work: Callable[..., Iterator[object]], *args: object) -> None:
+        super().__init__()
+        self._work, self._args = work, args
+        self._stop = threading.Event()
+        self._over.connect(self._end)
+
+    def start(self) -> "Stream":
+        """Begin; the stream keeps itself alive until its end has been delivered."""
+        _STREAMS.add(self)
+        threading.Thread(target=self._run, name="nipper-stream", daemon=True).start()
+        return self
+
+    def cancel(self) -> None:
+        """Ask it to end; nothing but ``ended`` will come of it."""
+        self._stop.set()
+
+    def _run(self) -> None:
+        error: BaseException | None = None
+        try:
+            for item in self._work(*self._args, stopped=self._stop.is_set):
+                if self._stop.is_set():
+                    break
+                self.gave.emit(item)
+        except BaseException as caught:  # carried to the window's thread
+            error = caught
+        with suppress(RuntimeError):  # the window is gone, and with it whoever would hear of it
+            self._over.emit(error)
+
+    @Slot(object)
+    def _end(self, error: BaseException | None) -> None:
+        _STREAMS.discard(self)
+        try:
+            if self._stop.is_set() or error is None:
+                return
+            if isinstance(error, NipperError):
+                self.failed.emit(str(error))
+                return
+            self.failed.emit(f"{type(error).__name__}: {error}")
+            raise error
+        finally:
+            self.ended.emit()
+
+
+def wait_for_jobs(cancel: bool = True, patience_ms: int = -1) -> bool:
+    """Let running work end, by default without its answers; false where patience ran out first.
+
+    For the end of the program, of tests, and for walks. Streams are asked to end, not waited for.
     """
     if cancel:
         for job in list(_ALIVE):
             job.cancel()
-    QThreadPool.globalInstance().waitForDone()
+        for stream in list(_STREAMS):
+            stream.cancel()
+    return QThreadPool.globalInstance().waitForDone(patience_ms)

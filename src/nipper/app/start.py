@@ -113,6 +113,8 @@ def run(arguments: argparse.Namespace) -> int:
     from PySide6.QtCore import QSettings, Qt, QTimer
     from PySide6.QtWidgets import QApplication
 
+    from nipper.app.jobs import wait_for_jobs
+
     QApplication.setHighDpiScaleFactorRoundingPolicy(
         Qt.HighDpiScaleFactorRoundingPolicy.PassThrough
     )
@@ -144,6 +146,9 @@ def run(arguments: argparse.Namespace) -> int:
     status = app.exec()
     if scratch:
         scratch.cleanup()
+    if not wait_for_jobs(patience_ms=0):
+        sys.stdout.flush()
+        os._exit(status)  # a device or a disk that does not answer is not waited for
     return status
 
 

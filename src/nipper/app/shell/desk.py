@@ -18,6 +18,9 @@ if TYPE_CHECKING:
     from nipper.app.shell.window import Window
 
 
+PATIENCE_MS = 900  # for work that does not hear that it is to end
+
+
 class Desk(QObject):
     """Made when a bench opens, closed with it."""
 
@@ -72,7 +75,7 @@ class Desk(QObject):
             self._window.pages.removeWidget(view)
             view.deleteLater()
         self.document.disconnect(self._window)
-        wait_for_jobs()
+        wait_for_jobs(patience_ms=PATIENCE_MS)
         self.document.close()
         self.deleteLater()
 
