@@ -10,10 +10,12 @@ from hypothesis import strategies as st
 
 from nipper.core.findings import Finding, Severity
 from nipper.core.presets import new_setup
+from nipper.core.report import rulebook
 from nipper.core.report.consequence import Status, of_finding, protect_sentence
 from nipper.core.rules import RULES, check, verdict
 from nipper.core.rules.base import sheet_max_v, sheet_min_v
 from nipper.core.setup import Setup, get, json_schema, put
+from tests.conftest import FILES
 from tests.core.beginners import BEGINNERS
 from tests.core.test_rules import BAD, NOTES
 
@@ -139,3 +141,12 @@ def test_the_list_of_rules_is_in_the_order_of_the_work_and_has_no_twin():
         < codes.index("pv-string")
         < codes.index("link-time-out")
     )
+
+
+def test_the_book_of_rules_is_that_of_the_code():
+    shipped = (FILES.parent.parent / "docs" / "rules.md").read_text()
+    assert shipped == rulebook.to_markdown()  # make docs
+    told = dict(rulebook.entries())
+    assert set(told) == {r.code for r in RULES}
+    assert all(about.endswith(".") and len(about) > 20 for about in told.values())
+    assert len(set(told.values())) == len(told)

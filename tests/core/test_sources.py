@@ -275,3 +275,20 @@ def test_the_open_loop_sheet_stays_under_main_fuse_leads_and_every_trip():
     high = put(bank, {"protection.pack_under_voltage": {"trip_v": 48.0, "release_v": 50.0}})
     assert openloop.low_cut_v(high) > 48.0
     assert openloop.low_restart_v(high) >= 50.0
+
+
+@pytest.mark.parametrize("chemistry", ["lfp", "nmc", "lto"])
+def test_no_charge_rate_is_allowed_beyond_the_heats_end(chemistry):
+    """Common practice: the hottest step of a table ends at the limit of the cell's sheet."""
+    setup = new_setup(chemistry, 16, 280.0)
+    trip_c = setup.protection.charge_over_temperature.trip_c
+    assert rate_at(setup, trip_c - 1.0) > 0.0
+    for hot_c in (trip_c, 61.0, 90.0):
+        assert rate_at(setup, hot_c) == 0.0
+        assert most_a(setup, hot_c) == 0.0
+    own = put(setup, {"charging.rates": [{"from_c": 0.0, "c_rate": 0.5}]})
+    assert rate_at(own, trip_c) == 0.0
+    without = put(setup, {"protection.charge_over_temperature": None})
+    assert rate_at(without, 61.0) == 0.0
+    early = put(setup, {"protection.charge_over_temperature": {"trip_c": 40.0, "release_c": 35.0}})
+    assert rate_at(early, 40.0) == 0.0

@@ -76,5 +76,19 @@ class HelpPage(QScrollArea):
             words.addWidget(label(meaning, wrap=True), row, 1)
         words.setColumnStretch(1, 1)
         layout.addLayout(words)
+        layout.addWidget(label("What the rules look at", size=13, weight=SEMI))
+        layout.addLayout(_rules())
         layout.addStretch(1)
         self.setWidget(body)
+
+
+def _rules() -> QGridLayout:
+    from nipper.core.report.rulebook import entries  # the rules' numerics are needed only here
+
+    grid = QGridLayout()
+    grid.setHorizontalSpacing(18)
+    for row, (code, about) in enumerate(entries()):
+        grid.addWidget(label(code, "soft"), row, 0)
+        grid.addWidget(label(about, wrap=True), row, 1)
+    grid.setColumnStretch(1, 1)
+    return grid

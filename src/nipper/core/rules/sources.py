@@ -22,7 +22,14 @@ from nipper.core.rules.build import charge_total_a
 from nipper.core.rules.charge import HARMFUL_FLOAT_V, MOST_RATE, WARM_C, deviation_v
 from nipper.core.setup import ExtraCharger, Setup
 from nipper.core.sources import solar
-from nipper.core.sources.rates import charger_rate, rate_at, rates, usual_rate_at, usual_rates
+from nipper.core.sources.rates import (
+    charger_rate,
+    hot_end_c,
+    rate_at,
+    rates,
+    usual_rate_at,
+    usual_rates,
+)
 
 PLATES = ("lfp", "nmc")
 TWICE = 2.0  # of the table's rate: from here on it is no choice any more (common practice)
@@ -272,6 +279,8 @@ def in_the_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if c_rate is None or cutoff is None or setup.chemistry not in PLATES:
         return
     at_c = max(cutoff.trip_c, 0.0)  # it charges on down to the trip
+    if at_c >= hot_end_c(setup):  # the window of temperature is crossed: another rule's matter
+        return
     allowed = rate_at(setup, at_c)
     if c_rate <= allowed + 1e-9:
         return
