@@ -43,7 +43,7 @@ def test_the_bms_steps_are_dragged(qtbot, open_window, protect, path, by):
     protect.show_page(1)
     chart = protect.currents
     before = get(open_window.document.setup, path)
-    amps, seconds = next((a, s) for p, a, s in chart._handles() if p == path)
+    amps, seconds = next((a, s) for p, a, s in chart._places() if p == path)
     drag(qtbot, chart, QPointF(chart._x(amps), chart._y(seconds)), by)
     after = get(open_window.document.setup, path)
     assert (after > before) is (by.x() > 0 or by.y() < 0)

@@ -3,12 +3,13 @@
 The limits between are handles.
 """
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import MINUS, SEMI
+from nipper.app.widgets.handles import Handle, HandleFigure
 from nipper.core.report.temperatures import Row
 
 FILL = {"off": "act_wash", "waits": "grid", "slow": "copper_wash", "on": "even"}
@@ -17,14 +18,8 @@ HANDLE_UP = 9.0
 STEP_C = 0.5
 
 
-class TemperatureChart(QWidget):
-    """``dragged`` carries path and degrees, ``dropped`` ends it, ``picked`` names the limit that
-    was touched.
-    """
-
-    dragged = Signal(str, float)
-    dropped = Signal()
-    picked = Signal(str)
+class TemperatureChart(HandleFigure):
+    """Limits by temperature, a bar for each thing that is switched."""
 
     def __init__(
         self, theme: Theme, low_c: float, high_c: float, parent: QWidget | None = None
@@ -34,9 +29,6 @@ class TemperatureChart(QWidget):
         self._rows: list[Row] = []
         self._sensors: list[float] = []
         self._bath: tuple[float, float, str] | None = None
-        self._wrong: frozenset[str] = frozenset()
-        self._grab = ""
-        self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         theme.changed.connect(self.update)
 
@@ -58,11 +50,6 @@ class TemperatureChart(QWidget):
         )
         self.setAccessibleName("Limits by temperature. " + ". ".join(words))
         self.updateGeometry()
-        self.update()
-
-    def show_wrong(self, paths: frozenset[str]) -> None:
-        """Mark limits that an error names."""
-        self._wrong = paths
         self.update()
 
     # geometry
@@ -91,17 +78,6 @@ class TemperatureChart(QWidget):
             self.width() - SIDE - self._left,
             height,
         )
-
-    def _handle_at(self, position: QPointF) -> str:
-        best, nearest = "", GRAB_PX + 0.1
-        for i, row in enumerate(self._rows):
-            box = self._box(i)
-            if box.top() - HANDLE_UP - 14 <= position.y() <= box.bottom() + 4:
-                for path, degrees in row.handles:
-                    distance = abs(self._x(degrees) - position.x())
-                    if distance < nearest:
-                        best, nearest = path, distance
-        return best
 
     # painting
 
@@ -150,19 +126,17 @@ class TemperatureChart(QWidget):
         self, painter: QPainter, path: str, degrees: float, box: QRectF, taken: list[QRectF]
     ) -> None:
         trip = _stops(path)
-        role = "act" if path in self._wrong else "copper" if trip else "ok"
+        role = "act" if path in self.wrong else "copper" if trip else "ok"
         x = self._x(degrees)
-        pen = QPen(self._theme.colour(role), 2.4 if path == self._grab or trip else 1.6)
+        strong = trip or path in (self.grabbed, self.selected)
+        pen = QPen(self._theme.colour(role), 2.4 if strong else 1.6)
         if not trip:
             pen.setStyle(Qt.PenStyle.DashLine)
         painter.setPen(pen)
         painter.drawLine(QPointF(x, box.top() - HANDLE_UP), QPointF(x, box.bottom()))
         painter.setFont(font(BASE_PT, SEMI) if trip else font(BASE_PT - 0.5))
         cold = "under" in path or "cold" in path
-        words = MINUS.sub(
-            "−",
-            (f"stops {'below' if cold else 'above'} " if trip else "resumes ") + f"{degrees:g} °C",
-        )
+        words = _words(path, degrees)
         width = QFontMetricsF(painter.font()).horizontalAdvance(words) + 4
         left = x - width + 2 if cold == trip else x - 2
         left = min(max(left, 2.0), self.width() - width - 2)
@@ -223,30 +197,36 @@ class TemperatureChart(QWidget):
 
     # hands
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
-        path = self._handle_at(event.position())
-        if path and event.button() == Qt.MouseButton.LeftButton:
-            self._grab = path
-            self.picked.emit(path)
-            self.update()
+    def handles(self) -> list[Handle]:
+        """The limits, row by row, from cold to hot."""
+        return [
+            Handle(path, f"{row.title}: {_words(path, degrees)}", degrees, STEP_C)
+            for row in self._rows
+            for path, degrees in sorted(row.handles, key=lambda h: h[1])
+        ]
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
-        if not self._grab:
-            self.setCursor(
-                Qt.CursorShape.SizeHorCursor
-                if self._handle_at(event.position())
-                else Qt.CursorShape.ArrowCursor
-            )
-            return
+    def handle_at(self, position: QPointF) -> str:
+        """The nearest limit in the row that is pointed at."""
+        best, nearest = "", GRAB_PX + 0.1
+        for i, row in enumerate(self._rows):
+            box = self._box(i)
+            if box.top() - HANDLE_UP - 14 <= position.y() <= box.bottom() + 4:
+                for path, degrees in row.handles:
+                    distance = abs(self._x(degrees) - position.x())
+                    if distance < nearest:
+                        best, nearest = path, distance
+        return best
+
+    def value_at(self, _path: str, position: QPointF) -> float:
+        """Degrees at a place, in halves."""
         low, high = self._range
-        degrees = round(min(max(self._degrees(event.position().x()), low), high) / STEP_C) * STEP_C
-        self.dragged.emit(self._grab, degrees)
+        return round(min(max(self._degrees(position.x()), low), high) / STEP_C) * STEP_C
 
-    def mouseReleaseEvent(self, _: QMouseEvent) -> None:  # noqa: N802 - Qt's name
-        if self._grab:
-            self._grab = ""
-            self.dropped.emit()
-            self.update()
+
+def _words(path: str, degrees: float) -> str:
+    cold = "under" in path or "cold" in path
+    stops = f"stops {'below' if cold else 'above'}" if _stops(path) else "resumes"
+    return MINUS.sub("−", f"{stops} {degrees:g} °C")
 
 
 def _stops(path: str) -> bool:

@@ -2,13 +2,12 @@
 fuse, leads, cells and loads.
 """
 
-from math import exp, log
+from math import exp, floor, log, log10
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import (
     QColor,
     QFontMetricsF,
-    QMouseEvent,
     QPainter,
     QPainterPath,
     QPaintEvent,
@@ -19,7 +18,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI
-from nipper.core.setup import Setup
+from nipper.app.widgets.handles import Handle, HandleFigure
+from nipper.core.setup import Setup, get
 from nipper.core.wiring.currents import Line, lines, short_circuit_a
 
 OVER, SHORT = "protection.discharge_over_current", "protection.short_circuit"
@@ -37,17 +37,17 @@ DECADES = (
     (1e-4, "100 µs"),
 )
 GRAB_PX = 7.0
+WORDS = {  # of a handle, with its unit
+    f"{OVER}.trip_a": ("over-current trip", "A"),
+    f"{OVER}.delay_s": ("its delay", "s"),
+    f"{SHORT}.trip_a": ("short-circuit trip", "A"),
+    f"{SHORT}.delay_us": ("its delay", "µs"),
+}
 ROLES = {"fuse": "watch", "lead": "soft", "cell": "lowest", "load": "ok"}
 
 
-class CurrentChart(QWidget):
-    """``dragged`` carries path and setting, ``dropped`` ends it, ``picked`` names what was
-    touched.
-    """
-
-    dragged = Signal(str, float)
-    dropped = Signal()
-    picked = Signal(str)
+class CurrentChart(HandleFigure):
+    """Current against time: what opens, melts or is ruined first."""
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -56,21 +56,20 @@ class CurrentChart(QWidget):
         self._lines: list[Line] = []
         self._span = (1.0, 1e4)
         self._short_a = 0.0
-        self._wrong: frozenset[str] = frozenset()
-        self._grab = ""
         self._words: list[QRectF] = []
         self._open = QPolygonF()
         self.setMinimumSize(QSize(470, 280))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMouseTracking(True)
-        self.setAccessibleName("Current against time: BMS, fuse, leads, cells and loads")
+        self.setAccessibleName(
+            "Current against time: up and down choose a limit, plus and minus move it"
+        )
         theme.changed.connect(self.update)
 
     def show_setup(self, setup: Setup) -> None:
         """Show a setup's curves."""
         self._setup, self._lines, self._short_a = setup, lines(setup), short_circuit_a(setup)
         self.setToolTip("\n".join(f"{line.title}: {line.source}" for line in self._lines))
-        if not self._grab:  # the scale must not run away from the hand that drags
+        if not self.grabbed:  # the scale must not run away from the hand that drags
             over = setup.protection.discharge_over_current
             least = min(
                 [
@@ -80,13 +79,8 @@ class CurrentChart(QWidget):
             )
             self._span = (
                 0.3 * least,
-                1.35 * max(self._short_a, *(a for _, a, _ in self._handles()), 1.0),
+                1.35 * max(self._short_a, *(a for _, a, _ in self._places()), 1.0),
             )
-        self.update()
-
-    def show_wrong(self, paths: frozenset[str]) -> None:
-        """Mark settings that an error names."""
-        self._wrong = paths
         self.update()
 
     # geometry
@@ -110,7 +104,7 @@ class CurrentChart(QWidget):
         y = min(max((position.y() - plot.top()) / plot.height(), 0.0), 1.0)
         return low * exp(x * log(high / low)), LONGEST_S * exp(-y * log(LONGEST_S / SHORTEST_S))
 
-    def _handles(self) -> list[tuple[str, float, float]]:
+    def _places(self) -> list[tuple[str, float, float]]:
         """Path, amperes and seconds of each place that can be dragged."""
         assert self._setup
         over, short = (
@@ -275,14 +269,13 @@ class CurrentChart(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPolyline(shape)
         assert self._setup
-        for path, amps, seconds in self._handles():
-            role = "act" if path in self._wrong else "copper"
+        for path, amps, seconds in self._places():
+            role = "act" if path in self.wrong else "copper"
             centre = QPointF(self._x(amps), self._y(seconds))
             painter.setPen(QPen(self._theme.colour("card"), 1.5))
             painter.setBrush(self._theme.colour(role))
-            painter.drawEllipse(
-                centre, 6.0 if path == self._grab else 5.0, 6.0 if path == self._grab else 5.0
-            )
+            radius = 6.0 if path in (self.grabbed, self.selected) else 5.0
+            painter.drawEllipse(centre, radius, radius)
             level = path.endswith(("delay_s", "delay_us"))
             words = {
                 "trip_a": f"{amps:g} A",
@@ -358,53 +351,46 @@ class CurrentChart(QWidget):
 
     # hands
 
-    def _near(self, position: QPointF) -> str:
-        distances = (
-            [
-                ((QPointF(self._x(a), self._y(s)) - position).manhattanLength(), path)
-                for path, a, s in self._handles()
-            ]
-            if self._setup
-            else []
-        )
+    def handles(self) -> list[Handle]:
+        """Trips and delays, each in steps of its second digit."""
+        out: list[Handle] = []
+        if self._setup is None:
+            return out
+        for path, _, _ in self._places():
+            value, (title, unit) = float(get(self._setup, path)), WORDS[path]
+            out.append(Handle(path, f"{title}, {value:g} {unit}", value, _step(value)))
+        return out
+
+    def handle_at(self, position: QPointF) -> str:
+        """The nearest handle, if the pointer is on it."""
+        distances = [
+            ((QPointF(self._x(a), self._y(s)) - position).manhattanLength(), path)
+            for path, a, s in (self._places() if self._setup else [])
+        ]
         distance, path = min(distances, default=(99.0, ""))
         return path if distance <= 2 * GRAB_PX else ""
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
-        path = self._near(event.position())
-        if path and event.button() == Qt.MouseButton.LeftButton:
-            self._grab = path
-            self.picked.emit(path)
-            self.update()
+    def cursor_over(self, path: str) -> Qt.CursorShape:
+        """Delays go up and down, trips sideways."""
+        upright = "delay" in path
+        return Qt.CursorShape.SizeVerCursor if upright else Qt.CursorShape.SizeHorCursor
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
-        if not self._grab:
-            near = self._near(event.position())
-            shape = (
-                Qt.CursorShape.ArrowCursor
-                if not near
-                else Qt.CursorShape.SizeVerCursor
-                if "delay" in near
-                else Qt.CursorShape.SizeHorCursor
-            )
-            self.setCursor(shape)
-            return
-        amps, seconds = self._at(event.position())
-        value = (
-            amps
-            if self._grab.endswith("_a")
-            else seconds
-            if self._grab.endswith("_s")
-            else 1e6 * seconds
-        )
-        self.dragged.emit(self._grab, _two_digits(value))
+    def value_at(self, path: str, position: QPointF) -> float:
+        """Amperes, seconds or microseconds at a place."""
+        amps, seconds = self._at(position)
+        if path.endswith("_a"):
+            return _two_digits(amps)
+        return _two_digits(seconds if path.endswith("_s") else 1e6 * seconds)
 
-    def mouseReleaseEvent(self, _: QMouseEvent) -> None:  # noqa: N802 - Qt's name
-        if self._grab:
-            self._grab = ""
-            self.dropped.emit()
-            assert self._setup
+    def let_go(self) -> None:
+        """The scale follows again."""
+        if self._setup is not None:
             self.show_setup(self._setup)
+
+
+def _step(value: float) -> float:
+    """What a key moves: one of the second digit."""
+    return 10.0 ** (floor(log10(value)) - 1) if value > 0 else 0.1
 
 
 def _two_digits(value: float) -> float:

@@ -3,12 +3,9 @@ ticks. Drag, or select and type.
 """
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import (
-    QFocusEvent,
     QFontMetricsF,
-    QKeyEvent,
-    QMouseEvent,
     QPainter,
     QPainterPath,
     QPaintEvent,
@@ -19,6 +16,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI
+from nipper.app.widgets.handles import Handle, HandleFigure
 from nipper.core.chemistry import Chemistry, chemistry
 from nipper.core.logs.charges import Reading
 from nipper.core.report.ladder import Rung, ladder
@@ -39,14 +37,8 @@ STEP_V = 0.01
 BEND = 1.6  # > 1 widens the upper end, where the limits crowd
 
 
-class VoltageLadder(QWidget):
-    """``dragged`` and ``dropped`` carry path and setting; ``picked`` the path whose number is to be
-    typed.
-    """
-
-    dragged = Signal(str, float)
-    dropped = Signal()
-    picked = Signal(str)
+class VoltageLadder(HandleFigure):
+    """All voltage limits, up the curve of the chemistry."""
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -56,14 +48,10 @@ class VoltageLadder(QWidget):
         self._reading: Reading | None = None
         self._rungs: list[Rung] = []
         self._tags: dict[str, QRectF] = {}
-        self._selected = ""
-        self._grab: tuple[str, float] | None = None
-        self._wrong: frozenset[str] = frozenset()
+        self._grip = 0.0  # from the rung to where it was grabbed, px
         self._curve: tuple[object, QPainterPath] = (None, QPainterPath())
         self.setMinimumSize(QSize(470, 300))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(
             "Voltage ladder: up and down choose a limit, plus and minus move it by 10 mV"
         )
@@ -72,7 +60,7 @@ class VoltageLadder(QWidget):
     def show_setup(self, setup: Setup) -> None:
         """Show the limits of a setup."""
         self._setup, self._rungs = setup, ladder(setup)
-        if self._grab is None:  # the ladder must not grow under the hand that drags
+        if not self.grabbed:  # the ladder must not grow under the hand that drags
             self._span = self._range()
         self.update()
 
@@ -81,16 +69,6 @@ class VoltageLadder(QWidget):
         self._reading = reading
         self._span = self._range()
         self.update()
-
-    def show_wrong(self, paths: frozenset[str]) -> None:
-        """Mark settings that an error names."""
-        self._wrong = paths
-        self.update()
-
-    @property
-    def selected(self) -> str:
-        """Path of the chosen rung."""
-        return self._selected
 
     # geometry
 
@@ -261,9 +239,9 @@ class VoltageLadder(QWidget):
 
     def _paint_rung(self, painter: QPainter, rung: Rung) -> None:
         plot, tag = self._plot(), self._tags[rung.path]
-        colour = self._theme.colour("act" if rung.path in self._wrong else KIND_ROLE[rung.kind])
+        colour = self._theme.colour("act" if rung.path in self.wrong else KIND_ROLE[rung.kind])
         y = self._y(rung.cell_v)
-        chosen = rung.path == self._selected
+        chosen = rung.path == self.selected
         pen = QPen(colour, 2.2 if chosen or rung.kind == "trip" else 1.3)
         if rung.kind not in ("trip", "target"):
             pen.setStyle(Qt.PenStyle.DashLine)
@@ -311,7 +289,15 @@ class VoltageLadder(QWidget):
 
     # hands
 
-    def _at(self, position: QPointF) -> str:
+    def handles(self) -> list[Handle]:
+        """The rungs, from the top down."""
+        return [
+            Handle(r.path, f"{r.title}, {r.cell_v:.2f} V a cell", r.setting_v, r.times * STEP_V)
+            for r in self._rungs
+        ]
+
+    def handle_at(self, position: QPointF) -> str:
+        """The rung whose tag or line is there."""
         for path, tag in self._tags.items():
             if tag.adjusted(-LEADER_W, -1, 0, 1).contains(position):
                 return path
@@ -320,63 +306,21 @@ class VoltageLadder(QWidget):
         distance, path = min(near, default=(99.0, ""))
         return path if distance <= 5 and plot.left() <= position.x() <= plot.right() else ""
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
-        path = self._at(event.position())
-        if not path or event.button() != Qt.MouseButton.LeftButton:
-            return
-        self.select(path)
-        rung = next(r for r in self._rungs if r.path == path)
-        self._grab = (path, event.position().y() - self._y(rung.cell_v))
-        self.picked.emit(path)
+    def cursor_over(self, _path: str) -> Qt.CursorShape:
+        """Up and down."""
+        return Qt.CursorShape.SizeVerCursor
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
-        if self._grab is None:
-            self.setCursor(
-                Qt.CursorShape.SizeVerCursor
-                if self._at(event.position())
-                else Qt.CursorShape.ArrowCursor
-            )
-            return
-        path, offset = self._grab
-        rung = next((r for r in self._rungs if r.path == path), None)
-        if rung is None:
-            return
-        cell_v = round(self._v(event.position().y() - offset) / STEP_V) * STEP_V
-        setting = rung.to_setting(cell_v)
-        if abs(setting - rung.setting_v) > 1e-6:
-            self.dragged.emit(path, setting)
+    def grab_at(self, path: str, position: QPointF) -> None:
+        """Keep how far from its rung a tag was grabbed: it must not jump."""
+        self._grip = position.y() - self._y(self._rung(path).cell_v)
 
-    def mouseReleaseEvent(self, _: QMouseEvent) -> None:  # noqa: N802 - Qt's name
-        if self._grab is not None:
-            self._grab = None
-            self.dropped.emit()
+    def value_at(self, path: str, position: QPointF) -> float:
+        """The setting for the voltage at a height, in steps a BMS lets one type."""
+        cell_v = round(self._v(position.y() - self._grip) / STEP_V) * STEP_V
+        return self._rung(path).to_setting(cell_v)
 
-    def select(self, path: str) -> None:
-        """Choose a rung."""
-        self._selected = path
-        self.update()
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
-        paths = [r.path for r in self._rungs]
-        at = paths.index(self._selected) if self._selected in paths else 0
-        key = event.key()
-        if key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and paths:
-            self.select(paths[(at + (1 if key == Qt.Key.Key_Down else -1)) % len(paths)])
-            self.picked.emit(self._selected)
-        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Minus) and paths:
-            rung = self._rungs[at]
-            self.dragged.emit(
-                rung.path,
-                rung.to_setting(rung.cell_v + (STEP_V if key == Qt.Key.Key_Plus else -STEP_V)),
-            )
-            self.dropped.emit()
-        else:
-            super().keyPressEvent(event)
-
-    def focusInEvent(self, event: QFocusEvent) -> None:  # noqa: N802 - Qt's name
-        super().focusInEvent(event)
-        if not self._selected and self._rungs:
-            self.select(self._rungs[0].path)
+    def _rung(self, path: str) -> Rung:
+        return next(r for r in self._rungs if r.path == path)
 
 
 def _ticks(low: float, high: float) -> list[float]:
