@@ -1,5 +1,11 @@
 """The document: undo, autosave, rules and logs as they arrive."""
 
+from datetime import UTC
+
+from nipper.app.document import Document
+from nipper.app.stage import Situation
+from nipper.app.stages import cold
+from nipper.core.cold.proof import Proof
 from nipper.core.setup import get
 from nipper.store import Bench
 
@@ -103,3 +109,23 @@ def test_a_judgement_is_kept_when_it_changes(qtbot, read_document, small_log):
     assert len(bench.history.diagnoses(1)) == 2
     (told,) = of_history(bench.history.diagnoses(1))
     assert "Cell 3 loses" in told.text
+
+
+def test_time_comes_from_the_benchs_clock(qtbot, tmp_path, make_setup):
+    """A year and a day after its proof the cutoff is to be proven again."""
+    day = 86400.0
+    now = [1.80e9]
+    bench = Bench.create(tmp_path / "clock.nipper", make_setup(), clock=lambda: now[0])
+    assert bench.history.revisions()[0].time_s == 1.80e9
+    document = Document(bench)
+    trip_c = document.setup.charge_cutoff.trip_c
+    proof = Proof("proven", "", charging_c=trip_c + 0.5, stop_c=trip_c, trip_c=trip_c)
+    document.history.keep_proof(bench.clock(), proof, document.pack.id)
+    situation = Situation(document, None, None, UTC)
+    assert cold.STAGE.sentence(situation)[0] == "ok"
+    now[0] += 400 * day
+    status, words = cold.STAGE.sentence(situation)
+    assert status == "watch"
+    assert "over a year old" in words
+    assert document.now(UTC).year == 2028
+    document.close()

@@ -31,6 +31,7 @@ class Bench:
 
     def __init__(self, file: BenchFile, clock: Callable[[], float] = time.time) -> None:
         self._file = file
+        self.clock = clock
         self.history = History(file, clock)
         self.logs = Logs(file, clock)
         self.shelf = Shelf(file)

@@ -4,6 +4,7 @@ Settings with undo and their judgement, records of the packs, history, and a she
 the document itself knows which pack is shown, and lets each part hear of the others.
 """
 
+from datetime import datetime, tzinfo
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal, Slot
@@ -65,6 +66,10 @@ class Document(QObject):
     def busy(self) -> bool:
         """Whether logs are still being read, or settings judged."""
         return self.records.busy or self.judgement.busy
+
+    def now(self, zone: tzinfo) -> datetime:
+        """The present moment, by the bench's clock."""
+        return datetime.fromtimestamp(self.bench.clock(), zone)
 
     def choose_pack(self, pack_id: int) -> None:
         """Show another pack."""

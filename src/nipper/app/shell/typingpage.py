@@ -4,7 +4,7 @@ Interrupted, it goes on where it stopped.
 """
 
 import json
-from datetime import datetime, tzinfo
+from datetime import tzinfo
 from pathlib import Path
 
 from PySide6.QtCore import QSize, Qt, Signal, Slot
@@ -355,7 +355,7 @@ class TypingPage(QWidget):
     def finish(self) -> None:
         """Keep the settings as typed in today; the ticks start anew."""
         self._document.settings.save()
-        today = datetime.now(self._zone)
+        today = self._document.now(self._zone)
         note = f"typed in from the sheet on {today.day} {today:%b}"
         with self._document.bench.together():
             self._keep({})
@@ -432,7 +432,7 @@ class TypingPage(QWidget):
 
     def print_to(self, file: str) -> None:
         """The sheet as a PDF, with boxes to tick."""
-        today = datetime.now(self._zone)
+        today = self._document.now(self._zone)
         title = f"{self._document.setup.name}: typing sheet of {today.day} {today:%b %Y}"
         try:
             write_whole(Path(file), as_pdf(to_html(self._lines, title)))

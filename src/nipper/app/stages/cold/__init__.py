@@ -1,7 +1,5 @@
 """Cold: the cutoff, and its proof."""
 
-from datetime import datetime
-
 from nipper.app.stage import Hears, Picture, Situation, Stage, StageView
 from nipper.core.report.consequence import Consequence, Status
 
@@ -17,7 +15,7 @@ def _sentence(s: Situation) -> tuple[Status, str]:
 
     document = s.document
     proof = document.history.last_proof(document.pack.id)
-    return cold_sentence(document.setup, proof, datetime.now(s.zone))
+    return cold_sentence(document.setup, proof, document.now(s.zone))
 
 
 def _follows(s: Situation) -> list[Consequence]:

@@ -2,7 +2,6 @@
 and a sensor against a meter.
 """
 
-import time
 from datetime import UTC, datetime, tzinfo
 
 from PySide6.QtCore import Slot
@@ -246,7 +245,7 @@ class ColdView(StageView):
         for i, step in enumerate(told.steps, 1):
             self._plan.addWidget(label(f"{i}. {step}", size=BASE_PT - 0.5, wrap=True))
         proof = self._document.history.last_proof(self._document.pack.id)
-        _, sentence = cold_sentence(setup, proof, datetime.now(self._zone))
+        _, sentence = cold_sentence(setup, proof, self._document.now(self._zone))
         self._title.setText(f"{self._document.pack.name}: {sentence}")
         self._subtitle.setText(
             "Charging by temperature. Rates between the cutoffs are common practice; "
@@ -360,7 +359,7 @@ class ColdView(StageView):
             self._tell("none", str(error), None)
             return
         found = prove(*readings, self._document.setup.charge_cutoff)
-        self._tell(STATUS[found.verdict], found.sentence, (time.time(), found))
+        self._tell(STATUS[found.verdict], found.sentence, (self._document.bench.clock(), found))
 
     @Slot()
     def look_in_log(self) -> None:
