@@ -1,10 +1,13 @@
 """A window on a small bench, and nothing left behind."""
 
 import gc
+import threading
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QSettings, QThreadPool
+import shiboken6
+from PySide6.QtCore import QSettings, QThreadPool, QTimer
+from PySide6.QtWidgets import QApplication
 
 from nipper.app.document import Document
 from nipper.app.jobs import wait_for_jobs
@@ -31,6 +34,16 @@ def small_log():
         depth_pct=15.0,
         hold_min=45.0,
     )
+
+
+def left_behind() -> list[str]:
+    """What is still at work or open, in words."""
+    threads = QThreadPool.globalInstance().activeThreadCount()
+    found = [f"{threads} threads of the pool"] if threads else []
+    found += [t.name for t in threading.enumerate() if t.name.startswith("nipper")]
+    timers = (t for t in gc.get_objects() if isinstance(t, QTimer) and shiboken6.isValid(t))
+    found += [f"timer of {t.parent()}, {t.interval()} ms" for t in timers if t.isActive()]
+    return found + [f"window {w}" for w in QApplication.topLevelWidgets() if w.isVisible()]
 
 
 @pytest.fixture(autouse=True)
@@ -107,12 +120,12 @@ def open_window(qtbot, window, bench):
 
 @pytest.fixture(autouse=True)
 def nothing_left_behind(qapp):
-    """A test ends with no thread at work and no window of its own still open."""
+    """A test ends with no thread at work, no timer running and no window of its own still open."""
     yield
     for _ in range(5):  # an answer that arrives may put the question that waited behind it
         wait_for_jobs()
         qapp.processEvents()
-        if QThreadPool.globalInstance().activeThreadCount() == 0:
+        if not left_behind():
             break
     gc.collect()
-    assert QThreadPool.globalInstance().activeThreadCount() == 0
+    assert left_behind() == []
