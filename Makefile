@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: demo test lint bench docs setup lock pictures clean
+.PHONY: demo test lint bench mutants docs setup lock pictures clean
 
 demo: setup
 	$(RUN)/nipper --demo
@@ -22,6 +22,10 @@ bench: setup
 	$(RUN)/python -m tests.bench.bounds
 	$(RUN)/python -m tests.bench.score
 	$(RUN)/python -m tests.bench.worlds
+
+mutants: setup
+	$(RUN)/python -m tests.bench.mutants rules 60
+	$(RUN)/python -m tests.bench.mutants imbalance 40
 
 docs: setup
 	$(RUN)/python -m nipper.core.report.rulebook > docs/rules.md
