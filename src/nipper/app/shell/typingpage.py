@@ -242,13 +242,12 @@ class TypingPage(QWidget):
         self._section.setText(line.section)
         self._label.setText(line.label)
         self._value.setText(line.value)
-        was = (
-            f"was {line.before}"
-            if line.changed and line.before != "–"
-            else "as before"
-            if not line.changed
-            else "new"
-        )
+        if line.changed and line.before != "–":
+            was = f"was {line.before}"
+        elif not line.changed:
+            was = "as before"
+        else:
+            was = "new"
         self._before.setText(
             f"{was}   ·   "
             f"{'typed in ✓' if self._ticked(line) else f'{self._row + 1} of {len(self._lines)}'}"

@@ -120,7 +120,12 @@ class Plot(pg.PlotWidget):
         unit: str = "",
         run_axis: bool = False,
     ) -> None:
-        axis = {"bottom": RunAxis()} if run_axis else {"bottom": DayAxis(zone)} if time_axis else {}
+        if run_axis:
+            axis = {"bottom": RunAxis()}
+        elif time_axis:
+            axis = {"bottom": DayAxis(zone)}
+        else:
+            axis = {}
         super().__init__(axisItems=axis)
         self._theme, self._unit = theme, unit
         item = self.item

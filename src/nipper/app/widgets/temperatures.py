@@ -126,7 +126,12 @@ class TemperatureChart(HandleFigure):
         self, painter: QPainter, path: str, degrees: float, box: QRectF, taken: list[QRectF]
     ) -> None:
         trip = _stops(path)
-        role = "act" if path in self.wrong else "copper" if trip else "ok"
+        if path in self.wrong:
+            role = "act"
+        elif trip:
+            role = "copper"
+        else:
+            role = "ok"
         x = self._x(degrees)
         strong = trip or path in (self.grabbed, self.selected)
         pen = QPen(self._theme.colour(role), 2.4 if strong else 1.6)

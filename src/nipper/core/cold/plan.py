@@ -44,7 +44,12 @@ def plan(setup: Setup) -> ColdPlan:
             c.model_copy(update={"cold_stop_c": OUTSIDE_STOP_C}) for c in setup.other_chargers
         ]
         stand_in["other_chargers"] = [c.model_dump(exclude_none=True) for c in covered]
-    who = "bms" if own is not None else "charger" if cutoff is not None else "nobody"
+    if own is not None:
+        who = "bms"
+    elif cutoff is not None:
+        who = "charger"
+    else:
+        who = "nobody"
     if who == "bms":
         return ColdPlan(who, stand_in, ())
     stop_c, resume_c = (

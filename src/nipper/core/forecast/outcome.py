@@ -198,13 +198,12 @@ def _cells(cells: Sequence[int]) -> str:
 
 def trip_text(event: "BmsEvent") -> str:
     """A trip in a few words: which cell, and at what value."""
-    unit = (
-        "A"
-        if "current" in event.protection or event.protection == "short_circuit"
-        else "V"
-        if "voltage" in event.protection
-        else "°C"
-    )
+    if "current" in event.protection or event.protection == "short_circuit":
+        unit = "A"
+    elif "voltage" in event.protection:
+        unit = "V"
+    else:
+        unit = "°C"
     digits = 3 if event.cell else 1
     title = TITLES[event.protection]
     what = f"cell {event.cell}, {title.removeprefix('cell ')}" if event.cell else title

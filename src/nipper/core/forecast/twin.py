@@ -20,6 +20,7 @@ if (
     from nipper.core.imbalance.estimate import Estimate
 
 # standard deviations before a measured difference is given to the copy; below that cells stay equal
+ROWS_EVERY_S = ((4.0, 60.0), (40.0, 300.0))  # of a rehearsal up to so many days
 SURE = 2.0
 DAY_HOURS = (9.0, 15.0)
 # of peak power, what flat modules give at a clear summer noon by the sky, heat and reflection of
@@ -213,7 +214,7 @@ def scenario(
         loads=loads(kwh),
         start_soc_pct=plan.start_soc_pct,
         ambient_c=plan.air_c,
-        log_every_s=60.0 if plan.days <= 4 else 300.0 if plan.days <= 40 else 1800.0,
+        log_every_s=next((s for days, s in ROWS_EVERY_S if plan.days <= days), 1800.0),
         # measured cells carry their own differences; made-up ones on top would blur them
         spread_offset_pct=0.0 if told else 0.15,
         spread_capacity_pct=0.0 if told else 0.5,

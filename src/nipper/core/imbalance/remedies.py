@@ -122,10 +122,8 @@ def level(cell: int, ah: float, sure_ah: float, setup: Setup, end: TopEnd) -> st
 
 
 def _hours(hours: float) -> str:
-    return (
-        f"{hours * 60:.0f} min"
-        if hours < 1.5
-        else f"{hours:.0f} h"
-        if hours >= 10
-        else f"{hours:.1f} h"
-    )
+    if hours < 1.5:
+        return f"{hours * 60:.0f} min"
+    if hours >= 10:
+        return f"{hours:.0f} h"
+    return f"{hours:.1f} h"

@@ -347,13 +347,12 @@ def figures(rehearsal: Rehearsal) -> list[Figure]:
         return f"beside: {value}" if other is not None and value else text
 
     first = here.first
-    named = (
-        "none"
-        if first is None
-        else f"first: cell {first.cell}"
-        if first.cell
-        else TITLES[first.protection]
-    )
+    if first is None:
+        named = "none"
+    elif first.cell:
+        named = f"first: cell {first.cell}"
+    else:
+        named = TITLES[first.protection]
     return [
         Figure("trips", str(here.trips), beside(named, str(other.trips) if other else "")),
         Figure(

@@ -120,13 +120,12 @@ def _capacity(diagnosis: Diagnosis, setup: Setup, marked: tuple[int, ...]) -> Pr
             "%",
         )
     low = int(np.nanargmin(pct))
-    title = (
-        f"Cell {low + 1} holds less"
-        if pct[low] < -4.0
-        else "Not capacity"
-        if marked
-        else "All hold about the same"
-    )
+    if pct[low] < -4.0:
+        title = f"Cell {low + 1} holds less"
+    elif marked:
+        title = "Not capacity"
+    else:
+        title = "All hold about the same"
     text = (
         f"Cell {low + 1}: {pct[low]:+.1f} % of the median; the others within "
         f"{np.nanmax(np.abs(np.delete(pct, low))):.1f} %."
@@ -147,13 +146,12 @@ def _bias(diagnosis: Diagnosis, _: Setup, marked: tuple[int, ...]) -> Proof:
             "mV",
         )
     far = int(np.nanargmax(np.abs(mv)))
-    title = (
-        f"Cell {far + 1} reads wrong"
-        if abs(mv[far]) > 6.0 and far + 1 in marked
-        else "The readings agree"
-        if abs(mv[far]) <= 6.0
-        else "One reading is off"
-    )
+    if abs(mv[far]) > 6.0 and far + 1 in marked:
+        title = f"Cell {far + 1} reads wrong"
+    elif abs(mv[far]) <= 6.0:
+        title = "The readings agree"
+    else:
+        title = "One reading is off"
     text = (
         f"On the plateau at rest cell {far + 1} stands {mv[far]:+.1f} mV off; there 1 % of "
         "charge is under a millivolt on LFP."

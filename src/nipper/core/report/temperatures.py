@@ -88,6 +88,11 @@ def _free(name: str, setup: Setup, low_c: float, high_c: float) -> list[Zone]:
         rate = next(
             (s.c_rate for s in sorted(steps, key=lambda s: -s.from_c) if a >= s.from_c - 1e-9), 0.0
         )
-        kind = "off" if rate == 0.0 else "slow" if rate < best else "on"
+        if rate == 0.0:
+            kind = "off"
+        elif rate < best:
+            kind = "slow"
+        else:
+            kind = "on"
         out.append(Zone(a, b, kind, f"up to {rate:g}C" if rate else "no charge"))
     return out

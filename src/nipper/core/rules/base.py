@@ -151,7 +151,12 @@ def amps_down(amps: float) -> float:
     """Rounded down to what a BMS lets one type: whole amperes, tenths below ten, hundredths below
     one.
     """
-    step = 1.0 if amps >= 10.0 else 0.1 if amps >= 1.0 else 0.01
+    if amps >= 10.0:
+        step = 1.0
+    elif amps >= 1.0:
+        step = 0.1
+    else:
+        step = 0.01
     return max(0.01, down(amps, step))
 
 

@@ -66,13 +66,16 @@ KIND_WORDS = {
     "gG": "gG gates, IEC 60269-1, from memory",
     "fast": "a class-T-like curve, from memory: take the fuse's own",
 }
+# hours of the conventional time by rating, 4 above: IEC 60269-1, from memory
+CONVENTIONAL_H = ((63, 1), (160, 2), (400, 3))
 
 
 def conventional_s(fuse_a: float) -> float:
     """The conventional time of a gG fuse: 1 h to 63 A, 2 h to 160 A, 3 h to 400 A, 4 h beyond (IEC
     60269-1, from memory).
     """
-    return 3600.0 * (1 if fuse_a <= 63 else 2 if fuse_a <= 160 else 3 if fuse_a <= 400 else 4)
+    hours = next((h for up_to_a, h in CONVENTIONAL_H if fuse_a <= up_to_a), 4)
+    return 3600.0 * hours
 
 
 @lru_cache(maxsize=256)

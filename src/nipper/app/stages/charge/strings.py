@@ -126,7 +126,12 @@ class StringChart(QWidget):
 
     def _paint_way(self, painter: QPainter, way: Arrangement, top: float, solar: Solar) -> None:
         colour, middle = self._theme.colour, top + ROW_H / 2
-        status = "act" if way.forbidden else "watch" if way.doubts else "ok"
+        if way.forbidden:
+            status = "act"
+        elif way.doubts:
+            status = "watch"
+        else:
+            status = "ok"
         if way.in_series == solar.in_series:
             painter.fillRect(QRectF(0, top + 1, self.width(), ROW_H - 2), colour("copper_wash"))
         draw_status(painter, status, QRectF(6, middle - 6, 12, 12), colour(STATUS_ROLE[status]))

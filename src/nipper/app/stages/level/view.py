@@ -154,19 +154,18 @@ class LevelView(StageView):
         ends: list[tuple[float, str, str]] = []
         for course in forecast.courses:
             name = course.school.title if course.school else "as set"
-            role = (
-                "ink"
-                if course.school is None
-                else "copper"
-                if course.school.id == self._picked
-                else "herd"
-            )
+            if course.school is None:
+                role = "ink"
+            elif course.school.id == self._picked:
+                role = "copper"
+            else:
+                role = "herd"
             plot.line(course.week, course.apart_ah, role, 2.4 if role != "herd" else 1.5)
             ends.append(
                 (
                     float(course.apart_ah[-1]),
                     name,
-                    "ink" if course.school is None else "copper" if role == "copper" else "soft",
+                    role if role in ("ink", "copper") else "soft",
                 )
             )
         for at, (_, name, role) in spread_apart(ends, 0.085 * top):

@@ -336,7 +336,12 @@ class CurrentChart(HandleFigure):
         painter.setFont(font(BASE_PT, SEMI) if bold else font(BASE_PT - 0.5))
         metrics = QFontMetricsF(painter.font())
         width, height = metrics.horizontalAdvance(words), metrics.height()
-        left = at.x() - width if right else at.x() - width / 2 if centred else at.x()
+        if right:
+            left = at.x() - width
+        elif centred:
+            left = at.x() - width / 2
+        else:
+            left = at.x()
         box = QRectF(left, at.y() - height / 2, width, height)
         if any(box.intersects(other) for other in self._words) or not self._plot().contains(box):
             return False

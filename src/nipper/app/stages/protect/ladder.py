@@ -213,13 +213,12 @@ class VoltageLadder(HandleFigure):
         x = self._plot().right() + 10
         for i, volts in enumerate(read.cell_v):
             number = i + 1
-            role = (
-                "highest"
-                if number == read.highest
-                else "lowest"
-                if number == read.lowest
-                else "herd"
-            )
+            if number == read.highest:
+                role = "highest"
+            elif number == read.lowest:
+                role = "lowest"
+            else:
+                role = "herd"
             painter.setPen(QPen(self._theme.colour(role), 2.2 if role != "herd" else 1.4))
             y = self._y(float(volts))
             painter.drawLine(QPointF(x, y), QPointF(x + (18 if role != "herd" else 12), y))

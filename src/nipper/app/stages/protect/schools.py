@@ -66,14 +66,18 @@ class SchoolTable(QWidget):
         if school.text:
             name.addWidget(label(school.text, "soft", BASE_PT - 0.5, wrap=True))
         grid.addLayout(name, row, 0)
-        days = (
-            "–"
-            if school.days_after_trip is None
-            else f"{school.days_after_trip:.1f} days"
-            if school.days_after_trip < 10
-            else f"{school.days_after_trip:.0f} days"
-        )
-        role = "act" if school.room_mv <= 0 else "watch" if school.room_mv < 50 else ""
+        if school.days_after_trip is None:
+            days = "–"
+        elif school.days_after_trip < 10:
+            days = f"{school.days_after_trip:.1f} days"
+        else:
+            days = f"{school.days_after_trip:.0f} days"
+        if school.room_mv <= 0:
+            role = "act"
+        elif school.room_mv < 50:
+            role = "watch"
+        else:
+            role = ""
         texts = (
             f"{school.top_v:.3f} V",
             f"{school.low_trip_v:.2f} to {school.high_trip_v:.2f} V",

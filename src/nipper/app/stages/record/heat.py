@@ -139,9 +139,19 @@ class HeatMap(QWidget):
         high = int(np.nanargmax(last)) if last is not None else -1
         low = int(np.nanargmin(last)) if last is not None else -1
         height = self._box(0, 0).height()
-        every = 1 if height >= 9 else 2 if height >= 5 else 5
+        if height >= 9:
+            every = 1
+        elif height >= 5:
+            every = 2
+        else:
+            every = 5
         for row in range(values.shape[0]):
-            role = "highest" if row == high else "lowest" if row == low else "soft"
+            if row == high:
+                role = "highest"
+            elif row == low:
+                role = "lowest"
+            else:
+                role = "soft"
             if role == "soft" and row % every:
                 continue
             painter.setFont(
