@@ -3,15 +3,30 @@ zstd.
 """
 
 import io
-from collections.abc import Iterator
+from collections.abc import Generator, Iterator
+from contextlib import contextmanager
 
 import numpy as np
 import polars as pl
+from numpy.typing import NDArray
 
 from nipper.core.errors import InputError
 from nipper.core.logs.model import Log
 
+Floats = NDArray[np.floating]
+
 ROWS = 200_000
+MOST_COLUMNS = 500  # 200 cells, their balancing, and sensors
+REAL, SMALL, BYTE = {pl.Float32, pl.Float64}, {pl.UInt16}, {pl.UInt8}
+TYPES = {  # of the columns, by the first word of their names
+    "time": {pl.Float64},
+    "current": REAL,
+    "pack": REAL,
+    "cell": SMALL,
+    "temp": SMALL,
+    "soc": REAL,
+    "balancing": BYTE,
+}
 TENTH_MV = 1e4
 UNREAD = 65535  # a cell or sensor that was not read
 KELVIN_TENTHS = 2731.5
@@ -60,39 +75,80 @@ def unpack(data: bytes) -> Log:
     Raises
     ------
     InputError
-        The bytes are damaged.
+        The bytes are damaged, or hold what no stretch holds.
     """
-    try:
-        frame = pl.read_ipc(io.BytesIO(data))
-    except (pl.exceptions.PolarsError, OSError) as error:
-        raise InputError(
-            "the bench", "a stretch of samples", f"undamaged data ({str(error).splitlines()[0]})"
-        ) from None
-    names = frame.columns
-    cells = [n for n in names if n.startswith("cell_")]
-    temps = [n for n in names if n.startswith("temp_")]
-    flags = [n for n in names if n.startswith("balancing_")]
-    cell_v = _table(frame, cells, TENTH_MV, 0.0)
-    return Log(
-        time_s=frame.get_column("time_s").to_numpy(),
-        current_a=frame.get_column("current_a").to_numpy().astype(np.float64),
-        pack_v=frame.get_column("pack_v").to_numpy().astype(np.float64),
-        cell_v=cell_v,
+    with _told():
+        columns = _examined(data)
+        frame = pl.read_ipc(io.BytesIO(data), columns=columns)
+    cells = [n for n in columns if n.startswith("cell_")]
+    temps = [n for n in columns if n.startswith("temp_")]
+    log = Log(
+        time_s=_numbers(frame, "time_s"),
+        current_a=_numbers(frame, "current_a").astype(np.float64),
+        pack_v=_numbers(frame, "pack_v").astype(np.float64),
+        cell_v=_table(frame, cells, TENTH_MV, 0.0),
         temp_c=_table(frame, temps, 10.0, KELVIN_TENTHS),
-        soc_pct=frame.get_column("soc").to_numpy() if "soc" in names else None,
-        balancing=np.unpackbits(
-            np.column_stack([frame.get_column(n).to_numpy() for n in flags]),
-            axis=1,
-            count=len(cells),
-        ).astype(bool)
-        if flags
-        else None,
+        soc_pct=_numbers(frame, "soc") if "soc" in columns else None,
+        balancing=_bits(frame, columns, len(cells)),
     )
+    if not np.isfinite(log.time_s).all():
+        raise _damaged("times that are numbers")
+    return log
 
 
-def times(data: bytes) -> np.ndarray:
+def times(data: bytes) -> Floats:
     """Only the times of a stretch, float64[rows] Unix s."""
-    return pl.read_ipc(io.BytesIO(data), columns=["time_s"]).get_column("time_s").to_numpy()
+    with _told():
+        _examined(data)
+        return _numbers(pl.read_ipc(io.BytesIO(data), columns=["time_s"]), "time_s")
+
+
+def _examined(data: bytes) -> list[str]:
+    """The columns of a stretch, looked at before anything is unpacked: a few bytes can be millions
+    of rows.
+    """
+    found = pl.read_ipc_schema(io.BytesIO(data))
+    rows = int(pl.scan_ipc(io.BytesIO(data)).select(pl.len()).collect().item())
+    cells = sum(name.startswith("cell_") for name in found)
+    if rows > ROWS or len(found) > MOST_COLUMNS:
+        raise _damaged(
+            f"at most {ROWS} rows of {MOST_COLUMNS} columns, found {rows} of {len(found)}"
+        )
+    numbered = [f"cell_{i + 1}" for i in range(cells)]
+    needed = ["time_s", "current_a", "pack_v", *numbered]
+    if not cells or not set(needed) <= set(found):
+        raise _damaged("times, current, pack voltage and cells")
+    for name, kind in found.items():
+        if kind not in TYPES.get(name.partition("_")[0], ()):
+            raise _damaged(f"the column {name} as Nipper makes it")
+    return list(found)
+
+
+def _bits(frame: pl.DataFrame, columns: list[str], cells: int) -> NDArray[np.bool_] | None:
+    flags = [n for n in columns if n.startswith("balancing_")]
+    if not flags:
+        return None
+    if len(flags) != (cells + 7) // 8:
+        raise _damaged("a bit of balancing for each cell")
+    packed = np.column_stack([frame.get_column(n).to_numpy() for n in flags])
+    return np.unpackbits(packed, axis=1, count=cells).astype(bool)
+
+
+def _numbers(frame: pl.DataFrame, name: str) -> Floats:
+    return frame.get_column(name).to_numpy()
+
+
+def _damaged(expected: str) -> InputError:
+    return InputError("the bench", "a stretch of samples", f"undamaged data: {expected}")
+
+
+@contextmanager
+def _told() -> Generator[None]:
+    """What damaged bytes cause becomes one line."""
+    try:
+        yield
+    except (pl.exceptions.PolarsError, OSError, pl.exceptions.PanicException) as error:
+        raise _damaged((str(error).splitlines() or ["unreadable"])[0][:100]) from None
 
 
 def _table(frame: pl.DataFrame, names: list[str], scale: float, offset: float) -> np.ndarray:

@@ -66,7 +66,34 @@ def examine(connection: sqlite3.Connection, path: Path) -> int:
             f"a bench up to version {VERSION}, this one is of version {version}: it needs "
             "a newer Nipper",
         )
+    _examine_tables(connection, path, version)
     return version
+
+
+def _examine_tables(connection: sqlite3.Connection, path: Path, version: int) -> None:
+    """A stranger's bench is data: what acts by itself, or stands in a table's place, is refused.
+
+    A trigger could delete logs when a setting is saved; a view without end would hang.
+    """
+    found = _objects(connection)
+    with closing(sqlite3.connect(":memory:")) as own:
+        own.executescript(TABLES + "".join(MIGRATIONS[: max(0, version - 1)]))
+        expected = _objects(own)
+    for name in sorted(set(found) - set(expected)):
+        kind = found[name].split()[1].lower()
+        raise InputError(str(path), "its tables", f"a bench's own alone, found the {kind} {name!r}")
+    for name in expected:
+        if found.get(name) != expected[name]:
+            wrong = "it is another" if name in found else "it is missing"
+            raise InputError(
+                str(path), "its tables", f"the table {name} as Nipper makes it, {wrong}"
+            )
+
+
+def _objects(connection: sqlite3.Connection) -> dict[str, str]:
+    """What a database holds, by name, as it was made; SQLite's own apart."""
+    rows = connection.execute("SELECT name, sql FROM sqlite_master WHERE sql IS NOT NULL")
+    return {name: " ".join(sql.split()) for name, sql in rows if not name.startswith("sqlite_")}
 
 
 def migrate(connection: sqlite3.Connection, path: Path, version: int) -> Path | None:
