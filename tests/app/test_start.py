@@ -86,8 +86,8 @@ def test_nothing_heavy_is_loaded_before_the_first_paint(tmp_path, bench):
         "from nipper.app.start import make_window; from nipper.store import Bench\n"
         f"w = make_window(QSettings({str(tmp_path / 's.ini')!r}, "
         f"QSettings.Format.IniFormat), 'light', Path({str(tmp_path)!r}))\n"
-        f"b = Bench.open({str(tmp_path / 'copy.nipper')!r}); import nipper.app.document "
-        "as d; d.Document.read_all = lambda self: None\n"
+        f"b = Bench.open({str(tmp_path / 'copy.nipper')!r}); from "
+        "nipper.app.document import Records; Records.read_all = lambda self: None\n"
         "w.open_bench(b); w.show(); w.grab(); print([m for m in ('scipy', 'polars', "
         "'numba', 'pyqtgraph') if m in sys.modules]); w.close()\n"
     )

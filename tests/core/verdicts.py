@@ -6,8 +6,9 @@ each line is a verdict somebody may act on.
 
 import json
 
+from nipper.core.findings import Finding
 from nipper.core.presets import new_setup
-from nipper.core.rules import check
+from nipper.core.rules import Evidence, check
 from nipper.core.setup import Setup, put
 from tests.conftest import FILES
 from tests.core.beginners import BEGINNERS
@@ -17,6 +18,12 @@ from tests.core.walk import wrong_setup
 
 KEPT = FILES / "verdicts.json"
 SEEDS = range(150)
+EVIDENCE = (
+    Evidence(40.0, 3.45, 4, "3 May", -62.0, 7, 0.2),
+    Evidence(9.0, 3.40, 2, "3 May", -5.0, 3, 4.0),
+    Evidence(120.0, 3.50, 1, "3 May", 30.0, 1, 0.0),
+    Evidence(worst_drift_mah_per_day=-200.0, worst_cell=2, allowed_h_per_day=1.0),
+)
 
 
 def setups() -> dict[str, Setup]:
@@ -34,10 +41,16 @@ def setups() -> dict[str, Setup]:
 def verdicts() -> dict[str, list[str]]:
     """Of each setup what is found: severity, code, and what is proposed."""
     out: dict[str, list[str]] = {}
-    for name, setup in setups().items():
-        found = check(setup)
-        out[name] = [f"{f.severity} {f.code} {json.dumps(dict(f.suggestion))}" for f in found]
+    for i, (name, setup) in enumerate(setups().items()):
+        out[name] = said(check(setup))
+        if name.startswith("seed"):
+            out[f"{name}, with a log"] = said(check(setup, EVIDENCE[i % len(EVIDENCE)]))
     return out
+
+
+def said(found: list[Finding]) -> list[str]:
+    """Severity, code and suggestion of each finding."""
+    return [f"{f.severity} {f.code} {json.dumps(dict(f.suggestion))}" for f in found]
 
 
 if __name__ == "__main__":
