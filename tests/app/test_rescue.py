@@ -160,15 +160,15 @@ def test_a_tick_on_a_full_disk_is_told_and_can_be_made_again(qtbot, open_window,
     page = open_window.side.show("typing")
     bench = open_window.document.bench
     monkeypatch.setattr(bench._file, "_identity", (0, 0))
-    before = page._row
+    before = page.sheet.row
     page.done.setEnabled(True)
     page.done.click()
     assert "taken away or replaced" in open_window.message.text()
-    assert page._row == before
-    assert page._ticks == {}
+    assert page.sheet.row == before
+    assert page.sheet.ticks == {}
     bench._file._identity = place.identity(bench.path)
     page.tick_line()
-    assert len(page._ticks) == 1
+    assert len(page.sheet.ticks) == 1
 
 
 def test_a_sheet_that_cannot_be_printed_is_told(open_window):

@@ -7,6 +7,7 @@ from PySide6.QtCore import Qt
 
 from nipper.app.shell.revisionspage import RevisionsPage
 from nipper.app.shell.typingpage import TypingPage
+from nipper.app.shell.typingstate import TypingState
 from nipper.core.report.typingsheet import Item, Menu, dumps_menu
 from nipper.core.setup import dumps, put
 
@@ -27,23 +28,23 @@ def revisions(open_window):
 
 
 def test_enter_ticks_and_goes_on(qtbot, typing):
-    first = typing._lines[0]
+    first = typing.sheet.lines[0]
     assert typing._value.text() == first.value
     qtbot.keyClick(typing, Qt.Key.Key_Return)
-    assert typing._value.text() == typing._lines[1].value
+    assert typing._value.text() == typing.sheet.lines[1].value
     assert typing._title.text().startswith("Typing sheet: 1 of")
     qtbot.keyClick(typing, Qt.Key.Key_Up)
     qtbot.keyClick(typing, Qt.Key.Key_Backspace)
     assert typing._title.text().startswith("Typing sheet: 0 of")
     qtbot.keyClick(typing, Qt.Key.Key_Down)
-    assert typing._row == 1
+    assert typing.sheet.row == 1
 
 
 def test_interrupted_it_goes_on_where_it_stopped(open_window, typing):
     for _ in range(5):
         typing.tick_line()
     again = TypingPage(open_window.document, open_window.theme, open_window.zone)
-    assert again._row == 5
+    assert again.sheet.row == 5
     assert "5 of" in again._title.text()
     again.deleteLater()
 
@@ -51,14 +52,14 @@ def test_interrupted_it_goes_on_where_it_stopped(open_window, typing):
 def test_a_value_that_changes_is_open_again(open_window, typing):
     for _ in range(6):
         typing.tick_line()
-    assert typing._ticked(typing._lines[4])
-    open_window.document.settings.change({typing._lines[4].path: 3.61}, "other")
-    assert not typing._ticked(typing._lines[4])
+    assert typing.sheet.ticked(typing.sheet.lines[4])
+    open_window.document.settings.change({typing.sheet.lines[4].path: 3.61}, "other")
+    assert not typing.sheet.ticked(typing.sheet.lines[4])
 
 
 def test_all_ticked_becomes_a_dated_revision(open_window, typing):
     assert not typing.done.isEnabled()
-    for _ in typing._lines:
+    for _ in typing.sheet.lines:
         typing.tick_line()
     assert typing.done.isEnabled()
     typing.done.click()
@@ -78,7 +79,7 @@ def test_an_own_order_with_own_words_and_units(open_window, typing, tmp_path):
         )
     )
     typing.read_menu(str(path))
-    assert (typing._lines[0].label, typing._lines[0].value) == ("Standby", "26800 mV")
+    assert (typing.sheet.lines[0].label, typing.sheet.lines[0].value) == ("Standby", "26800 mV")
     typing._chosen(0)
     typing.unit.setCurrentText("V")
     typing._unit_chosen()
@@ -86,13 +87,13 @@ def test_an_own_order_with_own_words_and_units(open_window, typing, tmp_path):
     (tmp_path / "wrong.json").write_text('{"items": [{"path": "nothing"}]}')
     typing.read_menu(str(tmp_path / "wrong.json"))
     assert "items.0.path" in open_window.message.text()
-    assert typing._lines[0].label == "Standby"
+    assert typing.sheet.lines[0].label == "Standby"
 
 
 def test_a_line_is_dragged_to_its_place(typing):
-    moved = typing._lines[3].path
+    moved = typing.sheet.lines[3].path
     typing.list.model().moveRow(typing.list.rootIndex(), 3, typing.list.rootIndex(), 0)
-    assert typing._lines[0].path == moved
+    assert typing.sheet.lines[0].path == moved
 
 
 def test_the_sheet_is_printed(typing, tmp_path):
@@ -278,3 +279,28 @@ def test_a_file_is_replaced_only_when_the_new_one_is_whole(tmp_path, monkeypatch
         write_whole(file, b"second")
     assert file.read_bytes() == b"first"
     assert [f.name for f in tmp_path.iterdir()] == ["sheet.csv"]
+
+
+def test_the_sheet_without_its_page(document):
+    """Lines, ticks and order are one thing, and are kept before they are shown."""
+    sheet = TypingState(document)
+    sheet.refresh()
+    assert sheet.line is sheet.lines[0]
+    sheet.tick()
+    sheet.choose_open()
+    assert (sheet.row, sheet.done) == (1, 1)
+    sheet.choose(10_000)
+    assert sheet.row == len(sheet.lines) - 1
+    sheet.choose_open()
+    assert sheet.row == len(sheet.lines) - 1  # open itself
+    sheet.choose(-5)
+    assert sheet.row == 0
+    assert sheet.untick()
+    assert not sheet.untick()
+    shown = sheet.line.path
+    sheet.reorder([line.path for line in reversed(sheet.lines)])
+    assert sheet.line.path == shown
+    assert sheet.row == len(sheet.lines) - 1
+    sheet.change_item(label="Mine")
+    assert sheet.item().label == "Mine"
+    assert TypingState(document).menu == sheet.menu

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from nipper.app.document import Document
-from nipper.app.shell.typingpage import kept_menu
+from nipper.app.shell.typingstate import kept_menu
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, button, label, page_head
 from nipper.core.errors import InputError

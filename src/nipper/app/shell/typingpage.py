@@ -3,11 +3,10 @@
 Interrupted, it goes on where it stopped.
 """
 
-import json
 from datetime import tzinfo
 from pathlib import Path
 
-from PySide6.QtCore import QSize, Qt, Signal, Slot
+from PySide6.QtCore import QSignalBlocker, QSize, Qt, Signal, Slot
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -23,36 +22,21 @@ from PySide6.QtWidgets import (
 )
 
 from nipper.app.document import Document
+from nipper.app.shell.typingstate import TypingState
 from nipper.app.shell.writing import as_pdf
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, button, card, label
-from nipper.core.errors import InputError, NipperError
+from nipper.core.errors import NipperError
 from nipper.core.files import write_whole
 from nipper.core.findings import Finding, Severity
 from nipper.core.report.consequence import count
 from nipper.core.report.typingsheet import (
-    Item,
     Line,
-    Menu,
     dumps_menu,
-    load_menu,
-    parse_menu,
-    plain_menu,
-    sheet,
     to_csv,
     to_html,
     units_of,
 )
-from nipper.core.setup import Setup
-
-
-def kept_menu(document: Document) -> Menu:
-    """The menu order kept in the bench, else the plain one."""
-    kept = document.shelf.menu()
-    try:
-        return parse_menu(json.loads(kept)) if kept else plain_menu()
-    except (InputError, json.JSONDecodeError):
-        return plain_menu()
 
 
 class TypingPage(QWidget):
@@ -68,10 +52,7 @@ class TypingPage(QWidget):
         super().__init__(parent)
         self.setObjectName("page")
         self._document, self._theme, self._zone = document, theme, zone
-        self._lines: list[Line] = []
-        self._ticks: dict[str, str] = {}
-        self._menu = kept_menu(document)
-        self._row = 0
+        self.sheet = TypingState(document)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 14, 24, 16)
@@ -83,11 +64,11 @@ class TypingPage(QWidget):
         middle.addWidget(self._list(), 2)
         layout.addLayout(middle, 1)
         layout.addLayout(self._foot())
-        self._ticks = document.shelf.ticks()
         document.settings.changed.connect(self.refresh)
         document.judgement.changed.connect(self._warn)
         self.refresh()
-        self._go_to_first_open()
+        self.sheet.choose_open()
+        self._show()
         self._warn(document.judgement.findings)
 
     # layout
@@ -182,86 +163,59 @@ class TypingPage(QWidget):
         line.addWidget(self.done)
         return line
 
-    # what is kept
-
-    def _keep(self, ticks: dict[str, str]) -> None:
-        self._document.shelf.keep_ticks(ticks)
-        self._ticks = ticks
-
-    def _keep_menu(self, menu: Menu) -> None:
-        self._document.shelf.keep_menu(dumps_menu(menu))
-        self._menu = menu
-        self.refresh()
-
-    def _before_setup(self) -> Setup | None:
-        typed = self._document.history.typed()
-        return typed[-1].setup if typed else None
-
     # showing
 
     @Slot()
     def refresh(self) -> None:
         """Make the lines anew."""
-        here = self._lines[self._row].path if self._lines and self._row < len(self._lines) else ""
-        lines = sheet(self._document.setup, self._before_setup(), self._menu)
-        if self.only_changed.currentIndex() == 1:
-            lines = [line for line in lines if line.changed]
-        self._lines = lines
-        self._row = next((i for i, line in enumerate(lines) if line.path == here), 0)
+        self.sheet.only_changed = self.only_changed.currentIndex() == 1
+        self.sheet.refresh()
         self._fill_list()
         self._show()
 
     def _fill_list(self) -> None:
-        self.list.blockSignals(True)
-        self.list.clear()
-        for line in self._lines:
-            item = QListWidgetItem(
-                f"{'✓' if self._ticked(line) else '·'}  {line.section}: {line.label}   {line.value}"
-            )
-            item.setData(Qt.ItemDataRole.UserRole, line.path)
-            self.list.addItem(item)
-        self.list.setCurrentRow(self._row)
-        self.list.blockSignals(False)
+        with QSignalBlocker(self.list):
+            self.list.clear()
+            for line in self.sheet.lines:
+                item = QListWidgetItem(self._entry(line))
+                item.setData(Qt.ItemDataRole.UserRole, line.path)
+                self.list.addItem(item)
 
-    def _ticked(self, line: Line) -> bool:
-        return self._ticks.get(line.path) == line.value
+    def _entry(self, line: Line) -> str:
+        mark = "✓" if self.sheet.ticked(line) else "·"
+        return f"{mark}  {line.section}: {line.label}   {line.value}"
 
     def _show(self) -> None:
-        ticked = sum(self._ticked(line) for line in self._lines)
-        self._title.setText(f"Typing sheet: {ticked} of {len(self._lines)} typed in")
-        self._progress.setRange(0, max(1, len(self._lines)))
-        self._progress.setValue(ticked)
-        self.done.setEnabled(bool(self._lines) and ticked == len(self._lines))
-        if not self._lines:
-            self._section.setText("")
-            self._label.setText("Nothing has changed since it was last typed in.")
-            self._value.setText("")
-            self._before.setText("")
+        state, line = self.sheet, self.sheet.line
+        self._title.setText(f"Typing sheet: {state.done} of {len(state.lines)} typed in")
+        self._progress.setRange(0, max(1, len(state.lines)))
+        self._progress.setValue(state.done)
+        self.done.setEnabled(bool(state.lines) and state.done == len(state.lines))
+        self._section.setText(line.section if line else "")
+        nothing = "Nothing has changed since it was last typed in."
+        self._label.setText(line.label if line else nothing)
+        self._value.setText(line.value if line else "")
+        self._before.setText(self._was(line) if line else "")
+        if line is None:
             return
-        line = self._lines[self._row]
-        self._section.setText(line.section)
-        self._label.setText(line.label)
-        self._value.setText(line.value)
-        if line.changed and line.before != "–":
-            was = f"was {line.before}"
-        elif not line.changed:
-            was = "as before"
-        else:
-            was = "new"
-        self._before.setText(
-            f"{was}   ·   "
-            f"{'typed in ✓' if self._ticked(line) else f'{self._row + 1} of {len(self._lines)}'}"
-        )
-        item = next((i for i in self._menu.items if i.path == line.path), None)
+        item = state.item()
         if not self.own_label.hasFocus():
             self.own_label.setText(item.label if item else "")
         self.unit.clear()
         self.unit.addItems(units_of(line.path) or ["no unit"])
         self.unit.setCurrentText(line.unit)
         self.unit.setEnabled(bool(units_of(line.path)))
-        self.list.blockSignals(True)
-        self.list.setCurrentRow(self._row)
-        self.list.blockSignals(False)
+        with QSignalBlocker(self.list):
+            self.list.setCurrentRow(state.row)
+
+    def _was(self, line: Line) -> str:
+        """What stood there before, and how far one is."""
+        was = "new" if line.changed else "as before"
+        if line.changed and line.before != "–":
+            was = f"was {line.before}"
+        state = self.sheet
+        where = "typed in ✓" if state.ticked(line) else f"{state.row + 1} of {len(state.lines)}"
+        return f"{was}   ·   {where}"
 
     @Slot(object)
     def _warn(self, findings: list[Finding]) -> None:
@@ -273,92 +227,65 @@ class TypingPage(QWidget):
             else ""
         )
 
-    def _go_to_first_open(self) -> None:
-        self._row = next((i for i, line in enumerate(self._lines) if not self._ticked(line)), 0)
-        self._show()
-
     # doing
 
     @Slot()
     def tick_line(self) -> None:
         """It is typed in: tick it, and on to the next that is open."""
-        if not self._lines:
-            return
-        line = self._lines[self._row]
-        self._keep({**self._ticks, line.path: line.value})
-        self.list.item(self._row).setText(f"✓  {line.section}: {line.label}   {line.value}")
-        after = [*range(self._row + 1, len(self._lines)), *range(self._row)]
-        self._row = next((i for i in after if not self._ticked(self._lines[i])), self._row)
-        self._show()
+        line = self.sheet.line
+        if line is not None:
+            self.sheet.tick()
+            self.list.item(self.sheet.row).setText(self._entry(line))
+            self.sheet.choose_open()
+            self._show()
 
     @Slot()
     def untick_line(self) -> None:
         """Not typed in after all."""
-        path = self._lines[self._row].path if self._lines else ""
-        if path in self._ticks:
-            self._keep({p: value for p, value in self._ticks.items() if p != path})
+        if self.sheet.untick():
             self._fill_list()
             self._show()
 
     @Slot()
     def next_line(self) -> None:
         """The next line, without a tick."""
-        self._chosen(min(self._row + 1, len(self._lines) - 1))
+        self._chosen(self.sheet.row + 1)
 
     @Slot()
     def line_before(self) -> None:
         """The line before."""
-        self._chosen(max(0, self._row - 1))
+        self._chosen(self.sheet.row - 1)
 
     @Slot(int)
     def _chosen(self, row: int) -> None:
-        if 0 <= row < len(self._lines):
-            self._row = row
-            self._show()
+        self.sheet.choose(row)
+        self._show()
 
     @Slot()
     def _moved(self) -> None:
-        order = [self.list.item(i).data(Qt.ItemDataRole.UserRole) for i in range(self.list.count())]
-        known = {item.path: item for item in self._menu.items}
-        others = [item for item in self._menu.items if item.path not in order]
-        self._keep_menu(
-            self._menu.model_copy(
-                update={"items": [*(known.get(p, Item(path=p)) for p in order), *others]}
-            )
-        )
-
-    def _change_item(self, **changes: str) -> None:
-        path = self._lines[self._row].path
-        items = list(self._menu.items)
-        at = next((i for i, item in enumerate(items) if item.path == path), None)
-        if at is None:
-            items.append(Item(path=path, **changes))
-        else:
-            items[at] = items[at].model_copy(update=changes)
-        self._keep_menu(self._menu.model_copy(update={"items": items}))
+        entries = [self.list.item(i) for i in range(self.list.count())]
+        self.sheet.reorder([entry.data(Qt.ItemDataRole.UserRole) for entry in entries])
+        self.refresh()
 
     @Slot()
     def _labelled(self) -> None:
-        if self._lines and self.own_label.isModified():
+        if self.sheet.lines and self.own_label.isModified():
             self.own_label.setModified(False)
-            self._change_item(label=self.own_label.text().strip())
+            self.sheet.change_item(label=self.own_label.text().strip())
+            self.refresh()
             self.setFocus()
 
     @Slot()
     def _unit_chosen(self) -> None:
-        if self._lines:
-            self._change_item(unit=self.unit.currentText())
-            self.setFocus()
+        self.sheet.change_item(unit=self.unit.currentText())
+        self.refresh()
+        self.setFocus()
 
     @Slot()
     def finish(self) -> None:
         """Keep the settings as typed in today; the ticks start anew."""
-        self._document.settings.save()
         today = self._document.now(self._zone)
-        note = f"typed in from the sheet on {today.day} {today:%b}"
-        with self._document.bench.together():
-            self._keep({})
-            self._document.history.note_typed(self._document.setup, note)
+        self.sheet.finish(f"typed in from the sheet on {today.day} {today:%b}")
         self.finished.emit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802 - Qt's name
@@ -388,9 +315,10 @@ class TypingPage(QWidget):
     def read_menu(self, file: str) -> None:
         """Take a menu order from a file; one that cannot be read changes nothing."""
         try:
-            self._keep_menu(load_menu(file))
-        except InputError as error:
+            self.sheet.read_menu(file)
+        except NipperError as error:
             self.trouble.emit(str(error))
+        self.refresh()
 
     def _ask(self, title: str, proposed: str, kinds: str) -> str:
         return QFileDialog.getSaveFileName(self, title, proposed, kinds)[0]
@@ -407,7 +335,7 @@ class TypingPage(QWidget):
         """Write the menu order."""
         self._write(
             self._ask("Save this menu order", "menu.json", "Menu orders (*.json)"),
-            dumps_menu(self._menu),
+            dumps_menu(self.sheet.menu),
         )
 
     @Slot()
@@ -417,7 +345,7 @@ class TypingPage(QWidget):
             self._ask(
                 "Write the sheet", f"{self._document.setup.name}.typing.csv", "Tables (*.csv)"
             ),
-            to_csv(self._lines),
+            to_csv(self.sheet.lines),
         )
 
     @Slot()
@@ -434,6 +362,6 @@ class TypingPage(QWidget):
         today = self._document.now(self._zone)
         title = f"{self._document.setup.name}: typing sheet of {today.day} {today:%b %Y}"
         try:
-            write_whole(Path(file), as_pdf(to_html(self._lines, title)))
+            write_whole(Path(file), as_pdf(to_html(self.sheet.lines, title)))
         except NipperError as error:
             self.trouble.emit(str(error))

@@ -1,0 +1,129 @@
+"""The typing sheet without its page: lines in the order of the user's own BMS, ticks, and where
+one is. What changes is kept first, and shown then.
+"""
+
+import json
+
+from nipper.app.document import Document
+from nipper.core.errors import InputError
+from nipper.core.report.typingsheet import (
+    Item,
+    Line,
+    Menu,
+    dumps_menu,
+    load_menu,
+    parse_menu,
+    plain_menu,
+    sheet,
+)
+
+__all__ = ["TypingState", "kept_menu"]
+
+
+def kept_menu(document: Document) -> Menu:
+    """The menu order kept in the bench, else the plain one."""
+    kept = document.shelf.menu()
+    try:
+        return parse_menu(json.loads(kept)) if kept else plain_menu()
+    except (InputError, json.JSONDecodeError):
+        return plain_menu()
+
+
+class TypingState:
+    """Which lines there are, which is shown, and which are typed in."""
+
+    def __init__(self, document: Document) -> None:
+        self._document = document
+        self.menu = kept_menu(document)
+        self.ticks = document.shelf.ticks()
+        self.lines: list[Line] = []
+        self.row = 0
+        self.only_changed = False
+
+    def refresh(self) -> None:
+        """Make the lines anew; the one that is shown stays it, where it still is."""
+        here = self.line.path if self.line else ""
+        typed = self._document.history.typed()
+        lines = sheet(self._document.setup, typed[-1].setup if typed else None, self.menu)
+        self.lines = [line for line in lines if line.changed or not self.only_changed]
+        self.row = next((i for i, line in enumerate(self.lines) if line.path == here), 0)
+
+    @property
+    def line(self) -> Line | None:
+        """The line that is shown."""
+        return self.lines[self.row] if self.row < len(self.lines) else None
+
+    def ticked(self, line: Line) -> bool:
+        """Whether it is typed in; a value changed since is open again."""
+        return self.ticks.get(line.path) == line.value
+
+    @property
+    def done(self) -> int:
+        """How many lines are typed in."""
+        return sum(self.ticked(line) for line in self.lines)
+
+    def choose(self, row: int) -> None:
+        """Show another line; beyond the ends the last stays."""
+        self.row = min(max(0, row), max(0, len(self.lines) - 1))
+
+    def choose_open(self) -> None:
+        """Show the first line that is open, from the one that is shown on."""
+        order = [*range(self.row, len(self.lines)), *range(self.row)]
+        self.row = next((i for i in order if not self.ticked(self.lines[i])), self.row)
+
+    def tick(self) -> None:
+        """The shown line is typed in."""
+        if self.line:
+            self._keep({**self.ticks, self.line.path: self.line.value})
+
+    def untick(self) -> bool:
+        """It is not after all; false where it was not ticked."""
+        path = self.line.path if self.line else ""
+        if path not in self.ticks:
+            return False
+        self._keep({p: value for p, value in self.ticks.items() if p != path})
+        return True
+
+    def finish(self, note: str) -> None:
+        """Keep the settings as typed in, and begin anew: one step."""
+        self._document.settings.save()
+        with self._document.bench.together():
+            self._keep({})
+            self._document.history.note_typed(self._document.setup, note)
+
+    def _keep(self, ticks: dict[str, str]) -> None:
+        self._document.shelf.keep_ticks(ticks)
+        self.ticks = ticks
+
+    # the menu of the user's own BMS
+
+    def item(self) -> Item | None:
+        """What the menu knows of the shown line."""
+        here = self.line.path if self.line else ""
+        return next((item for item in self.menu.items if item.path == here), None)
+
+    def read_menu(self, file: str) -> None:
+        """Take a menu order from a file; one that cannot be read changes nothing."""
+        self.keep_menu(load_menu(file))
+
+    def keep_menu(self, menu: Menu) -> None:
+        """Take another menu order."""
+        self._document.shelf.keep_menu(dumps_menu(menu))
+        self.menu = menu
+        self.refresh()
+
+    def reorder(self, paths: list[str]) -> None:
+        """Put lines where the BMS asks for them; others follow as they stood."""
+        known = {item.path: item for item in self.menu.items}
+        others = [item for item in self.menu.items if item.path not in paths]
+        items = [*(known.get(path, Item(path=path)) for path in paths), *others]
+        self.keep_menu(self.menu.model_copy(update={"items": items}))
+
+    def change_item(self, **changes: str) -> None:
+        """Give the shown line a label or a unit of the user's own."""
+        if self.line is None:
+            return
+        items, path = list(self.menu.items), self.line.path
+        at = next((i for i, item in enumerate(items) if item.path == path), len(items))
+        items[at : at + 1] = [(self.item() or Item(path=path)).model_copy(update=changes)]
+        self.keep_menu(self.menu.model_copy(update={"items": items}))
