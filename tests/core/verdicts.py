@@ -6,18 +6,23 @@ each line is a verdict somebody may act on.
 
 import json
 
+import numpy as np
+
+from nipper.core.errors import InputError
 from nipper.core.findings import Finding
 from nipper.core.presets import new_setup
 from nipper.core.rules import Evidence, check
-from nipper.core.setup import Setup, put
+from nipper.core.setup import Setup, get, put
 from tests.conftest import FILES
 from tests.core.beginners import BEGINNERS
 from tests.core.dangerous import DANGEROUS
 from tests.core.test_rules import BAD, NOTES
+from tests.core.test_scale import FULL, PATHS
 from tests.core.walk import wrong_setup
 
 KEPT = FILES / "verdicts.json"
 SEEDS = range(150)
+FACTORS = np.geomspace(0.5, 2.0, 29).tolist()
 EVIDENCE = (
     Evidence(40.0, 3.45, 4, "3 May", -62.0, 7, 0.2),
     Evidence(9.0, 3.40, 2, "3 May", -5.0, 3, 4.0),
@@ -45,6 +50,26 @@ def verdicts() -> dict[str, list[str]]:
         out[name] = said(check(setup))
         if name.startswith("seed"):
             out[f"{name}, with a log"] = said(check(setup, EVIDENCE[i % len(EVIDENCE)]))
+    return out | sweeps()
+
+
+def sweeps() -> dict[str, list[str]]:
+    """Each number of a full setup swept from half to double: the codes wherever they change.
+
+    A threshold that moves shows as an edge that moves.
+    """
+    out: dict[str, list[str]] = {}
+    for path in PATHS:
+        value, last = get(FULL, path), ["nothing yet"]
+        for factor in FACTORS:
+            try:
+                codes = sorted(
+                    {f.code for f in check(put(FULL, {path: type(value)(value * factor)}))}
+                )
+            except InputError:
+                codes = ["refused"]
+            if codes != last:
+                out[f"{path} x {factor:.2f}"] = last = codes
     return out
 
 

@@ -252,6 +252,21 @@ Bench.open(sys.argv[1]).copy_to(Path(sys.argv[2]))
     assert_whole(target)
 
 
+def test_a_copy_goes_over_a_bench_that_was_killed_after_its_last_write(bench, tmp_path, setup):
+    """An open bench keeps an empty journal beside it, which a kill leaves there."""
+    target = tmp_path / "killed.nipper"
+    Bench.create(target, setup).close()
+    script = """
+import os
+Bench.open(sys.argv[1]).history.add_event(1.0, "note", "mine")
+os._exit(9)
+"""
+    assert elsewhere(script, target).returncode == 9
+    assert target.with_name(target.name + "-journal").exists()
+    bench.copy_to(target)
+    assert_whole(target)
+
+
 def test_a_new_bench_does_not_take_the_journal_of_one_long_gone(tmp_path, setup):
     path = tmp_path / "crashed.nipper"
     crash_in_the_middle(path, setup)

@@ -114,12 +114,11 @@ def settle(path: Path) -> None:
     if not _leftovers(path):
         return
     if path.exists():
-        if _is_database(path):
-            with closing(sqlite3.connect(path, timeout=0.2, isolation_level=None)) as old:
-                old.execute("BEGIN IMMEDIATE")
-                old.execute("COMMIT")
-        if _leftovers(path):
+        if not _is_database(path):
             raise InputError(str(path), "the file", "a name beside which no journal lies")
+        with closing(sqlite3.connect(path, timeout=0.2, isolation_level=None)) as old:
+            old.execute("BEGIN IMMEDIATE")  # what was half done is rolled back here
+            old.execute("COMMIT")
     for leftover in _leftovers(path):
         leftover.unlink()
 
