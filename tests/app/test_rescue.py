@@ -115,6 +115,24 @@ def test_a_window_with_unkept_settings_asks_before_it_closes(
     assert not asked[2:]
 
 
+def test_a_deleted_bench_can_be_saved_under_its_own_name(open_window, choose):
+    path = open_window.document.bench.path
+    path.unlink()
+    absorption(open_window, 77.0)
+    choose(path)
+    write_copy(open_window)
+    document = open_window.document
+    assert document.bench.path == path
+    assert document.setup.charging.absorption_min == 77.0
+    assert document.bench.logs.all()
+    absorption(open_window, 78.0)
+    document.settings.save()
+    assert open_window.close()
+    again = Bench.open(path)
+    assert again.setup().charging.absorption_min == 78.0
+    again.close()
+
+
 def test_leaving_without_is_the_users_word(open_window, answers):
     answers[0].append("Leave without")
     open_window.document.bench.path.unlink()

@@ -148,6 +148,13 @@ class Window(QMainWindow):
         self.go(self._stage)
         self.desk.begin()
 
+    def go_on_in(self, copy: Path) -> None:
+        """Go on in a copy that holds everything; the bench itself can no longer be written."""
+        assert self.document
+        self.document.settings.are_safe()
+        self._close_desk()
+        self.opener.open(str(copy))
+
     def open_demo(self) -> None:
         """Open a fresh copy of the demo bench, made on first use."""
         self._demo.start()

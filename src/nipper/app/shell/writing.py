@@ -134,5 +134,4 @@ def write_copy(window: "Window") -> None:
         window.say(str(error))
         return
     if not document.settings.try_to_save():
-        document.settings.are_safe()
-        window.opener.open(file)
+        window.go_on_in(Path(file))
