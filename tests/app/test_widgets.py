@@ -205,3 +205,26 @@ def test_a_minus_is_a_minus(qtbot, theme):
     words = label("−5 at -3.2 V, cell-wise, 3-4 h")
     qtbot.addWidget(words)
     assert words.text() == "−5 at −3.2 V, cell-wise, 3-4 h"
+
+
+def test_a_value_nobody_can_mean_is_told_at_its_field(qtbot, theme):
+    field = UnitField("%", "Charge at the start")
+    field.set_bounds(0.0, 100.0)
+    qtbot.addWidget(field)
+    field.set_value(80.0)
+    taken = []
+    field.entered.connect(taken.append)
+    for typed in ("280", "-1", "1e400", "nan"):
+        field.setFocus()
+        field.setText(typed)
+        field.setModified(True)
+        field.editingFinished.emit()
+        assert field.trouble, typed
+    assert "expected" in field.toolTip()
+    assert taken == []
+    assert field.value == 80.0
+    field.setText("100")
+    field.setModified(True)
+    field.editingFinished.emit()
+    assert taken == [100.0]
+    assert not field.trouble

@@ -88,6 +88,7 @@ class StartPage(QWidget):
             QSpinBox(minimum=1, maximum=64, value=1),
         )
         self.capacity = UnitField("Ah", "Capacity of one pack", "of the pack, not of the bank")
+        self.capacity.set_bounds(1.0, 20_000.0)
         self.capacity.set_value(280.0)
         self.capacity.setAlignment(Qt.AlignmentFlag.AlignLeft)
         for field in (

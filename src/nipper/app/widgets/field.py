@@ -2,6 +2,8 @@
 expected.
 """
 
+import math
+
 from PySide6.QtCore import Qt, Signal, Slot
 from PySide6.QtGui import QFocusEvent, QKeyEvent
 from PySide6.QtWidgets import QLineEdit, QWidget
@@ -31,6 +33,7 @@ class UnitField(QLineEdit):
         self._value: float | None = None
         self.context = Context()
         self._usual = ""
+        self._bounds = (-math.inf, math.inf)
         self.setMinimumWidth(78)
         self.setMaximumWidth(96)
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
@@ -51,6 +54,10 @@ class UnitField(QLineEdit):
         self._value = value
         if not (self.hasFocus() and self.isModified()):
             self._show()
+
+    def set_bounds(self, low: float, high: float) -> None:
+        """What can be meant here at all, in the field's own unit; anything else is told."""
+        self._bounds = (low, high)
 
     def set_usual(self, text: str) -> None:
         """Say in the tooltip what is usual here, and by whose word."""
@@ -105,6 +112,10 @@ class UnitField(QLineEdit):
             value = parse_quantity(text, self.unit, self.context)
         except RangeError as error:
             self._say(str(error))
+            return
+        low, high = self._bounds
+        if not low <= value <= high:
+            self._say(f"expected {low:g} to {high:g} {self.unit}, found {value:g}")
             return
         self._take(value)
 

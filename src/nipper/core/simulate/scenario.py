@@ -10,6 +10,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from nipper.core import documents
 
+MOST_W = 1e8  # of sun or loads: more is no bank
+
 
 class Part(BaseModel):
     """A part of a scenario: immutable; an unknown key is an error that names its place."""
@@ -20,14 +22,19 @@ class Part(BaseModel):
 class Loads(Part):
     """House loads, W."""
 
-    base_w: float = Field(default=120.0, ge=0, description="always on")
-    fridge_w: float = Field(default=80.0, ge=0, description="a compressor that cycles")
+    base_w: float = Field(default=120.0, ge=0, le=MOST_W, description="always on")
+    fridge_w: float = Field(default=80.0, ge=0, le=MOST_W, description="a compressor that cycles")
     evening_w: float = Field(
-        default=350.0, ge=0, description="evening, and half of it in the morning"
+        default=350.0, ge=0, le=MOST_W, description="evening, and half of it in the morning"
     )
-    kettle_w: float = Field(default=1500.0, ge=0, description="four minutes, a few times a day")
+    kettle_w: float = Field(
+        default=1500.0, ge=0, le=MOST_W, description="four minutes, a few times a day"
+    )
     surge_w: float = Field(
-        default=0.0, ge=0, description="what a starting compressor draws on top, once an hour"
+        default=0.0,
+        ge=0,
+        le=MOST_W,
+        description="what a starting compressor draws on top, once an hour",
     )
     surge_s: float = Field(default=0.2, ge=0, le=10, description="how long it does")
 
@@ -36,8 +43,8 @@ class OtherCharger(Part):
     """A charger beside the sun's, with its own target: shore power, a generator, an alternator."""
 
     name: str = Field(default="second charger", max_length=100)
-    max_a: float = Field(gt=0)
-    absorption_v: float = Field(gt=0, description="of the pack")
+    max_a: float = Field(gt=0, le=100_000)
+    absorption_v: float = Field(gt=0, le=2000, description="of the pack")
     absorption_min: float = Field(default=60.0, ge=0)
     float_v: float = Field(
         default=0.0, ge=0, description="of the pack; 0: it stops after absorption"
@@ -116,6 +123,7 @@ class Scenario(Part):
     pv_w: float | None = Field(
         default=None,
         ge=0,
+        le=MOST_W,
         description="peak power; left out: a quarter of the bank's energy in an hour",
     )
     loads: Loads | None = Field(default=None, description="left out: in proportion to the bank")

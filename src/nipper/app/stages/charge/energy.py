@@ -36,6 +36,7 @@ class EnergyPage(QWidget):
             "What the house takes; empty: from the log, else half of the bank",
             optional=True,
         )
+        self.field.set_bounds(0.001, 1e4)
         self.field.setMaximumWidth(120)
         self.field.entered.connect(self.loads)
         line.addWidget(label("Loads", "soft"))

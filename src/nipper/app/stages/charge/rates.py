@@ -65,6 +65,8 @@ class RatePage(QWidget):
                 UnitField("°C", f"step {row + 1}, from"),
                 UnitField("C", f"step {row + 1}, at most", "0: no charge"),
             )
+            pair[0].set_bounds(-60.0, 100.0)
+            pair[1].set_bounds(0.0, 20.0)
             for field, value, column in zip(pair, (step.from_c, step.c_rate), (1, 3), strict=True):
                 field.set_value(value)
                 field.setProperty("row", row)

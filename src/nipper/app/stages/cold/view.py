@@ -144,6 +144,7 @@ class ColdView(StageView):
             UnitField("%", "salt", "Salt, % of the mass of water and salt"),
         )
         self.bath.addItems(["ice water", "salted ice", "salt mix from the freezer"])
+        self.salt.set_bounds(0.0, 40.0)
         self.salt.set_value(8.0)
         self.bath.activated.connect(self._bath_changed)
         self.salt.entered.connect(self._bath_changed)
@@ -220,6 +221,7 @@ class ColdView(StageView):
                 optional=True,
             ),
         )
+        self.ohm.set_bounds(1.0, 1e7)
         for beta in BETAS:
             self.beta.addItem(f"10 kΩ, beta {beta}", beta)
         self.beta.setCurrentIndex(1)

@@ -17,6 +17,12 @@ TITLES = {
     "load_kwh_per_day": "Loads a day",
     "start_soc_pct": "Charge at the start",
 }
+BOUNDS = {  # of what can be rehearsed, as the scenario takes it
+    "sun_w": (0.0, 1e6),
+    "load_kwh_per_day": (0.0, 1e4),
+    "air_c": (-40.0, 50.0),
+    "start_soc_pct": (0.0, 100.0),
+}
 MONTHS = (
     "January",
     "February",
@@ -186,6 +192,7 @@ class Controls(QWidget):
             field = UnitField(
                 unit, TITLES.get(name, title), tip, optional=name in ("sun_w", "load_kwh_per_day")
             )
+            field.set_bounds(*BOUNDS[name])
             field.setProperty("name", name)
             field.entered.connect(self._entered)
             self.fields[name] = field
