@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: demo test lint bench mutants docs setup lock pictures clean
+.PHONY: demo test lint bench mutants kills docs setup lock pictures clean
 
 demo: setup
 	$(RUN)/nipper --demo
@@ -26,6 +26,9 @@ bench: setup
 mutants: setup
 	$(RUN)/python -m tests.bench.mutants rules 60
 	$(RUN)/python -m tests.bench.mutants imbalance 40
+
+kills: setup
+	$(RUN)/python -m tests.bench.kills 1000
 
 docs: setup
 	$(RUN)/python -m nipper.core.report.rulebook > docs/rules.md

@@ -19,6 +19,7 @@ from nipper.core.files import whole, write_whole
 from nipper.core.presets import new_setup
 from nipper.core.setup import dumps, put
 from nipper.store import Bench, GoneError, ReadOnlyError, copy_read_only, place
+from tests.bench import kills
 from tests.builders import charge_log
 
 ROOT = Path(__file__).parents[2]
@@ -357,3 +358,9 @@ def test_the_lock_is_not_fooled_by_a_name_taken_away_while_it_waits(tmp_path, mo
         monkeypatch.setattr(place.fcntl, "flock", real)
         with pytest.raises(InputError, match="in use"):
             place.Claim(path)
+
+
+def test_a_writer_killed_at_random_moments_loses_nothing(tmp_path):
+    """A few of what ``make kills`` does a thousand times."""
+    for seed in range(5):
+        assert kills.kill_once(tmp_path, seed) == []
