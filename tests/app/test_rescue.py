@@ -191,7 +191,7 @@ def test_a_tick_on_a_full_disk_is_told_and_can_be_made_again(qtbot, open_window,
 
 def test_a_sheet_that_cannot_be_printed_is_told(open_window):
     page = open_window.side.show("typing")
-    page.print_to("/no such folder/sheet.pdf")
+    page.files.print_to("/no such folder/sheet.pdf")
     assert "can be written" in open_window.message.text()
 
 

@@ -78,14 +78,14 @@ def test_an_own_order_with_own_words_and_units(open_window, typing, tmp_path):
             Menu(name="mine", items=[Item(path="charging.float_v", label="Standby", unit="mV")])
         )
     )
-    typing.read_menu(str(path))
+    typing.files.read_menu(str(path))
     assert (typing.sheet.lines[0].label, typing.sheet.lines[0].value) == ("Standby", "26800 mV")
     typing._chosen(0)
     typing.unit.setCurrentText("V")
     typing._unit_chosen()
     assert typing._value.text() == "26.80 V"
     (tmp_path / "wrong.json").write_text('{"items": [{"path": "nothing"}]}')
-    typing.read_menu(str(tmp_path / "wrong.json"))
+    typing.files.read_menu(str(tmp_path / "wrong.json"))
     assert "items.0.path" in open_window.message.text()
     assert typing.sheet.lines[0].label == "Standby"
 
@@ -98,7 +98,7 @@ def test_a_line_is_dragged_to_its_place(typing):
 
 def test_the_sheet_is_printed(typing, tmp_path):
     file = tmp_path / "sheet.pdf"
-    typing.print_to(str(file))
+    typing.files.print_to(str(file))
     assert file.read_bytes().startswith(b"%PDF")
 
 

@@ -4,14 +4,12 @@ Interrupted, it goes on where it stopped.
 """
 
 from datetime import tzinfo
-from pathlib import Path
 
 from PySide6.QtCore import QSignalBlocker, QSize, Qt, Signal, Slot
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QLineEdit,
     QListWidget,
@@ -22,19 +20,14 @@ from PySide6.QtWidgets import (
 )
 
 from nipper.app.document import Document
+from nipper.app.shell.typingfiles import SheetFiles
 from nipper.app.shell.typingstate import TypingState
-from nipper.app.shell.writing import as_pdf
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, button, card, label
-from nipper.core.errors import NipperError
-from nipper.core.files import write_whole
 from nipper.core.findings import Finding, Severity
 from nipper.core.report.consequence import count
 from nipper.core.report.typingsheet import (
     Line,
-    dumps_menu,
-    to_csv,
-    to_html,
     units_of,
 )
 
@@ -53,6 +46,9 @@ class TypingPage(QWidget):
         self.setObjectName("page")
         self._document, self._theme, self._zone = document, theme, zone
         self.sheet = TypingState(document)
+        self.files = SheetFiles(document, self.sheet, zone, self)
+        self.files.trouble.connect(self.trouble)
+        self.files.read.connect(self.refresh)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 14, 24, 16)
@@ -143,15 +139,15 @@ class TypingPage(QWidget):
             (
                 "Open a menu order …",
                 "An order with labels that somebody wrote as a file",
-                self.open_menu,
+                self.files.open_menu,
             ),
             (
                 "Save this menu order …",
                 "An open JSON file, to be used again or given on",
-                self.save_menu,
+                self.files.save_menu,
             ),
-            ("Write CSV …", "The sheet as a table", self.write_csv),
-            ("Write PDF …", "The sheet with boxes, to print", self.write_pdf),
+            ("Write CSV …", "The sheet as a table", self.files.write_csv),
+            ("Write PDF …", "The sheet with boxes, to print", self.files.write_pdf),
         ):
             entry = button(text, "quiet", tip)
             entry.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -302,66 +298,3 @@ class TypingPage(QWidget):
             super().keyPressEvent(event)
         else:
             act()
-
-    # files
-
-    @Slot()
-    def open_menu(self) -> None:
-        """Read a menu order."""
-        file, _ = QFileDialog.getOpenFileName(self, "Open a menu order", "", "Menu orders (*.json)")
-        if file:
-            self.read_menu(file)
-
-    def read_menu(self, file: str) -> None:
-        """Take a menu order from a file; one that cannot be read changes nothing."""
-        try:
-            self.sheet.read_menu(file)
-        except NipperError as error:
-            self.trouble.emit(str(error))
-        self.refresh()
-
-    def _ask(self, title: str, proposed: str, kinds: str) -> str:
-        return QFileDialog.getSaveFileName(self, title, proposed, kinds)[0]
-
-    def _write(self, file: str, text: str) -> None:
-        if file:
-            try:
-                write_whole(Path(file), text.encode())
-            except NipperError as error:
-                self.trouble.emit(str(error))
-
-    @Slot()
-    def save_menu(self) -> None:
-        """Write the menu order."""
-        self._write(
-            self._ask("Save this menu order", "menu.json", "Menu orders (*.json)"),
-            dumps_menu(self.sheet.menu),
-        )
-
-    @Slot()
-    def write_csv(self) -> None:
-        """Write the sheet as CSV."""
-        self._write(
-            self._ask(
-                "Write the sheet", f"{self._document.setup.name}.typing.csv", "Tables (*.csv)"
-            ),
-            to_csv(self.sheet.lines),
-        )
-
-    @Slot()
-    def write_pdf(self) -> None:
-        """Write the sheet as PDF."""
-        file = self._ask(
-            "Write the sheet", f"{self._document.setup.name}.typing.pdf", "PDF (*.pdf)"
-        )
-        if file:
-            self.print_to(file)
-
-    def print_to(self, file: str) -> None:
-        """The sheet as a PDF, with boxes to tick."""
-        today = self._document.now(self._zone)
-        title = f"{self._document.setup.name}: typing sheet of {today.day} {today:%b %Y}"
-        try:
-            write_whole(Path(file), as_pdf(to_html(self.sheet.lines, title)))
-        except NipperError as error:
-            self.trouble.emit(str(error))
