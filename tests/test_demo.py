@@ -111,6 +111,8 @@ def test_the_demo_walks_through_all_views_without_a_screen(story, tmp_path):
         if not k.startswith("XDG_") and k not in ("DISPLAY", "WAYLAND_DISPLAY")
     }
     env |= {"HOME": str(home), "QT_QPA_PLATFORM": "offscreen"}
+    # the compiled simulator may be shared: it goes by what the sources hold
+    env["XDG_CACHE_HOME"] = os.environ.get("XDG_CACHE_HOME", str(Path.home() / ".cache"))
     done = subprocess.run(
         [sys.executable, "-m", "nipper", "--demo", "--pictures", str(tmp_path / "pictures")],
         capture_output=True,
