@@ -217,6 +217,30 @@ def test_nothing_is_proven_that_charged_below_freezing_or_stopped_elsewhere(
         assert found.charging_c >= -2.6
 
 
+def test_one_stop_at_the_cutoff_does_not_mend_a_charge_that_went_on_below_it():
+    """A cloud at 4 degC fits the cutoff of 4; then the sun is back and it charges at 1 degC."""
+    temp = np.r_[np.linspace(15, 4, 60), np.full(20, 4.0), np.full(120, 1.0)]
+    current = np.where((np.arange(200) >= 60) & (np.arange(200) < 80), 0.0, 20.0)
+    found = prove(np.arange(200) * 10.0, temp, current, LIMIT)
+    assert found.verdict == "not_proven"
+    assert "went on at 1 °C" in found.sentence
+
+
+def test_a_flutter_in_one_plunge_is_one_stop():
+    time_s, temp, current = plunged(1)
+    cold = np.flatnonzero(temp < 0.0)
+    current[cold[1]] = 20.0  # on again for one reading, still in the brine
+    assert prove(time_s, temp, current, LIMIT).verdict == "once"
+
+
+@pytest.mark.parametrize("times", [1, 2, 3])
+def test_an_unknown_cutoff_is_not_found_by_plunging(times):
+    """Between 18 and -12 degC it may lie at -8: that is no cutoff above freezing."""
+    found = prove(*plunged(times), None)
+    assert found.verdict == "not_proven"
+    assert not found.sentence.startswith("Found")
+
+
 def test_a_kept_proof_is_read_whoever_wrote_it():
     old = "cold cutoff proven: stops at 3 °C, resumes at 6 °C"
     assert event_words("proof", old) == "cold cutoff proven: stops at 3 °C"

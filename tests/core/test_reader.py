@@ -353,6 +353,9 @@ def test_every_reader_file_named_here_exists():
         ("Temp. exterior", "air"),
         ("PCB temp", "board"),
         ("BMS board temperature", "board"),
+        ("BMS Temp 1", "cell"),
+        ("T_amb", "air"),
+        ("Tmos1", "switches"),
         ("hairpin temp", "cell"),
     ],
 )

@@ -16,7 +16,6 @@ from nipper.app.document import Document
 from nipper.app.forecasts import Forecasts
 from nipper.app.jobs import Answer
 from nipper.app.theme import Theme
-from nipper.core.findings import Finding
 from nipper.core.report.consequence import Consequence, Status, of_finding
 
 
@@ -31,12 +30,7 @@ class Situation:
 
     def findings_of(self, stage: str) -> list[Consequence]:
         """What the rules that name a stage say."""
-        return [of_finding(f) for f in self.document.judgement.findings if names(f, stage)]
-
-
-def names(finding: Finding, stage: str) -> bool:
-    """Whether a finding's rule names the stage."""
-    return stage in finding.stages
+        return [of_finding(f) for f in self.document.judgement.findings if stage in f.stages]
 
 
 class Hears(Flag):

@@ -17,8 +17,6 @@ from nipper.core.report.typingsheet import (
     sheet,
 )
 
-__all__ = ["TypingState", "kept_menu"]
-
 
 def kept_menu(document: Document) -> Menu:
     """The menu order kept in the bench, else the plain one."""

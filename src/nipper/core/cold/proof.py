@@ -78,10 +78,13 @@ def prove(
         return Proof("nothing", "No charge current is in these readings: test while charging.")
     coldest = float(c.min())
     trip_c = limit.trip_c if limit else None
-    below_s = _longest_s(t, charging & (c < FLOOR_C - 0.5))
+    floor_c = FLOOR_C - 0.5
+    if trip_c is not None:  # a stop elsewhere in the readings does not mend this
+        floor_c = max(floor_c, trip_c - TOLERANCE_C)
+    below_s = _longest_s(t, charging & (c < floor_c))
     if below_s > GRACE_S:
-        text = f"Charging went on at {_cold_c(c, charging):g} °C for {below_s:.0f} s: not proven. "
-        text += "Raise the cutoff, and do not charge in the cold until it acts."
+        text = f"Charging went on at {float(c[charging].min()):g} °C for {below_s:.0f} s: not "
+        text += "proven. Do not charge in the cold until the cutoff acts."
         return Proof("not_proven", _minus(text), coldest_c=coldest, trip_c=trip_c)
     stops = _stops(t, c, charging, trip_c)
     if not stops:
@@ -93,26 +96,29 @@ def prove(
 
 
 def _stops(t: Floats, c: Floats, charging: NDArray[np.bool_], trip_c: float | None) -> list[_Stop]:
-    """Stops while the sensor cooled, or stood at its coldest; others are a cloud's."""
+    """Stops while the sensor cooled, or stood at its coldest; others are a cloud's.
+
+    A current that flutters in one and the same cold is one stop: a second one needs warmth between.
+    """
     rows = np.flatnonzero(charging[:-1] & ~charging[1:]) + 1
     warm_c = float(c[charging].mean())
-    out: list[_Stop] = []
+    out: dict[int, _Stop] = {}
     for row in rows.tolist():
-        if c[row] > warm_c:
-            continue
         before = np.flatnonzero(c[:row] > (FLOOR_C if trip_c is None else trip_c))
         since = int(before[-1]) if before.size else 0
+        if c[row] > warm_c or since in out:
+            continue
         late_s = float(t[row] - t[since])
         # within seconds of being plunged: it stopped on the way, though a reading came between
         sudden = trip_c is not None and c[row - 1] < trip_c and late_s <= PROMPT_S
         charging_c = float(c[since] if sudden else c[row - 1])
-        out.append(_Stop(row, charging_c, float(c[row]), late_s))
-    return out
+        out[since] = _Stop(row, charging_c, float(c[row]), late_s)
+    return list(out.values())
 
 
 def _fits(stop: _Stop, trip_c: float | None) -> bool:
-    if trip_c is None:
-        return stop.idle_c <= stop.charging_c and stop.charging_c > FLOOR_C - 0.5
+    if trip_c is None:  # found only where it is located, and all of it above freezing
+        return FLOOR_C - 0.5 <= stop.idle_c <= stop.charging_c <= stop.idle_c + NARROW_K
     reached = stop.idle_c <= trip_c + TOLERANCE_C
     held = stop.charging_c >= trip_c - TOLERANCE_C
     return reached and held and trip_c >= FLOOR_C - 0.5
@@ -123,6 +129,9 @@ def _elsewhere(stop: _Stop, coldest: float, trip_c: float | None) -> Proof:
     if stop.charging_c < FLOOR_C - 0.5 or (trip_c is not None and trip_c < FLOOR_C - 0.5):
         text = f"Charging stopped only {where}, below freezing: not proven. Raise the cutoff and "
         text += "test again."
+    elif trip_c is None:
+        text = f"Charging stopped {where}: where the cutoff lies is not found by it. Cool the "
+        text += "sensor slowly, a reading for each degree."
     else:
         text = f"Charging stopped {where}, but the cutoff is set to {trip_c:g} °C: something else "
         text += "stopped it, or the sensor is another."
@@ -163,6 +172,11 @@ def _proven(
     if went and high - low <= NARROW_K:
         went += f", {resume_c - low:g} K of hysteresis"
     rest = "" if went else "; let it warm up to see where it goes on"
+    if high - low > NARROW_K:
+        rest += (
+            f", at most {found.delay_s:.0f} s after the sensor was last above the cutoff. Where "
+        )
+        rest += "between, only a slow bath tells"
     often = f" {len(fitting)} times" if len(fitting) > 1 else ""
     word = "Proven" if trip_c is not None else "Found"
     text = f"{word}: charging stopped {_between(low, high)}{often}{went}{rest}."
@@ -182,10 +196,6 @@ def _longest_s(t: Floats, when: NDArray[np.bool_]) -> float:
     """The longest time through which something is known to have lasted."""
     edges = np.flatnonzero(np.diff(np.r_[False, when, False].astype(int)))
     return max((float(t[b - 1] - t[a]) for a, b in edges.reshape(-1, 2).tolist()), default=0.0)
-
-
-def _cold_c(c: Floats, charging: NDArray[np.bool_]) -> float:
-    return float(c[charging].min())
 
 
 def _never_stopped(

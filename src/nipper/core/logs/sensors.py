@@ -18,7 +18,7 @@ NAMES = (
             re.I,
         ),
     ),
-    (BOARD, re.compile(r"board|pcb|\bmcu|\bcpu|chip|\bbms|platine|circuit|placa|scheda", re.I)),
+    (BOARD, re.compile(r"board|pcb|\bmcu|\bcpu|chip|platine|circuit|placa|scheda", re.I)),
 )
 
 
