@@ -109,7 +109,7 @@ def test_leaving_stops_the_work(qtbot, page, bench, small_log, tmp_path):
 
 
 def test_a_mapping_of_another_file_is_told(small_log):
-    from nipper.core.logs.table import table_of
+    from nipper.core.tables.read import table_of
 
     table = table_of(dialect(small_log.select(slice(0, 30))).encode(), "log.csv")
     wrong = ColumnMapping(time="Stamp", time_form="unix_s", cells=("Cell 1",))

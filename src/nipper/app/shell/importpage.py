@@ -32,8 +32,9 @@ from nipper.core.errors import NipperError
 from nipper.core.logs.mapping import ColumnMapping, shape_key
 from nipper.core.logs.model import Log
 from nipper.core.logs.oddities import Oddity, oddities, of_temperatures
-from nipper.core.logs.reader import flip_current, proposal, times_as_written, to_log
-from nipper.core.logs.table import Table, read_table
+from nipper.core.logs.propose import Options
+from nipper.core.logs.reader import chosen, flip_current, times_as_written, to_log
+from nipper.core.tables.table import Table
 from nipper.core.logs.times import TIME_FORMS
 from nipper.core.setup import Setup
 from nipper.store import Bench, Pack
@@ -67,10 +68,13 @@ class Draft:
 
 def read_draft(path: str, bench: Bench | None, setup: Setup | None, zone: str) -> Draft:
     """Read a file and understand it as well as can be; runs in a worker thread."""
-    table = read_table(path)
-    known = bench.logs.mapping(shape_key(table.columns)) if bench else None
-    mapping = ColumnMapping.from_json(known) if known else proposal(table, zone)
-    return understand(table, mapping, known is not None, setup, path)
+    options = Options(
+        cells=setup.cells if setup else None, capacity_ah=setup.capacity_ah if setup else None
+    )
+    found = chosen(path, options)
+    known = bench.logs.mapping(shape_key(found.table.columns)) if bench else None
+    mapping = ColumnMapping.from_json(known) if known else found.mapping
+    return understand(found.table, mapping, known is not None, setup, path)
 
 
 def understand(

@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 
 from nipper.core.chemistry import Chemistry
-from nipper.core.logs.mapping import current_sign
+from nipper.core.logs.flow import current_sign
 from nipper.core.logs.model import GAP_FLOOR_S, Log
 
 

@@ -3,7 +3,7 @@ column mapping.
 """
 
 import io
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -12,20 +12,41 @@ import polars as pl
 from numpy.typing import NDArray
 
 from nipper.core.errors import InputError
-from nipper.core.logs.mapping import SAMPLE_ROWS, ColumnMapping, plain_mapping, propose
+from nipper.core.logs.mapping import ColumnMapping, plain_mapping
+from nipper.core.logs.minor import parse_balancing
 from nipper.core.logs.model import Log, in_order
-from nipper.core.logs.table import Table, as_number, read_bytes, read_table, table_of
-from nipper.core.logs.times import to_unix_s
+from nipper.core.logs.propose import Options, Proposal, propose
+from nipper.core.logs.reading import Reading
+from nipper.core.logs.shapes import shaped
+from nipper.core.logs.times import to_unix
+from nipper.core.tables.numbers import as_number, is_missing
+from nipper.core.tables.packed import read_bytes
+from nipper.core.tables.read import read_tables
+from nipper.core.tables.table import Table
 
-POSSIBLE_V = (
-    0.2,
-    5.5,
-)  # outside this a cell reading is a broken lead or a placeholder, not a voltage
+Floats = NDArray[np.floating]
+POSSIBLE_V = (0.2, 5.5)  # outside this a cell reading is a broken lead or a placeholder
+POSSIBLE_A = 5000.0
+POSSIBLE_C = (-60.0, 200.0)
+STRAY = 0.05  # of the rows may hold what is no time or no number, before it is refused
 
 
-def read_log(path: str | Path, zone: str = "UTC") -> Log:
+@dataclass(frozen=True, slots=True)
+class ReadLog:
+    """A log, how it was read, and the table it came from (None for the plain log)."""
+
+    log: Log
+    reading: Reading
+
+
+def read_log(path: str | Path, zone: str | None = None) -> Log:
+    """Read a log as :func:`read_file` does."""
+    return read_file(path, Options(zone=zone)).log
+
+
+def read_file(path: str | Path, options: Options = Options()) -> ReadLog:  # noqa: B008 - immutable
     """Read a log; a plain one as the headless contract has it, another table as Nipper proposes by
-    itself.
+    itself or as ``options.mapping`` says.
 
     Raises
     ------
@@ -33,43 +54,122 @@ def read_log(path: str | Path, zone: str = "UTC") -> Log:
         Names the file, the line and column, and what was expected there.
     """
     path = Path(path)
-    if path.suffix.lower() in (".xlsx", ".xlsm", ".ods"):
-        table = read_table(path)
-        return to_log(table, proposal(table, zone))
-    data = read_bytes(path)
+    if options.mapping is None and ".csv" in "".join(path.suffixes[-2:]).lower():
+        data = read_bytes(path)
+        plain = _plain_header(data)
+        log = _read_plain(data, *plain) if plain else None
+        if plain and log is not None:
+            log = _not_empty(log, str(path))
+            lost = ((log.unreadable, "cells out of range"),) if log.unreadable else ()
+            return ReadLog(log, Reading(str(path), log.rows, plain[0], lost))
+    found = chosen(path, options)
+    return read_proposal(found)
+
+
+def read_proposal(found: Proposal) -> ReadLog:
+    """The log of a table as it was understood."""
+    log, lost = _read(found.table, found.mapping)
+    return ReadLog(
+        log,
+        Reading(
+            found.table.file,
+            log.rows,
+            found.mapping,
+            found.table.dropped + lost,
+            found.doubts,
+            found.told,
+            found.table.part,
+        ),
+    )
+
+
+def _plain_header(data: bytes) -> tuple[ColumnMapping, bool] | None:
+    """The plain log's mapping, and whether its times are Unix seconds."""
     header, first = [*data[:100_000].split(b"\n", 2), b"", b""][:2]
-    header = header.removeprefix(b"\xef\xbb\xbf").decode("utf-8", "replace").strip()
-    mapping = plain_mapping([name.strip() for name in header.split(",")])
-    if mapping:
-        log = _read_plain(
-            data, mapping, unix=first.split(b",", 1)[0].replace(b".", b"", 1).isdigit()
+    names = header.removeprefix(b"\xef\xbb\xbf").decode("utf-8", "replace").strip()
+    mapping = plain_mapping([name.strip() for name in names.split(",")])
+    if mapping is None:
+        return None
+    return mapping, first.split(b",", 1)[0].replace(b".", b"", 1).isdigit()
+
+
+def chosen(path: str | Path, options: Options = Options()) -> Proposal:  # noqa: B008 - immutable
+    """The table of a file that holds the log, and how to read it.
+
+    Tables of one shape (a sheet a month, a file a day) are put together.
+
+    Raises
+    ------
+    InputError
+        None can be read, or several of unlike shape can.
+    """
+    tables = read_tables(path)
+    if options.part is not None:
+        tables = [t for t in tables if t.part.lower() == options.part.lower()] or _no_part(tables)
+    if options.mapping is not None:
+        table = next((t for t in tables if _has(t, options.mapping)), tables[0])
+        return mapped(table, options.mapping, options.pack)
+    found: list[Proposal] = []
+    errors: list[tuple[int, InputError]] = []
+    for group in _same_shape(tables):
+        try:
+            found.append(propose(group, options))
+        except InputError as error:
+            errors.append((group.rows, error))
+    if len(found) == 1:
+        return found[0]
+    if not found:
+        raise max(errors, key=lambda e: e[0])[1] if errors else InputError(
+            str(path), "the file", "a table"
         )
-        if log is not None:
-            return _not_empty(log, str(path))
-    table = table_of(data, str(path))
-    return to_log(table, mapping or proposal(table, zone))
+    names = ", ".join(p.table.part for p in found[:8])
+    raise InputError(str(path), "its tables", f"one log, found {names}: choose by --table")
 
 
-def proposal(table: Table, zone: str = "UTC") -> ColumnMapping:
-    """The mapping Nipper proposes for a table.
+def _no_part(tables: list[Table]) -> list[Table]:
+    names = ", ".join(t.part for t in tables[:8])
+    raise InputError(tables[0].file, "--table", f"one of {names}")
+
+
+def _has(table: Table, mapping: ColumnMapping) -> bool:
+    return set(mapping.columns()) <= set(table.columns)
+
+
+def mapped(table: Table, mapping: ColumnMapping, pack: str | None = None) -> Proposal:
+    """A table with a mapping that the user gives; brought into shape where its columns ask for
+    that.
+    """
+    told: list[str] = []
+    if not _has(table, mapping):
+        table, told = shaped(table, pack)
+    return Proposal(table, mapping, told=tuple(told))
+
+
+def _same_shape(tables: list[Table]) -> list[Table]:
+    """Tables with the same columns as one, in the order of their names."""
+    groups: dict[tuple[str, ...], list[Table]] = {}
+    for table in tables:
+        groups.setdefault(tuple(table.columns), []).append(table)
+    out: list[Table] = []
+    for group in groups.values():
+        first = group[0]
+        if len(group) > 1:
+            frame = pl.concat([t.frame for t in group])
+            lost = tuple(d for t in group for d in t.dropped)
+            first = replace(first, frame=frame, dropped=lost, part=f"{len(group)} of one shape")
+        out.append(first)
+    return out
+
+
+def proposal(table: Table, zone: str | None = None) -> ColumnMapping:
+    """The mapping Nipper proposes for a table that is a row a moment already.
 
     Raises
     ------
     InputError
         When times or cell voltages cannot be made out.
     """
-    mapping = plain_mapping(table.columns)
-    if mapping:
-        return mapping
-    numbers = {name: table.numbers(name, SAMPLE_ROWS) for name in table.columns}
-    mapping = propose(table.head(SAMPLE_ROWS), numbers, zone)
-    if mapping is None:
-        raise InputError(
-            table.file,
-            "the header",
-            "a time column and at least three numbered cell voltage columns",
-        )
-    return mapping
+    return propose(table, Options(zone=zone)).mapping
 
 
 def to_log(table: Table, mapping: ColumnMapping) -> Log:
@@ -81,86 +181,147 @@ def to_log(table: Table, mapping: ColumnMapping) -> Log:
         A mapped column is missing, or holds something that is no number or time; names line and
         column.
     """
-    missing = [
-        c
-        for c in (
-            mapping.time,
-            mapping.second_time,
-            mapping.current,
-            mapping.pack,
-            *mapping.cells,
-            *mapping.temps,
-        )
-        if c and c not in table.columns
-    ]
+    return _read(table, mapping)[0]
+
+
+Lost = tuple[tuple[int, str], ...]
+
+
+def _read(table: Table, mapping: ColumnMapping) -> tuple[Log, Lost]:
+    missing = [c for c in mapping.columns() if c not in table.columns]
     if missing:
         raise InputError(table.file, "the header", f"a column {missing[0]!r}")
+    times = times_as_written(table, mapping)
+    dated = np.isfinite(times)
+    lost: list[tuple[int, str]] = []
+    if not dated.all():
+        lost.append((int(np.sum(~dated)), "no time in them"))
+        table = replace(table, frame=table.frame.filter(pl.Series(dated)), first_line=0)
+        times = times[dated]
+    columns = _Columns(table, mapping)
+    cell_v = columns.matrix(mapping.cells, mapping.cell_scale)
+    log = _assemble(
+        time_s=times,
+        current_a=columns.current(cell_v),
+        pack_v=columns.numbers(mapping.pack, mapping.pack_scale) if mapping.pack else None,
+        cell_v=cell_v,
+        temp_c=columns.temperatures(),
+        soc_pct=columns.soc(),
+        balancing=columns.balancing(),
+        hold_s=mapping.hold_s,
+    )
+    if log.unreadable:
+        lost.append((log.unreadable, "cells out of range"))
+    again = int(times.size) - log.rows - log.unreadable
+    if again > 0 and not mapping.hold_s:
+        lost.append((again, "a moment that is there already"))
+    lost += [(n, f"values in {c} that are no numbers") for c, n in columns.stray.items()]
+    return _not_empty(log, table.file), tuple(lost)
 
-    def numbers(name: str, scale: float = 1.0) -> NDArray[np.floating]:
-        text = table.frame.get_column(name)
-        values = as_number(text, table.decimal)
-        _refuse(table, name, text, values, "a number")
+
+def times_as_written(table: Table, mapping: ColumnMapping) -> Floats:
+    """The times in the order of the file, float64[rows] Unix s.
+
+    NaN for the few rows that hold none (sums at the end, remarks between); :class:`InputError`
+    names the first when they are many, or when the log is a plain one.
+    """
+    text = table.text(mapping.time)
+    if mapping.second_time:
+        first = text.str.strip_chars().str.replace(r"\.$", "")
+        text = first + " " + table.text(mapping.second_time)
+    times = to_unix(text, mapping.time_form, mapping.zone)
+    bad = np.isnan(times)
+    empty = np.array([is_missing(t) for t in text.filter(pl.Series(bad)).to_list()], bool)
+    wrong = int(bad.sum() - empty.sum())
+    strict = mapping.time_form == "plain"
+    if bad.any() and (strict or wrong > max(STRAY * bad.size, 3 if bad.size > 20 else 1)
+                      or bad.all()):
+        row = int(np.argmax(bad))
+        raise InputError(
+            table.file, table.place(row, mapping.time), f"a time, found {text[row]!r}"
+        )
+    return times
+
+
+class _Columns:
+    """Columns as numbers; a few words among them are passed over and counted, many are refused."""
+
+    def __init__(self, table: Table, mapping: ColumnMapping) -> None:
+        self._table, self._mapping = table, mapping
+        self._strict = mapping.time_form == "plain"
+        self.stray: dict[str, int] = {}
+
+    def numbers(self, name: str, scale: float = 1.0) -> Floats:
+        text = self._table.text(name)
+        values = as_number(text, self._table.mark(name))
+        self._refuse(name, text, values)
         return values.fill_null(np.nan).to_numpy() * scale
 
-    def table_of_numbers(names: tuple[str, ...], scale: float) -> NDArray[np.floating]:
-        out = np.empty((table.frame.height, len(names)), np.float32, order="F")
+    def _refuse(self, name: str, text: pl.Series, values: pl.Series) -> None:
+        """Empty means not read; too much else that is no number is refused by its place."""
+        left = values.is_null() & text.is_not_null()
+        if not left.any():
+            return
+        distinct = {t: not is_missing(t) for t in text.filter(left).unique().to_list()}
+        bad = left & text.replace_strict(distinct, default=False, return_dtype=pl.Boolean)
+        count = int(bad.sum())
+        if not count:
+            return
+        if self._strict or count > max(STRAY * len(text), 1):
+            row = int(bad.arg_max() or 0)
+            place = self._table.place(row, name)
+            raise InputError(self._table.file, place, f"a number, found {text[row]!r}")
+        self.stray[name] = count
+
+    def matrix(self, names: tuple[str, ...], scale: float) -> Floats:
+        out = np.empty((self._table.rows, len(names)), np.float32, order="F")
         for i, name in enumerate(names):
-            out[:, i] = numbers(name, scale)
+            out[:, i] = self.numbers(name, scale)
         return out
 
-    temps = table_of_numbers(mapping.temps, 1.0)
-    balancing = (
-        table.frame.get_column(mapping.balancing) if mapping.balancing in table.columns else None
-    )
-    log = _assemble(
-        time_s=times_as_written(table, mapping),
-        current_a=numbers(mapping.current, mapping.current_scale)
-        if mapping.current
-        else np.full(table.frame.height, np.nan),
-        pack_v=numbers(mapping.pack, mapping.pack_scale) if mapping.pack else None,
-        cell_v=table_of_numbers(mapping.cells, mapping.cell_scale),
-        temp_c=(temps - 32.0) / 1.8 if mapping.temp_unit == "F" else temps,
-        soc_pct=numbers(mapping.soc, mapping.soc_scale).astype(np.float32) if mapping.soc else None,
-        balancing=None if balancing is None else parse_balancing(balancing, len(mapping.cells)),
-    )
-    return _not_empty(log, table.file)
+    def current(self, cell_v: Floats) -> Floats:
+        """Amperes, charging positive, by whichever columns tell it."""
+        m = self._mapping
+        if m.current is None:
+            return np.full(self._table.rows, np.nan)
+        amps = self.numbers(m.current, m.current_scale)
+        if m.discharge:
+            out = np.abs(np.nan_to_num(self.numbers(m.discharge, m.current_scale)))
+            amps = np.where(np.isnan(amps), -out, np.abs(amps) - out)
+        elif m.direction:
+            ways = {text: float(way) for text, way in m.directions}
+            said = self._table.text(m.direction).str.strip_chars()
+            way = said.replace_strict(ways, default=None, return_dtype=pl.Float64)
+            amps = np.abs(amps) * way.fill_null(np.nan).to_numpy()
+        if m.power:
+            volts = self.numbers(m.pack, m.pack_scale) if m.pack else np.sum(cell_v, axis=1)
+            with np.errstate(invalid="ignore", divide="ignore"):
+                amps = np.where(volts > 0, amps / volts, np.nan)
+        with np.errstate(invalid="ignore"):
+            return np.where(np.abs(amps) > POSSIBLE_A, np.nan, amps)
 
+    def temperatures(self) -> Floats:
+        m = self._mapping
+        temps = self.matrix(m.temps, m.temp_scale)
+        if m.temp_unit == "F":
+            temps = (temps - 32.0) / 1.8
+        elif m.temp_unit == "K":
+            temps = temps - 273.15
+        with np.errstate(invalid="ignore"):
+            return np.where((temps < POSSIBLE_C[0]) | (temps > POSSIBLE_C[1]), np.nan, temps)
 
-def times_as_written(table: Table, mapping: ColumnMapping) -> NDArray[np.floating]:
-    """The times in the order of the file, float64[rows] Unix s; :class:`InputError` names the first
-    that is none.
-    """
-    text = table.frame.get_column(mapping.time)
-    if mapping.second_time:
-        text = text + " " + table.frame.get_column(mapping.second_time)
-    frame = text.alias("t").to_frame()
-    times = frame.select(to_unix_s(pl.col("t"), mapping.time_form, mapping.zone)).to_series()
-    bad = times.is_null()
-    if bad.any():
-        row = int(bad.arg_max() or 0)
-        raise InputError(
-            table.file,
-            f"line {table.first_line + row} column {mapping.time}",
-            f"a time, found {text[row]!r}",
-        )
-    return times.to_numpy()
+    def soc(self) -> Floats | None:
+        m = self._mapping
+        return self.numbers(m.soc, m.soc_scale).astype(np.float32) if m.soc else None
 
-
-def _refuse(table: Table, name: str, text: pl.Series, values: pl.Series, expected: str) -> None:
-    """Empty means not read; anything else that is no number is refused by its place."""
-    bad = (
-        values.is_null()
-        & text.is_not_null()
-        & (text.str.strip_chars() != "")
-        & ~text.str.strip_chars().str.to_lowercase().is_in(["nan", "null", "none", "-", "n/a"])
-    )
-    if bad.any():
-        row = int(bad.arg_max() or 0)
-        raise InputError(
-            table.file,
-            f"line {table.first_line + row} column {name}",
-            f"{expected}, found {text[row]!r}",
-        )
+    def balancing(self) -> NDArray[np.bool_] | None:
+        m = self._mapping
+        if m.balancing_cells:
+            return self.matrix(m.balancing_cells, 1.0) > 0.5
+        if m.balancing is None or m.balancing not in self._table.columns:
+            return None
+        text = self._table.text(m.balancing).str.strip_chars()
+        return parse_balancing(text, len(m.cells), m.balancing_form)
 
 
 def _read_plain(data: bytes, mapping: ColumnMapping, unix: bool) -> Log | None:
@@ -182,17 +343,16 @@ def _read_plain(data: bytes, mapping: ColumnMapping, unix: bool) -> Log | None:
             columns=list(schema),
             raise_if_empty=False,
         )
-        times = (
-            frame.get_column("time")
-            if unix
-            else frame.select(to_unix_s(pl.col("time"), "iso", "UTC")).to_series()
-        )
     except pl.exceptions.PolarsError:
         return None
-    if not frame.height or times.null_count():
+    if not frame.height:
+        return None
+    text = frame.get_column("time")
+    times = text.fill_null(np.nan).to_numpy() if unix else to_unix(text, "iso", "UTC")
+    if np.isnan(times).any():
         return None
     return _assemble(
-        time_s=times.to_numpy(),
+        time_s=times,
         current_a=_numpy(frame, "current_a"),
         pack_v=_numpy(frame, "pack_v"),
         cell_v=_matrix(frame, mapping.cells),
@@ -204,41 +364,26 @@ def _read_plain(data: bytes, mapping: ColumnMapping, unix: bool) -> Log | None:
     )
 
 
-def _numpy(frame: pl.DataFrame, name: str) -> NDArray[np.floating]:
+def _numpy(frame: pl.DataFrame, name: str) -> Floats:
     return frame.get_column(name).fill_null(np.nan).to_numpy()
 
 
-def _matrix(frame: pl.DataFrame, names: tuple[str, ...]) -> NDArray[np.floating]:
+def _matrix(frame: pl.DataFrame, names: tuple[str, ...]) -> Floats:
     out = np.empty((frame.height, len(names)), np.float32, order="F")
     for i, name in enumerate(names):
         out[:, i] = _numpy(frame, name)
     return out
 
 
-def parse_balancing(text: pl.Series, cells: int) -> NDArray[np.bool_]:
-    """bool[n, cells] from texts such as ``"4 11"``; the few distinct texts are parsed once each.
-
-    Unknown numbers are passed over.
-    """
-    text = text.fill_null("")
-    distinct = text.unique().to_list()
-    codes = text.cast(pl.Enum(distinct)).to_physical().to_numpy()
-    patterns = np.zeros((len(distinct), cells), bool)
-    for code, label in enumerate(distinct):
-        for word in label.replace(",", " ").replace(";", " ").split():
-            if word.isdigit() and 1 <= int(word) <= cells:
-                patterns[code, int(word) - 1] = True
-    return patterns[codes]
-
-
 def _assemble(
-    time_s: NDArray[np.floating],
-    current_a: NDArray[np.floating],
-    pack_v: NDArray[np.floating] | None,
-    cell_v: NDArray[np.floating],
-    temp_c: NDArray[np.floating],
-    soc_pct: NDArray[np.floating] | None,
+    time_s: Floats,
+    current_a: Floats,
+    pack_v: Floats | None,
+    cell_v: Floats,
+    temp_c: Floats,
+    soc_pct: Floats | None,
     balancing: NDArray[np.bool_] | None,
+    hold_s: float = 0.0,
 ) -> Log:
     low, high = POSSIBLE_V
     with np.errstate(invalid="ignore"):
@@ -248,14 +393,19 @@ def _assemble(
     log = Log(
         time_s=time_s,
         current_a=current_a.astype(np.float64, copy=False),
-        pack_v=np.asarray(np.sum(cell_v, axis=1, dtype=np.float64))
-        if pack_v is None
-        else pack_v.astype(np.float64, copy=False),
+        pack_v=np.full(time_s.size, np.nan) if pack_v is None else pack_v,
         cell_v=cell_v,
         temp_c=temp_c.astype(np.float32, copy=False),
         soc_pct=None if soc_pct is None else soc_pct.astype(np.float32, copy=False),
         balancing=balancing,
     )
+    if hold_s:
+        from nipper.core.logs.onchange import held
+
+        log = held(log, hold_s)
+    if pack_v is None:
+        summed = np.asarray(np.sum(log.cell_v, axis=1, dtype=np.float64))
+        log = replace(log, pack_v=summed)
     return in_order(_readable(log))
 
 

@@ -1,114 +1,406 @@
-"""Clocks of strangers' tables: ISO with and without offset, Unix seconds or milliseconds, day-first
-and month-first dates.
+"""Clocks of strangers' tables: which form a column of times has, and its moments in Unix seconds.
+
+Forms: ISO with and without offset, day, month or year first with two- or four-digit years, names of
+months, a 12-hour clock, zones behind the time, Unix s/ms/µs, spreadsheet day numbers, time since the
+start, and a time of day without a date.
 """
 
 import re
 from collections.abc import Sequence
-from typing import Literal
+from typing import Literal, get_args
+from zoneinfo import ZoneInfo
 
+import numpy as np
 import polars as pl
+from numpy.typing import NDArray
 
-TimeForm = Literal["plain", "iso", "unix_s", "unix_ms", "excel", "dmy", "mdy", "ymd"]
+from nipper.core.logs.words import MONTHS, plain
+
+TimeForm = Literal[
+    "plain", "iso", "unix_s", "unix_ms", "unix_us", "excel", "dmy", "mdy", "ymd",
+    "elapsed_s", "elapsed_ms", "elapsed_min", "elapsed_h", "elapsed_clock", "clock",
+]  # fmt: skip
+Order = Literal["dmy", "mdy", "ymd"]
+FORMS: tuple[TimeForm, ...] = get_args(TimeForm)
+Seconds = NDArray[np.float64]
 
 TIME_FORMS: dict[TimeForm, str] = {
     "plain": "ISO 8601 with offset, or Unix seconds",
     "iso": "2026-03-01 09:10:00",
     "unix_s": "Unix seconds",
     "unix_ms": "Unix milliseconds",
+    "unix_us": "Unix microseconds",
     "excel": "spreadsheet day number",
     "dmy": "day first: 31.03.2026 09:10",
     "mdy": "month first: 03/31/2026 09:10",
     "ymd": "year first: 2026/03/31 09:10",
+    "elapsed_s": "seconds since the start",
+    "elapsed_ms": "milliseconds since the start",
+    "elapsed_min": "minutes since the start",
+    "elapsed_h": "hours since the start",
+    "elapsed_clock": "h:mm:ss since the start",
+    "clock": "time of day without a date",
 }
+WORDS: dict[TimeForm, str] = {"dmy": "day first", "mdy": "month first", "ymd": "year first"}
+DATELESS = frozenset(f for f in FORMS if f.startswith("elapsed")) | {"clock"}
+ABSOLUTE = frozenset({"unix_s", "unix_ms", "unix_us", "plain"})
+ELAPSED_S = {"elapsed_s": 1.0, "elapsed_ms": 1e-3, "elapsed_min": 60.0, "elapsed_h": 3600.0}
+UNIX_S = {"unix_s": 1.0, "unix_ms": 1e-3, "unix_us": 1e-6}
 
 ISO = re.compile(r"\d{4}-\d\d-\d\d([T ]\d\d:\d\d(:\d\d([.,]\d+)?)?\s*(Z|[+-]\d\d:?\d\d)?)?$")
-SLASHED = re.compile(r"(\d{1,4})[./-](\d{1,2})[./-](\d{1,4})[ T,]+\d{1,2}:\d\d")
+OFFSET = re.compile(r"(Z|[+-]\d\d:?\d\d)$")
 NUMBER = re.compile(r"\d+([.,]\d+)?$")
+CLOCK_RE = r"(\d{1,3})[:h](\d{2})(?:[:m](\d{2})s?(?:[.,:](\d{1,9}))?)?\s*([ap]\.?\s?m\.?)?"
+BEHIND = r"\s*(z|utc|gmt|[a-z]{2,5}|(?:utc|gmt)?\s?[+-]\d{1,2}(?::?\d{2})?)?\s*(?:\([^)]*\))?"
+DATED = rf"^(\d{{1,4}})[-/. ]+(\d{{1,2}})[-/. ,]+(\d{{1,4}})(?:[t,_ \-:]|\s*um\s|\s*at\s)+{CLOCK_RE}{BEHIND}$"
+COMPACT = r"^(\d{4})(\d{2})(\d{2})[t _-]?(\d{2}):?(\d{2}):?(\d{2})?()()" + BEHIND + "$"
+CLOCK_ONLY = rf"^{CLOCK_RE}{BEHIND}$"
+DATE_ONLY = re.compile(r"(\d{1,4})[-/. ]+(\d{1,2})[-/. ,]+(\d{1,4})\.?$")
+DOTTED_CLOCK = re.compile(r"(?i)([ t,])(\d{1,2})\.(\d{2})\.(\d{2})$")
+FEW = 12  # texts that rule a column out
 SECONDS_2000, SECONDS_2100 = 946684800, 4102444800
 DAYS_2000, DAYS_2100 = 36526, 73050  # spreadsheet day numbers
+EXCEL_EPOCH = 25569.0  # 1970-01-01 as a spreadsheet counts days
+# offsets of the abbreviations that mean one thing, minutes; from memory
+ZONES = {
+    "z": 0, "utc": 0, "gmt": 0, "wet": 0, "west": 60, "cet": 60, "mez": 60, "cest": 120,
+    "mesz": 120, "eet": 120, "eest": 180, "est": -300, "edt": -240, "pst": -480, "pdt": -420,
+    "mst": -420, "mdt": -360, "cdt": -300, "akst": -540, "hst": -600, "aest": 600, "aedt": 660,
+    "nzst": 720, "nzdt": 780,
+}  # fmt: skip
 
 
 def guess_time_form(texts: Sequence[str | None]) -> TimeForm | None:
-    """The form of a column of times from its first rows, or None when it holds no times."""
-    texts = [text.strip() for text in texts if text and text.strip()]
-    if not texts:
-        return None
-    if all(ISO.match(text) for text in texts):
-        return "iso" if any(":" in text for text in texts) else None
-    if all(NUMBER.match(text) for text in texts):
-        return _numeric_form([float(text.replace(",", ".")) for text in texts])
-    parts = [SLASHED.match(text) for text in texts]
-    if not all(parts):
-        return None
-    triples = [(int(p[1]), int(p[2]), int(p[3])) for p in parts if p]
-    if all(a > 31 for a, _, _ in triples):
-        return "ymd"
-    if any(a > 12 for a, _, _ in triples):
-        return "dmy"
-    if any(b > 12 for _, b, _ in triples):
-        return "mdy"
-    return (
-        "mdy" if "/" in texts[0] else "dmy"
-    )  # cannot be told from these rows; dots are day-first nearly everywhere
+    """The likeliest form of a column of times from its rows, or None when it holds no times."""
+    forms = possible_forms(texts)
+    return forms[0] if forms else None
+
+
+def possible_forms(texts: Sequence[str | None]) -> list[TimeForm]:
+    """The forms all of these texts have, the likelier first; empty when they are no times."""
+    if not _promising(texts):
+        return []
+    clean = [tidy(text) for text in texts if text and text.strip()]
+    clean = [text for text in clean if text not in ("nan", "null", "none", "-")]
+    if not clean:
+        return []
+    raw = [text.strip() for text in texts if text and text.strip()]
+    if all(ISO.match(text) for text in raw):
+        return ["iso"] if any(":" in text for text in raw) else []
+    if all(re.match(COMPACT, t) and "2000" <= t[:4] < "2100" for t in clean):
+        return ["ymd"]
+    if all(NUMBER.match(text) for text in clean):
+        form = _numeric_form([float(text.replace(",", ".")) for text in clean])
+        return [form] if form else []
+    parts = [re.match(DATED, text) for text in clean]
+    if sum(map(bool, parts)) < 0.9 * len(clean):
+        return []
+    triples = [(p[1], p[2], p[3]) for p in parts if p]
+    marked = ["/" in text for text in clean]
+    forms: list[TimeForm] = [o for o in ("dmy", "mdy", "ymd") if _fits(triples, o)]
+    pointed = all(re.match(r"\d+\.\d+\.", text) for text in clean)
+    if "dmy" in forms and (pointed or _word_month(raw)):  # nobody writes the month first so
+        forms.remove("mdy") if "mdy" in forms else None
+    if any(p and p[8] for p in parts) or (any(marked) and not _word_month(raw)):
+        forms.sort(key="mdy dmy ymd".index)
+    return forms
+
+
+def _promising(texts: Sequence[str | None]) -> bool:
+    """Whether a few of the texts can be times at all: most columns are ruled out by them."""
+    few = [t.strip() for t in texts[:200] if t and t.strip()][:FEW]
+    if not few:
+        return any(texts)
+    good = [t for t in few if len(t) < 60 and re.search(r":\d\d|\d{8}|\d{5}[.,]\d|\d\.\d\d\.\d", t)]
+    return len(good) >= 0.5 * len(few)
+
+
+def _word_month(texts: Sequence[str]) -> bool:
+    return any(re.search(r"[A-Za-z]{3,}", re.sub(r"(?i)[ap]\.?m\.?", "", text)) for text in texts)
+
+
+def _fits(triples: Sequence[tuple[str, str, str]], order: Order) -> bool:
+    """Whether days, months and years lie in their ranges in nearly all of them."""
+    good = 0
+    for triple in triples:
+        day, month, year = (triple[order.index(letter)] for letter in "dmy")
+        years = (len(year) == 4 and 2000 <= int(year) < 2100) or len(year) == 2
+        if order == "ymd" and len(year) == 2:
+            years = 15 <= int(year) <= 50
+        good += years and 1 <= int(month) <= 12 and 1 <= int(day) <= 31
+    return good >= 0.98 * len(triples)
+
+
+def dates_only(texts: Sequence[str | None]) -> list[Order]:
+    """The orders in which all of these texts are dates without a time of day."""
+    if len(texts) > FEW and not dates_only(texts[:FEW]):
+        return []
+    clean = [tidy(text) for text in texts if text and text.strip()]
+    if clean and all(re.fullmatch(r"20\d\d(0\d|1[0-2])([0-2]\d|3[01])", text) for text in clean):
+        return ["ymd"]
+    parts = [DATE_ONLY.match(text) for text in clean]
+    if not parts or not all(parts):
+        return []
+    triples = [(p[1], p[2], p[3]) for p in parts if p]
+    orders: list[Order] = [o for o in ("dmy", "mdy", "ymd") if _fits(triples, o)]
+    return orders
+
+
+def clocks_only(texts: Sequence[str | None]) -> bool:
+    """Whether all of these texts are times of day, or hours and minutes since a start."""
+    if len(texts) > FEW and texts[0] and not clocks_only(texts[:FEW]):
+        return False
+    clean = [tidy(text) for text in texts if text and text.strip()]
+    return bool(clean) and all(re.match(CLOCK_ONLY, text) for text in clean)
+
+
+def tidy(text: str) -> str:
+    """One text of a time as the patterns expect it: names of months as numbers, no weekday."""
+    clean = plain_time(text.strip())
+    clean = re.sub(r"^[a-z]{2,}\.?,?\s+(?=\d|[a-z]{3})", _weekday, clean)
+    clean = DOTTED_CLOCK.sub(r"\1\2:\3:\4", clean)
+    month = re.search(r"[a-z]{3,}", clean)
+    if month and month[0] in MONTHS:
+        number = f"{MONTHS[month[0]]:02d}"
+        clean = f"{clean[: month.start()]}{number}{clean[month.end() :].removeprefix('.')}"
+        if month.start() == 0:  # month, day, year
+            return re.sub(r"^(\d+)[ .-]+(\d+)(?:st|nd|rd|th)?", r"\2-\1", clean)
+    return re.sub(r"^(\d+)(?:st|nd|rd|th|er)\b", r"\1", clean)
+
+
+def plain_time(text: str) -> str:
+    """Lower case and without accents, marks kept."""
+    if text.isascii():
+        return text.lower()
+    return "".join(plain(c) if c.isalpha() else c for c in text).lower().replace("\u202f", " ")
+
+
+def _weekday(match: re.Match[str]) -> str:
+    word = re.sub(r"\W", "", match[0])
+    return match[0] if word in MONTHS or word in ZONES else ""
 
 
 def _numeric_form(values: list[float]) -> TimeForm | None:
     low, high = min(values), max(values)
-    if low >= SECONDS_2000 * 1000 and high <= SECONDS_2100 * 1000:
-        return "unix_ms"
-    if low >= SECONDS_2000 and high <= SECONDS_2100:
-        return "unix_s"
+    for form, scale in UNIX_S.items():
+        if low * scale >= SECONDS_2000 and high * scale <= SECONDS_2100:
+            return form  # pyright: ignore[reportReturnType] - the keys are forms
     if low >= DAYS_2000 and high <= DAYS_2100 and any(v % 1 for v in values):
         return "excel"
     return None
 
 
-def to_unix_s(text: pl.Expr, form: TimeForm, zone: str) -> pl.Expr:
-    """Unix seconds (Float64) of a text column in that form; null where a text is none.
+def to_unix(text: pl.Series, form: TimeForm, zone: str) -> Seconds:
+    """Unix seconds of a text column in that form, float64[n]; NaN where a text is none.
 
-    ``zone`` serves times without an offset.
+    ``zone`` serves times without an offset. Forms without a date count from 1970-01-01.
     """
-    number = text.str.replace(",", ".", literal=True).cast(pl.Float64, strict=False)
-    if form == "unix_s":
-        return number
-    if form == "unix_ms":
-        return number / 1000.0
+    number = text.str.strip_chars().str.replace(",", ".", literal=True)
+    if form in UNIX_S:
+        return _floats(number) * UNIX_S[form]
+    if form in ELAPSED_S:
+        return _floats(number) * ELAPSED_S[form]
     if form == "excel":
-        naive = pl.from_epoch(((number - 25569.0) * 86400e6).round().cast(pl.Int64), "us")
-        return _seconds(naive.dt.replace_time_zone(zone, ambiguous="earliest", non_existent="null"))
+        naive = np.round((_floats(number) - EXCEL_EPOCH) * 86400.0, 3)
+        return local_to_utc(naive, zone)
+    if form in ("elapsed_clock", "clock"):
+        return _clock(text, unwrap=form == "clock")
     if form in ("plain", "iso"):
-        dated = _iso(text, zone)
-        return pl.coalesce(number, dated) if form == "plain" else dated
-    return _local(text, form, zone)
+        return _iso(text, zone, numbers=form == "plain")
+    return _dated(text, form, zone)  # pyright: ignore[reportArgumentType] - the three orders are left
 
 
-def _iso(text: pl.Expr, zone: str) -> pl.Expr:
+def _floats(text: pl.Series) -> Seconds:
+    return text.cast(pl.Float64, strict=False).fill_null(np.nan).to_numpy()
+
+
+def _iso(text: pl.Series, zone: str, numbers: bool) -> Seconds:
     clean = (
         text.str.strip_chars()
         .str.replace(r"^(\d{4}-\d\d-\d\d) ", "${1}T")
         .str.replace(",", ".", literal=True)
         .str.replace(r"Z$", "+00:00")
-    )
-    clean = clean.str.replace(r"\s*([+-]\d\d):?(\d\d)$", "${1}:${2}").str.replace(
-        r"T(\d\d:\d\d)([+-]|$)", "T${1}:00${2}"
+        .str.replace(r"\s*([+-]\d\d):?(\d\d)$", "${1}:${2}")
+        .str.replace(r"T(\d\d:\d\d)([+-]|$)", "T${1}:00${2}")
     )
     aware = clean.str.to_datetime("%Y-%m-%dT%H:%M:%S%.f%:z", time_unit="us", strict=False)
-    naive = clean.str.to_datetime("%Y-%m-%dT%H:%M:%S%.f", time_unit="us", strict=False)
-    return pl.coalesce(
-        _seconds(aware),
-        _seconds(naive.dt.replace_time_zone(zone, ambiguous="earliest", non_existent="null")),
+    out = _epoch(aware)
+    left = np.isnan(out)
+    if left.any():
+        naive = clean.str.to_datetime("%Y-%m-%dT%H:%M:%S%.f", time_unit="us", strict=False)
+        out = np.where(left, local_to_utc(_epoch(naive), zone), out)
+    if numbers and np.isnan(out).any():
+        out = np.where(np.isnan(out), _floats(text.str.strip_chars()), out)
+    return out
+
+
+def _epoch(moments: pl.Series) -> Seconds:
+    whole = moments.dt.epoch("us").cast(pl.Float64) / 1e6
+    return whole.fill_null(np.nan).to_numpy()
+
+
+def _fields(text: pl.Series, pattern: str) -> list[pl.Series]:
+    groups = text.str.extract_groups(pattern).struct.unnest()
+    return list(groups.iter_columns())
+
+
+def _int(field: pl.Series) -> Seconds:
+    return field.cast(pl.Float64, strict=False).fill_null(np.nan).to_numpy()
+
+
+def _dated(text: pl.Series, order: Order, zone: str) -> Seconds:
+    clean = _tidied(text)
+    fields = _fields(clean, DATED)
+    compact = _fields(clean, COMPACT)
+    if fields[0].null_count() > compact[0].null_count():
+        date, rest, order = compact[:3], [*compact[3:6], compact[6], compact[7], compact[8]], "ymd"
+    else:
+        date, rest = fields[:3], fields[3:]
+    day, month, year = (_int(date[order.index(letter)]) for letter in "dmy")
+    naive = _days(day, month, year) * 86400.0 + _of_day(rest[:5])
+    return _placed(naive, rest[5], zone)
+
+
+def _tidied(text: pl.Series) -> pl.Series:
+    """All texts as :func:`tidy` has them; the distinct dates of a long column once each."""
+    lower = text.str.strip_chars().str.to_lowercase()
+    letters = lower.str.contains(r"[^\d\s.:/,\-tz+apm]|\d\.\d\d\.\d\d$").fill_null(False)
+    if not letters.any():
+        return lower
+    distinct = lower.filter(letters).unique()
+    tidied = [tidy(t) for t in distinct.to_list()]
+    table = pl.DataFrame({"t": distinct, "clean": pl.Series(tidied, dtype=pl.String)})
+    joined = lower.alias("t").to_frame().join(table, on="t", how="left", maintain_order="left")
+    return pl.Series(joined.select(pl.coalesce("clean", "t")).to_series())
+
+
+def _days(day: Seconds, month: Seconds, year: Seconds) -> Seconds:
+    """Days since 1970-01-01; NaN where there is no such day."""
+    with np.errstate(invalid="ignore"):
+        year = np.where(year < 100, year + 2000, year)
+        good = (year >= 1970) & (year < 2200) & (month >= 1) & (month <= 12) & (day >= 1)
+    months = np.where(good, (year - 1970) * 12 + month - 1, 0).astype(np.int64)
+    first = months.astype("M8[M]").astype("M8[D]").astype(np.int64)
+    after = (months + 1).astype("M8[M]").astype("M8[D]").astype(np.int64)
+    days = first + np.where(good, day - 1, 0)
+    return np.where(good & (days < after), days, np.nan)
+
+
+def _of_day(fields: Sequence[pl.Series]) -> Seconds:
+    """Seconds of hour, minute, second, fraction and half of the day."""
+    hour, minute = _int(fields[0]), _int(fields[1])
+    second = np.nan_to_num(_int(fields[2]))
+    part = fields[3]
+    fraction = np.zeros(len(part))
+    if part.null_count() < len(part):
+        fraction = np.nan_to_num(_int("0." + part))
+    half = fields[4]
+    if half.null_count() < len(half):
+        afternoon = half.str.starts_with("p").fill_null(False).to_numpy()
+        given = half.is_not_null().to_numpy()
+        hour = np.where(given, np.mod(hour, 12) + 12 * afternoon, hour)
+    with np.errstate(invalid="ignore"):
+        good = (minute < 60) & (second < 61)
+    return np.where(good, hour * 3600 + minute * 60 + second + fraction, np.nan)
+
+
+def _placed(naive: Seconds, behind: pl.Series, zone: str) -> Seconds:
+    """Naive seconds in the zone written behind each time, or in the zone of the table."""
+    if behind.null_count() == len(behind):
+        return local_to_utc(naive, zone)
+    minutes = {text: _offset_min(text) for text in behind.drop_nulls().unique().to_list()}
+    known = {text: m for text, m in minutes.items() if m is not None}
+    offsets = behind.replace_strict(known, default=None, return_dtype=pl.Float64)
+    shift = offsets.fill_null(np.nan).to_numpy() * 60.0
+    unnamed = behind.is_null().to_numpy()
+    out = np.where(np.isnan(shift), np.nan, naive - shift)
+    return np.where(unnamed, local_to_utc(naive, zone), out)
+
+
+def _offset_min(text: str) -> float | None:
+    if text in ZONES:
+        return ZONES[text]
+    match = re.fullmatch(r"(?:utc|gmt)?\s?([+-])(\d{1,2}):?(\d{2})?", text)
+    if not match:
+        return None
+    minutes = int(match[2]) * 60 + int(match[3] or 0)
+    return -minutes if match[1] == "-" else minutes
+
+
+def _clock(text: pl.Series, unwrap: bool) -> Seconds:
+    """Seconds of h:mm:ss; a time of day goes on over midnight where it jumps back."""
+    seconds = _of_day(_fields(_tidied(text), CLOCK_ONLY)[:5])
+    if not unwrap:
+        return seconds
+    with np.errstate(invalid="ignore"):
+        back = np.diff(seconds, prepend=seconds[:1]) < -43200
+    return seconds + 86400.0 * np.cumsum(back)
+
+
+def local_to_utc(naive: Seconds, zone: str) -> Seconds:
+    """Local wall-clock seconds in Unix seconds.
+
+    Of the hour that comes twice in autumn the second is meant once the clock has stepped back in
+    it; an hour that does not exist in spring is read as if the clock had not been put forward.
+    """
+    if zone == "UTC":
+        return naive
+    valid = np.isfinite(naive)
+    micros = pl.Series(np.where(valid, naive * 1e6, 0.0).round().astype(np.int64))
+    local = micros.cast(pl.Datetime("us"))
+    first, second = (
+        _epoch(local.dt.replace_time_zone(zone, ambiguous=which, non_existent="null"))
+        for which in ("earliest", "latest")
     )
+    missing = np.isnan(first) & valid
+    if missing.any():
+        later = _epoch(
+            (micros + 3_600_000_000)
+            .cast(pl.Datetime("us"))
+            .dt.replace_time_zone(zone, ambiguous="earliest", non_existent="null")
+        )
+        first = np.where(missing, later - 3600.0, first)
+        second = np.where(missing, first, second)
+    twice = first != second
+    if twice.any():
+        first = np.where(twice & _stepped_back(naive, twice), second, first)
+    return np.where(valid, first, np.nan)
 
 
-def _local(text: pl.Expr, form: TimeForm, zone: str) -> pl.Expr:
-    clean = text.str.strip_chars().str.replace_all(r"[./-]", "-").str.replace(r"[ T,]+", "T")
-    clean = clean.str.replace(r"T(\d{1,2}:\d\d)$", "T${1}:00").str.replace(
-        r"T(\d{1,2}:\d\d:\d\d)-", "T${1}."
-    )
-    order = {"dmy": "%d-%m-%Y", "mdy": "%m-%d-%Y", "ymd": "%Y-%m-%d"}[form]
-    naive = clean.str.to_datetime(f"{order}T%H:%M:%S%.f", time_unit="us", strict=False)
-    return _seconds(naive.dt.replace_time_zone(zone, ambiguous="earliest", non_existent="null"))
+def _stepped_back(naive: Seconds, twice: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Where, in the run of ambiguous times a row is in, the clock has been put back already.
+
+    Works for tables with the newest row first as well.
+    """
+    steps = np.diff(naive, prepend=naive[:1])
+    rising = np.nansum(np.sign(steps)) >= 0
+    jump = steps < -600 if rising else steps > 600
+    run = np.cumsum(np.diff(twice.astype(int), prepend=0) == 1)
+    inside = twice & np.roll(twice, 1)
+    jumps = np.cumsum(jump & inside)
+    out = np.zeros(naive.size, bool)
+    for number in np.unique(run[twice]):
+        rows = np.flatnonzero(twice & (run == number))
+        passed = jumps[rows] > jumps[rows[0]]
+        if passed.any():
+            out[rows] = passed if rising else ~passed
+    return out
 
 
-def _seconds(moment: pl.Expr) -> pl.Expr:
-    return moment.dt.epoch("us").cast(pl.Float64) / 1e6
+def zone_in(text: str) -> str | None:
+    """A time zone named in a heading or a remark: an IANA name, UTC, or a fixed offset."""
+    for word in re.findall(r"[A-Z][A-Za-z_]+/[A-Z][A-Za-z_]+", text):
+        try:
+            ZoneInfo(word)
+        except (KeyError, ValueError, OSError):
+            continue
+        return word
+    match = re.search(r"(?i)\b(?:utc|gmt)\s*([+-])\s*(\d{1,2})(?::?00)?\b", text)
+    if match:  # the zones of that family are named by the opposite sign
+        sign = "-" if match[1] == "+" else "+"
+        return f"Etc/GMT{sign}{int(match[2])}" if int(match[2]) else "UTC"
+    if re.search(r"(?i)\b(utc|gmt|zulu)\b", text):
+        return "UTC"
+    if re.search(r"\b(CET|CEST|MEZ|MESZ)\b", text):
+        return "CET"
+    return None

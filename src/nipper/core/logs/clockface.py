@@ -1,0 +1,192 @@
+"""Which column of a stranger's table is the time, in which form, and of which zone."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+import polars as pl
+
+from nipper.core.logs import words
+from nipper.core.logs.column import Column, Floats
+from nipper.core.logs.times import (
+    ABSOLUTE,
+    DATELESS,
+    OFFSET,
+    WORDS,
+    TimeForm,
+    clocks_only,
+    dates_only,
+    possible_forms,
+    to_unix,
+    zone_in,
+)
+
+LOOKED_AT = 3000  # texts that decide the form
+
+
+@dataclass(slots=True)
+class Clock:
+    """The columns of the time, its form and zone, the sample's moments, and doubts."""
+
+    time: str
+    second: str | None
+    form: TimeForm
+    zone: str
+    time_s: Floats
+    why: str
+    doubts: list[str] = field(default_factory=list[str])
+
+
+def find_clock(
+    columns: Sequence[Column], notes: Sequence[str], zone: str | None, day_first: bool | None
+) -> Clock | None:
+    """The time of a table; None when no column holds one."""
+    found: list[tuple[float, Clock]] = []
+    for column, second, texts in _candidates(columns):
+        clock = _read(column, second, texts, notes, zone, day_first)
+        if clock is not None:
+            found.append((_worth(column, clock), clock))
+    if not found:
+        return None
+    worth, best = max(found, key=lambda f: f[0])
+    return best if worth > 0 or len(best.time_s) <= 3 else None
+
+
+def _candidates(columns: Sequence[Column]) -> list[tuple[Column, Column | None, pl.Series]]:
+    """Each column by itself, and dates with the times of day beside them."""
+    out: list[tuple[Column, Column | None, pl.Series]] = [(c, None, c.texts) for c in columns]
+    heads = {c.name: c.texts.drop_nulls().head(300).to_list() for c in columns}
+    dates = [c for c in columns if dates_only(heads[c.name])]
+    clocks = [c for c in columns if clocks_only(heads[c.name])]
+    for date in dates:
+        for clock in clocks:
+            both = date.texts.str.strip_chars().str.replace(r"\.$", "") + " " + clock.texts
+            out.append((date, clock, both))
+    return out
+
+
+def _read(
+    column: Column,
+    second: Column | None,
+    texts: pl.Series,
+    notes: Sequence[str],
+    zone: str | None,
+    day_first: bool | None,
+) -> Clock | None:
+    sample = texts.drop_nulls().head(LOOKED_AT).to_list()
+    forms = possible_forms(sample) or _dateless(column, sample)
+    if not forms:
+        return None
+    doubts: list[str] = []
+    chosen = _zone(column, second, notes, zone, forms[0], sample, doubts)
+    if day_first is not None and "dmy" in forms and "mdy" in forms:
+        forms = ["dmy" if day_first else "mdy"]
+    form = _order(column, texts, forms, chosen, doubts)
+    time_s = to_unix(texts, form, chosen)
+    if form in DATELESS:
+        doubts.append("the table has no dates: its days count from 1970-01-01")
+    name = column.name if second is None else f"{column.name} with {second.name}"
+    return Clock(
+        column.name, second.name if second else None, form, chosen, time_s, name, doubts
+    )
+
+
+def _dateless(column: Column, sample: Sequence[str]) -> list[TimeForm]:
+    """Seconds, minutes or hours since the start, or a time of day alone."""
+    if clocks_only(sample):
+        hours = [int(t.strip().split(":")[0]) for t in sample if t.strip()[:1].isdigit()
+                 and ":" in t]
+        since = column.says(words.ELAPSED) or max(hours, default=0) > 23
+        if since or (hours and hours[0] == 0 and sample[0].strip().startswith(("0:00:0", "00:00:0"))
+                     and not column.says(words.TIME)):
+            return ["elapsed_clock"]
+        return ["clock"]
+    if not column.numeric or not (column.says(words.TIME) or column.quantity == "s"):
+        return []
+    values = column.finite
+    if values.size < 2 or values.min() < 0 or values.max() > 1e9:
+        return []
+    steps = np.diff(values)
+    if not (np.all(steps >= 0) or np.all(steps <= 0)) or not np.any(steps):
+        return []
+    forms: dict[float, TimeForm] = {
+        1.0: "elapsed_s", 1e-3: "elapsed_ms", 60.0: "elapsed_min", 3600.0: "elapsed_h",
+    }  # fmt: skip
+    return [forms.get(column.factor, "elapsed_s")] if column.quantity in ("", "s") else []
+
+
+def _zone(
+    column: Column,
+    second: Column | None,
+    notes: Sequence[str],
+    zone: str | None,
+    form: TimeForm,
+    sample: Sequence[str],
+    doubts: list[str],
+) -> str:
+    """The zone: as given, as a heading or a remark says, or UTC with a doubt."""
+    carried = form in ABSOLUTE or form in DATELESS or bool(OFFSET.search(sample[0].strip()))
+    if carried or zone is not None:
+        return zone or "UTC"
+    texts = [column.name, second.name if second else "", *notes]
+    named = next((z for text in texts if (z := zone_in(text))), None)
+    if named is None and not _zoned(sample[0]):
+        doubts.append("the times carry no zone: they are read as UTC (--zone settles it)")
+    return named or "UTC"
+
+
+def _zoned(text: str) -> bool:
+    return bool(zone_in(text)) or text.strip()[-4:].strip().upper() in ("EST", "EDT", "PST", "MEZ")
+
+
+def _order(
+    column: Column, texts: pl.Series, forms: list[TimeForm], zone: str, doubts: list[str]
+) -> TimeForm:
+    """Day or month first: the order in which the clock runs on most evenly."""
+    if len(forms) == 1:
+        return forms[0]
+    scored = [(_unevenness(to_unix(texts, form, zone)), i) for i, form in enumerate(forms)]
+    (least, first), (next_, other) = sorted(scored)[:2]
+    if next_ > least or _same(texts, forms[first], forms[other], zone):
+        return forms[first]
+    words_ = f"{WORDS.get(forms[first], forms[first])} or {WORDS.get(forms[other], '')}"
+    option = "--day-first" if forms[first] != "dmy" else "--month-first"
+    doubts.append(
+        f"{column.name}: {words_}, both run on as evenly; read as"
+        f" {WORDS.get(forms[first], forms[first])} ({option} settles it)"
+    )
+    return forms[first]
+
+
+def _same(texts: pl.Series, form: TimeForm, other: TimeForm, zone: str) -> bool:
+    """Whether two forms read the same moments (the third of March either way)."""
+    one, two = to_unix(texts, form, zone), to_unix(texts, other, zone)
+    return bool(np.array_equal(one, two, equal_nan=True))
+
+
+def _unevenness(time_s: Floats) -> int:
+    """Steps against the stream of time, and leaps far beyond the usual step."""
+    known = time_s[np.isfinite(time_s)]
+    steps = np.diff(known)
+    if not steps.size:
+        return 0
+    steps = steps if np.sum(np.sign(steps)) >= 0 else -steps
+    usual = float(np.median(np.abs(steps))) or 1.0
+    unread = int(np.isnan(time_s).sum())
+    return int(np.sum(steps < 0)) + int(np.sum(steps > max(20 * usual, 40_000.0))) + unread
+
+
+def _worth(column: Column, clock: Clock) -> float:
+    """How much a column behaves like the time of the table."""
+    known = clock.time_s[np.isfinite(clock.time_s)]
+    steps = np.diff(known)
+    worth = 2.0 * column.says(words.TIME) + 1.0 * (clock.form in ABSOLUTE)
+    worth -= 3.0 * (clock.form in DATELESS) + 0.5 * bool(clock.doubts)
+    if steps.size:
+        onward = max(float(np.mean(steps >= 0)), float(np.mean(steps <= 0)))
+        moving = float(np.mean(steps != 0))
+        worth += 3.0 * onward + 3.0 * moving - 3.0
+        if moving == 0.0 and steps.size > 2:
+            worth -= 10.0
+    filled = known.size / max(1, len(column.texts) - column.texts.null_count())
+    return worth - 6.0 * (1.0 - min(filled, 1.0))

@@ -1,0 +1,82 @@
+"""One column of a stranger's table as evidence: its heading, its unit, a sample of what it holds."""
+
+import re
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import polars as pl
+from numpy.typing import NDArray
+
+from nipper.core.logs import words
+from nipper.core.tables.numbers import as_number
+from nipper.core.tables.table import Table
+
+Floats = NDArray[np.floating]
+WHOLE_ROWS = 24_000  # tables up to here are looked at as a whole
+BLOCKS, BLOCK_ROWS = 12, 2000  # of longer ones, so many stretches
+
+
+@dataclass(frozen=True, eq=False)
+class Column:
+    """A heading and a sample. ``factor`` turns what stands there into V, A, W, °C, % or s.
+
+    ``texts`` and ``numbers`` are stretches of the column with one empty row between two of them,
+    so that no step is seen across.
+    """
+
+    name: str
+    texts: pl.Series
+    numbers: Floats
+    quantity: str = ""  # of the unit: V, A, W, C, F, K, %, Ah, Wh, s, ohm; empty when none is given
+    factor: float = 1.0
+
+    @cached_property
+    def plain(self) -> str:
+        """The heading without accents, case and marks."""
+        return words.plain(self.name)
+
+    def says(self, pattern: re.Pattern[str]) -> bool:
+        """Whether the heading holds a word of that kind."""
+        return bool(pattern.search(self.plain))
+
+    @cached_property
+    def finite(self) -> Floats:
+        """The numbers that are there."""
+        return self.numbers[np.isfinite(self.numbers)]
+
+    @property
+    def numeric(self) -> bool:
+        """Whether most of what is written in it are numbers."""
+        written = len(self.texts) - self.texts.null_count()
+        return self.finite.size > 0 and self.finite.size >= 0.6 * written
+
+    def within(self, low: float, high: float, scale: float = 1.0, share: float = 0.98) -> bool:
+        """Whether that share of the numbers lies in a range, after scaling."""
+        values = self.finite * scale
+        return values.size > 0 and float(np.mean((values >= low) & (values <= high))) >= share
+
+
+def columns_of(table: Table) -> list[Column]:
+    """The columns of a table as evidence."""
+    frame = sampled(table.frame)
+    return [_column(table, name, frame.get_column(name)) for name in frame.columns]
+
+
+def sampled(frame: pl.DataFrame) -> pl.DataFrame:
+    """A table whole, or stretches of it with an empty row between them."""
+    if frame.height <= WHOLE_ROWS:
+        return frame
+    starts = np.linspace(0, frame.height - BLOCK_ROWS, BLOCKS).astype(int)
+    empty = pl.DataFrame({name: [None] for name in frame.columns}, schema=frame.schema)
+    parts: list[pl.DataFrame] = []
+    for start in starts:
+        parts += [frame.slice(int(start), BLOCK_ROWS), empty]
+    return pl.concat(parts[:-1])
+
+
+def _column(table: Table, name: str, texts: pl.Series) -> Column:
+    numbers = as_number(texts, table.mark(name)).fill_null(np.nan).to_numpy()
+    unit = words.unit_of(table.unit(name)) or words.unit_in(name)
+    quantity, factor = unit or ("", 1.0)
+    return Column(name, texts, numbers, quantity, factor)

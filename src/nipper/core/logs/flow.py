@@ -1,0 +1,455 @@
+"""The current of a stranger's table: one column, two, one with a direction beside it, or a power;
+its unit and its sign, by what voltage and percentage say to it.
+"""
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+import polars as pl
+
+from nipper.core.logs import words
+from nipper.core.logs.column import Column, Floats
+
+SURE = 4.0  # a mean this many standard errors from zero is no chance
+MILLI_ABOVE = 5000.0  # no pack of this trade carries as many amperes
+BOTH_WAYS = 0.2  # share of stretches that must run each way before a current is called unsigned
+
+
+@dataclass(slots=True)
+class Flow:
+    """What was found: fields of the mapping, why, and what stayed in doubt."""
+
+    fields: dict[str, Any] = field(default_factory=dict[str, Any])
+    why: str = ""
+    doubts: list[str] = field(default_factory=list[str])
+
+
+@dataclass(frozen=True, slots=True)
+class Witness:
+    """What a current is held against: the mean cell, the percentage, the sample's times."""
+
+    mean_v: Floats
+    soc: Floats | None
+    time_s: Floats
+
+
+def find_flow(
+    columns: Sequence[Column],
+    witness: Witness,
+    discharge_positive: bool | None,
+    capacity_ah: float | None,
+) -> Flow:
+    """The current among the columns that are left."""
+    amps = [c for c in columns if _is_current(c)]
+    own = [c for c in amps if not c.says(words.ELSEWHERE)]
+    flow = _pair_or_one(own, columns, witness, discharge_positive)
+    if not flow.fields:
+        flow = _by_power(columns, witness, discharge_positive, flow)
+    if not flow.fields and amps and not own:
+        names = ", ".join(c.name for c in amps[:3])
+        flow.doubts.append(f"{names}: of something else than the pack, not taken for its current")
+    if flow.fields and not flow.fields.get("power"):
+        _check_scale(flow, columns, witness, capacity_ah)
+    return flow
+
+
+def _is_current(column: Column) -> bool:
+    if not column.numeric or column.quantity not in ("", "A"):
+        return False
+    if column.says(words.LIMIT) or column.says(words.CELLS_OWN) or column.says(words.SOC):
+        return False
+    if column.quantity == "A":
+        return not column.says(words.TEMPERATURE)
+    return column.says(words.CURRENT) and not column.says(words.POWER)
+
+
+def _ways(column: Column) -> tuple[bool, bool]:
+    """Whether a heading speaks of charging, of discharging."""
+    without = re.sub(rf"\b\w*(?:{words.DISCHARGE.pattern})\w*", " ", column.plain)
+    return bool(words.CHARGE.search(without)), column.says(words.DISCHARGE)
+
+
+def _pair_or_one(
+    own: Sequence[Column],
+    columns: Sequence[Column],
+    witness: Witness,
+    discharge_positive: bool | None,
+) -> Flow:
+    ways = {c.name: _ways(c) for c in own}
+    charges = [c for c in own if ways[c.name] == (True, False)]
+    discharges = [c for c in own if ways[c.name] == (False, True)]
+    general = [c for c in own if c not in charges and c not in discharges]
+    general += [c for c in (*charges, *discharges) if _both_signs(c)]
+    general.sort(key=lambda c: _likely(c, witness), reverse=True)
+    if charges and discharges and not (general and _both_signs(general[0])):
+        return _pair(_plainest(charges), _plainest(discharges))
+    if not general:
+        flow = Flow()
+        if own:
+            which = "charging" if charges else "discharging"
+            text = f"only the {which} current is there ({own[0].name}): not taken for the pack's"
+            flow.doubts.append(text)
+        return flow
+    flow = _one(general[0], columns, witness, discharge_positive)
+    rivals = [c.name for c in general[1:] if _rival(c, general[0], witness)]
+    if rivals and flow.fields:
+        also = ", ".join(rivals[:3])
+        flow.doubts.append(f"{general[0].name} is taken for the current; {also} could be too")
+    return flow
+
+
+def _plainest(columns: Sequence[Column]) -> Column:
+    """Without words of minimum and maximum, with the unit, the shortest heading."""
+    return min(columns, key=lambda c: (c.says(words.STATISTIC), c.quantity != "A", len(c.name)))
+
+
+def _both_signs(column: Column) -> bool:
+    values = column.finite
+    return bool(np.mean(values > 0) > 0.01) and bool(np.mean(values < 0) > 0.01)
+
+
+def _likely(column: Column, witness: Witness) -> float:
+    score = 2.0 * column.says(words.PACK) + 2.0 * column.says(words.CURRENT)
+    score += 2.0 * (column.quantity == "A") + 2.0 * _both_signs(column)
+    score -= 5.0 * column.says(words.STATISTIC)
+    score += min(abs(sign_score(column.numbers, witness.mean_v)) / 4.0, 3.0)
+    return score if np.any(column.finite) else score - 4.0
+
+
+def _rival(column: Column, chosen: Column, witness: Witness) -> bool:
+    """As likely as the chosen one by its name, and not the same current in another unit."""
+    if column.says(words.STATISTIC) or not np.any(column.finite):
+        return False
+    both = np.isfinite(column.numbers) & np.isfinite(chosen.numbers)
+    if both.sum() > 3:
+        a, b = column.numbers[both], chosen.numbers[both]
+        if np.std(a) == 0.0 or abs(float(np.corrcoef(a, b)[0, 1])) > 0.99:
+            return False
+    return _likely(column, witness) > _likely(chosen, witness) - 1.5
+
+
+def _pair(charge: Column, discharge: Column) -> Flow:
+    """Two columns; the discharge is subtracted whichever sign it is written with."""
+    scale = _amperes(charge)
+    fields: dict[str, Any] = {
+        "current": charge.name,
+        "discharge": discharge.name,
+        "current_scale": scale,
+    }
+    return Flow(fields, f"{charge.name} counts as charging, {discharge.name} as discharging")
+
+
+def _amperes(column: Column) -> float:
+    if column.quantity == "A":
+        return column.factor
+    scale = column.factor
+    top = float(np.max(np.abs(column.finite))) * scale if column.finite.size else 0.0
+    return scale * 1e-3 if top > MILLI_ABOVE else scale
+
+
+def _one(
+    column: Column,
+    columns: Sequence[Column],
+    witness: Witness,
+    discharge_positive: bool | None,
+) -> Flow:
+    scale = _amperes(column)
+    values = column.numbers
+    fields: dict[str, Any] = {"current": column.name}
+    if _unsigned(column):
+        directed = _directed(column, columns, witness)
+        if directed is not None:
+            directed.fields["current_scale"] = scale
+            return directed
+        if runs_both_ways(values, witness):
+            text = (
+                f"{column.name} has no sign and no column says which way it flows: it is not used"
+            )
+            return Flow(doubts=[text])
+    sign, why, doubts = _sign(column, witness, discharge_positive)
+    fields["current_scale"] = scale * sign
+    return Flow(fields, f"{column.name}: {why}", doubts)
+
+
+def _unsigned(column: Column) -> bool:
+    values = column.finite
+    return values.size > 0 and (values.min() >= 0 or values.max() <= 0) and np.any(values != 0)
+
+
+def _sign(
+    column: Column, witness: Witness, discharge_positive: bool | None
+) -> tuple[float, str, list[str]]:
+    """The sign, who says so, and what contradicts."""
+    seen, counted = voltage_and_soc(column.numbers, witness)
+    if discharge_positive is not None:
+        sign = -1.0 if discharge_positive else 1.0
+        doubts = (
+            ["the voltage speaks against the sign that was given"] if seen * sign < 0 else []
+        )
+        return sign, "the sign as it was given", doubts
+    if seen and counted and seen != counted:
+        text = f"{column.name}: voltage and percentage disagree on its sign; see which is charging"
+        return float(seen), "the voltage follows it", [f"{text} (--discharge-positive)"]
+    if seen or counted:
+        sign = float(seen or counted)
+        by = "the voltage follows it" if seen else "the percentage follows it"
+        way = "charging" if sign > 0 else "discharging"
+        return sign, f"{way} is positive, {by}", []
+    said = _sign_in(column.plain)
+    if said:
+        return said, "the heading says the sign", []
+    text = (
+        f"the sign of {column.name} cannot be seen in this log: charging is taken as positive"
+        " (--discharge-positive turns it)"
+    )
+    return 1.0, "charging is taken as positive", [text]
+
+
+def _sign_in(heading: str) -> float:
+    """A heading such as "current (+ = discharge)" or "discharge positive"."""
+    match = re.search(r"(\w+) (?:is )?(?:positive|positiv|pos\b|\+)|\+ ?=? ?(\w+)", heading)
+    word = next((g for g in match.groups() if g), "") if match else ""
+    if words.DISCHARGE.search(word):
+        return -1.0
+    return 1.0 if words.CHARGE.search(word) else 0.0
+
+
+def voltage_and_soc(current: Floats, witness: Witness) -> tuple[int, int]:
+    """What the voltage and the percentage say of the sign of a current: +1, -1 or 0 each."""
+    counted = 0
+    if witness.soc is not None:
+        counted = soc_sign(current, witness.soc)
+    return current_sign(current, witness.mean_v), counted
+
+
+def current_sign(current: Floats, voltage: Floats) -> int:
+    """+1 when charging is counted positive, -1 when discharging is, 0 when it cannot be told."""
+    score = sign_score(current, voltage)
+    return 0 if abs(score) < SURE else int(np.sign(score))
+
+
+def sign_score(current: Floats, voltage: Floats) -> float:
+    """How surely the voltage follows a current, in standard errors; negative when it falls.
+
+    Two witnesses: resistance makes the voltage follow every large step of current, and between the
+    steps the voltage creeps up while charging and down while discharging. Each is a mean against
+    its own scatter; together they must stand clear of chance.
+    """
+    step_a, step_v = np.diff(current), np.diff(voltage)
+    good = np.isfinite(step_a) & np.isfinite(step_v)
+    step_a, step_v, amps = step_a[good], step_v[good], current[1:][good]
+    if step_a.size < 8 or not np.any(amps):
+        return 0.0
+    large = (np.abs(step_a) >= 0.25 * np.abs(step_a).max()) & (step_a != 0)
+    calm = (
+        np.clip(step_v[~large], *np.quantile(step_v[~large], [0.02, 0.98]))
+        if np.any(~large)
+        else np.zeros(1)
+    )
+    follows = np.sign(step_a[large]) * step_v[large]
+    creeps = np.sign(amps[~large]) * calm if np.any(~large) else calm
+    return _against_chance(follows, float(np.std(calm))) + _against_chance(creeps, 0.0)
+
+
+def _against_chance(values: Floats, least_sd: float) -> float:
+    """Mean over its standard error; 0 for nothing."""
+    if values.size == 0:
+        return 0.0
+    sd = max(float(np.std(values)), least_sd, 1e-9)
+    return float(np.mean(values)) / sd * float(np.sqrt(values.size))
+
+
+def soc_sign(current: Floats, soc: Floats) -> int:
+    """The sign by the percentage: it rises while the pack is charged."""
+    known = np.flatnonzero(np.isfinite(soc) & np.isfinite(current))
+    if known.size < 8:
+        return 0
+    steps = np.diff(soc[known])
+    steps[np.abs(steps) > 20.0] = 0.0  # the percentage was set anew
+    flowed = np.add.reduceat(current[known], np.arange(known.size))[1:]
+    moved = steps != 0
+    if moved.sum() < 4:
+        return 0
+    agree = np.sign(steps[moved]) * np.sign(flowed[moved])
+    score = _against_chance(agree, 0.3)
+    return 0 if abs(score) < SURE and moved.sum() < 40 else int(np.sign(score))
+
+
+def runs_both_ways(current: Floats, witness: Witness) -> bool:
+    """Whether the pack is charged as well as discharged while this current flows.
+
+    By the percentage where there is one; else by the voltage over stretches of current.
+    """
+    on = np.isfinite(current) & (np.abs(current) > 0.02 * np.nanmax(np.abs(current)))
+    if witness.soc is not None:
+        known = np.flatnonzero(np.isfinite(witness.soc))
+        steps = np.diff(witness.soc[known])
+        flowing = on[known[1:]] if known.size else np.zeros(0, bool)
+        moves = steps[flowing & (steps != 0)]
+        if moves.size >= 6:
+            return min(float(np.mean(moves > 0)), float(np.mean(moves < 0))) > 0.1
+    changes = np.flatnonzero(np.diff(on.astype(int), prepend=0))
+    rises = []
+    for start, end in zip(changes, [*changes[1:], on.size], strict=True):
+        stretch = witness.mean_v[start:end]
+        stretch = stretch[np.isfinite(stretch)]
+        if on[start] and stretch.size >= 6:
+            third = max(1, stretch.size // 5)
+            rises.append(float(np.mean(stretch[-third:]) - np.mean(stretch[third : 2 * third])))
+    told = [r for r in rises if abs(r) > 0.002]
+    if not told:
+        return True  # nothing says that it flows one way only
+    up = sum(r > 0 for r in told) / len(told)
+    return min(up, 1 - up) > BOTH_WAYS
+
+
+def _directed(column: Column, columns: Sequence[Column], witness: Witness) -> Flow | None:
+    """An unsigned current whose way another column tells."""
+    for other in columns:
+        if other is column or not other.says(words.STATUS):
+            continue
+        values = _distinct(other)
+        if not 2 <= len(values) <= 12:
+            continue
+        meant = _by_words(values) or _by_voltage(column, other, values, witness)
+        if meant:
+            fields = {"current": column.name, "direction": other.name, "directions": meant}
+            return Flow(fields, f"{column.name} flows as {other.name} says")
+    return None
+
+
+def _distinct(column: Column) -> list[str]:
+    return [str(v).strip() for v in column.texts.drop_nulls().unique(maintain_order=True).head(40)]
+
+
+def _by_words(values: Sequence[str]) -> tuple[tuple[str, int], ...] | None:
+    meant: list[tuple[str, int]] = []
+    for value in values:
+        word = words.plain(value) or value
+        if words.DISCHARGING_WORDS.search(word):
+            meant.append((value, -1))
+        elif words.CHARGING_WORDS.search(word):
+            meant.append((value, 1))
+        elif words.IDLE_WORDS.search(word):
+            meant.append((value, 0))
+        else:
+            return None
+    ways = {way for _, way in meant}
+    return tuple(meant) if {1, -1} <= ways else None
+
+
+def _by_voltage(
+    column: Column, other: Column, values: Sequence[str], witness: Witness
+) -> tuple[tuple[str, int], ...] | None:
+    """Codes of a direction: two of them carry current; which one charges, voltage and percentage
+    say.
+    """
+    texts = other.texts.str.strip_chars().fill_null("")
+    amps = np.nan_to_num(np.abs(column.numbers))
+    carried = {v: float(np.mean(amps[(texts == v).to_numpy()])) for v in values}
+    top = max(carried.values())
+    active = [v for v in values if carried[v] > 0.05 * top]
+    if len(active) != 2:
+        return None
+    first = (texts == active[0]).to_numpy().astype(float)
+    second = (texts == active[1]).to_numpy().astype(float)
+    seen, counted = voltage_and_soc(amps * (first - second), witness)
+    sign = seen or counted
+    if not sign or (seen and counted and seen != counted):
+        return None
+    meant = {active[0]: sign, active[1]: -sign}
+    return tuple((v, meant.get(v, 0)) for v in values)
+
+
+def _by_power(
+    columns: Sequence[Column],
+    witness: Witness,
+    discharge_positive: bool | None,
+    flow: Flow,
+) -> Flow:
+    """Watts in place of amperes."""
+    watts = [
+        c
+        for c in columns
+        if c.numeric
+        and (c.quantity == "W" or (not c.quantity and c.says(words.POWER)))
+        and not c.says(words.LIMIT)
+        and not c.says(words.ELSEWHERE)
+        and not c.says(words.STATISTIC)
+    ]
+    ways = {c.name: _ways(c) for c in watts}
+    charges = [c for c in watts if ways[c.name] == (True, False) and not _both_signs(c)]
+    discharges = [c for c in watts if ways[c.name] == (False, True) and not _both_signs(c)]
+    general = [c for c in watts if c not in charges and c not in discharges]
+    if charges and discharges and not general:
+        found = _pair(charges[0], discharges[0])
+        found.fields["current_scale"] = charges[0].factor
+    elif general:
+        best = max(general, key=lambda c: _likely(c, witness))
+        found = _one(best, columns, witness, discharge_positive)
+        if found.fields:
+            sign = np.sign(found.fields.get("current_scale", 1.0))
+            found.fields["current_scale"] = sign * best.factor
+    else:
+        return flow
+    found.doubts = flow.doubts + found.doubts
+    if found.fields:
+        found.fields["power"] = True
+        found.doubts.append(
+            "there is no current: it is the power over the pack's voltage, as coarse as both"
+        )
+    return found
+
+
+def _check_scale(
+    flow: Flow, columns: Sequence[Column], witness: Witness, capacity_ah: float | None
+) -> None:
+    """The charge counted against the percentage: a current ten times too large shows there."""
+    by_name = {c.name: c for c in columns}
+    column = by_name[flow.fields["current"]]
+    amps = np.nan_to_num(column.numbers) * abs(flow.fields["current_scale"])
+    if flow.fields.get("discharge"):
+        other = by_name[flow.fields["discharge"]]
+        amps = amps - np.abs(np.nan_to_num(other.numbers)) * abs(flow.fields["current_scale"])
+    elif flow.fields.get("direction"):
+        return
+    if witness.soc is None or not capacity_ah:
+        return
+    implied = implied_capacity_ah(amps, witness.soc, witness.time_s)
+    if implied is None:
+        return
+    ratio = implied / capacity_ah
+    if 0.33 < ratio < 3.0:
+        return
+    power = round(float(np.log10(ratio)))
+    if power and abs(np.log10(ratio) - power) < 0.3 and column.quantity != "A":
+        flow.fields["current_scale"] *= 10.0**-power
+        flow.why += f"; scaled by {10.0**-power:g}, as the percentage moves with it"
+        return
+    flow.doubts.append(
+        f"by {column.name} and the percentage the pack would hold {implied:.3g} Ah, the setup says"
+        f" {capacity_ah:g} Ah"
+    )
+
+
+def implied_capacity_ah(amps: Floats, soc: Floats, time_s: Floats) -> float | None:
+    """The capacity at which counted charge and percentage agree, Ah; None when too little moved."""
+    step_s = np.diff(time_s, prepend=time_s[:1])
+    usual = np.nanmedian(np.abs(step_s[1:])) if step_s.size > 2 else np.nan
+    if not np.isfinite(usual) or usual <= 0:
+        return None
+    step_s = np.where(np.isfinite(step_s) & (np.abs(step_s) < 20 * usual), np.abs(step_s), 0.0)
+    moved = pl.Series(amps * step_s / 3600.0).cum_sum().to_numpy()
+    known = np.flatnonzero(np.isfinite(soc))
+    if known.size < 10:
+        return None
+    hops = known[:: max(1, known.size // 40)]
+    pct, ah = np.diff(soc[hops]), np.diff(moved[hops])
+    good = (np.abs(pct) > 0.5) & (np.abs(pct) < 40)
+    if good.sum() < 3 or np.sum(np.abs(pct[good])) < 5.0:
+        return None
+    slope = float(np.median(np.abs(ah[good] / pct[good])))
+    return slope * 100.0 if slope > 0 else None

@@ -1,0 +1,319 @@
+"""What a stranger's table says, judged from all of it together: times, cells, pack, current and the
+rest, each with the reason; what it cannot settle is a doubt or a refusal, never a guess in silence.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import numpy as np
+
+from nipper.core.errors import InputError
+from nipper.core.logs import words
+from nipper.core.logs.clockface import Clock, find_clock
+from nipper.core.logs.column import Column, Floats, columns_of
+from nipper.core.logs.families import (
+    Family,
+    agrees,
+    alike,
+    find_families,
+    joined,
+    tokens_of,
+)
+from nipper.core.logs.flow import Flow, Witness, find_flow
+from nipper.core.logs.mapping import ColumnMapping, plain_mapping
+from nipper.core.logs.minor import find_balancing, find_soc, find_temperatures
+from nipper.core.logs.shapes import hold_s_of, match_pack, shaped
+from nipper.core.tables.table import Table
+
+SPARSE = 0.7  # a cell that is written in fewer of the rows is written on change
+
+
+@dataclass(frozen=True, slots=True)
+class Options:
+    """What the user, or the setup, says about a table beforehand."""
+
+    zone: str | None = None  # IANA name, for times without an offset
+    day_first: bool | None = None
+    discharge_positive: bool | None = None
+    pack: str | None = None
+    part: str | None = None  # the sheet, the member of an archive, the table of a database
+    mapping: ColumnMapping | None = None
+    cells: int | None = None  # as the setup has them
+    capacity_ah: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """A table brought into shape and how to read it: ``why`` by column, what is doubtful."""
+
+    table: Table
+    mapping: ColumnMapping
+    why: dict[str, str] = field(default_factory=dict[str, str])
+    doubts: tuple[str, ...] = ()
+    told: tuple[str, ...] = ()  # what was done, not in doubt
+
+
+def propose(table: Table, options: Options = Options()) -> Proposal:  # noqa: B008 - immutable
+    """How to read a table.
+
+    Raises
+    ------
+    InputError
+        Times or cells cannot be made out, or it holds several packs: says what was found, what is
+        missing, and which option settles it.
+    """
+    plain = plain_mapping(table.columns)
+    if plain is not None:
+        return Proposal(table, plain)
+    table, told = shaped(table, options.pack)
+    columns = columns_of(table)
+    clock = find_clock(columns, table.notes, options.zone, options.day_first)
+    families = find_families([c for c in columns if clock is None or c.name != clock.time])
+    if clock is None or not families:
+        raise _refusal(table, columns, clock, families)
+    if not _rises(clock.time_s):
+        columns = [replace(c, texts=c.texts.reverse(), numbers=c.numbers[::-1]) for c in columns]
+        clock.time_s = clock.time_s[::-1]
+    columns, hold_s = _held(columns, families, clock)
+    rest = [c for c in columns if c.name not in (clock.time, clock.second)]
+    family, rest, words_ = _one_string(table, rest, options)
+    found = _Found(family, clock, list(told) + words_)
+    rest = [c for c in rest if c.name not in family.names and c.name not in family.unused]
+    rest = found.take_pack(rest)
+    return found.proposal(table, rest, options, hold_s)
+
+
+def _rises(time_s: Floats) -> bool:
+    """Whether the oldest row stands first."""
+    return float(np.nansum(np.sign(np.diff(time_s)))) >= 0
+
+
+def _refusal(
+    table: Table, columns: Sequence[Column], clock: Clock | None, families: Sequence[Family]
+) -> InputError:
+    """What was found and what is missing."""
+    seen = ", ".join(c.name for c in columns[:6]) + (" …" if len(columns) > 6 else "")
+    missing: list[str] = []
+    if clock is None:
+        missing.append("a time column")
+    if not families:
+        missing.append("at least three numbered cell voltage columns")
+    got = f"; found the time in {clock.time!r}" if clock else ""
+    if families:
+        got = f"; found the cells {families[0].names[0]!r} …"
+    where = f"sheet {table.part}, the header" if table.part else "the header"
+    expected = f"{' and '.join(missing)}{got} among the columns {seen} (--map MAP.json names them)"
+    return InputError(table.file, where, expected)
+
+
+def _held(
+    columns: list[Column], families: Sequence[Family], clock: Clock
+) -> tuple[list[Column], float]:
+    """Rows on change: each value stands until the next one, for a while."""
+    cells = families[0].columns
+    filled = np.array([np.isfinite(c.numbers) for c in cells]).T
+    written = filled.mean(axis=0)
+    if float(np.median(written)) >= SPARSE or filled.shape[0] < 4:
+        return columns, 0.0
+    order = np.argsort(clock.time_s, kind="stable")
+    hold_s = hold_s_of(filled[order], clock.time_s[order])
+    rising = bool(np.all(np.diff(order[: min(50, order.size)]) > 0))
+    return [replace(c, numbers=_forward(c.numbers, rising)) for c in columns], hold_s
+
+
+def _forward(values: Floats, rising: bool) -> Floats:
+    """The last value that was written, row by row."""
+    line = values if rising else values[::-1]
+    at = np.where(np.isfinite(line), np.arange(line.size), 0)
+    held = line[np.maximum.accumulate(at)]
+    return held if rising else held[::-1]
+
+
+def _one_string(
+    table: Table, columns: list[Column], options: Options
+) -> tuple[Family, list[Column], list[str]]:
+    """The cells of one string, and the columns that can belong to it."""
+    same = alike(find_families(columns))
+    if len(same) == 1:
+        return same[0], columns, []
+    whole = joined(same)
+    count = len(whole.columns)
+    others = [c for c in columns if c.numeric and c.name not in whole.names]
+    modules = any(agrees(c, whole.sum_v()) for c in others if c.quantity in ("", "V"))
+    if modules or options.cells == count:
+        return whole, columns, [f"{len(same)} modules of one string, {count} cells in all"]
+    tokens = tokens_of(same)
+    chosen = match_pack(options.pack, tokens) if options.pack else None
+    if chosen is None and options.pack:
+        chosen = match_pack(options.pack, [f.label for f in same])
+        chosen = tokens[[f.label for f in same].index(chosen)] if chosen else None
+    if chosen is None:
+        names = ", ".join(tokens[:8])
+        text = f"one pack, it holds {len(same)} sets of {len(same[0].columns)} cells beside each"
+        raise InputError(table.file, "the header", f"{text} other: {names}; choose by --pack")
+    family = same[tokens.index(chosen)]
+    kept = _of_pack(columns, same, tokens.index(chosen), tokens)
+    return family, kept, [f"only pack {chosen} of {len(same)} beside each other"]
+
+
+def _of_pack(
+    columns: Sequence[Column], same: Sequence[Family], at: int, tokens: Sequence[str]
+) -> list[Column]:
+    """The columns of one of several packs: its own, and those that name none."""
+    phrases = [_phrase(f, t) for f, t in zip(same, tokens, strict=True)]
+    taken = {n for i, f in enumerate(same) if i != at for n in f.names}
+    out: list[Column] = []
+    for column in columns:
+        if column.name in taken:
+            continue
+        of = [i for i, p in enumerate(phrases) if p and _names(column.plain, p)]
+        if at in of or not of:
+            out.append(column)
+    own = phrases[at]
+    return sorted(out, key=lambda c: not (own and _names(c.plain, own)))
+
+
+def _phrase(family: Family, token: str) -> str:
+    """The words that name a pack in its headings: the token with the word before it."""
+    for part in family.key:
+        words_ = part.split()
+        if token.split()[0] in words_:
+            i = words_.index(token.split()[0])
+            before = words_[i - 1 : i] if i and not words.CELL.search(words_[i - 1]) else []
+            return " ".join([*before, token])
+    return ""
+
+
+def _names(heading: str, phrase: str) -> bool:
+    return f" {phrase} " in f" {heading} "
+
+
+@dataclass(slots=True)
+class _Found:
+    """What has been made out so far."""
+
+    family: Family
+    clock: Clock
+    told: list[str]
+    doubts: list[str] = field(default_factory=list[str])
+    why: dict[str, str] = field(default_factory=dict[str, str])
+    pack: Column | None = None
+    pack_scale: float = 1.0
+
+    def take_pack(self, columns: list[Column]) -> list[Column]:
+        """The pack's voltage: the column that is the sum of the cells."""
+        total = self.family.sum_v()
+        volts = [c for c in columns if c.numeric and c.quantity in ("", "V")]
+        volts.sort(key=_pack_likely, reverse=True)
+        for column in volts:
+            scale = agrees(column, total) if len(self.family.columns) > 1 else None
+            if scale is not None:
+                self.pack, self.pack_scale = column, scale
+                return [c for c in columns if c is not column]
+        named = [c for c in volts if _pack_likely(c) >= 3.0]
+        if named and len(self.family.columns) > 1:
+            self._doubt_pack(named[0], total)
+        return columns
+
+    def _doubt_pack(self, column: Column, total: Floats) -> None:
+        with np.errstate(invalid="ignore", divide="ignore"):
+            ratio = float(np.nanmedian(column.numbers * column.factor / total))
+        count = len(self.family.columns)
+        if not np.isfinite(ratio):
+            return
+        text = f"{column.name} is {ratio:.3g} times the sum of the {count} cells"
+        more = round(ratio * count) - count
+        if 0 < more <= count and abs(ratio * count - count - more) < 0.1:
+            text += f": as if {more} more were in the string than the table holds"
+        self.doubts.append(f"{text}; the sum is taken")
+
+    def proposal(
+        self, table: Table, rest: list[Column], options: Options, hold_s: float
+    ) -> Proposal:
+        """Everything else, and the mapping."""
+        cells = self.family.volts()
+        soc = find_soc(rest)
+        rest = [c for c in rest if soc is None or c is not soc[0]]
+        warmth = find_temperatures([c for c in rest if c.quantity not in ("A", "V", "W")])
+        balance = find_balancing(rest, cells.shape[1], cells)
+        used = {*warmth.fields.get("temps", ()), *warmth.fields.get("other_temps", ())}
+        used |= {balance.fields.get("balancing", "")}
+        with np.errstate(invalid="ignore"):
+            mean = _row_mean(cells)
+        percent = None if soc is None else soc[0].numbers * soc[1]
+        witness = Witness(mean, percent, self.clock.time_s)
+        flow = find_flow(
+            [c for c in rest if c.name not in used],
+            witness,
+            options.discharge_positive,
+            options.capacity_ah,
+        )
+        fields: dict[str, Any] = {**warmth.fields, **balance.fields, **flow.fields}
+        if soc is not None:
+            fields |= {"soc": soc[0].name, "soc_scale": soc[1]}
+        if self.pack is not None:
+            fields |= {"pack": self.pack.name, "pack_scale": self.pack_scale}
+        mapping = ColumnMapping(
+            time=self.clock.time,
+            second_time=self.clock.second,
+            time_form=self.clock.form,
+            zone=self.clock.zone,
+            cells=self.family.names,
+            cell_scale=self.family.scale,
+            hold_s=hold_s,
+            **fields,
+        )
+        self._tell(flow, hold_s, options)
+        doubts = [*self.clock.doubts, *self.doubts, *flow.doubts, *warmth.doubts, *balance.doubts]
+        why = reasons(mapping) | ({mapping.current: flow.why} if mapping.current else {})
+        return Proposal(table, mapping, why, tuple(doubts), tuple(self.told))
+
+    def _tell(self, flow: Flow, hold_s: float, options: Options) -> None:
+        family = self.family
+        if family.unused:
+            self.told.append(f"{len(family.unused)} slots for cells hold nothing and are left out")
+        if family.gaps:
+            missing = ", ".join(map(str, family.gaps[:6]))
+            self.doubts.append(f"the columns of the cells leave out number {missing}")
+        if family.key == ("column", ""):
+            self.doubts.append("the table has no headings: cells are told by their voltages alone")
+        if hold_s:
+            text = f"written on change: a value stands for at most {hold_s / 60:.0f} min"
+            self.told.append(text)
+        if not flow.fields and not flow.doubts:
+            self.doubts.append("there is no current")
+
+
+def _pack_likely(column: Column) -> float:
+    score = 2.0 * column.says(words.PACK) + 1.5 * column.says(words.VOLTAGE)
+    score += 1.0 * (column.quantity == "V")
+    score -= 3.0 * (column.says(words.STATISTIC) or column.says(words.LIMIT))
+    return score - 3.0 * column.says(words.ELSEWHERE)
+
+
+def _row_mean(cells: Floats) -> Floats:
+    """Mean of the cells of each row; NaN where none is read."""
+    count = np.isfinite(cells).sum(axis=1)
+    total = np.nansum(cells, axis=1)
+    return np.where(count > 0, total / np.maximum(count, 1), np.nan)
+
+
+def reasons(mapping: ColumnMapping) -> dict[str, str]:
+    """For each column, in a few words, what it was taken for."""
+    out = {mapping.time: "time", **{c: f"cell {i}" for i, c in enumerate(mapping.cells, 1)}}
+    out |= dict.fromkeys(mapping.temps, "temperature of cells")
+    out |= dict.fromkeys(mapping.other_temps, "temperature of something else")
+    out |= {c: f"cell {i} balanced" for i, c in enumerate(mapping.balancing_cells, 1)}
+    for column, words_ in (
+        (mapping.second_time, "time of day"),
+        (mapping.current, "current"),
+        (mapping.discharge, "discharging current"),
+        (mapping.direction, "direction of the current"),
+        (mapping.pack, "pack voltage: the sum of the cells"),
+        (mapping.soc, "percentage"),
+        (mapping.balancing, "cells being balanced"),
+    ):
+        if column:
+            out[column] = words_
+    return out

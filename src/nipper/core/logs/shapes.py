@@ -1,0 +1,284 @@
+"""Tables that are not a row a moment: brought into that shape before their columns are judged.
+
+Repeated headings go, a list in one column becomes a column a value, a row a reading becomes a row a
+moment, and of several packs below each other one is taken.
+"""
+
+import re
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+import polars as pl
+
+from nipper.core.errors import InputError
+from nipper.core.logs import words
+from nipper.core.logs.column import Column, columns_of
+from nipper.core.logs.families import find_families
+from nipper.core.logs.times import clocks_only, dates_only, possible_forms
+from nipper.core.tables.numbers import decimal_mark, looks_numeric
+from nipper.core.tables.table import Table
+
+MOST_KEYS = 400
+MOST_PACKS = 32
+FORMS_LOOKED_AT = 300
+
+
+def shaped(table: Table, pack: str | None) -> tuple[Table, list[str]]:
+    """The table as a row a moment of one pack, and what was done to it.
+
+    Raises
+    ------
+    InputError
+        It holds several packs, and none is chosen.
+    """
+    told: list[str] = []
+    table = _without_repeated_headings(table)
+    table = _lists_spread(table)
+    table, chosen = _one_pack(table, pack)
+    told += chosen
+    if not _has_cells(columns_of(table)):
+        wide = _widened(table)
+        if wide is not None:
+            table = wide
+            told.append("a row a reading: put together by their times")
+            table, chosen = _one_pack(table, pack)
+            told += chosen
+    return table, told
+
+
+def _has_cells(columns: Sequence[Column]) -> bool:
+    return bool(find_families(columns))
+
+
+def _without_repeated_headings(table: Table) -> Table:
+    """Rows that repeat the heading, or the row of units, go."""
+    same = [pl.col(c).str.strip_chars() == c for c in table.columns]
+    count = pl.sum_horizontal(e.fill_null(False).cast(pl.Int32) for e in same)
+    repeated = table.frame.select(count >= max(2, len(same) // 2)).to_series()
+    if not repeated.any():
+        return table
+    lost = int(repeated.sum())
+    return table.with_frame(table.frame.filter(~repeated), (lost, "headings repeated"))
+
+
+def time_columns(table: Table) -> list[str]:
+    """The columns that hold moments, or the two that do together; as they are written."""
+    head = table.frame.head(FORMS_LOOKED_AT)
+    found: list[str] = []
+    parts: list[str] = []
+    for name in table.columns:
+        texts = head.get_column(name).to_list()
+        if possible_forms(texts):
+            found.append(name)
+        elif dates_only(texts) or clocks_only(texts):
+            parts.append(name)
+    if found:
+        return sorted(found, key=lambda c: not words.TIME.search(words.plain(c)))[:1]
+    if len(parts) >= 2:
+        return parts[:2]
+    named = [c for c in table.columns if words.TIME.search(words.plain(c))]
+    return parts or named[:1]
+
+
+def _lists_spread(table: Table) -> Table:
+    """A column of lists of numbers as a column a number."""
+    for name in table.columns:
+        texts = [t for t in table.text(name).head(200).to_list() if t and t.strip()]
+        if sum(map(looks_numeric, texts[:12])) > 2:
+            continue
+        if not texts or words.BALANCING.search(words.plain(name)):
+            continue
+        sizes = [len(_numbers_in(t)) for t in texts]
+        width = max(set(sizes), key=sizes.count)
+        if width < 2 or sizes.count(width) < 0.9 * len(sizes):
+            continue
+        if possible_forms(texts) or dates_only(texts) or clocks_only(texts):
+            continue
+        values = [_numbers_in(t or "") for t in table.text(name).to_list()]
+        columns = [
+            pl.Series(f"{name} {i + 1}", [v[i] if len(v) == width else None for v in values])
+            for i in range(width)
+        ]
+        at = table.columns.index(name)
+        before, after = table.frame[:, :at], table.frame[:, at + 1 :]
+        frame = pl.concat([before, pl.DataFrame(columns), after], how="horizontal")
+        return _lists_spread(table.with_frame(frame))
+    return table
+
+
+def _numbers_in(text: str) -> list[str]:
+    """The numbers of a list written in one field; empty when it is none."""
+    inner = text.strip().strip("[](){}\"'").strip()
+    if not inner or looks_numeric(inner):
+        return []
+    comma = ";" in inner or decimal_mark([inner.replace(";", " ")]) == ","
+    for mark in (";", "|", r"\s*,\s+", ",", r"\s+", "/"):
+        parts = [p.strip().strip("\"'") for p in re.split(mark if "\\" in mark else re.escape(mark),
+                                                         inner)]
+        parts = [re.sub(r"^\w*\d+\s*[:=]\s*", "", p) for p in parts if p]
+        if len(parts) >= 2 and all(looks_numeric(p) for p in parts):
+            return [p.replace(",", ".") if comma else p for p in parts]
+    return []
+
+
+def _one_pack(table: Table, pack: str | None) -> tuple[Table, list[str]]:
+    """The rows of one pack, where a column says which pack each row is of."""
+    when = time_columns(table)
+    for name in table.columns:
+        if name in when or not words.PACK_ID.search(words.plain(name)):
+            continue
+        plain = words.plain(name)
+        if words.STATUS.search(plain) or words.CELL.search(plain) or words.SOC.search(plain):
+            continue
+        ids = table.text(name).str.strip_chars()
+        values = [v for v in ids.drop_nulls().unique(maintain_order=True).head(40).to_list() if v]
+        if not 2 <= len(values) <= MOST_PACKS or not _are_ids(values, ids):
+            continue
+        if not _measured_apart(table, name, values):
+            continue
+        if pack is None:
+            raise _which(table, name, values)
+        chosen = match_pack(pack, values)
+        if chosen is None:
+            raise _which(table, name, values)
+        rows = table.frame.filter(ids == chosen)
+        return table.with_frame(rows), [f"only {name} {chosen} of {len(values)} packs"]
+    return table, []
+
+
+def _are_ids(values: Sequence[str], ids: pl.Series) -> bool:
+    """Names or whole numbers, each many times; no measurement."""
+    if any(re.fullmatch(r"-?\d+[.,]\d+", v) for v in values):
+        return False
+    return len(ids) >= 2 * len(values)
+
+
+def _measured_apart(table: Table, name: str, values: Sequence[str]) -> bool:
+    """Whether the rows of the ids are of the same time, or change to and fro: then they are packs
+    beside each other. Rows on change of one pack's name only (a key of a reading) are none.
+    """
+    if not _has_cells(columns_of(table)):
+        texts = table.frame.group_by(name).agg(pl.len())
+        keyed = [c for c in table.columns if c != name and table.text(c).n_unique() <= MOST_KEYS]
+        cell_like = any(words.CELL.search(words.plain(v)) for v in values)
+        return texts.height >= 2 and not cell_like and len(keyed) >= 1 and _other_keys(table, name)
+    return True
+
+
+def _other_keys(table: Table, name: str) -> bool:
+    """Whether another column names the readings, so that this one can name packs."""
+    for other in table.columns:
+        if other == name:
+            continue
+        texts = table.text(other).drop_nulls()
+        kinds = texts.n_unique()
+        if 2 <= kinds <= MOST_KEYS and len(texts) >= 4 * kinds:
+            sample = [str(t) for t in texts.unique().head(20).to_list()]
+            cells = words.CELL.search(words.plain(other))
+            if cells or not all(looks_numeric(t) for t in sample):
+                return True
+    return False
+
+
+def _which(table: Table, name: str, values: Sequence[str]) -> InputError:
+    names = ", ".join(values[:8])
+    return InputError(table.file, f"column {name}", f"one pack, it names {names}: choose by --pack")
+
+
+def match_pack(wanted: str, names: Sequence[str]) -> str | None:
+    """The pack a word means: by its whole name, or by the part that tells it from the others."""
+    clean = wanted.strip().lower()
+    for name in names:
+        if name.lower() == clean:
+            return name
+    ends = [n for n in names if clean.split()[-1:] == n.lower().split()[-1:]]
+    return ends[0] if len(ends) == 1 else None
+
+
+def _widened(table: Table) -> Table | None:
+    """A row a reading as a row a moment; None where the table is none of that kind."""
+    when = time_columns(table)
+    others = [c for c in table.columns if c not in when]
+    best: tuple[int, Table] | None = None
+    for key in others:
+        texts = table.text(key).drop_nulls()
+        kinds = texts.n_unique()
+        if not 2 <= kinds <= MOST_KEYS or len(texts) < 2 * kinds or not _are_keys(texts):
+            continue
+        for value in others:
+            if value == key or not _holds_values(table, value):
+                continue
+            wide = _pivoted(table, when, key, value, others)
+            cells = max((len(f.columns) for f in find_families(columns_of(wide))), default=0)
+            if cells >= 2 and (best is None or cells > best[0]):
+                best = cells, wide
+    return best[1] if best else None
+
+
+def _are_keys(texts: pl.Series) -> bool:
+    """Names, or the numbers of cells; no measurement."""
+    distinct = [t.strip() for t in texts.unique().head(MOST_KEYS).to_list()]
+    numbers = [t for t in distinct if looks_numeric(t)]
+    return not numbers or all(re.fullmatch(r"\d{1,3}", t) for t in distinct)
+
+
+def _holds_values(table: Table, name: str) -> bool:
+    texts = [t for t in table.text(name).drop_nulls().head(400).to_list() if t.strip()]
+    numeric = sum(looks_numeric(t) for t in texts)
+    return bool(texts) and numeric >= 0.5 * len(texts) and table.text(name).n_unique() > 5
+
+
+def _pivoted(
+    table: Table, when: Sequence[str], key: str, value: str, others: Sequence[str]
+) -> Table:
+    """One column a key. Other columns stay where they say one thing a moment."""
+    named = table.frame.with_columns(_key_names(table, key, value).alias(key))
+    kept = [c for c in others if c not in (key, value) and not _is_unit_column(table, c)]
+    index = list(when)
+    rest = [pl.col(c).first() for c in kept]
+    wide = named.drop_nulls(key).pivot(
+        on=key, index=index, values=value, aggregate_function="first", maintain_order=True
+    )
+    if rest:
+        once = named.group_by(index, maintain_order=True).agg(rest)
+        clash = {c: f"{c} (row)" for c in kept if c in wide.columns}
+        wide = wide.join(once.rename(clash), on=index, how="left", maintain_order="left")
+    decimal = table.mark(value)
+    return replace(table.with_frame(wide), decimal=decimal, units={})
+
+
+def _is_unit_column(table: Table, name: str) -> bool:
+    texts = table.text(name).drop_nulls().unique().head(20).to_list()
+    return bool(texts) and all(words.unit_of(t) for t in texts)
+
+
+def _key_names(table: Table, key: str, value: str) -> pl.Series:
+    """Names of the columns to be: the key, with its own heading where it is a bare number, and
+    with the unit that stands beside it.
+    """
+    texts = table.text(key).str.strip_chars()
+    sample = texts.drop_nulls().unique().head(MOST_KEYS).to_list()
+    if all(re.fullmatch(r"\d+", t) for t in sample):
+        return f"{key} " + texts + f" {value}"
+    unit = next((c for c in table.columns if c != key and _is_unit_column(table, c)), None)
+    if unit is None:
+        return texts
+    return texts + " [" + table.text(unit).fill_null("") + "]"
+
+
+def hold_s_of(filled: np.ndarray, time_s: np.ndarray) -> float:
+    """How long a value may stand for the moments after it: ten times its usual interval, between a
+    minute and an hour.
+
+    Parameters
+    ----------
+    filled : bool[n, cells], where a cell has a value
+    time_s : float64[n], rising
+    """
+    waits = [
+        float(np.median(np.diff(time_s[column])))
+        for column in filled.T
+        if np.count_nonzero(column) > 3
+    ]
+    return float(np.clip(10.0 * float(np.median(waits)) if waits else 60.0, 60.0, 3600.0))

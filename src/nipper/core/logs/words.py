@@ -1,0 +1,183 @@
+"""What the headings of strangers' tables say: quantities, units and roles in eight languages.
+
+English, German, French, Spanish, Italian, Polish, Portuguese, Dutch; by common practice of naming,
+from memory. A heading only proposes: what stands in the column decides (:mod:`.propose`).
+"""
+
+import re
+import unicodedata
+from functools import lru_cache
+
+CELL = re.compile(r"cell|zell|celul|celd|cella|cellul|ogniw|element|\bcel\b|^[czv] ?\d|\bc\d|\bzl?\d")
+VOLTAGE = re.compile(
+    r"volt|spann|tension|tensao|napiec|spanning|\bu\b|\bv\b|\bm?v\b|^[uv] ?\d|\bu(?:bat|pack|ges)"
+)
+CURRENT = re.compile(
+    r"curr|strom|\bamp|courant|corrient|corrente|prad\b|stroom|intensi|\bi\b|\bi(?:bat|pack)|^m?a$"
+)
+DISCHARGE = re.compile(
+    r"disch|entlad|decharg|descarg|scaric|rozlad|ontlad|discarg|\bdsg\b|abgabe|\bout\b"
+)
+CHARGE = re.compile(
+    r"charg|lade|laden|ladung|carga|carica|ladowan|oplad|\bchg\b|\bin\b|recarga|ricaric"
+)
+POWER = re.compile(r"power|leistung|puissance|potenc|potenz|\bmoc\b|vermogen|watt|\bk?w\b|\bp\b")
+PACK = re.compile(
+    r"pack|total|\bsum|gesamt|batt|bater|akku|accu|string|bank|akumul|stack|system|\bvbat|\bubat"
+    r"|totaal|totale|suma"
+)
+TEMPERATURE = re.compile(r"temp|ntc|^t ?\d*$|\bt\d+\b|thermi|warme|degre|^(sensor|sonde|fuhler) ?\d*$")
+SOC = re.compile(
+    r"\bsoc|state of charge|ladest|ladezust|charge level|fullstand|etat de (la )?charge|niveau"
+    r"|estado de carga|stato di carica|stan nalad|laadtoest|laadnive|carga pct|charge pct|fuel gauge"
+    r"|estado carga|batt(ery)? (level|pct|percent)|nivel"
+)
+HEALTH = re.compile(r"\bsoh|health|gesund|sante|salud|salute|zdrow|gezond|cycl|zykl|humid|feucht")
+LIMIT = re.compile(
+    r"limit|setp|\bset\b|soll|target|allowed|permitted|zulass|\bcvl|\bccl|\bdcl|grenz|consigne"
+    r"|limite|zadan|request|schwelle|threshold|cutoff|cut off|rated|nominal|nenn|alarm|trip|protect"
+    r"|abschalt|seuil|umbral|soglia|prog\b|ovp|uvp"
+)
+STATISTIC = re.compile(
+    r"\bmin|\bmax|\bavg|\bmean|\bmittel|average|diff|delta|spread|\bmedi|sredni|gemiddeld|high"
+    r"|low(?!er)|promedio|moyen|hoch|tiefst|durchschn|najwyz|najniz|hoogst|laagst|\bstd|median|peak"
+)
+ELSEWHERE = re.compile(
+    r"\bpv\b|solar|\bsun\b|sonne|\bgrid|netz|\bac\b|\bload|\blast\b|inverter|wechselr|generator|"
+    r"alternat|shore|mppt|\bdc ?dc\b|panel|module? strom|reseau|onduleur|rete\b|siec|\bnet\b|zonne|"
+    r"falown|carico|consum|verbrauch|house|engine|starter|\baux\b|adc|supply|bus\b|heater|mains"
+)
+BALANCING = re.compile(
+    r"balanc|bleed|ausgleich|equali[sz]|equilib|egalis|bilanc|wyrown|bypass|shunting|balans|ecualiz"
+)
+STATUS = re.compile(
+    r"status|state|mode|modus|direction|richtung|etat|estado|stato|\bstan\b|flow|zustand|toestand"
+    r"|kierunek|sens\b|direcc|direz|richting|\bdir\b|charging|phase|fase|activity"
+)
+PACK_ID = re.compile(
+    r"pack|batter|batt|akku|module?\b|bank|device|address|serial|string|bater|accu|\bid\b|name"
+    r"|slave|adress|gerat|geraet|appareil|dispositiv|urzadz|apparaat|bms|node|source|host"
+)
+TIME = re.compile(
+    r"time|date|stamp|zeit|datum|uhr|fecha|hora|heure|ora\b|\bts\b|clock|epoch|unix|\bt\b|data\b|"
+    r"czas|godzin|tijd|tempo|horod|momento|when|last changed|last updated|\bsec|elapsed|dauer|duree"
+)
+ELAPSED = re.compile(r"elapsed|runtime|run time|uptime|dauer|duree|durat|since|test time|total time")
+CELLS_OWN = re.compile(r"resist|widerst|\bri\b|impedan|\bir\b|capac|kapaz|\bah\b|alarm|status|count")
+
+UNITS = {
+    "v": ("V", 1.0), "volt": ("V", 1.0), "volts": ("V", 1.0), "mv": ("V", 1e-3),
+    "cv": ("V", 1e-2), "dv": ("V", 0.1), "uv": ("V", 1e-6), "kv": ("V", 1e3),
+    "millivolt": ("V", 1e-3), "millivolts": ("V", 1e-3),
+    "a": ("A", 1.0), "amp": ("A", 1.0), "amps": ("A", 1.0), "ampere": ("A", 1.0),
+    "amperes": ("A", 1.0), "ma": ("A", 1e-3), "ca": ("A", 1e-2), "da": ("A", 0.1),
+    "w": ("W", 1.0), "watt": ("W", 1.0), "watts": ("W", 1.0), "kw": ("W", 1e3),
+    "°c": ("C", 1.0), "c": ("C", 1.0), "degc": ("C", 1.0), "deg c": ("C", 1.0),
+    "celsius": ("C", 1.0), "grad": ("C", 1.0), "°": ("C", 1.0),
+    "°f": ("F", 1.0), "f": ("F", 1.0), "degf": ("F", 1.0), "deg f": ("F", 1.0),
+    "fahrenheit": ("F", 1.0), "k": ("K", 1.0), "kelvin": ("K", 1.0),
+    "%": ("%", 1.0), "pct": ("%", 1.0), "percent": ("%", 1.0), "prozent": ("%", 1.0),
+    "ah": ("Ah", 1.0), "mah": ("Ah", 1e-3), "wh": ("Wh", 1.0), "kwh": ("Wh", 1e3),
+    "s": ("s", 1.0), "sec": ("s", 1.0), "secs": ("s", 1.0), "seconds": ("s", 1.0),
+    "ms": ("s", 1e-3), "min": ("s", 60.0), "h": ("s", 3600.0), "hours": ("s", 3600.0),
+    "minutes": ("s", 60.0), "us": ("s", 1e-6),
+    "ohm": ("ohm", 1.0), "mohm": ("ohm", 1e-3), "Ω": ("ohm", 1.0), "mω": ("ohm", 1e-3),
+}  # fmt: skip
+_NAMES = "|".join(sorted(map(re.escape, UNITS), key=len, reverse=True))
+FACTORED = (
+    (re.compile(rf"1\s*/\s*(\d+)\s*({_NAMES})"), lambda n: 1.0 / n),
+    (re.compile(rf"(\d*[.,]?\d+)\s*({_NAMES})"), lambda n: n),
+    (re.compile(rf"[x×*]\s*(\d*[.,]?\d+)\s*({_NAMES})?"), lambda n: 1.0 / n if n > 1 else n),
+    (re.compile(rf"({_NAMES})\s*[x×*]\s*(\d*[.,]?\d+)"), lambda n: 1.0 / n if n > 1 else n),
+    (re.compile(rf"({_NAMES})\s*/\s*(\d+)"), lambda n: 1.0 / n),
+)
+NAMED_LETTERS = re.compile(r"(pack|batt\w*|bank|phase|string|module?|akku|bateria|group) [a-z]$")
+
+
+@lru_cache(maxsize=4096)
+def plain(name: str) -> str:
+    """A heading without accents, case, camel humps and underscores."""
+    text = re.sub(r"([a-z])([A-Z])", r"\1 \2", name).replace("ß", "ss").replace("ł", "l")
+    text = unicodedata.normalize("NFKD", text)
+    text = "".join(c for c in text if not unicodedata.combining(c)).lower()
+    return " ".join(re.sub(r"[_\-./:|\\,;#\[\](){}]+", " ", text).split())
+
+
+def unit_of(text: str) -> tuple[str, float] | None:
+    """Quantity and factor of a unit as it is written (``mV``, ``0.1 A``, ``V x100``), or None."""
+    clean = text.strip().strip("[](){}").strip().lower().replace("µ", "u").replace("μ", "u")
+    if clean in UNITS:
+        return UNITS[clean]
+    for pattern, factor in FACTORED:
+        match = pattern.fullmatch(clean)
+        if match:
+            number = next(g for g in match.groups() if g and re.fullmatch(r"\d*[.,]?\d+", g))
+            unit = next((g for g in match.groups() if g and g in UNITS), "")
+            amount = float(number.replace(",", "."))
+            if not amount:
+                return None
+            quantity, base = UNITS.get(unit, ("", 1.0))
+            return quantity, base * factor(amount)
+    return None
+
+
+@lru_cache(maxsize=4096)
+def unit_in(name: str) -> tuple[str, float] | None:
+    """The unit a heading carries, in brackets or as its last word."""
+    brackets = re.findall(r"[\[(]([^\])]{1,12})[\])]", name)
+    for text in brackets:
+        found = unit_of(text)
+        if found:
+            return found
+    factored = re.search(rf"[x×*]\s*\d[\d.,]*\s*(?:{_NAMES})?$", name.strip().lower())
+    if factored and unit_of(factored[0]):
+        return unit_of(factored[0])
+    words = re.split(r"[\s_/,;:.\-]+", re.sub(r"[\[(].*?[\])]", "", name).strip())
+    if len(words) >= 2 and not NAMED_LETTERS.search(plain(name)):
+        for count in (2, 1):
+            text = " ".join(words[-count:]).strip().lower()
+            if text in UNITS and len(words) > count:
+                return UNITS[text]
+        camel = re.search(r"[a-z](mV|mA|kW|Ah)$", words[-1])
+        if camel:
+            return unit_of(camel[1])
+    joined = re.search(r"(?:[a-z\d]|^)(mV|mA|kW|Ah|°C|°F)$", name.strip())
+    return unit_of(joined[1]) if joined else None
+
+
+MONTHS = {
+    name: i % 12 + 1
+    for names in (
+        "jan feb mar apr may jun jul aug sep oct nov dec",
+        "january february march april may june july august september october november december",
+        "januar februar marz april mai juni juli august september oktober november dezember",
+        "jan feb mrz apr mai jun jul aug sep okt nov dez",
+        "janvier fevrier mars avril mai juin juillet aout septembre octobre novembre decembre",
+        "janv fevr mars avr mai juin juil aout sept oct nov dec",
+        "enero febrero marzo abril mayo junio julio agosto septiembre octubre noviembre diciembre",
+        "ene feb mar abr may jun jul ago sep oct nov dic",
+        "gennaio febbraio marzo aprile maggio giugno luglio agosto settembre ottobre novembre"
+        " dicembre",
+        "gen feb mar apr mag giu lug ago set ott nov dic",
+        "stycznia lutego marca kwietnia maja czerwca lipca sierpnia wrzesnia pazdziernika listopada"
+        " grudnia",
+        "sty lut mar kwi maj cze lip sie wrz paz lis gru",
+        "janeiro fevereiro marco abril maio junho julho agosto setembro outubro novembro dezembro",
+        "jan fev mar abr mai jun jul ago set out nov dez",
+        "januari februari maart april mei juni juli augustus september oktober november december",
+        "jan feb mrt apr mei jun jul aug sep okt nov dec",
+    )
+    for i, name in enumerate(names.split())
+}
+
+CHARGING_WORDS = re.compile(
+    r"^(charg|lad|load|carg|caric|in$|in |ladow|oplad|\+|chg|c$|bulk|absorp|up|import|en charge|recarg)"
+)
+DISCHARGING_WORDS = re.compile(
+    r"^(disch|entlad|unload|decharg|descarg|scaric|out$|out |rozlad|ontlad|-|dsg|d$|down|export"
+    r"|en decharge|dis$)"
+)
+IDLE_WORDS = re.compile(
+    r"^(idle|ruh|rest|stand|repos|repos|repo|off|none|float|bezcz|rust|inact|stat|no |0|wait|balanc"
+    r"|full|hold|ready|normal|ok|pause|sleep)"
+)

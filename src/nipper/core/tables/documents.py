@@ -1,0 +1,158 @@
+"""Tables in JSON, JSON lines, Parquet and SQLite, as text columns."""
+
+import contextlib
+import io
+import json
+import sqlite3
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+
+from nipper.core.errors import InputError
+from nipper.core.tables.packed import as_utf8
+from nipper.core.tables.table import Table, text_frame
+from nipper.core.tables.texts import sheet_table
+
+MAX_JSON_BYTES = 400_000_000
+MAX_DB_ROWS = 40_000_000
+MAX_SLOTS = 400  # of a list that becomes columns
+
+
+def json_table(data: bytes, file: str, part: str = "") -> Table:
+    """The table in a JSON document, or in lines of one JSON object each."""
+    data = as_utf8(data, file)
+    if len(data) > MAX_JSON_BYTES:
+        raise InputError(file, "the whole file", f"JSON of at most {MAX_JSON_BYTES} bytes")
+    lines = data.lstrip().startswith(b"{") and b"\n{" in data.replace(b"\r", b"")[:SAMPLE]
+    try:
+        if lines:
+            frame = pl.read_ndjson(io.BytesIO(data), infer_schema_length=None)
+        else:
+            found = _longest_list(json.loads(data))
+            if found is None:
+                raise InputError(file, "the document", "a list of objects, one a reading")
+            if isinstance(found, list) and found and isinstance(found[0], list):
+                return _rows_of_lists(found, file, part)
+            frame = pl.DataFrame(found, strict=False, infer_schema_length=None)
+    except json.JSONDecodeError as error:
+        place = f"line {error.lineno} column {error.colno}"
+        raise InputError(file, place, f"JSON ({error.msg})") from None
+    except (pl.exceptions.PolarsError, TypeError, ValueError, RecursionError) as error:
+        text = (str(error).splitlines() or ["unreadable"])[0][:120]
+        raise InputError(file, "the document", f"readings of one form ({text})") from None
+    return Table(file, text_frame(_flat(frame)), "json", 1, part=part)
+
+
+SAMPLE = 100_000
+
+
+def _rows_of_lists(rows: list[list[Any]], file: str, part: str) -> Table:
+    texts = [[None if v is None else str(v) for v in row] for row in rows if isinstance(row, list)]
+    table = sheet_table(texts, file, part)
+    if table is None:
+        raise InputError(file, "the document", "a list of objects, one a reading")
+    return table
+
+
+def _longest_list(document: Any, depth: int = 0) -> Any:
+    """The list of readings in a document: the longest one of objects or of rows, or an object of
+    equally long lists.
+    """
+    if isinstance(document, list):
+        return document if document and isinstance(document[0], dict | list) else None
+    if not isinstance(document, Mapping) or depth > 4:
+        return None
+    sizes = {len(v) for v in document.values() if isinstance(v, list)}
+    flat = all(isinstance(v, list) and not (v and isinstance(v[0], dict | list))
+               for v in document.values())
+    if flat and len(sizes) == 1 and document:
+        return document
+    inner = [_longest_list(value, depth + 1) for value in document.values()]
+    return max((i for i in inner if i is not None), key=len, default=None)
+
+
+def _flat(frame: pl.DataFrame) -> pl.DataFrame:
+    """Objects within a row become columns, and so do lists of numbers."""
+    for _ in range(6):
+        nested = [c for c, kind in frame.schema.items() if isinstance(kind, pl.Struct | pl.List)]
+        if not nested:
+            break
+        for name in nested:
+            kind = frame.schema[name]
+            if isinstance(kind, pl.Struct):
+                frame = frame.unnest(name, separator=" ")
+            else:
+                frame = _spread(frame, name)
+    return frame
+
+
+def _spread(frame: pl.DataFrame, name: str) -> pl.DataFrame:
+    """A list in each row as columns, where the lists are equally long in most rows."""
+    lengths = frame.get_column(name).list.len()
+    most = lengths.drop_nulls().mode()
+    width = int(most[0]) if len(most) else 0
+    if not 2 <= width <= MAX_SLOTS or float((lengths == width).mean() or 0) < 0.8:
+        inner = frame.schema[name]
+        assert isinstance(inner, pl.List)
+        text = (
+            pl.col(name).list.join(" ")
+            if inner.inner == pl.String
+            else pl.col(name).list.eval(pl.element().cast(pl.String, strict=False)).list.join(" ")
+        )
+        if isinstance(inner.inner, pl.Struct | pl.List):
+            return frame.drop(name)
+        return frame.with_columns(text)
+    fields = [
+        pl.col(name).list.get(i, null_on_oob=True).alias(f"{name} {i + 1}") for i in range(width)
+    ]
+    at = frame.columns.index(name)
+    spread = frame.select(fields)
+    before, after = frame[:, :at], frame[:, at + 1 :]
+    return pl.concat([before, spread, after], how="horizontal")
+
+
+def parquet_table(data: bytes, file: str, part: str = "") -> Table:
+    """The table in a Parquet file."""
+    try:
+        frame = pl.read_parquet(io.BytesIO(data))
+    except (pl.exceptions.PolarsError, OSError) as error:
+        text = (str(error).splitlines() or ["unreadable"])[0][:120]
+        raise InputError(file, "the whole file", f"a Parquet file ({text})") from None
+    return Table(file, text_frame(_flat(frame)), "parquet", 1, part=part)
+
+
+def database_tables(path: Path) -> list[Table]:
+    """The tables of an SQLite file, read only."""
+    try:
+        with contextlib.closing(
+            sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True, timeout=2.0)
+        ) as base:
+            base.execute("PRAGMA trusted_schema = OFF")
+            names = [
+                row[0]
+                for row in base.execute(
+                    "SELECT name FROM sqlite_master WHERE type = 'table'"
+                    " AND name NOT LIKE 'sqlite_%' ORDER BY name"
+                )
+            ]
+            return [_database_table(base, name, str(path)) for name in names]
+    except sqlite3.Error as error:
+        raise InputError(str(path), "the whole file", f"an SQLite file ({error})") from None
+
+
+def _database_table(base: sqlite3.Connection, name: str, file: str) -> Table:
+    quoted = name.replace('"', '""')
+    cursor = base.execute(f'SELECT * FROM "{quoted}" LIMIT {MAX_DB_ROWS}')
+    columns = [d[0] for d in cursor.description]
+    texts = [[_text(v) for v in row] for row in cursor]
+    schema = dict.fromkeys(columns, pl.String)
+    frame = pl.DataFrame(texts, schema=schema, orient="row")
+    return Table(file, frame, "database", 1, part=name)
+
+
+def _text(value: object) -> str | None:
+    if value is None or isinstance(value, bytes):
+        return None
+    return str(value)

@@ -1,0 +1,110 @@
+"""The bytes of a file of strangers: unpacked within bounds, and as UTF-8 text whatever they were."""
+
+import gzip
+import io
+import zipfile
+import zlib
+from collections.abc import Iterator
+from pathlib import Path
+
+from nipper.core.errors import InputError
+
+MAX_BYTES = 4_000_000_000  # of text: a stranger's small archive may not fill the memory
+MAX_MEMBERS = 400
+CHUNK = 16_000_000
+GZIP, ZIP = b"\x1f\x8b", b"PK\x03\x04"
+
+
+def read_bytes(path: Path) -> bytes:
+    """The file's bytes, unpacked where gzipped.
+
+    Raises
+    ------
+    InputError
+        Unreadable, damaged or too large.
+    """
+    try:
+        if path.exists() and not path.is_file():
+            raise InputError(str(path), "the file", "a file, this is something else")
+        if path.stat().st_size > MAX_BYTES:
+            raise InputError(str(path), "the whole file", f"at most {MAX_BYTES} bytes")
+        with path.open("rb") as file:
+            packed = file.read(2) == GZIP
+        if not packed and path.suffix.lower() != ".gz":
+            return path.read_bytes()
+        with gzip.open(path) as stream:
+            return _bounded(stream, str(path))
+    except (gzip.BadGzipFile, EOFError, zlib.error) as error:
+        raise InputError(str(path), "the whole file", f"a complete gzip file ({error})") from None
+    except OSError as error:
+        raise InputError(
+            str(path), "the file", f"a readable file ({error.strerror or error})"
+        ) from None
+
+
+def _bounded(stream: io.BufferedIOBase | gzip.GzipFile | zipfile.ZipExtFile, file: str) -> bytes:
+    chunks: list[bytes] = []
+    size = 0
+    while chunk := stream.read(CHUNK):
+        size += len(chunk)
+        if size > MAX_BYTES:
+            raise InputError(file, "the unpacked file", f"at most {MAX_BYTES} bytes")
+        chunks.append(chunk)
+    return b"".join(chunks)
+
+
+def members(data: bytes, file: str) -> Iterator[tuple[str, bytes]]:
+    """Names and bytes of the files in a zip archive, in order of name; hidden ones left out."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            names = sorted(
+                i.filename
+                for i in archive.infolist()
+                if not i.is_dir() and not Path(i.filename).name.startswith((".", "__"))
+            )
+            if len(names) > MAX_MEMBERS:
+                raise InputError(file, "the archive", f"at most {MAX_MEMBERS} files")
+            for name in names:
+                with archive.open(name) as stream:
+                    inner = _bounded(stream, file)
+                yield name, gzip.decompress(inner) if inner.startswith(GZIP) else inner
+    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
+        text = str(error) or "damaged"
+        raise InputError(file, "the whole file", f"a complete archive ({text})") from None
+
+
+def as_utf8(data: bytes, file: str) -> bytes:
+    """Text bytes in UTF-8; a binary file is refused by the place that shows it."""
+    data = data.removeprefix(b"\xef\xbb\xbf")
+    wide = _wide_form(data)
+    if wide:
+        return data.decode(wide, "replace").removeprefix("\ufeff").encode()
+    if b"\0" in data[:4096]:
+        raise InputError(file, f"byte {data.index(0)}", "text, this is a binary file")
+    if data.isascii():
+        return data
+    try:
+        data.decode("utf-8")
+    except UnicodeDecodeError:
+        return _single_byte(data)
+    return data
+
+
+def _wide_form(data: bytes) -> str | None:
+    """UTF-16 by its mark, or by every other byte being zero."""
+    if data.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return "utf-16"
+    head = data[:2000]
+    zeros = head[1::2].count(0), head[0::2].count(0)
+    if len(head) >= 40 and max(zeros) > 0.3 * len(head) and min(zeros) < 0.02 * len(head):
+        return "utf-16-le" if zeros[0] > zeros[1] else "utf-16-be"
+    return None
+
+
+def _single_byte(data: bytes) -> bytes:
+    """Text of an older code page; only headings and words hang on which one."""
+    from charset_normalizer import from_bytes  # here because few files need it
+
+    pages = ["cp1252", "cp1250", "latin-1", "mac_roman"]
+    best = from_bytes(data[:20_000], cp_isolation=pages).best()
+    return data.decode(best.encoding if best else "latin-1", "replace").encode()

@@ -1,0 +1,95 @@
+"""A table as text, before anything is known about it."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+import polars as pl
+from numpy.typing import NDArray
+
+from nipper.core.tables.numbers import as_number, decimal_mark, unit_of_values
+
+LOOKED_AT = 120  # values of a column that tell its decimal mark and its unit
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """Text columns with what stood around them.
+
+    ``first_line`` is the file's line of the first row; ``notes`` the lines above the header;
+    ``dropped`` the rows that were left out, with the reason.
+    """
+
+    file: str
+    frame: pl.DataFrame  # text columns only
+    separator: str = ","
+    first_line: int = 2
+    units: Mapping[str, str] = field(default_factory=dict[str, str])
+    notes: tuple[str, ...] = ()
+    dropped: tuple[tuple[int, str], ...] = ()
+    part: str = ""  # the sheet, the member of an archive, the table of a database
+    decimal: str = "."  # where a column does not tell by itself
+
+    @property
+    def columns(self) -> list[str]:
+        """Column names, as they stand in the header."""
+        return self.frame.columns
+
+    @property
+    def rows(self) -> int:
+        """How many rows it has."""
+        return self.frame.height
+
+    def text(self, name: str) -> pl.Series:
+        """A column as it is written."""
+        return self.frame.get_column(name)
+
+    def mark(self, name: str) -> str:
+        """The decimal mark of a column."""
+        texts = self.text(name).drop_nulls()
+        every = max(1, len(texts) // LOOKED_AT)
+        return decimal_mark(texts.gather_every(every).to_list()) or self.decimal
+
+    def unit(self, name: str) -> str:
+        """The unit in the row of units or behind the values; empty when none is written."""
+        written = self.units.get(name, "").strip(" []()")
+        return written or unit_of_values(self.text(name).head(60).to_list()) or ""
+
+    def numbers(self, name: str, rows: int | None = None) -> NDArray[np.float64]:
+        """A column as float64, NaN where no number stands."""
+        column = self.text(name)
+        column = column if rows is None else column.head(rows)
+        return as_number(column, self.mark(name)).fill_null(np.nan).to_numpy()
+
+    def head(self, rows: int) -> dict[str, list[str | None]]:
+        """The first rows as text, by column."""
+        return self.frame.head(rows).to_dict(as_series=False)
+
+    def place(self, row: int, column: str) -> str:
+        """Where a value stands in the file; by rows of the table once rows have left it."""
+        if self.dropped or not self.first_line:
+            return f"row {row + 1} column {column}"
+        return f"line {self.first_line + row} column {column}"
+
+    def with_frame(self, frame: pl.DataFrame, dropped: tuple[int, str] | None = None) -> "Table":
+        """The same table with other columns or rows; ``dropped`` says how many left, and why."""
+        more = (dropped,) if dropped and dropped[0] else ()
+        return replace(self, frame=frame, dropped=self.dropped + more)
+
+
+def text_frame(frame: pl.DataFrame) -> pl.DataFrame:
+    """A typed frame as text: moments in ISO form, lists with spaces, trimmed names."""
+    columns: list[pl.Series] = []
+    for column in frame.iter_columns():
+        kind = column.dtype
+        if isinstance(kind, pl.Datetime):
+            form = "%Y-%m-%dT%H:%M:%S%.f" + ("%:z" if kind.time_zone else "")
+            columns.append(column.dt.strftime(form))
+        elif kind == pl.Boolean:
+            columns.append(column.cast(pl.Int8).cast(pl.String))
+        elif isinstance(kind, pl.List):
+            texts = column.cast(pl.List(pl.String), strict=False).list.join(" ", ignore_nulls=False)
+            columns.append(texts)
+        else:
+            columns.append(column.cast(pl.String, strict=False))
+    return pl.DataFrame(columns)

@@ -1,0 +1,260 @@
+"""Tables in text: separated by a character, or set in columns with spaces."""
+
+import csv
+import io
+import re
+from collections import Counter
+from collections.abc import Iterator
+
+import polars as pl
+
+from nipper.core.errors import InputError
+from nipper.core.tables.layout import LOOKED_AT, Layout, find_layout, kind, unique
+from nipper.core.tables.numbers import decimal_mark
+from nipper.core.tables.packed import as_utf8
+from nipper.core.tables.table import Table
+
+MAX_COLUMNS = 2000
+SEPARATORS = (";", "\t", "|", ",")
+SAMPLE_BYTES = 400_000
+EXPECTED = "a header row and columns separated by comma, semicolon, tab or spaces"
+
+
+def text_table(data: bytes, file: str, part: str = "") -> Table:
+    """The table in the bytes of a text file.
+
+    Raises
+    ------
+    InputError
+        No table can be made out, or a row has more fields than the header.
+    """
+    data = as_utf8(data, file)
+    records = list(_records(data))
+    separator = _separator([text for _, text in records])
+    if separator is None:
+        data = _columns_of_spaces(data, file)
+        records, separator = list(_records(data)), "\t"
+    rows = [_fields(text, separator) for _, text in records]
+    layout = find_layout(rows)
+    if layout is None:
+        place = f"line {records[0][0] + 1 if records else 1}"
+        _refuse_empty(rows, file)
+        raise InputError(file, place, EXPECTED)
+    if len(layout.names) > MAX_COLUMNS:
+        raise InputError(file, "the header", f"at most {MAX_COLUMNS} columns")
+    line = records[layout.first][0]
+    _refuse_short_header(layout, rows, separator, line, file)
+    frame, cut = _frame(data, separator, line, layout, file)
+    marks = [v for row in rows[layout.first :][:50] for v in row]
+    return Table(
+        file=file,
+        frame=frame,
+        separator=separator,
+        first_line=line + 1,
+        units={n: u for n, u in zip(layout.names, layout.units, strict=True) if u},
+        notes=tuple(layout.notes),
+        dropped=((cut, "cut off at the end of the file"),) if cut else (),
+        part=part,
+        decimal=decimal_mark(marks) or ".",
+    )
+
+
+def _records(data: bytes) -> Iterator[tuple[int, str]]:
+    """The first lines with their index; those in quotes that go on over a line end as one."""
+    lines = data[:SAMPLE_BYTES].decode("utf-8", "replace").splitlines()
+    if len(data) > SAMPLE_BYTES:
+        lines = lines[:-1]
+    held, start = "", 0
+    for i, line in enumerate(lines[:LOOKED_AT]):
+        start = start if held else i
+        held = f"{held} {line}" if held else line
+        if held.count('"') % 2 and i - start < 5:
+            continue
+        yield start, held
+        held = ""
+
+
+def _fields(text: str, separator: str) -> list[str]:
+    try:
+        return next(csv.reader([text], delimiter=separator), [])
+    except csv.Error:
+        return text.split(separator)
+
+
+def _separator(texts: list[str]) -> str | None:
+    """The character that parts most lines into equally many numbers and moments."""
+    best: tuple[float, str | None] = (0.45, None)
+    for separator in SEPARATORS:
+        rows = [_fields(text, separator) for text in texts[len(texts) // 4 :] if text.strip()]
+        widths = Counter(len(row) for row in rows if len(row) >= 2)
+        if not widths:
+            continue
+        width, count = max(widths.items(), key=lambda item: (item[1], item[0]))
+        kinds = Counter(kind(field) for row in rows if len(row) == width for field in row)
+        named = max(1, kinds.total() - kinds["empty"])
+        told = (kinds["number"] + kinds["moment"]) / named
+        score = count / len(rows) * (0.5 + 0.5 * told)
+        if score > best[0] + 1e-9:
+            best = score, separator
+    return best[1]
+
+
+def _refuse_short_header(
+    layout: Layout, rows: list[list[str]], separator: str, line: int, file: str
+) -> None:
+    """Values beyond the last heading belong to none: which one is shifted cannot be told."""
+    named = [i for i, n in enumerate(layout.names, 1) if n != f"column {i}"]
+    if not named:
+        return
+    body = rows[layout.first :][:50]
+    beyond = [row for row in body if any(f.strip() for f in row[max(named) :])]
+    if len(beyond) < 0.5 * len(body):
+        return
+    why = ""
+    if separator == "," and len(layout.names) > 1.3 * max(named):
+        why = "; it looks as if commas were decimal marks as well: use semicolons between columns"
+    raise InputError(
+        file,
+        f"line {line + 1} column {max(named) + 1}",
+        f"as many fields as the header has ({max(named)}), found {len(layout.names)}{why}",
+    )
+
+
+def _refuse_empty(rows: list[list[str]], file: str) -> None:
+    """A header alone, or numbers that the separator has cut in two, have a reason of their own."""
+    if len(rows) == 1 and len(rows[0]) >= 2 and any(kind(f) == "word" for f in rows[0]):
+        raise InputError(file, "line 2", "rows below the header")
+
+
+def _frame(
+    data: bytes, separator: str, line: int, layout: Layout, file: str
+) -> tuple[pl.DataFrame, int]:
+    """The rows as text, and how many were cut off at the end of the file."""
+    names = layout.names
+    body = data[_offset(data, line) :]
+    try:
+        frame = _csv(body, separator, names, ragged=False)
+    except pl.exceptions.PolarsError as error:
+        _refuse_longer_rows(body, separator, line, names, file)
+        try:
+            frame = _csv(body, separator, names, ragged=True)
+        except pl.exceptions.PolarsError:
+            text = (str(error).splitlines() or ["unreadable"])[0]
+            raise InputError(file, "the table", f"rows of a table ({text})") from None
+    last = body[body.rstrip(b"\r\n").rfind(b"\n") + 1 :]
+    cut = not last.endswith(b"\n") and len(
+        _fields(last.decode("utf-8", "replace"), separator)
+    ) < len(names)
+    return (frame.head(-1), 1) if cut and frame.height > 1 else (frame, 0)
+
+
+def _csv(body: bytes, separator: str, names: list[str], ragged: bool) -> pl.DataFrame:
+    return pl.read_csv(
+        io.BytesIO(body),
+        has_header=False,
+        new_columns=names,
+        separator=separator,
+        infer_schema=False,
+        truncate_ragged_lines=ragged,
+        schema=dict.fromkeys(names, pl.String),
+    )
+
+
+def _offset(data: bytes, line: int) -> int:
+    """Where a line begins."""
+    at = 0
+    ends = b"\n" if b"\n" in data[:SAMPLE_BYTES] else b"\r"
+    for _ in range(line):
+        at = data.index(ends, at) + 1
+    return at
+
+
+def _refuse_longer_rows(
+    body: bytes, separator: str, line: int, names: list[str], file: str
+) -> None:
+    """A row with more than the header names is refused by its place, unless the rest is empty."""
+    longer, rows = [], 0
+    for number, text in enumerate(io.BytesIO(body), line + 1):
+        fields = _fields(text.decode("utf-8", "replace").rstrip("\r\n"), separator)
+        rows += 1
+        if len(fields) > len(names) and any(f.strip() for f in fields[len(names) :]):
+            longer.append((number, len(fields)))
+    if not longer:
+        return
+    number, count = longer[0]
+    why = ""
+    if separator == "," and len(longer) > 0.8 * rows and count > 1.3 * len(names):
+        why = "; it looks as if commas were decimal marks as well: use semicolons between columns"
+    raise InputError(
+        file,
+        f"line {number} column {len(names) + 1}",
+        f"as many fields as the header has ({len(names)}), found {count}{why}",
+    )
+
+
+def _columns_of_spaces(data: bytes, file: str) -> bytes:
+    """A table set with spaces, with tabs in their place.
+
+    Rows that have fewer words than most are left to be dropped: which value is missing cannot be
+    told, and a value in the wrong column is worse than none.
+    """
+    lines = data.decode("utf-8", "replace").splitlines()
+    words = [line.split() for line in lines]
+    counts = Counter(len(w) for w in words[len(words) // 3 :] if len(w) >= 3)
+    if not counts:
+        _refuse_empty([w for w in words if w], file)
+        raise InputError(file, "line 1", EXPECTED)
+    width = counts.most_common(1)[0][0]
+    if counts[width] < 0.6 * sum(counts.values()):
+        raise InputError(file, "line 1", f"{EXPECTED}; set with spaces, each row needs all values")
+    rows = (i for i, w in enumerate(words) if len(w) == width and _mostly_data(w))
+    first = next(rows, None)
+    if first is None:
+        raise InputError(file, "line 1", EXPECTED)
+    out: list[str] = []
+    for i, (line, row) in enumerate(zip(lines, words, strict=True)):
+        if i < first:
+            row = _header_words(line, width, words[first])
+        out.append("\t".join(row) if i < first or len(row) == width else "")
+    return "\n".join(out).encode() + b"\n"
+
+
+def _mostly_data(words: list[str]) -> bool:
+    return sum(kind(w) in ("number", "moment") for w in words) >= 0.6 * len(words)
+
+
+def _header_words(line: str, width: int, row: list[str]) -> list[str]:
+    """The titles of a header set with spaces: parted by two, or by one where the count fits.
+
+    One title over a date and a time of day stands before an empty one.
+    """
+    wide = [w for w in re.split(r"\s{2,}|\t", line.strip()) if w]
+    for titles in (wide, line.split()):
+        if len(titles) == width:
+            return titles
+        dated = kind(row[0]) == "moment" and kind(row[1]) == "moment"
+        if len(titles) == width - 1 and dated:
+            return [titles[0], f"{titles[0]} of day", *titles[1:]]
+    return wide
+
+
+def sheet_table(rows: list[list[str | None]], file: str, part: str) -> Table | None:
+    """The table in the rows of a sheet, or None when it holds none."""
+    rows = [row for row in rows]
+    layout = find_layout(rows)
+    if layout is None:
+        return None
+    width = len(layout.names)
+    body = [(list(r) + [None] * width)[:width] for r in rows[layout.first :]]
+    names = unique(layout.names)
+    frame = pl.DataFrame(body, schema=dict.fromkeys(names, pl.String), orient="row", strict=False)
+    return Table(
+        file=file,
+        frame=frame,
+        separator="sheet",
+        first_line=layout.first + 1,
+        units={n: u for n, u in zip(names, layout.units, strict=True) if u},
+        notes=tuple(layout.notes),
+        part=part,
+        decimal=decimal_mark(v for row in body[:50] for v in row) or ".",
+    )

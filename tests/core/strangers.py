@@ -1,0 +1,811 @@
+"""Tables as strangers write them, each with the truth it was written from.
+
+None follows a product's own format: names, units, forms of time and layouts are combined by hand
+from what people do with exports, scripts, spreadsheets and home automation.
+"""
+
+import gzip
+import io
+import json
+import sqlite3
+import zipfile
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime, timezone
+from typing import Any
+from zoneinfo import ZoneInfo
+
+import numpy as np
+import openpyxl
+import polars as pl
+
+from nipper.core.logs.model import Log
+
+VIENNA = ZoneInfo("Europe/Vienna")
+START = datetime(2026, 3, 3, 6, 0, tzinfo=timezone.utc).timestamp()
+
+
+def a_log(cells: int = 8, rows: int = 360, start: float = START, every: float = 60.0,
+          seed: int = 1, volts: tuple[float, float] = (3.22, 3.40)) -> Log:
+    """A pack that is charged, rests and is discharged; coarse as a meter."""
+    rng = np.random.default_rng(seed)
+    time_s = start + every * np.arange(rows)
+    amps = np.zeros(rows)
+    third = rows // 3
+    amps[5:third] = 31.4
+    amps[third + 20 : 2 * third] = -47.2
+    amps[2 * third + 20 :] = 18.6
+    amps[rows // 6] = 0.0
+    amps += np.where(amps != 0, rng.normal(0, 0.4, rows), 0.0)
+    ah = np.cumsum(amps) / 60.0  # a larger pack where the rows are further apart
+    soc = 60.0 + ah * 100.0 / 300.0
+    spread = rng.normal(0, 0.004, cells)
+    low, high = volts
+    curve = low + (high - low) * soc / 100.0
+    cell_v = curve[:, None] + spread + 0.0009 * amps[:, None] + rng.normal(0, 4e-4, (rows, cells))
+    cell_v = np.round(cell_v, 3).astype(np.float32)
+    top = cell_v.argmax(axis=1)
+    balancing = np.zeros((rows, cells), bool)
+    on = amps > 20
+    balancing[np.flatnonzero(on), top[on]] = True
+    return Log(
+        time_s=time_s,
+        current_a=np.round(amps, 1),
+        pack_v=np.round(cell_v.sum(axis=1).astype(float), 2),
+        cell_v=cell_v,
+        temp_c=np.round(np.c_[17 + 0.01 * np.arange(rows), 18 + 0.01 * np.arange(rows)], 1),
+        soc_pct=np.round(soc, 1).astype(np.float32),
+        balancing=balancing,
+    )
+
+
+def utc(form: str) -> Callable[[float], str]:
+    return lambda t: datetime.fromtimestamp(t, timezone.utc).strftime(form)
+
+
+def vienna(form: str) -> Callable[[float], str]:
+    return lambda t: datetime.fromtimestamp(t, VIENNA).strftime(form)
+
+
+def number(value: float, digits: int = 3, mark: str = ".", thousands: str = "") -> str:
+    text = f"{value:,.{digits}f}" if thousands else f"{value:.{digits}f}"
+    return text.replace(",", "\0").replace(".", mark).replace("\0", thousands)
+
+
+Field = Callable[[Log, int], str]
+
+
+@dataclass
+class Sheet:
+    """A table put together column by column."""
+
+    log: Log
+    heads: list[str] = field(default_factory=list)
+    fields: list[Field] = field(default_factory=list)
+
+    def add(self, head: str, value: Field) -> "Sheet":
+        self.heads.append(head)
+        self.fields.append(value)
+        return self
+
+    def time(self, head: str, form: Callable[[float], str]) -> "Sheet":
+        return self.add(head, lambda log, i: form(log.time_s[i]))
+
+    def amps(self, head: str, scale: float = 1.0, digits: int = 1, mark: str = ".") -> "Sheet":
+        return self.add(head, lambda log, i: number(log.current_a[i] * scale, digits, mark))
+
+    def pack(self, head: str, scale: float = 1.0, digits: int = 2, mark: str = ".",
+             thousands: str = "") -> "Sheet":
+        return self.add(
+            head, lambda log, i: number(log.pack_v[i] * scale, digits, mark, thousands)
+        )
+
+    def cells(self, head: str, scale: float = 1.0, digits: int = 3, mark: str = ".",
+              first: int = 1, thousands: str = "", behind: str = "") -> "Sheet":
+        for c in range(self.log.cells):
+            self.add(
+                head.format(c + first),
+                lambda log, i, c=c: number(float(log.cell_v[i, c]) * scale, digits, mark,
+                                           thousands) + behind,
+            )
+        return self
+
+    def temps(self, head: str, mark: str = ".", fahrenheit: bool = False) -> "Sheet":
+        for k in range(2):
+            self.add(
+                head.format(k + 1),
+                lambda log, i, k=k: number(
+                    log.temp_c[i, k] * 1.8 + 32 if fahrenheit else log.temp_c[i, k], 1, mark
+                ),
+            )
+        return self
+
+    def soc(self, head: str, scale: float = 1.0, digits: int = 1, mark: str = ".") -> "Sheet":
+        return self.add(head, lambda log, i: number(float(log.soc_pct[i]) * scale, digits, mark))
+
+    def const(self, head: str, text: str) -> "Sheet":
+        return self.add(head, lambda log, i: text)
+
+    def rows(self) -> list[list[str]]:
+        return [[f(self.log, i) for f in self.fields] for i in range(self.log.rows)]
+
+    def text(self, separator: str = ",", above: str = "", below: str = "", quote: bool = False,
+             end: str = "\n", newest: bool = False) -> str:
+        rows = self.rows()[::-1] if newest else self.rows()
+        q = '"' if quote else ""
+        lines = [separator.join(q + v + q for v in row) for row in [self.heads, *rows]]
+        return above + end.join(lines) + end + below
+
+
+def usual(log: Log, mark: str = ".") -> Sheet:
+    return (
+        Sheet(log)
+        .time("Time", utc("%Y-%m-%dT%H:%M:%SZ"))
+        .amps("Current (A)", mark=mark)
+        .pack("Pack voltage (V)", mark=mark)
+        .cells("Cell {} (V)", mark=mark)
+    )
+
+
+@dataclass(frozen=True)
+class Stranger:
+    """A file, what it was written from, and what must become of it.
+
+    ``refused`` and ``doubt`` hold words that must be told; a table with neither is read rightly.
+    """
+
+    name: str
+    data: bytes
+    log: Log
+    file: str = "log.csv"
+    options: dict[str, Any] = field(default_factory=dict)
+    refused: str = ""
+    doubt: str = ""
+    check: Sequence[str] = ("time", "cells", "current", "pack")
+    time_atol: float = 0.6
+    cell_atol: float = 6e-4
+    amps_atol: float = 0.07
+    shift: bool = False  # times are right but for a constant
+    rows: int | None = None
+
+
+ALL: list[Stranger] = []
+
+
+def stranger(name: str, **how: Any) -> Callable[[Callable[[], Any]], Callable[[], Any]]:
+    def keep(make: Callable[[], Any]) -> Callable[[], Any]:
+        made = make()
+        log, data = made[0], made[1]
+        data = data.encode() if isinstance(data, str) else data
+        ALL.append(Stranger(name, data, log, **how))
+        return make
+
+    return keep
+
+
+LOG = a_log()
+BIG = a_log(16, 300, seed=3)
+
+# headings in eight languages
+
+for language, heads, mark, sep in (
+    ("english", ("Timestamp", "Battery current [A]", "Total voltage [V]", "Cell voltage {} [V]",
+                 "State of charge [%]", "Temperature {} [°C]"), ".", ","),
+    ("german", ("Zeitpunkt", "Strom [A]", "Gesamtspannung [V]", "Zellspannung {} [V]",
+                "Ladezustand [%]", "Temperatur {} [°C]"), ",", ";"),
+    ("french", ("Horodatage", "Courant (A)", "Tension totale (V)", "Tension cellule {} (V)",
+                "État de charge (%)", "Température {} (°C)"), ",", ";"),
+    ("spanish", ("Fecha y hora", "Corriente (A)", "Tensión total (V)", "Tensión celda {} (V)",
+                 "Estado de carga (%)", "Temperatura {} (°C)"), ",", ";"),
+    ("italian", ("Data e ora", "Corrente (A)", "Tensione totale (V)", "Tensione cella {} (V)",
+                 "Stato di carica (%)", "Temperatura {} (°C)"), ",", ";"),
+    ("polish", ("Czas", "Prąd (A)", "Napięcie pakietu (V)", "Napięcie ogniwa {} (V)",
+                "Stan naładowania (%)", "Temperatura {} (°C)"), ",", ";"),
+    ("portuguese", ("Data e hora", "Corrente (A)", "Tensão total (V)", "Tensão da célula {} (V)",
+                    "Estado de carga (%)", "Temperatura {} (°C)"), ",", ";"),
+    ("dutch", ("Tijdstip", "Stroom (A)", "Totale spanning (V)", "Celspanning {} (V)",
+               "Laadtoestand (%)", "Temperatuur {} (°C)"), ",", ";"),
+):  # fmt: skip
+    sheet = (
+        Sheet(LOG)
+        .time(heads[0], vienna("%Y-%m-%d %H:%M:%S"))
+        .amps(heads[1], mark=mark)
+        .pack(heads[2], mark=mark)
+        .cells(heads[3], mark=mark)
+        .soc(heads[4], mark=mark)
+        .temps(heads[5], mark=mark)
+    )
+    ALL.append(
+        Stranger(
+            f"headings in {language}",
+            sheet.text(sep).encode(),
+            LOG,
+            options={"zone": "Europe/Vienna"},
+            check=("time", "cells", "current", "pack", "soc", "temps"),
+        )
+    )
+
+# times
+
+
+def timed(head: str, form: Callable[[float], str], log: Log = LOG, sep: str = ",") -> str:
+    return Sheet(log).time(head, form).amps("I").pack("U").cells("U{}").text(sep)
+
+
+ALPINE = {"zone": "Europe/Vienna"}
+TIMES = {
+    "day first with points, years of two digits": ("Datum", vienna("%d.%m.%y %H:%M:%S"), ALPINE),
+    "day first with slashes, over a month's end": (
+        "Date", vienna("%d/%m/%Y %H:%M"), ALPINE),
+    "month first, a 12-hour clock": ("Date", vienna("%m/%d/%Y %I:%M:%S %p"), ALPINE),
+    "names of months": ("When", vienna("%d %b %Y %H:%M:%S"), ALPINE),
+    "month by name first": ("When", vienna("%b %d, %Y %H:%M:%S"), ALPINE),
+    "a weekday before it": ("When", vienna("%a, %d %b %Y %H:%M:%S"), ALPINE),
+    "an offset behind the time": ("time", vienna("%d.%m.%Y %H:%M:%S %z"), {}),
+    "a zone behind the time": ("time", vienna("%d.%m.%Y %H:%M:%S %Z"), {}),
+    "a zone in the heading": ("Time (UTC)", utc("%d.%m.%Y %H:%M:%S"), {}),
+    "a named zone in the heading": ("Time Europe/Vienna", vienna("%Y/%m/%d %H:%M"), {}),
+    "an offset in the heading": ("Time [UTC+1]", vienna("%Y-%m-%d %H:%M:%S"), {}),
+    "unix milliseconds": ("ts", lambda t: f"{t * 1e3:.0f}", {}),
+    "unix microseconds": ("ts", lambda t: f"{t * 1e6:.0f}", {}),
+    "unix seconds with parts": ("epoch", lambda t: f"{t:.3f}", {}),
+    "spreadsheet day numbers": ("Date", lambda t: f"{t / 86400 + 25569:.8f}", {"zone": "UTC"}),
+    "compact": ("stamp", utc("%Y%m%d%H%M%S"), {"zone": "UTC"}),
+    "compact with a T": ("stamp", utc("%Y%m%dT%H%M%SZ"), {}),
+    "ISO without seconds": ("time", utc("%Y-%m-%d %H:%M"), {"zone": "UTC"}),
+    "ISO with a space before the offset": ("time", vienna("%Y-%m-%d %H:%M:%S %z"), {}),
+    "a clock with points": ("ora", vienna("%d.%m.%Y %H.%M.%S"), ALPINE),
+}  # fmt: skip
+MONTH_END = a_log(start=datetime(2026, 3, 30, 21, 0, tzinfo=timezone.utc).timestamp(), every=900)
+for title, (head, form, options) in TIMES.items():
+    log = MONTH_END if "month's end" in title else LOG
+    ALL.append(Stranger(f"time: {title}", timed(head, form, log, ";").encode(), log,
+                        options=options, time_atol=60.0 if "%H:%M" == title else 0.6))
+
+UNZONED = timed("Time", utc("%Y-%m-%d %H:%M:%S"))
+ALL.append(Stranger("time: no zone anywhere is told", UNZONED.encode(), LOG, doubt="zone"))
+ONE_DAY = timed("Date", utc("%d/%m/%Y %H:%M:%S"))
+ALL.append(
+    Stranger("time: 03/03 can be told by neither", ONE_DAY.encode(), LOG,
+             options={"zone": "UTC"}, shift=True)
+)
+FOURTH = a_log(start=datetime(2026, 4, 3, 6, 0, tzinfo=timezone.utc).timestamp())
+ALL.append(
+    Stranger("time: 03/04 within one day is doubted", timed("Date", utc("%d/%m/%Y %H:%M:%S"),
+             FOURTH).encode(), FOURTH, options={"zone": "UTC"}, doubt="day first", shift=True)
+)
+ALL.append(
+    Stranger("time: 03/04 settled by the option", timed("Date", utc("%d/%m/%Y %H:%M:%S"),
+             FOURTH).encode(), FOURTH, options={"zone": "UTC", "day_first": True})
+)
+WEEK = a_log(rows=340, start=datetime(2026, 4, 2, 6, 0, tzinfo=timezone.utc).timestamp(),
+             every=1800.0)
+ALL.append(
+    Stranger("time: 02/04 to 09/04 is told by the clock running on",
+             timed("Date", utc("%d/%m/%Y %H:%M:%S"), WEEK).encode(), WEEK,
+             options={"zone": "UTC"})
+)
+ALL.append(
+    Stranger("time: the same month first",
+             timed("Date", utc("%m/%d/%Y %H:%M:%S"), WEEK).encode(), WEEK,
+             options={"zone": "UTC"})
+)
+AUTUMN = a_log(rows=300, start=datetime(2026, 10, 24, 22, 30, tzinfo=timezone.utc).timestamp())
+ALL.append(
+    Stranger("time: both hours of autumn", timed("Zeit", vienna("%d.%m.%Y %H:%M:%S"), AUTUMN,
+             ";").encode(), AUTUMN, options=ALPINE)
+)
+ALL.append(
+    Stranger("time: both hours of autumn, newest first",
+             Sheet(AUTUMN).time("Zeit", vienna("%d.%m.%Y %H:%M:%S")).amps("I").pack("U")
+             .cells("U{}").text(";", newest=True).encode(), AUTUMN, options=ALPINE)
+)
+ALL.append(
+    Stranger("time: seconds since the start", timed("t [s]", lambda t: f"{t - START:.1f}").encode(),
+             LOG, doubt="no dates", shift=True)
+)
+ALL.append(
+    Stranger("time: h:mm:ss since the start",
+             timed("Elapsed", lambda t: f"{int(t - START) // 3600}:{int(t - START) % 3600 // 60:02d}"
+                   f":{int(t - START) % 60:02d}").encode(), LOG, doubt="no dates", shift=True)
+)
+NIGHT = a_log(start=START + 14 * 3600)
+ALL.append(
+    Stranger("time: a clock without a date, over midnight",
+             timed("Time", utc("%H:%M:%S"), NIGHT).encode(), NIGHT, doubt="no dates", shift=True)
+)
+ALL.append(
+    Stranger("time: date and clock in two columns",
+             Sheet(LOG).time("Date", vienna("%d.%m.%Y")).time("Time", vienna("%H:%M:%S"))
+             .amps("Current A").pack("Voltage V").cells("Cell{} V").text(";").encode(), LOG,
+             options=ALPINE)
+)
+ALL.append(
+    Stranger("time: a decoy of the last full charge",
+             Sheet(LOG).const("Last full time", "2026-03-01 10:00:00")
+             .time("Logged at", utc("%Y-%m-%d %H:%M:%S"))
+             .amps("Current A").pack("Voltage V").cells("Cell{} V").text().encode(), LOG,
+             options={"zone": "UTC"})
+)
+ALL.append(
+    Stranger("time: local time beside Unix seconds",
+             Sheet(LOG).time("Local time", vienna("%Y-%m-%d %H:%M:%S"))
+             .time("unix", lambda t: f"{t:.0f}").amps("Current A").pack("Voltage V")
+             .cells("Cell{} V").text().encode(), LOG)
+)
+
+# units and numbers
+
+
+def zoned(log: Log = LOG) -> Sheet:
+    return Sheet(log).time("time", utc("%Y-%m-%dT%H:%M:%SZ"))
+
+
+UNITS = {
+    "millivolts and milliamperes": zoned().amps("current_mA", 1e3, 0).pack("pack_mV", 1e3, 0)
+    .cells("cell{}_mV", 1e3, 0).text(),
+    "millivolts without a word": zoned().amps("current").pack("pack", 1e3, 0)
+    .cells("cell{}", 1e3, 0).text(),
+    "hundredths of a volt for the pack": zoned().amps("I (0.1A)", 10, 0)
+    .pack("U (10mV)", 100, 0).cells("c{} (mV)", 1e3, 0).text(),
+    "tenths of amperes by the heading": zoned().amps("Current x10 A", 10, 0)
+    .pack("Voltage x100 V", 100, 0).cells("Cell {} x1000 V", 1e3, 0).text(),
+    "units behind the values": Sheet(LOG).time("time", utc("%Y-%m-%dT%H:%M:%SZ"))
+    .add("current", lambda g, i: f"{g.current_a[i]:.1f} A")
+    .add("voltage", lambda g, i: f"{g.pack_v[i]:.2f} V").cells("cell {}", behind=" V").text(),
+    "units in a row under the headings": zoned().amps("I", 1e3, 0).pack("U")
+    .cells("Z{}", 1e3, 0).text(";").replace(
+        "\n", "\n;mA;V" + ";mV" * 8 + "\n", 1),
+    "two rows of headings": zoned().amps("I").pack("U").cells("{}").text(";").replace(
+        "time;", ";Pack;;Cell voltages [V]" + ";" * 7 + "\ntime;", 1),
+    "decimal commas in quotes": zoned().amps("Current", mark=",").pack("Pack", mark=",")
+    .cells("Cell {}", mark=",").text(quote=True),
+    "a point for thousands": zoned().amps("Strom [mA]", 1e3, 0).pack("Pack [mV]", 1e3, 0,
+        thousands=".").cells("Zelle {} [mV]", 1e3, 0, thousands=".").text(";"),
+    "a comma for thousands": zoned().amps("Current [A]").pack("Pack [mV]", 1e3, 0,
+        thousands=",").cells("Cell {} [mV]", 1e3, 0, thousands=",").text(quote=True),
+    "a space for thousands": zoned().amps("Courant [A]", mark=",").pack("Pack [mV]", 1e3, 0,
+        thousands="\u202f").cells("Cellule {} [mV]", 1e3, 0, thousands=" ").text(";"),
+    "a real minus sign": usual(LOG).text().replace(",-", ",−"),
+    "cells counted from nought": zoned().amps("I").pack("U").cells("v{}", first=0).text(),
+    "cells in tenths of a millivolt": zoned().amps("I").pack("U").cells("c{}", 1e4, 0).text(),
+    "amperes without a unit, ten times": zoned().amps("Current", 10, 0).pack("Pack V")
+    .cells("Cell {} V").soc("SOC").text(),
+}  # fmt: skip
+for title, text in UNITS.items():
+    hints = {"capacity_ah": 300.0} if "ten times" in title else {}
+    ALL.append(Stranger(f"units: {title}", text.encode(), LOG, options=hints))
+
+# currents
+
+
+def split(log: Log, i: int, way: int, digits: int = 1) -> str:
+    amps = log.current_a[i] * way
+    return f"{max(amps, 0.0):.{digits}f}"
+
+
+def flowing(log: Log, i: int, names: tuple[str, str, str]) -> str:
+    amps = log.current_a[i]
+    return names[0] if amps > 0 else names[1] if amps < 0 else names[2]
+
+
+def with_flow(*fields: tuple[str, Field], soc: bool = False, log: Log = LOG) -> Sheet:
+    sheet = zoned(log)
+    for head, value in fields:
+        sheet.add(head, value)
+    sheet.pack("Battery voltage V").cells("Cell {} V")
+    return sheet.soc("SoC %") if soc else sheet
+
+
+def unsigned(log: Log, i: int) -> str:
+    return f"{abs(log.current_a[i]):.1f}"
+
+
+FLOWS: dict[str, tuple[Sheet, dict[str, Any]]] = {
+    "charge and discharge apart": (with_flow(
+        ("Charge current A", lambda g, i: split(g, i, 1)),
+        ("Discharge current A", lambda g, i: split(g, i, -1))), {}),
+    "charge and discharge apart, in German": (with_flow(
+        ("Laden A", lambda g, i: split(g, i, 1)),
+        ("Entladen A", lambda g, i: split(g, i, -1))), {}),
+    "discharge written as negative": (with_flow(
+        ("I charge", lambda g, i: split(g, i, 1)),
+        ("I discharge", lambda g, i: f"{min(g.current_a[i], 0.0):.1f}")), {}),
+    "a direction in words": (with_flow(
+        ("Current A", unsigned),
+        ("Status", lambda g, i: flowing(g, i, ("Charging", "Discharging", "Idle")))), {}),
+    "a direction in French": (with_flow(
+        ("Courant A", unsigned),
+        ("État", lambda g, i: flowing(g, i, ("charge", "décharge", "repos")))), {}),
+    "a direction in numbers": (with_flow(
+        ("Current A", unsigned),
+        ("State", lambda g, i: flowing(g, i, ("2", "1", "0")))), {}),
+    "discharge positive": (with_flow(
+        ("Current A", lambda g, i: f"{-g.current_a[i]:.1f}")), {}),
+    "discharge positive with a percentage": (with_flow(
+        ("Current A", lambda g, i: f"{-g.current_a[i]:.1f}"), soc=True), {}),
+    "limits and setpoints beside it": (with_flow(
+        ("Max charge current A", lambda g, i: "100"),
+        ("Charge current limit A", lambda g, i: "80"),
+        ("Battery current A", lambda g, i: f"{g.current_a[i]:.1f}"),
+        ("Requested current A", lambda g, i: "60")), {}),
+    "the sun's and the load's current beside it": (with_flow(
+        ("PV current A", lambda g, i: f"{max(0.0, 20 - abs(i - 180) / 9):.1f}"),
+        ("Load current A", lambda g, i: f"{5 + i % 3:.1f}"),
+        ("Battery current A", lambda g, i: f"{g.current_a[i]:.1f}")), {}),
+    "power only": (with_flow(
+        ("Battery power W", lambda g, i: f"{g.current_a[i] * g.pack_v[i]:.0f}")), {"doubt": "power"}),
+    "no sign and no direction": (with_flow(
+        ("Current A", unsigned), soc=True), {"doubt": "no sign", "check": ("time", "cells", "pack")}),
+    "no current at all": (with_flow(), {"doubt": "no current", "check": ("time", "cells", "pack")}),
+    "only the load's": (with_flow(
+        ("Load current A", lambda g, i: f"{5 + i % 3:.1f}")),
+        {"doubt": "something else", "check": ("time", "cells", "pack")}),
+    "only the charging half": (with_flow(
+        ("Charging current A", lambda g, i: split(g, i, 1))),
+        {"doubt": "only the charging", "check": ("time", "cells", "pack")}),
+    "an average beside it": (with_flow(
+        ("Avg current A", lambda g, i: "3.0"),
+        ("Current A", lambda g, i: f"{g.current_a[i]:.1f}")), {}),
+}  # fmt: skip
+for title, (sheet, how) in FLOWS.items():
+    atol = 0.15 if title == "power only" else 0.07
+    ALL.append(Stranger(f"current: {title}", sheet.text().encode(), LOG, amps_atol=atol, **how))
+RESTING = a_log(rows=60)
+RESTING = Log(RESTING.time_s, np.full(60, 0.3), RESTING.pack_v * 0 + 26.4,
+              np.full((60, 8), 3.3, np.float32), RESTING.temp_c)
+ALL.append(Stranger("current: a sign nothing tells", usual(RESTING).text().encode(), RESTING,
+                    doubt="no sign", check=("time", "cells", "pack")))
+
+# decoys and what is missing
+
+DECOYS = {
+    "minimum, mean and maximum of the cells": zoned().add("Cell min V", lambda g, i:
+        f"{g.cell_v[i].min():.3f}").add("Cell max V", lambda g, i: f"{g.cell_v[i].max():.3f}")
+    .add("Cell avg V", lambda g, i: f"{g.cell_v[i].mean():.3f}").amps("Current A")
+    .pack("Pack V").cells("Cell {} V").text(),
+    "minimum and maximum of every cell": Sheet(LOG).time("time", utc("%Y-%m-%dT%H:%M:%SZ"))
+    .amps("Current A").pack("Pack V").cells("Cell {} min V", 0.999).cells("Cell {} V")
+    .cells("Cell {} max V", 1.001).text(),
+    "limits that look like cells": zoned().const("OVP 1 V", "3.65").const("OVP 2 V", "3.60")
+    .const("UVP 1 V", "2.5").const("UVP 2 V", "2.8").amps("Current A").pack("Pack V")
+    .cells("Cell {} V").text(),
+    "resistances of the cells": zoned().amps("Current A").pack("Pack V").cells("Cell {} V")
+    .const("Cell 1 resistance", "1.2").const("Cell 2 resistance", "1.3").text(),
+    "unused slots up to 24": zoned().amps("Current A").pack("Pack V").cells("Cell {} V").const(
+        "Cell 9 V", "0.000").const("Cell 10 V", "0.000").const("Cell 11 V", "").text(),
+    "unused slots with all bits set": zoned().amps("Current A").pack("Pack V")
+    .cells("Cell {} mV", 1e3, 0).const("Cell 9 mV", "65535").const("Cell 10 mV", "65535").text(),
+    "the sun's voltage": zoned().add("PV V", lambda g, i: f"{80 + i % 7}").amps("Current A")
+    .pack("Battery V").cells("Cell {} V").text(),
+}  # fmt: skip
+for title, text in DECOYS.items():
+    ALL.append(Stranger(f"decoys: {title}", text.encode(), LOG))
+
+
+def with_holes(text: str, marker: str) -> str:
+    lines = text.split("\n")
+    for row in range(20, 300, 17):
+        fields = lines[row].split(",")
+        fields[5] = marker
+        lines[row] = ",".join(fields)
+    return "\n".join(lines)
+
+
+for marker in ("", "-", "n/a", "NaN", "NULL", "--", "unavailable", "#N/A", "65.535", "0"):
+    ALL.append(
+        Stranger(f"missing values written as {marker!r}",
+                 with_holes(usual(LOG).text(), marker).encode(), LOG)
+    )
+
+# layouts
+
+LAYOUTS = {
+    "remarks above": usual(LOG).text(above="Battery monitor export\nSerial: 00417\nOwner,boat shed\n\n"),
+    "remarks above with as many separators": usual(LOG).text(
+        ";", above="Report;;;;;;;;;;\nFrom;2026-03-03;;;;;;;;;\n"),
+    "remarks with a hash": usual(LOG).text(above="# made by a script\n# cells in V\n"),
+    "sums below": usual(LOG).text(below="Average,3.2,26.4" + ",3.3" * 8 + "\nTotal,,," + ",,,,,,,\n"),
+    "the heading repeated every hundred rows": "\n".join(
+        line if i % 100 or not i else line + "\n" + usual(LOG).text().split("\n")[0]
+        for i, line in enumerate(usual(LOG).text().split("\n"))),
+    "a separator at the end of each line": "\n".join(
+        line + ";" if line else line for line in usual(LOG).text(";").split("\n")),
+    "a separator at the end of the rows only": "\n".join(
+        line + "," if line and i else line for i, line in enumerate(usual(LOG).text().split("\n"))),
+    "tabs": usual(LOG).text("\t"),
+    "bars": usual(LOG).text("|"),
+    "spaces after the commas": usual(LOG).text(", "),
+    "everything in quotes": usual(LOG).text(quote=True),
+    "line ends of another system": usual(LOG).text(end="\r\n"),
+    "newest first": usual(LOG).text(newest=True),
+    "two names alike but for a space": zoned().amps("Current A").pack("Pack V").const(
+        "Pack V ", "1").cells("Cell {} V").text(),
+    "an index before the time": "," + "\n".join(
+        line if i == 0 else (f"{i}," + line if line else line)
+        for i, line in enumerate(usual(LOG).text().split("\n"))),
+    "a heading over two lines": usual(LOG).text(quote=True).replace("Cell 1 (V)", "Cell 1\n(V)"),
+}  # fmt: skip
+for title, text in LAYOUTS.items():
+    ALL.append(Stranger(f"layout: {title}", text.encode(), LOG))
+CUT = usual(LOG).text()
+ALL.append(Stranger("layout: the last row cut off", CUT[:-30].encode(), LOG, rows=LOG.rows - 1))
+FIXED = "\n".join(
+    "".join(f"{v:>12}" if i else f"{v:<22}" for i, v in enumerate(row))
+    for row in [["time", "I", "U", *(f"c{i}" for i in range(1, 9))], *zoned().amps("I").pack("U")
+                .cells("c{}").rows()]
+)  # fmt: skip
+ALL.append(Stranger("layout: set with spaces", FIXED.encode(), LOG, file="log.txt"))
+SPACED = "\n".join(
+    " ".join(row)
+    for row in [["datetime", "I", "U", *(f"c{i}" for i in range(1, 9))],
+                *Sheet(LOG).time("t", utc("%Y-%m-%d %H:%M:%S")).amps("I").pack("U").cells("c{}")
+                .rows()]
+)  # fmt: skip
+ALL.append(Stranger("layout: date and clock parted by the space between columns",
+                    SPACED.encode(), LOG, file="log.txt", options={"zone": "UTC"}))
+NAMELESS = "\n".join(",".join(row) for row in usual(LOG).rows())
+ALL.append(Stranger("layout: no headings", NAMELESS.encode(), LOG, doubt="no headings",
+                    check=("time", "cells", "pack")))
+UNQUOTED = usual(LOG, mark=",").text(",")
+ALL.append(Stranger("layout: decimal commas between commas", UNQUOTED.encode(), LOG,
+                    refused="decimal"))
+
+# shapes
+
+
+def long_rows(log: Log) -> list[list[str]]:
+    out = []
+    for i in range(log.rows):
+        stamp = utc("%Y-%m-%dT%H:%M:%SZ")(log.time_s[i])
+        out.append([stamp, "battery current", f"{log.current_a[i]:.1f}", "A"])
+        out.append([stamp, "battery voltage", f"{log.pack_v[i]:.2f}", "V"])
+        for c in range(log.cells):
+            out.append([stamp, f"cell {c + 1} voltage", f"{log.cell_v[i, c]:.3f}", "V"])
+    return out
+
+
+def lines(head: str, rows: list[list[str]], sep: str = ",") -> bytes:
+    return "\n".join([head, *(sep.join(r) for r in rows)]).encode() + b"\n"
+
+
+ALL.append(Stranger("shape: a row a reading",
+                    lines("time,name,value,unit", long_rows(LOG)), LOG))
+ALL.append(Stranger("shape: a row a reading without units",
+                    lines("time,sensor,value", [r[:3] for r in long_rows(LOG)]), LOG))
+ENTITY = [[f"sensor.{r[1].replace(' ', '_')}", r[2], r[0]] for r in long_rows(LOG)]
+ALL.append(Stranger("shape: a history of entities",
+                    lines("entity_id,state,last_changed", ENTITY), LOG))
+
+
+def scattered(log: Log) -> list[list[str]]:
+    out = []
+    for row in long_rows(log):
+        stamp = datetime.fromisoformat(row[0]).timestamp()
+        key = sum(map(ord, row[1])) % 23
+        out.append([f"{stamp + key:.0f}", row[1], row[2]])
+    return sorted(out, key=lambda r: float(r[0]))
+
+
+ALL.append(Stranger("shape: a history where each sensor has its own second",
+                    lines("unix,sensor,value", scattered(LOG)), LOG, check=("cells_mean",)))
+CELLROWS = [
+    [utc("%Y-%m-%dT%H:%M:%SZ")(LOG.time_s[i]), str(c + 1), f"{LOG.cell_v[i, c]:.3f}",
+     f"{LOG.current_a[i]:.1f}"]
+    for i in range(LOG.rows) for c in range(8)
+]  # fmt: skip
+ALL.append(Stranger("shape: a row a cell", lines("time,cell,voltage_v,current_a", CELLROWS), LOG,
+                    check=("time", "cells", "current")))
+SPARSE = zoned().amps("Current A").pack("Pack V").cells("Cell {} V").rows()
+for i, row in enumerate(SPARSE):
+    for c in range(8):
+        if i % 4 != c % 4:
+            row[3 + c] = ""
+ALL.append(Stranger("shape: written on change",
+                    lines(",".join(zoned().amps("Current A").pack("Pack V").cells("Cell {} V")
+                                   .heads), SPARSE), LOG, check=("cells_mean",)))
+LISTED = zoned().amps("Current A").pack("Pack V").add(
+    "cells", lambda g, i: '"[' + ", ".join(f"{v:.3f}" for v in g.cell_v[i]) + ']"')
+ALL.append(Stranger("shape: the cells as a list in one column", LISTED.text().encode(), LOG))
+LISTED_MV = zoned().amps("Current A").pack("Pack V").add(
+    "Cell voltages mV", lambda g, i: " ".join(f"{v * 1000:.0f}" for v in g.cell_v[i]))
+ALL.append(Stranger("shape: the cells with spaces in one column", LISTED_MV.text(";").encode(), LOG))
+OTHER = a_log(seed=9)
+TWO = "\n".join(
+    line for pair in zip(
+        [",".join([*row, "A"]) for row in usual(LOG).rows()],
+        [",".join([*row, "B"]) for row in usual(OTHER).rows()], strict=True) for line in pair
+)  # fmt: skip
+TWO = ",".join([*usual(LOG).heads, "Battery"]) + "\n" + TWO + "\n"
+ALL.append(Stranger("packs: below each other, none chosen", TWO.encode(), LOG, refused="--pack"))
+ALL.append(Stranger("packs: below each other, one chosen", TWO.encode(), OTHER,
+                    options={"pack": "B"}))
+BESIDE = Sheet(LOG).time("time", utc("%Y-%m-%dT%H:%M:%SZ"))
+for pack_name, of in (("1", LOG), ("2", OTHER)):
+    BESIDE.add(f"Pack {pack_name} current A", lambda g, i, of=of: f"{of.current_a[i]:.1f}")
+    BESIDE.add(f"Pack {pack_name} voltage V", lambda g, i, of=of: f"{of.pack_v[i]:.2f}")
+    for c in range(8):
+        BESIDE.add(f"Pack {pack_name} cell {c + 1} V",
+                   lambda g, i, c=c, of=of: f"{of.cell_v[i, c]:.3f}")
+ALL.append(Stranger("packs: beside each other, none chosen", BESIDE.text().encode(), LOG,
+                    refused="--pack"))
+ALL.append(Stranger("packs: beside each other, the second", BESIDE.text().encode(), OTHER,
+                    options={"pack": "2"}))
+MODULES = zoned(BIG).amps("I").pack("Total V")
+for c in range(16):
+    MODULES.add(f"Module {c // 4 + 1} Cell {c % 4 + 1} V",
+                lambda g, i, c=c: f"{g.cell_v[i, c]:.3f}")
+ALL.append(Stranger("packs: modules of one string", MODULES.text().encode(), BIG))
+ALL.append(Stranger("one cell alone",
+                    zoned(a_log(1)).amps("Current A").cells("Cell voltage V").text().encode(),
+                    a_log(1), check=("time", "cells", "current")))
+
+# balancing, percentage, temperature
+
+
+def balanced(form: Callable[[np.ndarray], str]) -> str:
+    return usual(LOG).add("Balancing", lambda g, i: form(g.balancing[i])).text(";")
+
+
+BALANCING = {
+    "as a list": lambda b: " ".join(str(c + 1) for c in np.flatnonzero(b)),
+    "as a list with commas": lambda b: ",".join(str(c + 1) for c in np.flatnonzero(b)),
+    "as bits": lambda b: str(sum(1 << int(c) for c in np.flatnonzero(b))),
+    "as hexadecimal bits": lambda b: hex(sum(1 << int(c) for c in np.flatnonzero(b))),
+    "as flags": lambda b: "".join("1" if x else "0" for x in b),
+    "as flags, the last cell first": lambda b: "".join("1" if x else "0" for x in b[::-1]),
+}
+for title, form in BALANCING.items():
+    ALL.append(Stranger(f"balancing {title}", balanced(form).encode(), LOG,
+                        check=("cells", "balancing")))
+FLAGGED = usual(LOG)
+for c in range(8):
+    FLAGGED.add(f"Balance {c + 1}", lambda g, i, c=c: str(int(g.balancing[i, c])))
+ALL.append(Stranger("balancing in a column a cell", FLAGGED.text().encode(), LOG,
+                    check=("cells", "balancing")))
+MINOR = {
+    "temperatures in °F": usual(LOG).temps("Temp {} (°F)", fahrenheit=True),
+    "temperatures in °F without °": usual(LOG).temps("Temp {} F", fahrenheit=True),
+    "temperatures in kelvin": usual(LOG).add("T1 [K]", lambda g, i: f"{g.temp_c[i, 0] + 273.15:.2f}")
+    .add("T2 [K]", lambda g, i: f"{g.temp_c[i, 1] + 273.15:.2f}"),
+    "temperatures in tenths of kelvin": usual(LOG)
+    .add("Temp 1", lambda g, i: f"{(g.temp_c[i, 0] + 273.15) * 10:.0f}")
+    .add("Temp 2", lambda g, i: f"{(g.temp_c[i, 1] + 273.15) * 10:.0f}"),
+}  # fmt: skip
+for title, sheet in MINOR.items():
+    ALL.append(Stranger(title, sheet.text().encode(), LOG, check=("cells", "temps")))
+ALL.append(Stranger("percentage as a fraction", usual(LOG).soc("SOC", 0.01, 3).text().encode(), LOG,
+                    check=("cells", "soc")))
+ALL.append(Stranger("percentage with health beside it",
+                    usual(LOG).const("SOH %", "98").soc("SOC %").const("Min SOC limit %", "20")
+                    .text().encode(), LOG, check=("cells", "soc")))
+
+# containers and character sets
+
+
+def packed() -> None:
+    text = usual(LOG).text()
+    ALL.append(Stranger("packed: gzip", gzip.compress(text.encode()), LOG, file="log.csv.gz"))
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        archive.writestr("readme.txt", "These are my readings.\n")
+        archive.writestr("data/log.csv", text)
+    ALL.append(Stranger("packed: zip with a read-me", out.getvalue(), LOG, file="log.zip"))
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        for day in range(3):
+            part = LOG.select(slice(day * 120, day * 120 + 120))
+            archive.writestr(f"day{day}.csv", usual(part).text())
+    ALL.append(Stranger("packed: zip with a file a day", out.getvalue(), LOG, file="log.zip"))
+    german = (Sheet(LOG).time("Zeit (für UTC)", utc("%d.%m.%Y %H:%M:%S"))
+              .amps("Strom", mark=",").pack("Spannung", mark=",").cells("Zelle {}", mark=",")
+              .temps("Temperatur {} °C", mark=",").text(";"))  # fmt: skip
+    for code in ("utf-16", "utf-16-le", "latin-1", "utf-8-sig", "cp1252"):
+        ALL.append(Stranger(f"characters in {code}", german.encode(code), LOG,
+                            check=("time", "cells", "current", "temps")))
+
+
+packed()
+
+
+def sheets() -> None:
+    rows = [usual(LOG).heads, *usual(LOG).rows()]
+
+    def fill(sheet: Any, table: list[list[str]]) -> None:
+        for row in table:
+            sheet.append([float(v) if v.replace(".", "", 1).lstrip("-").isdigit() else v
+                          for v in row])
+
+    book = openpyxl.Workbook()
+    book.active.title = "Notes"
+    book.active.append(["Boat shed"])
+    fill(book.create_sheet("Data"), [["Readings of March"], [], *rows])
+    out = io.BytesIO()
+    book.save(out)
+    ALL.append(Stranger("workbook: a title, a sheet of notes", out.getvalue(), LOG,
+                        file="log.xlsx"))
+    book = openpyxl.Workbook()
+    for i in range(3):
+        sheet = book.active if i == 0 else book.create_sheet()
+        sheet.title = f"Week {i + 1}"
+        fill(sheet, [rows[0], *rows[1 + i * 120 : 121 + i * 120]])
+    out = io.BytesIO()
+    book.save(out)
+    ALL.append(Stranger("workbook: a sheet a week", out.getvalue(), LOG, file="log.xlsx"))
+    book = openpyxl.Workbook()
+    book.active.append(rows[0])
+    for row, t in zip(rows[1:], LOG.time_s, strict=True):
+        moment = datetime.fromtimestamp(t, timezone.utc).replace(tzinfo=None)
+        book.active.append([moment, *map(float, row[1:])])
+    out = io.BytesIO()
+    book.save(out)
+    ALL.append(Stranger("workbook: real dates", out.getvalue(), LOG, file="log.xlsx",
+                        options={"zone": "UTC"}, time_atol=1.0))
+    book = openpyxl.Workbook()
+    book.active.title = "A"
+    fill(book.active, rows)
+    fill(book.create_sheet("B"), [zoned(BIG).amps("I").pack("U").cells("c{}").heads,
+                                  *zoned(BIG).amps("I").pack("U").cells("c{}").rows()])
+    out = io.BytesIO()
+    book.save(out)
+    ALL.append(Stranger("workbook: two logs unlike", out.getvalue(), LOG, file="log.xlsx",
+                        refused="--table"))
+    ALL.append(Stranger("workbook: two logs unlike, one chosen", out.getvalue(), BIG,
+                        file="log.xlsx", options={"part": "B"}))
+
+
+sheets()
+
+
+def documents() -> None:
+    flat = [dict(zip(usual(LOG).heads, row, strict=True)) for row in usual(LOG).rows()]
+    nested = [
+        {"ts": float(t), "battery": {"current": float(a), "voltage": float(v),
+                                     "cells": [round(float(c), 3) for c in cells]}}
+        for t, a, v, cells in zip(LOG.time_s, LOG.current_a, LOG.pack_v, LOG.cell_v, strict=True)
+    ]  # fmt: skip
+    ALL.append(Stranger("JSON lines", "\n".join(map(json.dumps, flat)).encode(), LOG,
+                        file="log.jsonl"))
+    ALL.append(Stranger("JSON lines with objects and lists",
+                        "\n".join(map(json.dumps, nested)).encode(), LOG, file="log.jsonl"))
+    ALL.append(Stranger("JSON list inside an object",
+                        json.dumps({"device": "x", "data": nested}).encode(), LOG,
+                        file="log.json"))
+    columns = {h: [r[i] for r in usual(LOG).rows()] for i, h in enumerate(usual(LOG).heads)}
+    ALL.append(Stranger("JSON by columns", json.dumps(columns).encode(), LOG, file="log.json"))
+    frame = pl.DataFrame({
+        "time": pl.Series((LOG.time_s * 1e6).astype(np.int64)).cast(pl.Datetime("us", "UTC")),
+        "current": LOG.current_a, "pack_voltage": LOG.pack_v,
+        **{f"cell_{i + 1}": LOG.cell_v[:, i].astype(float).round(3) for i in range(8)},
+    })  # fmt: skip
+    out = io.BytesIO()
+    frame.write_parquet(out)
+    ALL.append(Stranger("Parquet", out.getvalue(), LOG, file="log.parquet"))
+    base = sqlite3.connect(":memory:")
+    base.execute("CREATE TABLE settings (name TEXT, value TEXT)")
+    base.execute("INSERT INTO settings VALUES ('owner', 'me')")
+    names = ", ".join(f"cell{i} REAL" for i in range(1, 9))
+    base.execute(f"CREATE TABLE readings (ts INTEGER, amps REAL, volts REAL, {names})")
+    marks = ", ".join("?" * 11)
+    base.executemany(
+        f"INSERT INTO readings VALUES ({marks})",
+        [(int(t), float(a), float(v), *(round(float(c), 3) for c in cells))
+         for t, a, v, cells in zip(LOG.time_s, LOG.current_a, LOG.pack_v, LOG.cell_v, strict=True)],
+    )  # fmt: skip
+    base.commit()
+    ALL.append(Stranger("SQLite", base.serialize(), LOG, file="log.db"))
+
+
+documents()
+
+# refusals that must say what is missing
+
+REFUSED = {
+    "no time": ("a,b,c,d,e\n" + "3.301,3.302,3.303,3.304,1\n" * 30, "time"),
+    "no cells": ("time,current,voltage\n" + "\n".join(
+        f"2026-03-03T06:{i:02d}:00Z,{i},26.4" for i in range(60)) + "\n", "cell"),
+    "only text": ("Dear diary\nToday I looked at the battery.\nIt was fine.\n", "columns"),
+    "words in the cells": (usual(LOG).text().replace(",3.2", ",low 3.2"), "number"),
+}
+for title, (text, word) in REFUSED.items():
+    ALL.append(Stranger(f"refused: {title}", text.encode(), LOG, refused=word))

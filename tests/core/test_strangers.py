@@ -1,0 +1,71 @@
+"""Tables of strangers: each is read rightly, told, or refused clearly; none is false in silence."""
+
+import numpy as np
+import pytest
+
+from nipper.core.errors import InputError
+from nipper.core.logs.model import Log
+from nipper.core.logs.propose import Options
+from nipper.core.logs.reader import read_file
+from tests.core.strangers import ALL, Stranger
+
+
+def wrong_in(read: Log, case: Stranger) -> list[str]:
+    """What of a log is not what the table was written from."""
+    log, out = case.log, []
+    if case.rows is not None:
+        log = log.select(slice(0, case.rows))
+    if "cells_mean" in case.check:
+        moments = np.interp(log.time_s, read.time_s, read.mean_cell_v)
+        off = np.abs(moments - log.mean_cell_v)[5:-5]
+        few = read.rows < 0.2 * log.rows
+        return ["cells"] * bool(np.median(off) > 2e-3 or read.cells != log.cells or few)
+    if read.rows != log.rows:
+        return [f"{read.rows} rows"]
+    if read.cells != log.cells:
+        return [f"{read.cells} cells"]
+    shift = read.time_s[0] - log.time_s[0] if case.shift else 0.0
+    if "time" in case.check and np.abs(read.time_s - shift - log.time_s).max() > case.time_atol:
+        out.append("time")
+    seen = np.isfinite(read.cell_v)
+    if np.abs(read.cell_v - log.cell_v)[seen].max() > case.cell_atol or seen.mean() < 0.98:
+        out.append("cells")
+    for name, ours, theirs, atol in (
+        ("current", read.current_a, log.current_a, case.amps_atol),
+        ("pack", read.pack_v, log.pack_v, 0.02),
+        ("soc", read.soc_pct, log.soc_pct, 0.06),
+        ("temps", read.temp_c, log.temp_c, 0.06),
+    ):
+        if name not in case.check:
+            continue
+        if ours is None or ours.shape != np.shape(theirs):
+            out.append(f"{name} missing")
+        elif not np.nanmax(np.abs(ours - theirs)) <= atol:
+            out.append(name)
+    if "balancing" in case.check and (
+        read.balancing is None or not np.array_equal(read.balancing, log.balancing)
+    ):
+        out.append("balancing")
+    return out
+
+
+@pytest.mark.parametrize("case", ALL, ids=[case.name for case in ALL])
+def test_a_strangers_table_is_read_rightly_told_or_refused(case, tmp_path):
+    path = tmp_path / case.file
+    path.write_bytes(case.data)
+    if case.refused:
+        with pytest.raises(InputError, match=case.refused) as caught:
+            read_file(path, Options(**case.options))
+        assert "\n" not in str(caught.value)
+        return
+    found = read_file(path, Options(**case.options))
+    assert wrong_in(found.log, case) == []
+    told = " ".join(found.reading.doubts)
+    assert case.doubt in told
+    if not case.doubt and not case.shift:
+        assert told == ""
+
+
+def test_there_are_enough_of_them():
+    assert len(ALL) >= 80
+    assert len({case.name for case in ALL}) == len(ALL)
