@@ -15,7 +15,8 @@ from nipper.core.errors import InputError, NipperError
 from nipper.core.setup import Setup, load
 
 if TYPE_CHECKING:
-    from nipper.core.logs.model import Log
+    from nipper.core.logs.propose import Options
+    from nipper.core.logs.reader import ReadLog
 
 COMMANDS = ("check", "diagnose", "compare", "trial", "schema")
 
@@ -43,11 +44,7 @@ def _parser() -> argparse.ArgumentParser:
     )
     diagnose.add_argument("logs", nargs="+", metavar="LOG.csv")
     diagnose.add_argument("--setup", required=True, metavar="SETUP.json")
-    diagnose.add_argument(
-        "--zone",
-        default="UTC",
-        help="time zone of logs whose times carry no offset, e.g. Europe/Vienna",
-    )
+    _add_reading(diagnose)
     diagnose.add_argument("--json", action="store_true", help="print one JSON document")
     diagnose.set_defaults(run=_diagnose)
     compare = commands.add_parser(
@@ -65,11 +62,7 @@ def _parser() -> argparse.ArgumentParser:
         action="store_true",
         help="something was exchanged between the two packs at that time",
     )
-    compare.add_argument(
-        "--zone",
-        default="UTC",
-        help="time zone of logs whose times carry no offset, e.g. Europe/Vienna",
-    )
+    _add_reading(compare)
     compare.add_argument("--json", action="store_true", help="print one JSON document")
     compare.set_defaults(run=_compare)
     trial = commands.add_parser("trial", help="run the settings on a simulated pack")
@@ -81,6 +74,21 @@ def _parser() -> argparse.ArgumentParser:
     schema = commands.add_parser("schema", help="print the JSON Schema of the setup file")
     schema.set_defaults(run=_schema)
     return parser
+
+
+def _add_reading(parser: argparse.ArgumentParser) -> None:
+    """What a table cannot settle by itself."""
+    add = parser.add_argument
+    add("--zone", help="time zone of times that carry no offset, e.g. Europe/Vienna")
+    order = parser.add_mutually_exclusive_group()
+    order.add_argument("--day-first", action="store_true", help="03/04 is the third of April")
+    order.add_argument("--month-first", action="store_true", help="03/04 is the fourth of March")
+    sign = parser.add_mutually_exclusive_group()
+    sign.add_argument("--discharge-positive", action="store_true", help="of the current")
+    sign.add_argument("--charging-positive", action="store_true", help="of the current")
+    add("--pack", metavar="NAME", help="which of several packs in the table")
+    add("--table", metavar="NAME", help="which sheet, member of an archive or table of a database")
+    add("--map", metavar="MAP.json", help="which column is what (docs/logs.md)")
 
 
 def main(argv: Sequence[str]) -> int:
@@ -125,26 +133,52 @@ def _diagnose(arguments: argparse.Namespace) -> Answer:
     from nipper.core.logs.model import join
 
     setup = load(arguments.setup)
-    log = join(_read_logs(arguments, setup))
+    read = _read_logs(arguments, setup)
+    log = join([r.log for r in read])
     found = diagnose(log, setup)
     lines = [f"{f.confidence:.0%} {f.summary}" for f in found.findings if f.confidence > 0.5]
     lines += [f"next: {a}" for a in found.advice] + [f"verdict: {found.verdict}"]
-    return to_json(found, log, setup), lines
+    lines += [f"doubt: {d}" for r in read for d in r.reading.doubts]
+    readings = [r.reading.to_json() for r in read]
+    document = to_json(found, log, setup) | {"reading": readings[0]}
+    return document | ({"readings": readings} if len(readings) > 1 else {}), lines
 
 
-def _read_logs(arguments: argparse.Namespace, setup: Setup) -> "list[Log]":
-    from nipper.core.logs.reader import read_log
+def _read_logs(arguments: argparse.Namespace, setup: Setup) -> "list[ReadLog]":
+    from nipper.core.logs.reader import read_file
 
-    _known_zone(arguments.zone)
-    logs: list[Log] = []
+    options = _options(arguments, setup)
+    logs: list[ReadLog] = []
     for file in arguments.logs:
-        log = read_log(file, arguments.zone)
-        if log.cells != setup.cells:
-            raise InputError(
-                file, "the header", f"{setup.cells} cells as in the setup, found {log.cells}"
-            )
-        logs.append(log)
+        found = read_file(file, options)
+        if found.log.cells != setup.cells:
+            expected = f"{setup.cells} cells as in the setup, found {found.log.cells}"
+            raise InputError(file, "the header", expected)
+        logs.append(found)
     return logs
+
+
+def _options(arguments: argparse.Namespace, setup: Setup) -> "Options":
+    from nipper.core.logs.mapping import load_mapping
+    from nipper.core.logs.propose import Options
+
+    if arguments.zone is not None:
+        _known_zone(arguments.zone)
+    return Options(
+        zone=arguments.zone,
+        day_first=_either(arguments.day_first, arguments.month_first),
+        discharge_positive=_either(arguments.discharge_positive, arguments.charging_positive),
+        pack=arguments.pack,
+        part=arguments.table,
+        mapping=load_mapping(arguments.map) if arguments.map else None,
+        cells=setup.cells,
+        capacity_ah=setup.capacity_ah,
+    )
+
+
+def _either(yes: bool, no: bool) -> bool | None:
+    """Of two flags that exclude each other, what was said; None when neither was."""
+    return yes if yes or no else None
 
 
 def _compare(arguments: argparse.Namespace) -> Answer:
@@ -154,7 +188,7 @@ def _compare(arguments: argparse.Namespace) -> Answer:
     setup = load(arguments.setup)
     if arguments.swap and (arguments.at is None or len(arguments.logs) != 2):
         raise InputError("--swap", "the arguments", "two logs and --at TIME")
-    logs = _read_logs(arguments, setup)
+    logs = [r.log for r in _read_logs(arguments, setup)]
     happenings = (
         [
             Happening(

@@ -2,8 +2,11 @@
 
 import pytest
 
-from nipper.app.shell.importpage import ImportPage, read_draft, understand
+from nipper.app.shell.importdraft import read_draft, understand
+from nipper.app.shell.importpage import ImportPage
 from nipper.core.logs.mapping import ColumnMapping
+from nipper.core.logs.propose import Proposal
+from nipper.core.logs.roles import Role
 from tests.app.test_window import words
 from tests.core.test_reader import dialect, local
 
@@ -31,6 +34,10 @@ def draft_page(qtbot, page, bench, small_log, tmp_path):
     page.open_file(str(path), bench, bench.setup(), bench.packs(), 2, "Europe/Vienna")
     qtbot.waitUntil(lambda: page.draft is not None)
     return page
+
+
+def column_row(page, name: str) -> int:
+    return next(i for i in range(page.columns.rowCount()) if page.columns.item(i, 0).text() == name)
 
 
 def choose(page, key: str, text: str) -> None:
@@ -65,11 +72,7 @@ def test_another_form_of_time_that_does_not_fit_is_told_with_its_place(qtbot, dr
     choose(
         draft_page,
         "time_form",
-        next(
-            t
-            for t in (draft_page._boxes["time_form"].itemText(i) for i in range(8))
-            if t.startswith("unix_s")
-        ),
+        "Unix seconds",
     )
     qtbot.waitUntil(lambda: "not understood yet" in words(draft_page))
     assert "line 2 column Time: expected a time" in words(draft_page)
@@ -85,7 +88,9 @@ def test_another_zone_moves_the_times(qtbot, draft_page):
 
 
 def test_a_column_can_be_left_out(qtbot, draft_page):
-    choose(draft_page, "current", "–")
+    draft_page.columns.selectRow(1)
+    assert draft_page.columns.names() == ["Current"]
+    draft_page.set_role(["Current"], Role.NONE)
     qtbot.waitUntil(lambda: draft_page.draft.mapping.current is None)
     qtbot.waitUntil(lambda: "There is no current" in words(draft_page))
 
@@ -113,7 +118,7 @@ def test_a_mapping_of_another_file_is_told(small_log):
 
     table = table_of(dialect(small_log.select(slice(0, 30))).encode(), "log.csv")
     wrong = ColumnMapping(time="Stamp", time_form="unix_s", cells=("Cell 1",))
-    draft = understand(table, wrong, False, None)
+    draft = understand(Proposal(table, wrong), False, None)
     assert draft.log is None
     assert "expected a column 'Stamp'" in draft.trouble
 
@@ -159,11 +164,101 @@ def test_a_sensor_is_taken_for_a_cells_or_left_out_by_hand(qtbot, open_window, t
     open_window.importer.read(str(path))
     page = open_window.importer.page
     qtbot.waitUntil(lambda: page.draft is not None, timeout=10_000)
-    assert page._temps.text() == "1 on cells, 1 left out"
+    assert page.draft.mapping.other_temps == ("MOS temp",)
     assert any("MOS temp" in odd.text for odd in page.draft.odd)
     assert page.draft.log.temp_c.shape[1] == 1
-    entry = next(e for e in page._temps.menu().actions() if e.text() == "MOS temp")
+    page.columns.selectRow(column_row(page, "MOS temp"))
+    entry = next(e for e in page.columns._menu.actions() if e.data() == Role.TEMPERATURE)
     entry.trigger()
-    qtbot.waitUntil(lambda: page._temps.text() == "2 on cells", timeout=10_000)
+    qtbot.waitUntil(lambda: len(page.draft.mapping.temps) == 2, timeout=10_000)
     assert page.draft.log.temp_c.shape[1] == 2
     assert not any(odd.kind == "temps" for odd in page.draft.odd)
+
+
+def table_file(tmp_path, name: str) -> str:
+    """A file of the corpus of strangers' tables."""
+    from tests.core.strangers import ALL
+
+    case = next(c for c in ALL if c.name == name)
+    path = tmp_path / case.file
+    path.write_bytes(case.data)
+    return str(path)
+
+
+def opened(qtbot, page, bench, path: str):
+    page.open_file(path, bench, bench.setup(), bench.packs(), 1, "Europe/Vienna")
+    qtbot.waitUntil(lambda: page.draft is not None, timeout=10_000)
+    return page.draft
+
+
+def test_a_file_of_several_packs_asks_which_one(qtbot, page, bench, tmp_path):
+    draft = opened(
+        qtbot, page, bench, table_file(tmp_path, "packs: beside each other, none chosen")
+    )
+    assert draft.choices == ("1", "2")
+    assert "which one?" in words(page)
+    assert not page.take.isEnabled()
+    choose(page, "choice", "2")
+    qtbot.waitUntil(lambda: page.draft.log is not None, timeout=10_000)
+    assert page.draft.log.cells == 8
+    assert page.take.isEnabled()
+    assert page._boxes["choice"].isVisibleTo(page)
+
+
+def test_a_workbook_of_two_logs_asks_which_one(qtbot, page, bench, tmp_path):
+    opened(qtbot, page, bench, table_file(tmp_path, "workbook: two logs unlike"))
+    choose(page, "choice", "A")
+    qtbot.waitUntil(lambda: page.draft.log is not None, timeout=10_000)
+    assert page.draft.log.cells == 8
+
+
+def test_each_column_says_what_it_was_taken_for_and_why(draft_page):
+    taken = {
+        draft_page.columns.item(i, 0).text(): draft_page.columns.item(i, 2).text()
+        for i in range(draft_page.columns.rowCount())
+    }
+    assert taken["Time"] == "time ▾"
+    assert taken["Cell 3"] == "cell 3 ▾"
+    why = draft_page.columns.item(column_row(draft_page, "Current"), 3).text()
+    assert "the voltage follows it" in why
+
+
+def test_what_is_doubted_is_said_and_settled_by_hand(qtbot, page, bench, tmp_path):
+    opened(qtbot, page, bench, table_file(tmp_path, "time: 03/04 within one day is doubted"))
+    assert "month first or day first" in words(page)
+    assert "Europe/Vienna" in words(page)
+    choose(page, "time_form", "day first: 31.03.2026 09:10")
+    qtbot.waitUntil(lambda: "month first or" not in words(page), timeout=10_000)
+
+
+def test_columns_that_no_proposal_finds_are_named_by_hand(qtbot, page, bench, tmp_path):
+    path = tmp_path / "odd.csv"
+    heads = ["moment", *"abcdefgh", "flow"]
+    rows = [
+        ",".join([f"2026-03-03T06:{i:02d}:00Z", *[f"{3.3 + 0.001 * c:.3f}" for c in range(8)], "9"])
+        for i in range(60)
+    ]
+    path.write_text("\n".join([",".join(heads), *rows]))
+    draft = opened(qtbot, page, bench, str(path))
+    assert draft.log is None
+    assert "cell" in draft.trouble
+    assert page.columns.rowCount() == 10
+    page.set_role(["moment"], Role.TIME)
+    qtbot.waitUntil(lambda: page.draft.mapping.time == "moment", timeout=10_000)
+    page.set_role(list("abcdefgh"), Role.CELL)
+    qtbot.waitUntil(lambda: page.draft.log is not None, timeout=10_000)
+    assert page.draft.log.cells == 8
+    assert page.take.isEnabled()
+
+
+def test_how_a_file_is_read_is_kept_and_used_again(qtbot, draft_page, tmp_path):
+    mapping = draft_page.draft.mapping
+    kept = tmp_path / "columns.json"
+    draft_page.save_columns(str(kept))
+    draft_page.set_role(["Current"], Role.NONE)
+    qtbot.waitUntil(lambda: draft_page.draft.mapping.current is None)
+    draft_page.use_columns(str(kept))
+    qtbot.waitUntil(lambda: draft_page.draft.mapping == mapping)
+    kept.write_text('{"format": "other"}')
+    draft_page.use_columns(str(kept))
+    assert "columns.json: format: expected 'nipper-columns'" in words(draft_page)

@@ -11,7 +11,7 @@ import sqlite3
 import zipfile
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from datetime import datetime, timezone
+from datetime import UTC, datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -22,11 +22,17 @@ import polars as pl
 from nipper.core.logs.model import Log
 
 VIENNA = ZoneInfo("Europe/Vienna")
-START = datetime(2026, 3, 3, 6, 0, tzinfo=timezone.utc).timestamp()
+START = datetime(2026, 3, 3, 6, 0, tzinfo=UTC).timestamp()
 
 
-def a_log(cells: int = 8, rows: int = 360, start: float = START, every: float = 60.0,
-          seed: int = 1, volts: tuple[float, float] = (3.22, 3.40)) -> Log:
+def a_log(
+    cells: int = 8,
+    rows: int = 360,
+    start: float = START,
+    every: float = 60.0,
+    seed: int = 1,
+    volts: tuple[float, float] = (3.22, 3.40),
+) -> Log:
     """A pack that is charged, rests and is discharged; coarse as a meter."""
     rng = np.random.default_rng(seed)
     time_s = start + every * np.arange(rows)
@@ -60,7 +66,7 @@ def a_log(cells: int = 8, rows: int = 360, start: float = START, every: float = 
 
 
 def utc(form: str) -> Callable[[float], str]:
-    return lambda t: datetime.fromtimestamp(t, timezone.utc).strftime(form)
+    return lambda t: datetime.fromtimestamp(t, UTC).strftime(form)
 
 
 def vienna(form: str) -> Callable[[float], str]:
@@ -94,19 +100,27 @@ class Sheet:
     def amps(self, head: str, scale: float = 1.0, digits: int = 1, mark: str = ".") -> "Sheet":
         return self.add(head, lambda log, i: number(log.current_a[i] * scale, digits, mark))
 
-    def pack(self, head: str, scale: float = 1.0, digits: int = 2, mark: str = ".",
-             thousands: str = "") -> "Sheet":
-        return self.add(
-            head, lambda log, i: number(log.pack_v[i] * scale, digits, mark, thousands)
-        )
+    def pack(
+        self, head: str, scale: float = 1.0, digits: int = 2, mark: str = ".", thousands: str = ""
+    ) -> "Sheet":
+        return self.add(head, lambda log, i: number(log.pack_v[i] * scale, digits, mark, thousands))
 
-    def cells(self, head: str, scale: float = 1.0, digits: int = 3, mark: str = ".",
-              first: int = 1, thousands: str = "", behind: str = "") -> "Sheet":
+    def cells(
+        self,
+        head: str,
+        scale: float = 1.0,
+        digits: int = 3,
+        mark: str = ".",
+        first: int = 1,
+        thousands: str = "",
+        behind: str = "",
+    ) -> "Sheet":
         for c in range(self.log.cells):
             self.add(
                 head.format(c + first),
-                lambda log, i, c=c: number(float(log.cell_v[i, c]) * scale, digits, mark,
-                                           thousands) + behind,
+                lambda log, i, c=c: (
+                    number(float(log.cell_v[i, c]) * scale, digits, mark, thousands) + behind
+                ),
             )
         return self
 
@@ -129,8 +143,15 @@ class Sheet:
     def rows(self) -> list[list[str]]:
         return [[f(self.log, i) for f in self.fields] for i in range(self.log.rows)]
 
-    def text(self, separator: str = ",", above: str = "", below: str = "", quote: bool = False,
-             end: str = "\n", newest: bool = False) -> str:
+    def text(
+        self,
+        separator: str = ",",
+        above: str = "",
+        below: str = "",
+        quote: bool = False,
+        end: str = "\n",
+        newest: bool = False,
+    ) -> str:
         rows = self.rows()[::-1] if newest else self.rows()
         q = '"' if quote else ""
         lines = [separator.join(q + v + q for v in row) for row in [self.heads, *rows]]
@@ -256,82 +277,167 @@ TIMES = {
     "ISO with a space before the offset": ("time", vienna("%Y-%m-%d %H:%M:%S %z"), {}),
     "a clock with points": ("ora", vienna("%d.%m.%Y %H.%M.%S"), ALPINE),
 }  # fmt: skip
-MONTH_END = a_log(start=datetime(2026, 3, 30, 21, 0, tzinfo=timezone.utc).timestamp(), every=900)
+MONTH_END = a_log(start=datetime(2026, 3, 30, 21, 0, tzinfo=UTC).timestamp(), every=900)
 for title, (head, form, options) in TIMES.items():
     log = MONTH_END if "month's end" in title else LOG
-    ALL.append(Stranger(f"time: {title}", timed(head, form, log, ";").encode(), log,
-                        options=options, time_atol=60.0 if "%H:%M" == title else 0.6))
+    ALL.append(
+        Stranger(
+            f"time: {title}",
+            timed(head, form, log, ";").encode(),
+            log,
+            options=options,
+            time_atol=60.0 if title == "%H:%M" else 0.6,
+        )
+    )
 
 UNZONED = timed("Time", utc("%Y-%m-%d %H:%M:%S"))
 ALL.append(Stranger("time: no zone anywhere is told", UNZONED.encode(), LOG, doubt="zone"))
 ONE_DAY = timed("Date", utc("%d/%m/%Y %H:%M:%S"))
 ALL.append(
-    Stranger("time: 03/03 can be told by neither", ONE_DAY.encode(), LOG,
-             options={"zone": "UTC"}, shift=True)
+    Stranger(
+        "time: 03/03 can be told by neither",
+        ONE_DAY.encode(),
+        LOG,
+        options={"zone": "UTC"},
+        shift=True,
+    )
 )
-FOURTH = a_log(start=datetime(2026, 4, 3, 6, 0, tzinfo=timezone.utc).timestamp())
+FOURTH = a_log(start=datetime(2026, 4, 3, 6, 0, tzinfo=UTC).timestamp())
 ALL.append(
-    Stranger("time: 03/04 within one day is doubted", timed("Date", utc("%d/%m/%Y %H:%M:%S"),
-             FOURTH).encode(), FOURTH, options={"zone": "UTC"}, doubt="day first", shift=True)
-)
-ALL.append(
-    Stranger("time: 03/04 settled by the option", timed("Date", utc("%d/%m/%Y %H:%M:%S"),
-             FOURTH).encode(), FOURTH, options={"zone": "UTC", "day_first": True})
-)
-WEEK = a_log(rows=340, start=datetime(2026, 4, 2, 6, 0, tzinfo=timezone.utc).timestamp(),
-             every=1800.0)
-ALL.append(
-    Stranger("time: 02/04 to 09/04 is told by the clock running on",
-             timed("Date", utc("%d/%m/%Y %H:%M:%S"), WEEK).encode(), WEEK,
-             options={"zone": "UTC"})
-)
-ALL.append(
-    Stranger("time: the same month first",
-             timed("Date", utc("%m/%d/%Y %H:%M:%S"), WEEK).encode(), WEEK,
-             options={"zone": "UTC"})
-)
-AUTUMN = a_log(rows=300, start=datetime(2026, 10, 24, 22, 30, tzinfo=timezone.utc).timestamp())
-ALL.append(
-    Stranger("time: both hours of autumn", timed("Zeit", vienna("%d.%m.%Y %H:%M:%S"), AUTUMN,
-             ";").encode(), AUTUMN, options=ALPINE)
+    Stranger(
+        "time: 03/04 within one day is doubted",
+        timed("Date", utc("%d/%m/%Y %H:%M:%S"), FOURTH).encode(),
+        FOURTH,
+        options={"zone": "UTC"},
+        doubt="day first",
+        shift=True,
+    )
 )
 ALL.append(
-    Stranger("time: both hours of autumn, newest first",
-             Sheet(AUTUMN).time("Zeit", vienna("%d.%m.%Y %H:%M:%S")).amps("I").pack("U")
-             .cells("U{}").text(";", newest=True).encode(), AUTUMN, options=ALPINE)
+    Stranger(
+        "time: 03/04 settled by the option",
+        timed("Date", utc("%d/%m/%Y %H:%M:%S"), FOURTH).encode(),
+        FOURTH,
+        options={"zone": "UTC", "day_first": True},
+    )
+)
+WEEK = a_log(rows=340, start=datetime(2026, 4, 2, 6, 0, tzinfo=UTC).timestamp(), every=1800.0)
+ALL.append(
+    Stranger(
+        "time: 02/04 to 09/04 is told by the clock running on",
+        timed("Date", utc("%d/%m/%Y %H:%M:%S"), WEEK).encode(),
+        WEEK,
+        options={"zone": "UTC"},
+    )
 )
 ALL.append(
-    Stranger("time: seconds since the start", timed("t [s]", lambda t: f"{t - START:.1f}").encode(),
-             LOG, doubt="no dates", shift=True)
+    Stranger(
+        "time: the same month first",
+        timed("Date", utc("%m/%d/%Y %H:%M:%S"), WEEK).encode(),
+        WEEK,
+        options={"zone": "UTC"},
+    )
+)
+AUTUMN = a_log(rows=300, start=datetime(2026, 10, 24, 22, 30, tzinfo=UTC).timestamp())
+ALL.append(
+    Stranger(
+        "time: both hours of autumn",
+        timed("Zeit", vienna("%d.%m.%Y %H:%M:%S"), AUTUMN, ";").encode(),
+        AUTUMN,
+        options=ALPINE,
+    )
 )
 ALL.append(
-    Stranger("time: h:mm:ss since the start",
-             timed("Elapsed", lambda t: f"{int(t - START) // 3600}:{int(t - START) % 3600 // 60:02d}"
-                   f":{int(t - START) % 60:02d}").encode(), LOG, doubt="no dates", shift=True)
+    Stranger(
+        "time: both hours of autumn, newest first",
+        Sheet(AUTUMN)
+        .time("Zeit", vienna("%d.%m.%Y %H:%M:%S"))
+        .amps("I")
+        .pack("U")
+        .cells("U{}")
+        .text(";", newest=True)
+        .encode(),
+        AUTUMN,
+        options=ALPINE,
+    )
+)
+ALL.append(
+    Stranger(
+        "time: seconds since the start",
+        timed("t [s]", lambda t: f"{t - START:.1f}").encode(),
+        LOG,
+        doubt="no dates",
+        shift=True,
+    )
+)
+ALL.append(
+    Stranger(
+        "time: h:mm:ss since the start",
+        timed(
+            "Elapsed",
+            lambda t: (
+                f"{int(t - START) // 3600}:{int(t - START) % 3600 // 60:02d}"
+                f":{int(t - START) % 60:02d}"
+            ),
+        ).encode(),
+        LOG,
+        doubt="no dates",
+        shift=True,
+    )
 )
 NIGHT = a_log(start=START + 14 * 3600)
 ALL.append(
-    Stranger("time: a clock without a date, over midnight",
-             timed("Time", utc("%H:%M:%S"), NIGHT).encode(), NIGHT, doubt="no dates", shift=True)
+    Stranger(
+        "time: a clock without a date, over midnight",
+        timed("Time", utc("%H:%M:%S"), NIGHT).encode(),
+        NIGHT,
+        doubt="no dates",
+        shift=True,
+    )
 )
 ALL.append(
-    Stranger("time: date and clock in two columns",
-             Sheet(LOG).time("Date", vienna("%d.%m.%Y")).time("Time", vienna("%H:%M:%S"))
-             .amps("Current A").pack("Voltage V").cells("Cell{} V").text(";").encode(), LOG,
-             options=ALPINE)
+    Stranger(
+        "time: date and clock in two columns",
+        Sheet(LOG)
+        .time("Date", vienna("%d.%m.%Y"))
+        .time("Time", vienna("%H:%M:%S"))
+        .amps("Current A")
+        .pack("Voltage V")
+        .cells("Cell{} V")
+        .text(";")
+        .encode(),
+        LOG,
+        options=ALPINE,
+    )
 )
 ALL.append(
-    Stranger("time: a decoy of the last full charge",
-             Sheet(LOG).const("Last full time", "2026-03-01 10:00:00")
-             .time("Logged at", utc("%Y-%m-%d %H:%M:%S"))
-             .amps("Current A").pack("Voltage V").cells("Cell{} V").text().encode(), LOG,
-             options={"zone": "UTC"})
+    Stranger(
+        "time: a decoy of the last full charge",
+        Sheet(LOG)
+        .const("Last full time", "2026-03-01 10:00:00")
+        .time("Logged at", utc("%Y-%m-%d %H:%M:%S"))
+        .amps("Current A")
+        .pack("Voltage V")
+        .cells("Cell{} V")
+        .text()
+        .encode(),
+        LOG,
+        options={"zone": "UTC"},
+    )
 )
 ALL.append(
-    Stranger("time: local time beside Unix seconds",
-             Sheet(LOG).time("Local time", vienna("%Y-%m-%d %H:%M:%S"))
-             .time("unix", lambda t: f"{t:.0f}").amps("Current A").pack("Voltage V")
-             .cells("Cell{} V").text().encode(), LOG)
+    Stranger(
+        "time: local time beside Unix seconds",
+        Sheet(LOG)
+        .time("Local time", vienna("%Y-%m-%d %H:%M:%S"))
+        .time("unix", lambda t: f"{t:.0f}")
+        .amps("Current A")
+        .pack("Voltage V")
+        .cells("Cell{} V")
+        .text()
+        .encode(),
+        LOG,
+    )
 )
 
 # units and numbers
@@ -434,9 +540,11 @@ FLOWS: dict[str, tuple[Sheet, dict[str, Any]]] = {
         ("Load current A", lambda g, i: f"{5 + i % 3:.1f}"),
         ("Battery current A", lambda g, i: f"{g.current_a[i]:.1f}")), {}),
     "power only": (with_flow(
-        ("Battery power W", lambda g, i: f"{g.current_a[i] * g.pack_v[i]:.0f}")), {"doubt": "power"}),
+        ("Battery power W", lambda g, i: f"{g.current_a[i] * g.pack_v[i]:.0f}")),
+        {"doubt": "power"}),
     "no sign and no direction": (with_flow(
-        ("Current A", unsigned), soc=True), {"doubt": "no sign", "check": ("time", "cells", "pack")}),
+        ("Current A", unsigned), soc=True),
+        {"doubt": "no sign", "check": ("time", "cells", "pack")}),
     "no current at all": (with_flow(), {"doubt": "no current", "check": ("time", "cells", "pack")}),
     "only the load's": (with_flow(
         ("Load current A", lambda g, i: f"{5 + i % 3:.1f}")),
@@ -452,10 +560,22 @@ for title, (sheet, how) in FLOWS.items():
     atol = 0.15 if title == "power only" else 0.07
     ALL.append(Stranger(f"current: {title}", sheet.text().encode(), LOG, amps_atol=atol, **how))
 RESTING = a_log(rows=60)
-RESTING = Log(RESTING.time_s, np.full(60, 0.3), RESTING.pack_v * 0 + 26.4,
-              np.full((60, 8), 3.3, np.float32), RESTING.temp_c)
-ALL.append(Stranger("current: a sign nothing tells", usual(RESTING).text().encode(), RESTING,
-                    doubt="no sign", check=("time", "cells", "pack")))
+RESTING = Log(
+    RESTING.time_s,
+    np.full(60, 0.3),
+    RESTING.pack_v * 0 + 26.4,
+    np.full((60, 8), 3.3, np.float32),
+    RESTING.temp_c,
+)
+ALL.append(
+    Stranger(
+        "current: a sign nothing tells",
+        usual(RESTING).text().encode(),
+        RESTING,
+        doubt="no sign",
+        check=("time", "cells", "pack"),
+    )
+)
 
 # decoys and what is missing
 
@@ -494,18 +614,23 @@ def with_holes(text: str, marker: str) -> str:
 
 for marker in ("", "-", "n/a", "NaN", "NULL", "--", "unavailable", "#N/A", "65.535", "0"):
     ALL.append(
-        Stranger(f"missing values written as {marker!r}",
-                 with_holes(usual(LOG).text(), marker).encode(), LOG)
+        Stranger(
+            f"missing values written as {marker!r}",
+            with_holes(usual(LOG).text(), marker).encode(),
+            LOG,
+        )
     )
 
 # layouts
 
 LAYOUTS = {
-    "remarks above": usual(LOG).text(above="Battery monitor export\nSerial: 00417\nOwner,boat shed\n\n"),
+    "remarks above": usual(LOG).text(
+        above="Battery monitor export\nSerial: 00417\nOwner,boat shed\n\n"),
     "remarks above with as many separators": usual(LOG).text(
         ";", above="Report;;;;;;;;;;\nFrom;2026-03-03;;;;;;;;;\n"),
     "remarks with a hash": usual(LOG).text(above="# made by a script\n# cells in V\n"),
-    "sums below": usual(LOG).text(below="Average,3.2,26.4" + ",3.3" * 8 + "\nTotal,,," + ",,,,,,,\n"),
+    "sums below": usual(LOG).text(
+        below="Average,3.2,26.4" + ",3.3" * 8 + "\nTotal,,," + ",,,,,,,\n"),
     "the heading repeated every hundred rows": "\n".join(
         line if i % 100 or not i else line + "\n" + usual(LOG).text().split("\n")[0]
         for i, line in enumerate(usual(LOG).text().split("\n"))),
@@ -542,14 +667,29 @@ SPACED = "\n".join(
                 *Sheet(LOG).time("t", utc("%Y-%m-%d %H:%M:%S")).amps("I").pack("U").cells("c{}")
                 .rows()]
 )  # fmt: skip
-ALL.append(Stranger("layout: date and clock parted by the space between columns",
-                    SPACED.encode(), LOG, file="log.txt", options={"zone": "UTC"}))
+ALL.append(
+    Stranger(
+        "layout: date and clock parted by the space between columns",
+        SPACED.encode(),
+        LOG,
+        file="log.txt",
+        options={"zone": "UTC"},
+    )
+)
 NAMELESS = "\n".join(",".join(row) for row in usual(LOG).rows())
-ALL.append(Stranger("layout: no headings", NAMELESS.encode(), LOG, doubt="no headings",
-                    check=("time", "cells", "pack")))
+ALL.append(
+    Stranger(
+        "layout: no headings",
+        NAMELESS.encode(),
+        LOG,
+        doubt="no headings",
+        check=("time", "cells", "pack"),
+    )
+)
 UNQUOTED = usual(LOG, mark=",").text(",")
-ALL.append(Stranger("layout: decimal commas between commas", UNQUOTED.encode(), LOG,
-                    refused="decimal"))
+ALL.append(
+    Stranger("layout: decimal commas between commas", UNQUOTED.encode(), LOG, refused="decimal")
+)
 
 # shapes
 
@@ -569,13 +709,18 @@ def lines(head: str, rows: list[list[str]], sep: str = ",") -> bytes:
     return "\n".join([head, *(sep.join(r) for r in rows)]).encode() + b"\n"
 
 
-ALL.append(Stranger("shape: a row a reading",
-                    lines("time,name,value,unit", long_rows(LOG)), LOG))
-ALL.append(Stranger("shape: a row a reading without units",
-                    lines("time,sensor,value", [r[:3] for r in long_rows(LOG)]), LOG))
+ALL.append(Stranger("shape: a row a reading", lines("time,name,value,unit", long_rows(LOG)), LOG))
+ALL.append(
+    Stranger(
+        "shape: a row a reading without units",
+        lines("time,sensor,value", [r[:3] for r in long_rows(LOG)]),
+        LOG,
+    )
+)
 ENTITY = [[f"sensor.{r[1].replace(' ', '_')}", r[2], r[0]] for r in long_rows(LOG)]
-ALL.append(Stranger("shape: a history of entities",
-                    lines("entity_id,state,last_changed", ENTITY), LOG))
+ALL.append(
+    Stranger("shape: a history of entities", lines("entity_id,state,last_changed", ENTITY), LOG)
+)
 
 
 def scattered(log: Log) -> list[list[str]]:
@@ -587,29 +732,56 @@ def scattered(log: Log) -> list[list[str]]:
     return sorted(out, key=lambda r: float(r[0]))
 
 
-ALL.append(Stranger("shape: a history where each sensor has its own second",
-                    lines("unix,sensor,value", scattered(LOG)), LOG, check=("cells_mean",)))
+ALL.append(
+    Stranger(
+        "shape: a history where each sensor has its own second",
+        lines("unix,sensor,value", scattered(LOG)),
+        LOG,
+        check=("cells_mean",),
+    )
+)
 CELLROWS = [
     [utc("%Y-%m-%dT%H:%M:%SZ")(LOG.time_s[i]), str(c + 1), f"{LOG.cell_v[i, c]:.3f}",
      f"{LOG.current_a[i]:.1f}"]
     for i in range(LOG.rows) for c in range(8)
 ]  # fmt: skip
-ALL.append(Stranger("shape: a row a cell", lines("time,cell,voltage_v,current_a", CELLROWS), LOG,
-                    check=("time", "cells", "current")))
+ALL.append(
+    Stranger(
+        "shape: a row a cell",
+        lines("time,cell,voltage_v,current_a", CELLROWS),
+        LOG,
+        check=("time", "cells", "current"),
+    )
+)
 SPARSE = zoned().amps("Current A").pack("Pack V").cells("Cell {} V").rows()
 for i, row in enumerate(SPARSE):
     for c in range(8):
         if i % 4 != c % 4:
             row[3 + c] = ""
-ALL.append(Stranger("shape: written on change",
-                    lines(",".join(zoned().amps("Current A").pack("Pack V").cells("Cell {} V")
-                                   .heads), SPARSE), LOG, check=("cells_mean",)))
-LISTED = zoned().amps("Current A").pack("Pack V").add(
-    "cells", lambda g, i: '"[' + ", ".join(f"{v:.3f}" for v in g.cell_v[i]) + ']"')
+ALL.append(
+    Stranger(
+        "shape: written on change",
+        lines(",".join(zoned().amps("Current A").pack("Pack V").cells("Cell {} V").heads), SPARSE),
+        LOG,
+        check=("cells_mean",),
+    )
+)
+LISTED = (
+    zoned()
+    .amps("Current A")
+    .pack("Pack V")
+    .add("cells", lambda g, i: '"[' + ", ".join(f"{v:.3f}" for v in g.cell_v[i]) + ']"')
+)
 ALL.append(Stranger("shape: the cells as a list in one column", LISTED.text().encode(), LOG))
-LISTED_MV = zoned().amps("Current A").pack("Pack V").add(
-    "Cell voltages mV", lambda g, i: " ".join(f"{v * 1000:.0f}" for v in g.cell_v[i]))
-ALL.append(Stranger("shape: the cells with spaces in one column", LISTED_MV.text(";").encode(), LOG))
+LISTED_MV = (
+    zoned()
+    .amps("Current A")
+    .pack("Pack V")
+    .add("Cell voltages mV", lambda g, i: " ".join(f"{v * 1000:.0f}" for v in g.cell_v[i]))
+)
+ALL.append(
+    Stranger("shape: the cells with spaces in one column", LISTED_MV.text(";").encode(), LOG)
+)
 OTHER = a_log(seed=9)
 TWO = "\n".join(
     line for pair in zip(
@@ -618,27 +790,39 @@ TWO = "\n".join(
 )  # fmt: skip
 TWO = ",".join([*usual(LOG).heads, "Battery"]) + "\n" + TWO + "\n"
 ALL.append(Stranger("packs: below each other, none chosen", TWO.encode(), LOG, refused="--pack"))
-ALL.append(Stranger("packs: below each other, one chosen", TWO.encode(), OTHER,
-                    options={"pack": "B"}))
+ALL.append(
+    Stranger("packs: below each other, one chosen", TWO.encode(), OTHER, options={"pack": "B"})
+)
 BESIDE = Sheet(LOG).time("time", utc("%Y-%m-%dT%H:%M:%SZ"))
 for pack_name, of in (("1", LOG), ("2", OTHER)):
     BESIDE.add(f"Pack {pack_name} current A", lambda g, i, of=of: f"{of.current_a[i]:.1f}")
     BESIDE.add(f"Pack {pack_name} voltage V", lambda g, i, of=of: f"{of.pack_v[i]:.2f}")
     for c in range(8):
-        BESIDE.add(f"Pack {pack_name} cell {c + 1} V",
-                   lambda g, i, c=c, of=of: f"{of.cell_v[i, c]:.3f}")
-ALL.append(Stranger("packs: beside each other, none chosen", BESIDE.text().encode(), LOG,
-                    refused="--pack"))
-ALL.append(Stranger("packs: beside each other, the second", BESIDE.text().encode(), OTHER,
-                    options={"pack": "2"}))
+        BESIDE.add(
+            f"Pack {pack_name} cell {c + 1} V", lambda g, i, c=c, of=of: f"{of.cell_v[i, c]:.3f}"
+        )
+ALL.append(
+    Stranger("packs: beside each other, none chosen", BESIDE.text().encode(), LOG, refused="--pack")
+)
+ALL.append(
+    Stranger(
+        "packs: beside each other, the second", BESIDE.text().encode(), OTHER, options={"pack": "2"}
+    )
+)
 MODULES = zoned(BIG).amps("I").pack("Total V")
 for c in range(16):
-    MODULES.add(f"Module {c // 4 + 1} Cell {c % 4 + 1} V",
-                lambda g, i, c=c: f"{g.cell_v[i, c]:.3f}")
+    MODULES.add(
+        f"Module {c // 4 + 1} Cell {c % 4 + 1} V", lambda g, i, c=c: f"{g.cell_v[i, c]:.3f}"
+    )
 ALL.append(Stranger("packs: modules of one string", MODULES.text().encode(), BIG))
-ALL.append(Stranger("one cell alone",
-                    zoned(a_log(1)).amps("Current A").cells("Cell voltage V").text().encode(),
-                    a_log(1), check=("time", "cells", "current")))
+ALL.append(
+    Stranger(
+        "one cell alone",
+        zoned(a_log(1)).amps("Current A").cells("Cell voltage V").text().encode(),
+        a_log(1),
+        check=("time", "cells", "current"),
+    )
+)
 
 # balancing, percentage, temperature
 
@@ -656,17 +840,22 @@ BALANCING = {
     "as flags, the last cell first": lambda b: "".join("1" if x else "0" for x in b[::-1]),
 }
 for title, form in BALANCING.items():
-    ALL.append(Stranger(f"balancing {title}", balanced(form).encode(), LOG,
-                        check=("cells", "balancing")))
+    ALL.append(
+        Stranger(f"balancing {title}", balanced(form).encode(), LOG, check=("cells", "balancing"))
+    )
 FLAGGED = usual(LOG)
 for c in range(8):
     FLAGGED.add(f"Balance {c + 1}", lambda g, i, c=c: str(int(g.balancing[i, c])))
-ALL.append(Stranger("balancing in a column a cell", FLAGGED.text().encode(), LOG,
-                    check=("cells", "balancing")))
+ALL.append(
+    Stranger(
+        "balancing in a column a cell", FLAGGED.text().encode(), LOG, check=("cells", "balancing")
+    )
+)
 MINOR = {
     "temperatures in °F": usual(LOG).temps("Temp {} (°F)", fahrenheit=True),
     "temperatures in °F without °": usual(LOG).temps("Temp {} F", fahrenheit=True),
-    "temperatures in kelvin": usual(LOG).add("T1 [K]", lambda g, i: f"{g.temp_c[i, 0] + 273.15:.2f}")
+    "temperatures in kelvin": usual(LOG)
+    .add("T1 [K]", lambda g, i: f"{g.temp_c[i, 0] + 273.15:.2f}")
     .add("T2 [K]", lambda g, i: f"{g.temp_c[i, 1] + 273.15:.2f}"),
     "temperatures in tenths of kelvin": usual(LOG)
     .add("Temp 1", lambda g, i: f"{(g.temp_c[i, 0] + 273.15) * 10:.0f}")
@@ -674,11 +863,22 @@ MINOR = {
 }  # fmt: skip
 for title, sheet in MINOR.items():
     ALL.append(Stranger(title, sheet.text().encode(), LOG, check=("cells", "temps")))
-ALL.append(Stranger("percentage as a fraction", usual(LOG).soc("SOC", 0.01, 3).text().encode(), LOG,
-                    check=("cells", "soc")))
-ALL.append(Stranger("percentage with health beside it",
-                    usual(LOG).const("SOH %", "98").soc("SOC %").const("Min SOC limit %", "20")
-                    .text().encode(), LOG, check=("cells", "soc")))
+ALL.append(
+    Stranger(
+        "percentage as a fraction",
+        usual(LOG).soc("SOC", 0.01, 3).text().encode(),
+        LOG,
+        check=("cells", "soc"),
+    )
+)
+ALL.append(
+    Stranger(
+        "percentage with health beside it",
+        usual(LOG).const("SOH %", "98").soc("SOC %").const("Min SOC limit %", "20").text().encode(),
+        LOG,
+        check=("cells", "soc"),
+    )
+)
 
 # containers and character sets
 
@@ -701,8 +901,14 @@ def packed() -> None:
               .amps("Strom", mark=",").pack("Spannung", mark=",").cells("Zelle {}", mark=",")
               .temps("Temperatur {} °C", mark=",").text(";"))  # fmt: skip
     for code in ("utf-16", "utf-16-le", "latin-1", "utf-8-sig", "cp1252"):
-        ALL.append(Stranger(f"characters in {code}", german.encode(code), LOG,
-                            check=("time", "cells", "current", "temps")))
+        ALL.append(
+            Stranger(
+                f"characters in {code}",
+                german.encode(code),
+                LOG,
+                check=("time", "cells", "current", "temps"),
+            )
+        )
 
 
 packed()
@@ -713,8 +919,9 @@ def sheets() -> None:
 
     def fill(sheet: Any, table: list[list[str]]) -> None:
         for row in table:
-            sheet.append([float(v) if v.replace(".", "", 1).lstrip("-").isdigit() else v
-                          for v in row])
+            sheet.append(
+                [float(v) if v.replace(".", "", 1).lstrip("-").isdigit() else v for v in row]
+            )
 
     book = openpyxl.Workbook()
     book.active.title = "Notes"
@@ -722,8 +929,9 @@ def sheets() -> None:
     fill(book.create_sheet("Data"), [["Readings of March"], [], *rows])
     out = io.BytesIO()
     book.save(out)
-    ALL.append(Stranger("workbook: a title, a sheet of notes", out.getvalue(), LOG,
-                        file="log.xlsx"))
+    ALL.append(
+        Stranger("workbook: a title, a sheet of notes", out.getvalue(), LOG, file="log.xlsx")
+    )
     book = openpyxl.Workbook()
     for i in range(3):
         sheet = book.active if i == 0 else book.create_sheet()
@@ -735,23 +943,46 @@ def sheets() -> None:
     book = openpyxl.Workbook()
     book.active.append(rows[0])
     for row, t in zip(rows[1:], LOG.time_s, strict=True):
-        moment = datetime.fromtimestamp(t, timezone.utc).replace(tzinfo=None)
+        moment = datetime.fromtimestamp(t, UTC).replace(tzinfo=None)
         book.active.append([moment, *map(float, row[1:])])
     out = io.BytesIO()
     book.save(out)
-    ALL.append(Stranger("workbook: real dates", out.getvalue(), LOG, file="log.xlsx",
-                        options={"zone": "UTC"}, time_atol=1.0))
+    ALL.append(
+        Stranger(
+            "workbook: real dates",
+            out.getvalue(),
+            LOG,
+            file="log.xlsx",
+            options={"zone": "UTC"},
+            time_atol=1.0,
+        )
+    )
     book = openpyxl.Workbook()
     book.active.title = "A"
     fill(book.active, rows)
-    fill(book.create_sheet("B"), [zoned(BIG).amps("I").pack("U").cells("c{}").heads,
-                                  *zoned(BIG).amps("I").pack("U").cells("c{}").rows()])
+    fill(
+        book.create_sheet("B"),
+        [
+            zoned(BIG).amps("I").pack("U").cells("c{}").heads,
+            *zoned(BIG).amps("I").pack("U").cells("c{}").rows(),
+        ],
+    )
     out = io.BytesIO()
     book.save(out)
-    ALL.append(Stranger("workbook: two logs unlike", out.getvalue(), LOG, file="log.xlsx",
-                        refused="--table"))
-    ALL.append(Stranger("workbook: two logs unlike, one chosen", out.getvalue(), BIG,
-                        file="log.xlsx", options={"part": "B"}))
+    ALL.append(
+        Stranger(
+            "workbook: two logs unlike", out.getvalue(), LOG, file="log.xlsx", refused="--table"
+        )
+    )
+    ALL.append(
+        Stranger(
+            "workbook: two logs unlike, one chosen",
+            out.getvalue(),
+            BIG,
+            file="log.xlsx",
+            options={"part": "B"},
+        )
+    )
 
 
 sheets()
@@ -764,13 +995,25 @@ def documents() -> None:
                                      "cells": [round(float(c), 3) for c in cells]}}
         for t, a, v, cells in zip(LOG.time_s, LOG.current_a, LOG.pack_v, LOG.cell_v, strict=True)
     ]  # fmt: skip
-    ALL.append(Stranger("JSON lines", "\n".join(map(json.dumps, flat)).encode(), LOG,
-                        file="log.jsonl"))
-    ALL.append(Stranger("JSON lines with objects and lists",
-                        "\n".join(map(json.dumps, nested)).encode(), LOG, file="log.jsonl"))
-    ALL.append(Stranger("JSON list inside an object",
-                        json.dumps({"device": "x", "data": nested}).encode(), LOG,
-                        file="log.json"))
+    ALL.append(
+        Stranger("JSON lines", "\n".join(map(json.dumps, flat)).encode(), LOG, file="log.jsonl")
+    )
+    ALL.append(
+        Stranger(
+            "JSON lines with objects and lists",
+            "\n".join(map(json.dumps, nested)).encode(),
+            LOG,
+            file="log.jsonl",
+        )
+    )
+    ALL.append(
+        Stranger(
+            "JSON list inside an object",
+            json.dumps({"device": "x", "data": nested}).encode(),
+            LOG,
+            file="log.json",
+        )
+    )
     columns = {h: [r[i] for r in usual(LOG).rows()] for i, h in enumerate(usual(LOG).heads)}
     ALL.append(Stranger("JSON by columns", json.dumps(columns).encode(), LOG, file="log.json"))
     frame = pl.DataFrame({
@@ -802,10 +1045,284 @@ documents()
 
 REFUSED = {
     "no time": ("a,b,c,d,e\n" + "3.301,3.302,3.303,3.304,1\n" * 30, "time"),
-    "no cells": ("time,current,voltage\n" + "\n".join(
-        f"2026-03-03T06:{i:02d}:00Z,{i},26.4" for i in range(60)) + "\n", "cell"),
+    "no cells": (
+        "time,current,voltage\n"
+        + "\n".join(f"2026-03-03T06:{i:02d}:00Z,{i},26.4" for i in range(60))
+        + "\n",
+        "cell",
+    ),
     "only text": ("Dear diary\nToday I looked at the battery.\nIt was fine.\n", "columns"),
     "words in the cells": (usual(LOG).text().replace(",3.2", ",low 3.2"), "number"),
 }
 for title, (text, word) in REFUSED.items():
     ALL.append(Stranger(f"refused: {title}", text.encode(), LOG, refused=word))
+
+
+# a second set, written after the reader: habits it was not built around
+
+
+def second() -> None:
+    def keep(name: str, data: str | bytes, log: Log = LOG, **how: Any) -> None:
+        raw = data.encode() if isinstance(data, str) else data
+        ALL.append(Stranger(f"second: {name}", raw, log, **how))
+
+    text = usual(LOG).text(";")
+    keep("a line that names the separator", "sep=;\n" + text)
+    letters = zoned().amps("Current A").pack("Pack V")
+    for c in range(8):
+        letters.add(f"Cell {'ABCDEFGH'[c]} V", lambda g, i, c=c: f"{g.cell_v[i, c]:.3f}")
+    keep("cells named by letters", letters.text())
+    backwards = zoned().amps("Current A").pack("Pack V")
+    for c in reversed(range(8)):
+        backwards.add(f"Cell {c + 1} V", lambda g, i, c=c: f"{g.cell_v[i, c]:.3f}")
+    keep("the last cell first", backwards.text())
+    lexical = zoned(BIG).amps("Current A").pack("Pack V")
+    for c in sorted(range(16), key=lambda c: str(c + 1)):
+        lexical.add(f"Cell {c + 1} V", lambda g, i, c=c: f"{g.cell_v[i, c]:.3f}")
+    keep("cells in the order of letters", lexical.text(), BIG)
+    deviation = zoned().amps("Current A").pack("Pack V")
+    for c in range(8):
+        deviation.add(f"Cell {c + 1} dev mV", lambda g, i, c=c: f"{1 + (i + c) % 5}")
+    keep("deviations in millivolts for cells", deviation.text(), refused="cell")
+    extremes = (
+        zoned()
+        .amps("Current A")
+        .pack("Pack V")
+        .add("Max cell V", lambda g, i: f"{g.cell_v[i].max():.3f}")
+        .add("Min cell V", lambda g, i: f"{g.cell_v[i].min():.3f}")
+    )
+    keep("only the highest and the lowest cell", extremes.text(), refused="cell")
+    both = zoned().amps("Current A").pack("Pack V").cells("Cell {} V").cells("Cell {} mV", 1e3, 0)
+    keep("cells in volts and in millivolts", both.text())
+    keep(
+        "loud headings",
+        zoned()
+        .amps("CURRENT_MA", 1e3, 0)
+        .pack("PACK_MV", 1e3, 0)
+        .cells("CELL{:02d}MV", 1e3, 0)
+        .text(),
+    )
+    lto = a_log(volts=(2.1, 2.5))
+    keep("cells of lithium titanate", usual(lto).text(), lto)
+    high = a_log(volts=(3.4, 4.1))
+    keep(
+        "cells of 4.2 V",
+        zoned(high).amps("I mA", 1e3, 0).pack("U mV", 1e3, 0).cells("u{} mV", 1e3, 0).text(),
+        high,
+    )
+    keep(
+        "year first with two digits",
+        timed("Date", utc("%y-%m-%d %H:%M:%S")),
+        options={"zone": "UTC"},
+    )
+    dashed = timed("Date", utc("%m-%d-%Y %H:%M:%S"), WEEK)
+    keep("month first with dashes", dashed, WEEK, options={"zone": "UTC"})
+    reset = usual(LOG).text().split("\n")
+    for i in range(200, 240):
+        reset[i] = "2000-01-01" + reset[i][10:]
+    keep("a clock that fell back to 2000", "\n".join(reset), doubt="years", check=("rows",))
+    keep(
+        "a percentage with its sign behind",
+        usual(LOG).add("Battery level", lambda g, i: f"{g.soc_pct[i]:.1f} %").text(),
+        check=("cells", "soc"),
+    )
+    keep(
+        "a plus or minus in a column of its own",
+        with_flow(
+            ("Amps", unsigned), ("Direction", lambda g, i: flowing(g, i, ("+", "-", " ")))
+        ).text(),
+    )
+    keep(
+        "brackets for what flows out",
+        with_flow(
+            (
+                "Current A",
+                lambda g, i: (
+                    f"({-g.current_a[i]:.1f})" if g.current_a[i] < 0 else f"{g.current_a[i]:.1f}"
+                ),
+            )
+        ).text(),
+    )
+    keep(
+        "a minus behind the number",
+        with_flow(
+            (
+                "Current A",
+                lambda g, i: (
+                    f"{-g.current_a[i]:.1f}-" if g.current_a[i] < 0 else f"{g.current_a[i]:.1f}"
+                ),
+            )
+        ).text(),
+    )
+    keep(
+        "letters before the number",
+        with_flow(
+            (
+                "Current",
+                lambda g, i: f"{'C' if g.current_a[i] >= 0 else 'D'}{abs(g.current_a[i]):.1f}",
+            )
+        ).text(),
+        doubt="no current",
+        check=("time", "cells", "pack"),
+    )
+    ids = "\n".join(
+        line
+        for pair in zip(
+            [",".join([*r, "0"]) for r in usual(LOG).rows()],
+            [",".join([*r, "1"]) for r in usual(OTHER).rows()],
+            strict=True,
+        )
+        for line in pair
+    )
+    keep(
+        "packs by an address of nought and one",
+        ",".join([*usual(LOG).heads, "addr"]) + "\n" + ids,
+        refused="--pack",
+    )
+    keep(
+        "packs one after the other",
+        ",".join([*usual(LOG).heads, "Battery"])
+        + "\n"
+        + "\n".join(
+            [",".join([*r, "Port"]) for r in usual(LOG).rows()]
+            + [",".join([*r, "Starboard"]) for r in usual(OTHER).rows()]
+        ),
+        refused="--pack",
+    )
+    keep("packs named by words side by side", _port_and_starboard().text(), refused="--pack")
+    keep(
+        "the starboard pack of two side by side",
+        _port_and_starboard().text(),
+        OTHER,
+        options={"pack": "Starboard"},
+    )
+    objects = [
+        {
+            "t": int(t),
+            "i": float(a),
+            "cells": [{"id": k + 1, "mv": round(1000 * float(v))} for k, v in enumerate(cells)],
+        }
+        for t, a, cells in zip(LOG.time_s, LOG.current_a, LOG.cell_v, strict=True)
+    ]
+    keep(
+        "JSON with an object a cell",
+        json.dumps(objects),
+        file="log.json",
+        check=("time", "cells", "current"),
+    )
+    named = [
+        {
+            "t": int(t),
+            "i": float(a),
+            "cells": {f"{k + 1}": round(float(v), 3) for k, v in enumerate(cells)},
+        }
+        for t, a, cells in zip(LOG.time_s, LOG.current_a, LOG.cell_v, strict=True)
+    ]
+    keep(
+        "JSON with cells by their number",
+        json.dumps(named),
+        file="log.json",
+        check=("time", "cells", "current"),
+    )
+    minutes = a_log(every=10.0)
+    keep(
+        "ten-second rows with minutes only",
+        Sheet(minutes)
+        .time("Time", utc("%Y-%m-%d %H:%M"))
+        .amps("I A")
+        .pack("U V")
+        .cells("C{} V")
+        .text(),
+        minutes,
+        options={"zone": "UTC"},
+    )
+    keep(
+        "a comma in the seconds",
+        Sheet(LOG)
+        .time("Time", lambda t: utc("%d.%m.%Y %H:%M:%S")(t) + ",000")
+        .amps("I A", mark=",")
+        .pack("U V", mark=",")
+        .cells("C{} V", mark=",")
+        .text(";"),
+        options={"zone": "UTC"},
+    )
+    keep("words among the numbers of a cell", usual(LOG).text().replace(",3.33", ",high", 3))
+    keep(
+        "the time last",
+        usual(LOG).amps("x").text()
+        if False
+        else Sheet(LOG)
+        .cells("Cell {} V")
+        .pack("Pack V")
+        .amps("Current A")
+        .time("Read at", utc("%Y-%m-%dT%H:%M:%SZ"))
+        .text(),
+    )
+    keep(
+        "seconds that count within the day",
+        Sheet(LOG)
+        .time("Date", utc("%Y-%m-%d"))
+        .time("Time", utc("%H:%M:%S"))
+        .time("Seconds", lambda t: f"{t % 86400:.0f}")
+        .amps("Current A")
+        .pack("Pack V")
+        .cells("Cell {} V")
+        .text(),
+        options={"zone": "UTC"},
+    )
+    thousand = (
+        Sheet(LOG)
+        .time("Zeit (UTC)", utc("%d.%m.%Y %H:%M:%S"))
+        .add("Strom mA", lambda g, i: number(g.current_a[i] * 1e3, 0, thousands="."))
+        .pack("Spannung mV", 1e3, 0, thousands=".")
+        .cells("Zelle {} mV", 1e3, 0, thousands=".")
+    )
+    keep("points for thousands in milliamperes", thousand.text(";"))
+    keep(
+        "a state of health per cell beside",
+        usual(LOG)
+        .const("Cell 1 SOH", "99")
+        .const("Cell 2 SOH", "98")
+        .const("Cell 1 SOC", "3")
+        .const("Cell 2 SOC", "4")
+        .const("Cell 3 SOC", "4")
+        .text(),
+    )
+    winter = usual(LOG)
+    for c in range(8):
+        winter.add(f"Sensor {c + 1}", lambda g, i, c=c: f"{2 + (i + c) % 3}")
+    keep("sensors near freezing that look like volts", winter.text())
+    empty = usual(LOG).add("Note", lambda g, i: "started" if i == 3 else "")
+    keep("a column of notes", empty.text())
+    keep("tabs and spaces around everything", usual(LOG).text(" \t "))
+    keep("an XML file", "<log><row t='1' v='3.3'/></log>\n" * 40, refused="columns")
+    keep("an empty sheet of a table", "time;current\n", refused="rows below")
+    keep(
+        "zeros for cells throughout",
+        zoned().amps("I A").pack("U V").cells("Cell {} V", 0.0).text(),
+        refused="cell",
+    )
+    keep(
+        "hours before the dates",
+        Sheet(LOG)
+        .time("Time", utc("%H:%M:%S %d/%m/%Y"))
+        .amps("I A")
+        .pack("U V")
+        .cells("C{} V")
+        .text(),
+        options={"zone": "UTC"},
+        shift=True,
+    )
+
+
+def _port_and_starboard() -> Sheet:
+    sheet = zoned()
+    for side, of in (("Port", LOG), ("Starboard", OTHER)):
+        sheet.add(f"{side} current A", lambda g, i, of=of: f"{of.current_a[i]:.1f}")
+        sheet.add(f"{side} voltage V", lambda g, i, of=of: f"{of.pack_v[i]:.2f}")
+        for c in range(8):
+            sheet.add(f"{side} cell {c + 1} V", lambda g, i, c=c, of=of: f"{of.cell_v[i, c]:.3f}")
+    return sheet
+
+
+second()

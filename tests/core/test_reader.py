@@ -12,16 +12,16 @@ from hypothesis import strategies as st
 
 from nipper.core.errors import InputError
 from nipper.core.logs import sensors
-from nipper.core.logs.guess import guess_chemistry
 from nipper.core.logs.flow import current_sign
+from nipper.core.logs.guess import guess_chemistry
 from nipper.core.logs.mapping import ColumnMapping, plain_mapping, shape_key
 from nipper.core.logs.model import Log, join
 from nipper.core.logs.oddities import oddities
 from nipper.core.logs.reader import proposal, read_log, to_log
-from nipper.core.tables.read import read_table, table_of
 from nipper.core.logs.times import guess_time_form
 from nipper.core.logs.writer import plain_csv, write_plain
 from nipper.core.presets import new_setup
+from nipper.core.tables.read import read_table, table_of
 from tests.builders import charge_log
 from tests.conftest import FILES
 

@@ -22,6 +22,8 @@ def wrong_in(read: Log, case: Stranger) -> list[str]:
         return ["cells"] * bool(np.median(off) > 2e-3 or read.cells != log.cells or few)
     if read.rows != log.rows:
         return [f"{read.rows} rows"]
+    if "rows" in case.check:
+        return []
     if read.cells != log.cells:
         return [f"{read.cells} cells"]
     shift = read.time_s[0] - log.time_s[0] if case.shift else 0.0
@@ -60,7 +62,7 @@ def test_a_strangers_table_is_read_rightly_told_or_refused(case, tmp_path):
         return
     found = read_file(path, Options(**case.options))
     assert wrong_in(found.log, case) == []
-    told = " ".join(found.reading.doubts)
+    told = " ".join(map(str, found.reading.doubts))
     assert case.doubt in told
     if not case.doubt and not case.shift:
         assert told == ""

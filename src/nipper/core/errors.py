@@ -2,10 +2,13 @@
 
 NipperError
 ├── InputError   a file or a setup cannot be used: names the file, the place in it and what was
-expected
+│                expected
+│   └── ChoiceError  several packs or tables could be meant
 ├── RangeError   a number lies outside what can be meant
 └── Cancelled    the user stopped a long piece of work
 """
+
+from collections.abc import Sequence
 
 
 class NipperError(Exception):
@@ -18,9 +21,20 @@ class NipperError(Exception):
 class InputError(NipperError):
     """Unusable input: one line that names the file, the place in it and what was expected."""
 
-    def __init__(self, file: str, place: str, expected: str) -> None:
-        super().__init__(f"{file}: {place}: expected {expected}")
+    def __init__(self, file: str, place: str, expected: str, option: str = "") -> None:
+        settles = f" ({option} settles it)" if option else ""
+        super().__init__(f"{file}: {place}: expected {expected}{settles}")
         self.file, self.place, self.expected = file, place, expected
+
+
+class ChoiceError(InputError):
+    """Several things could be meant, and only the user knows which."""
+
+    def __init__(
+        self, file: str, place: str, expected: str, option: str, choices: Sequence[str]
+    ) -> None:
+        super().__init__(file, place, expected, option)
+        self.choices = tuple(choices)
 
 
 class RangeError(NipperError):

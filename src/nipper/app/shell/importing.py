@@ -6,10 +6,14 @@ from PySide6.QtCore import QObject, Slot
 from PySide6.QtWidgets import QFileDialog
 
 if TYPE_CHECKING:
-    from nipper.app.shell.importpage import Draft, ImportPage
+    from nipper.app.shell.importdraft import Draft
+    from nipper.app.shell.importpage import ImportPage
     from nipper.app.shell.window import Window
 
-KINDS = "Logs (*.csv *.gz *.tsv *.txt *.xlsx *.ods);;All files (*)"
+KINDS = (
+    "Logs (*.csv *.gz *.tsv *.txt *.xlsx *.ods *.zip *.json *.jsonl *.parquet *.db *.sqlite)"
+    ";;All files (*)"
+)
 
 
 class Importer(QObject):

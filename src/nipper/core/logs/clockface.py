@@ -8,6 +8,7 @@ import polars as pl
 
 from nipper.core.logs import words
 from nipper.core.logs.column import Column, Floats
+from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.times import (
     ABSOLUTE,
     DATELESS,
@@ -24,6 +25,14 @@ from nipper.core.logs.times import (
 LOOKED_AT = 3000  # texts that decide the form
 
 
+@dataclass(frozen=True, slots=True)
+class Zone:
+    """The time zone as it was given, and the one to be taken where nothing tells."""
+
+    given: str | None
+    otherwise: str = "UTC"
+
+
 @dataclass(slots=True)
 class Clock:
     """The columns of the time, its form and zone, the sample's moments, and doubts."""
@@ -34,11 +43,14 @@ class Clock:
     zone: str
     time_s: Floats
     why: str
-    doubts: list[str] = field(default_factory=list[str])
+    doubts: list[Doubt] = field(default_factory=list[Doubt])
 
 
 def find_clock(
-    columns: Sequence[Column], notes: Sequence[str], zone: str | None, day_first: bool | None
+    columns: Sequence[Column],
+    notes: Sequence[str],
+    zone: Zone,
+    day_first: bool | None,
 ) -> Clock | None:
     """The time of a table; None when no column holds one."""
     found: list[tuple[float, Clock]] = []
@@ -70,35 +82,38 @@ def _read(
     second: Column | None,
     texts: pl.Series,
     notes: Sequence[str],
-    zone: str | None,
+    zone: Zone,
     day_first: bool | None,
 ) -> Clock | None:
     sample = texts.drop_nulls().head(LOOKED_AT).to_list()
-    forms = possible_forms(sample) or _dateless(column, sample)
+    forms: list[TimeForm] = possible_forms(sample) or _dateless(column, sample)
     if not forms:
         return None
-    doubts: list[str] = []
+    doubts: list[Doubt] = []
     chosen = _zone(column, second, notes, zone, forms[0], sample, doubts)
     if day_first is not None and "dmy" in forms and "mdy" in forms:
         forms = ["dmy" if day_first else "mdy"]
     form = _order(column, texts, forms, chosen, doubts)
     time_s = to_unix(texts, form, chosen)
     if form in DATELESS:
-        doubts.append("the table has no dates: its days count from 1970-01-01")
+        doubts.append(Doubt("the table has no dates: its days count from 1970-01-01"))
     name = column.name if second is None else f"{column.name} with {second.name}"
-    return Clock(
-        column.name, second.name if second else None, form, chosen, time_s, name, doubts
-    )
+    return Clock(column.name, second.name if second else None, form, chosen, time_s, name, doubts)
 
 
 def _dateless(column: Column, sample: Sequence[str]) -> list[TimeForm]:
     """Seconds, minutes or hours since the start, or a time of day alone."""
     if clocks_only(sample):
-        hours = [int(t.strip().split(":")[0]) for t in sample if t.strip()[:1].isdigit()
-                 and ":" in t]
+        hours = [
+            int(t.strip().split(":")[0]) for t in sample if t.strip()[:1].isdigit() and ":" in t
+        ]
         since = column.says(words.ELAPSED) or max(hours, default=0) > 23
-        if since or (hours and hours[0] == 0 and sample[0].strip().startswith(("0:00:0", "00:00:0"))
-                     and not column.says(words.TIME)):
+        if since or (
+            hours
+            and hours[0] == 0
+            and sample[0].strip().startswith(("0:00:0", "00:00:0"))
+            and not column.says(words.TIME)
+        ):
             return ["elapsed_clock"]
         return ["clock"]
     if not column.numeric or not (column.says(words.TIME) or column.quantity == "s"):
@@ -119,20 +134,21 @@ def _zone(
     column: Column,
     second: Column | None,
     notes: Sequence[str],
-    zone: str | None,
+    zone: Zone,
     form: TimeForm,
     sample: Sequence[str],
-    doubts: list[str],
+    doubts: list[Doubt],
 ) -> str:
     """The zone: as given, as a heading or a remark says, or UTC with a doubt."""
     carried = form in ABSOLUTE or form in DATELESS or bool(OFFSET.search(sample[0].strip()))
-    if carried or zone is not None:
-        return zone or "UTC"
+    if carried or zone.given is not None:
+        return zone.given or "UTC"
     texts = [column.name, second.name if second else "", *notes]
     named = next((z for text in texts if (z := zone_in(text))), None)
     if named is None and not _zoned(sample[0]):
-        doubts.append("the times carry no zone: they are read as UTC (--zone settles it)")
-    return named or "UTC"
+        text = f"the times carry no zone: they are read as {zone.otherwise}"
+        doubts.append(Doubt(text, "--zone"))
+    return named or zone.otherwise
 
 
 def _zoned(text: str) -> bool:
@@ -140,21 +156,21 @@ def _zoned(text: str) -> bool:
 
 
 def _order(
-    column: Column, texts: pl.Series, forms: list[TimeForm], zone: str, doubts: list[str]
+    column: Column, texts: pl.Series, forms: list[TimeForm], zone: str, doubts: list[Doubt]
 ) -> TimeForm:
     """Day or month first: the order in which the clock runs on most evenly."""
     if len(forms) == 1:
         return forms[0]
-    scored = [(_unevenness(to_unix(texts, form, zone)), i) for i, form in enumerate(forms)]
-    (least, first), (next_, other) = sorted(scored)[:2]
+    uneven = [_unevenness(to_unix(texts, form, zone)) for form in forms]
+    scored = sorted((count, i) for i, count in enumerate(uneven))
+    (least, first), (next_, other) = scored[:2]
     if next_ > least or _same(texts, forms[first], forms[other], zone):
         return forms[first]
     words_ = f"{WORDS.get(forms[first], forms[first])} or {WORDS.get(forms[other], '')}"
     option = "--day-first" if forms[first] != "dmy" else "--month-first"
-    doubts.append(
-        f"{column.name}: {words_}, both run on as evenly; read as"
-        f" {WORDS.get(forms[first], forms[first])} ({option} settles it)"
-    )
+    taken = WORDS.get(forms[first], forms[first])
+    text = f"{column.name}: {words_}, both run on as evenly; read as {taken}"
+    doubts.append(Doubt(text, option))
     return forms[first]
 
 
@@ -179,14 +195,15 @@ def _unevenness(time_s: Floats) -> int:
 def _worth(column: Column, clock: Clock) -> float:
     """How much a column behaves like the time of the table."""
     known = clock.time_s[np.isfinite(clock.time_s)]
-    steps = np.diff(known)
+    steps: Floats = np.diff(known)
     worth = 2.0 * column.says(words.TIME) + 1.0 * (clock.form in ABSOLUTE)
     worth -= 3.0 * (clock.form in DATELESS) + 0.5 * bool(clock.doubts)
     if steps.size:
-        onward = max(float(np.mean(steps >= 0)), float(np.mean(steps <= 0)))
-        moving = float(np.mean(steps != 0))
+        signs: Floats = np.sign(steps)
+        onward = max(float(np.mean(signs >= 0)), float(np.mean(signs <= 0)))
+        moving = np.count_nonzero(signs) / signs.size
         worth += 3.0 * onward + 3.0 * moving - 3.0
         if moving == 0.0 and steps.size > 2:
             worth -= 10.0
     filled = known.size / max(1, len(column.texts) - column.texts.null_count())
-    return worth - 6.0 * (1.0 - min(filled, 1.0))
+    return worth - 6.0 * (1.0 - min(float(filled), 1.0))

@@ -1,4 +1,4 @@
-"""One column of a stranger's table as evidence: its heading, its unit, a sample of what it holds."""
+"""One column of a stranger's table as evidence: its heading, its unit, and a sample of it."""
 
 import re
 from dataclasses import dataclass

@@ -79,9 +79,7 @@ def _can_be_cell(column: Column) -> bool:
 
 def _family(key: tuple[str, str], numbered: dict[int, Column]) -> Family | None:
     order = sorted(numbered)
-    named = any(
-        numbered[n].says(words.CELL) or numbered[n].says(words.VOLTAGE) for n in order[:3]
-    )
+    named = any(numbered[n].says(words.CELL) or numbered[n].says(words.VOLTAGE) for n in order[:3])
     for scale in _scales([numbered[n] for n in order], named):
         used = [n for n in order if _holds_cell(numbered[n], scale)]
         unused = [n for n in order if n not in used and _holds_nothing(numbered[n], scale)]
@@ -91,6 +89,11 @@ def _family(key: tuple[str, str], numbered: dict[int, Column]) -> Family | None:
         alone = first.says(words.CELL) and (first.quantity == "V" or first.says(words.VOLTAGE))
         if (len(used) == 2 and not named) or (len(used) == 1 and not alone):
             continue
+        whole = not np.any(first.finite % 1)
+        if whole and first.quantity == "V" and scale != first.factor:
+            continue  # 3 under a heading in mV is a deviation, no cell
+        if len(used) < 3 and (first.says(words.STATISTIC) or first.says(words.LIMIT)):
+            continue  # the highest, the lowest, a limit: of no cell in particular
         gaps = tuple(n for n in range(used[0], used[-1]) if n not in numbered)
         cells = tuple(numbered[n] for n in used)
         return Family(cells, scale, key, tuple(numbered[n].name for n in unused), gaps)
@@ -161,6 +164,7 @@ def alike(families: Sequence[Family]) -> list[Family]:
     first = families[0]
     if _score(first) < 0:
         return [first]
+    families = [f for f in families if f is first or not _same_readings(f, first)]
     same = [
         f
         for f in families
@@ -170,6 +174,14 @@ def alike(families: Sequence[Family]) -> list[Family]:
         same = [f for f in families if _worded_alike(f, first)]
     same.sort(key=lambda f: _natural(f.label))
     return same
+
+
+def _same_readings(family: Family, first: Family) -> bool:
+    """The same cells once more, in another unit or rounded."""
+    if len(family.columns) != len(first.columns) or len(first.columns) < 2:
+        return False
+    off = np.abs(family.volts() - first.volts())
+    return bool(np.isfinite(off).any()) and float(np.nanmedian(off)) < 6e-4
 
 
 def _mask(key: tuple[str, str]) -> tuple[str, str]:
@@ -190,9 +202,7 @@ def _worded_alike(family: Family, first: Family) -> bool:
 
 
 def _natural(text: str) -> list[tuple[int, str]]:
-    return [
-        (int(p) if p.isdigit() else -1, p) for p in re.split(r"(\d+)", text) if p
-    ]
+    return [(int(p) if p.isdigit() else -1, p) for p in re.split(r"(\d+)", text) if p]
 
 
 def tokens_of(families: Sequence[Family]) -> list[str]:
@@ -217,6 +227,4 @@ def agrees(column: Column, total: Floats) -> float | None:
     if not ratios.size:
         return None
     ratio = float(np.median(ratios))
-    return next(
-        (s for s in (1.0, 1e-3, 1e-2, 0.1) if abs(ratio * s - 1.0) < SUM_AGREES), None
-    )
+    return next((s for s in (1.0, 1e-3, 1e-2, 0.1) if abs(ratio * s - 1.0) < SUM_AGREES), None)

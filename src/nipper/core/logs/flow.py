@@ -12,6 +12,7 @@ import polars as pl
 
 from nipper.core.logs import words
 from nipper.core.logs.column import Column, Floats
+from nipper.core.logs.doubt import Doubt
 
 SURE = 4.0  # a mean this many standard errors from zero is no chance
 MILLI_ABOVE = 5000.0  # no pack of this trade carries as many amperes
@@ -24,7 +25,7 @@ class Flow:
 
     fields: dict[str, Any] = field(default_factory=dict[str, Any])
     why: str = ""
-    doubts: list[str] = field(default_factory=list[str])
+    doubts: list[Doubt] = field(default_factory=list[Doubt])
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +51,8 @@ def find_flow(
         flow = _by_power(columns, witness, discharge_positive, flow)
     if not flow.fields and amps and not own:
         names = ", ".join(c.name for c in amps[:3])
-        flow.doubts.append(f"{names}: of something else than the pack, not taken for its current")
+        text = f"{names}: of something else than the pack, not taken for its current"
+        flow.doubts.append(Doubt(text))
     if flow.fields and not flow.fields.get("power"):
         _check_scale(flow, columns, witness, capacity_ah)
     return flow
@@ -91,13 +93,14 @@ def _pair_or_one(
         if own:
             which = "charging" if charges else "discharging"
             text = f"only the {which} current is there ({own[0].name}): not taken for the pack's"
-            flow.doubts.append(text)
+            flow.doubts.append(Doubt(text))
         return flow
     flow = _one(general[0], columns, witness, discharge_positive)
     rivals = [c.name for c in general[1:] if _rival(c, general[0], witness)]
     if rivals and flow.fields:
         also = ", ".join(rivals[:3])
-        flow.doubts.append(f"{general[0].name} is taken for the current; {also} could be too")
+        text = f"{general[0].name} is taken for the current; {also} could be too"
+        flow.doubts.append(Doubt(text, "--map"))
     return flow
 
 
@@ -168,31 +171,32 @@ def _one(
             text = (
                 f"{column.name} has no sign and no column says which way it flows: it is not used"
             )
-            return Flow(doubts=[text])
+            return Flow(doubts=[Doubt(text)])
     sign, why, doubts = _sign(column, witness, discharge_positive)
     fields["current_scale"] = scale * sign
-    return Flow(fields, f"{column.name}: {why}", doubts)
+    return Flow(fields, why, doubts)
 
 
 def _unsigned(column: Column) -> bool:
     values = column.finite
-    return values.size > 0 and (values.min() >= 0 or values.max() <= 0) and np.any(values != 0)
+    one_sided = bool(values.size) and bool(values.min() >= 0 or values.max() <= 0)
+    return one_sided and bool(np.any(values != 0))
 
 
 def _sign(
     column: Column, witness: Witness, discharge_positive: bool | None
-) -> tuple[float, str, list[str]]:
+) -> tuple[float, str, list[Doubt]]:
     """The sign, who says so, and what contradicts."""
     seen, counted = voltage_and_soc(column.numbers, witness)
     if discharge_positive is not None:
         sign = -1.0 if discharge_positive else 1.0
-        doubts = (
-            ["the voltage speaks against the sign that was given"] if seen * sign < 0 else []
-        )
+        against = Doubt("the voltage speaks against the sign that was given")
+        doubts = [against] if seen * sign < 0 else []
         return sign, "the sign as it was given", doubts
     if seen and counted and seen != counted:
-        text = f"{column.name}: voltage and percentage disagree on its sign; see which is charging"
-        return float(seen), "the voltage follows it", [f"{text} (--discharge-positive)"]
+        text = f"{column.name}: voltage and percentage disagree on its sign"
+        doubt = Doubt(text, "--discharge-positive or --charging-positive")
+        return float(seen), "the voltage follows it", [doubt]
     if seen or counted:
         sign = float(seen or counted)
         by = "the voltage follows it" if seen else "the percentage follows it"
@@ -201,11 +205,9 @@ def _sign(
     said = _sign_in(column.plain)
     if said:
         return said, "the heading says the sign", []
-    text = (
-        f"the sign of {column.name} cannot be seen in this log: charging is taken as positive"
-        " (--discharge-positive turns it)"
-    )
-    return 1.0, "charging is taken as positive", [text]
+    text = f"the sign of {column.name} cannot be seen in this log: charging is taken as positive"
+    doubt = Doubt(text, "--discharge-positive or --charging-positive")
+    return 1.0, "charging is taken as positive", [doubt]
 
 
 def _sign_in(heading: str) -> float:
@@ -292,7 +294,7 @@ def runs_both_ways(current: Floats, witness: Witness) -> bool:
         if moves.size >= 6:
             return min(float(np.mean(moves > 0)), float(np.mean(moves < 0))) > 0.1
     changes = np.flatnonzero(np.diff(on.astype(int), prepend=0))
-    rises = []
+    rises: list[float] = []
     for start, end in zip(changes, [*changes[1:], on.size], strict=True):
         stretch = witness.mean_v[start:end]
         stretch = stretch[np.isfinite(stretch)]
@@ -323,6 +325,13 @@ def _directed(column: Column, columns: Sequence[Column], witness: Witness) -> Fl
 
 def _distinct(column: Column) -> list[str]:
     return [str(v).strip() for v in column.texts.drop_nulls().unique(maintain_order=True).head(40)]
+
+
+def directions_of(texts: pl.Series) -> tuple[tuple[str, int], ...]:
+    """The values of a column of directions with what their words mean; 0 where none is known."""
+    values = [str(v).strip() for v in texts.drop_nulls().unique(maintain_order=True).head(40)]
+    known = dict(_by_words(values) or ())
+    return tuple((value, known.get(value, 0)) for value in values)
 
 
 def _by_words(values: Sequence[str]) -> tuple[tuple[str, int], ...] | None:
@@ -391,16 +400,15 @@ def _by_power(
         best = max(general, key=lambda c: _likely(c, witness))
         found = _one(best, columns, witness, discharge_positive)
         if found.fields:
-            sign = np.sign(found.fields.get("current_scale", 1.0))
-            found.fields["current_scale"] = sign * best.factor
+            negative = found.fields.get("current_scale", 1.0) < 0
+            found.fields["current_scale"] = -best.factor if negative else best.factor
     else:
         return flow
     found.doubts = flow.doubts + found.doubts
     if found.fields:
         found.fields["power"] = True
-        found.doubts.append(
-            "there is no current: it is the power over the pack's voltage, as coarse as both"
-        )
+        text = "there is no current: it is the power over the pack's voltage, as coarse as both"
+        found.doubts.append(Doubt(text))
     return found
 
 
@@ -429,10 +437,8 @@ def _check_scale(
         flow.fields["current_scale"] *= 10.0**-power
         flow.why += f"; scaled by {10.0**-power:g}, as the percentage moves with it"
         return
-    flow.doubts.append(
-        f"by {column.name} and the percentage the pack would hold {implied:.3g} Ah, the setup says"
-        f" {capacity_ah:g} Ah"
-    )
+    text = f"by {column.name} and the percentage the pack would hold {implied:.3g} Ah"
+    flow.doubts.append(Doubt(f"{text}, the setup says {capacity_ah:g} Ah"))
 
 
 def implied_capacity_ah(amps: Floats, soc: Floats, time_s: Floats) -> float | None:

@@ -8,7 +8,7 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, fields
 from pathlib import Path
-from typing import Any, Literal, get_args
+from typing import Any, Literal, cast, get_args
 from zoneinfo import ZoneInfo
 
 from nipper.core.documents import parse_json, read_text
@@ -83,18 +83,21 @@ class ColumnMapping:
 def load_mapping(path: str | Path) -> ColumnMapping:
     """A mapping from its file; :class:`InputError` names the place in it."""
     file = str(path)
-    document = parse_json(read_text(path), file)
-    if not isinstance(document, dict) or document.get("format") != FORMAT:
+    document: Any = parse_json(read_text(path), file)
+    if not isinstance(document, dict):
+        raise InputError(file, "the document", "an object")
+    keys = cast("dict[str, Any]", document)
+    if keys.get("format") != FORMAT:
         raise InputError(file, "format", f"{FORMAT!r}")
     known = {f.name for f in fields(ColumnMapping)}
-    unknown = sorted(set(document) - known - {"format", "version"})
+    unknown = sorted(set(keys) - known - {"format", "version"})
     if unknown:
         raise InputError(file, unknown[0], f"one of {', '.join(sorted(known))}")
     for name in ("time", "time_form", "cells"):
-        if name not in document:
+        if name not in keys:
             raise InputError(file, name, "this key")
-    _check_types(document, file)
-    return ColumnMapping.from_json(document)
+    _check_types(keys, file)
+    return ColumnMapping.from_json(keys)
 
 
 def _check_types(document: dict[str, Any], file: str) -> None:

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from nipper.core.logs import words
 from nipper.core.logs.column import Column
+from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.mapping import BalancingForm
 from nipper.core.logs.sensors import of_cells
 
@@ -22,7 +23,7 @@ class Minor:
 
     fields: dict[str, Any] = field(default_factory=dict[str, Any])
     why: dict[str, str] = field(default_factory=dict[str, str])
-    doubts: list[str] = field(default_factory=list[str])
+    doubts: list[Doubt] = field(default_factory=list[Doubt])
 
 
 def find_soc(columns: Sequence[Column]) -> tuple[Column, float] | None:
@@ -72,7 +73,7 @@ def find_temperatures(columns: Sequence[Column]) -> Minor:
     for column in warm:
         form = _temperature_form(column)
         if form is None:
-            out.doubts.append(f"{column.name}: its unit cannot be told, it is left out")
+            out.doubts.append(Doubt(f"{column.name}: its unit cannot be told, it is left out"))
         else:
             forms[form].append(column)
     if not forms:
@@ -136,12 +137,12 @@ def _one_balancing(column: Column, cells: int, cell_v: NDArray[np.floating]) -> 
     forms = _balancing_forms(distinct, cells)
     if not forms:
         text = f"{column.name}: it does not say which cells are balanced, it is left out"
-        return Minor(doubts=[text])
+        return Minor(doubts=[Doubt(text)])
     if len(forms) > 1:
         forms = _by_highest(texts, forms, cells, cell_v)
     if len(forms) != 1:
         text = f"{column.name}: numbers of cells or bits, it cannot be told; it is left out"
-        return Minor(doubts=[text])
+        return Minor(doubts=[Doubt(text)])
     return Minor({"balancing": column.name, "balancing_form": forms[0]})
 
 
@@ -183,9 +184,7 @@ def _by_highest(
     return [best] if scores[best] > 0.001 and scores[best] > 1.5 * max(rest, 0.0) else list(forms)
 
 
-def parse_balancing(
-    text: pl.Series, cells: int, form: BalancingForm = "list"
-) -> NDArray[np.bool_]:
+def parse_balancing(text: pl.Series, cells: int, form: BalancingForm = "list") -> NDArray[np.bool_]:
     """bool[n, cells] from texts such as ``"4 11"``, ``0x0408`` or ``0001000``.
 
     The few distinct texts are parsed once each; unknown numbers are passed over.

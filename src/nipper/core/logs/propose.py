@@ -8,10 +8,11 @@ from typing import Any
 
 import numpy as np
 
-from nipper.core.errors import InputError
+from nipper.core.errors import ChoiceError, InputError
 from nipper.core.logs import words
-from nipper.core.logs.clockface import Clock, find_clock
+from nipper.core.logs.clockface import Clock, Zone, find_clock
 from nipper.core.logs.column import Column, Floats, columns_of
+from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.families import (
     Family,
     agrees,
@@ -34,6 +35,7 @@ class Options:
     """What the user, or the setup, says about a table beforehand."""
 
     zone: str | None = None  # IANA name, for times without an offset
+    otherwise_zone: str = "UTC"  # where neither that nor the table says one; told as a doubt
     day_first: bool | None = None
     discharge_positive: bool | None = None
     pack: str | None = None
@@ -50,11 +52,11 @@ class Proposal:
     table: Table
     mapping: ColumnMapping
     why: dict[str, str] = field(default_factory=dict[str, str])
-    doubts: tuple[str, ...] = ()
+    doubts: tuple[Doubt, ...] = ()
     told: tuple[str, ...] = ()  # what was done, not in doubt
 
 
-def propose(table: Table, options: Options = Options()) -> Proposal:  # noqa: B008 - immutable
+def propose(table: Table, options: Options = Options()) -> Proposal:
     """How to read a table.
 
     Raises
@@ -68,7 +70,8 @@ def propose(table: Table, options: Options = Options()) -> Proposal:  # noqa: B0
         return Proposal(table, plain)
     table, told = shaped(table, options.pack)
     columns = columns_of(table)
-    clock = find_clock(columns, table.notes, options.zone, options.day_first)
+    zone = Zone(options.zone, options.otherwise_zone)
+    clock = find_clock(columns, table.notes, zone, options.day_first)
     families = find_families([c for c in columns if clock is None or c.name != clock.time])
     if clock is None or not families:
         raise _refusal(table, columns, clock, families)
@@ -103,8 +106,8 @@ def _refusal(
     if families:
         got = f"; found the cells {families[0].names[0]!r} …"
     where = f"sheet {table.part}, the header" if table.part else "the header"
-    expected = f"{' and '.join(missing)}{got} among the columns {seen} (--map MAP.json names them)"
-    return InputError(table.file, where, expected)
+    expected = f"{' and '.join(missing)}{got} among the columns {seen}"
+    return InputError(table.file, where, expected, "--map MAP.json")
 
 
 def _held(
@@ -151,7 +154,7 @@ def _one_string(
     if chosen is None:
         names = ", ".join(tokens[:8])
         text = f"one pack, it holds {len(same)} sets of {len(same[0].columns)} cells beside each"
-        raise InputError(table.file, "the header", f"{text} other: {names}; choose by --pack")
+        raise ChoiceError(table.file, "the header", f"{text} other: {names}", "--pack", tokens)
     family = same[tokens.index(chosen)]
     kept = _of_pack(columns, same, tokens.index(chosen), tokens)
     return family, kept, [f"only pack {chosen} of {len(same)} beside each other"]
@@ -196,7 +199,7 @@ class _Found:
     family: Family
     clock: Clock
     told: list[str]
-    doubts: list[str] = field(default_factory=list[str])
+    doubts: list[Doubt] = field(default_factory=list[Doubt])
     why: dict[str, str] = field(default_factory=dict[str, str])
     pack: Column | None = None
     pack_scale: float = 1.0
@@ -226,7 +229,7 @@ class _Found:
         more = round(ratio * count) - count
         if 0 < more <= count and abs(ratio * count - count - more) < 0.1:
             text += f": as if {more} more were in the string than the table holds"
-        self.doubts.append(f"{text}; the sum is taken")
+        self.doubts.append(Doubt(f"{text}; the sum is taken"))
 
     def proposal(
         self, table: Table, rest: list[Column], options: Options, hold_s: float
@@ -273,16 +276,21 @@ class _Found:
         family = self.family
         if family.unused:
             self.told.append(f"{len(family.unused)} slots for cells hold nothing and are left out")
+        first = family.columns[0]
+        if first.says(words.STATISTIC) or first.says(words.LIMIT):
+            text = f"{first.name} …: by their headings these are not the cells as read"
+            self.doubts.append(Doubt(text))
         if family.gaps:
             missing = ", ".join(map(str, family.gaps[:6]))
-            self.doubts.append(f"the columns of the cells leave out number {missing}")
+            self.doubts.append(Doubt(f"the columns of the cells leave out number {missing}"))
         if family.key == ("column", ""):
-            self.doubts.append("the table has no headings: cells are told by their voltages alone")
+            text = "the table has no headings: cells are told by their voltages alone"
+            self.doubts.append(Doubt(text))
         if hold_s:
             text = f"written on change: a value stands for at most {hold_s / 60:.0f} min"
             self.told.append(text)
         if not flow.fields and not flow.doubts:
-            self.doubts.append("there is no current")
+            self.doubts.append(Doubt("there is no current"))
 
 
 def _pack_likely(column: Column) -> float:

@@ -11,7 +11,8 @@ import numpy as np
 import polars as pl
 from numpy.typing import NDArray
 
-from nipper.core.errors import InputError
+from nipper.core.errors import ChoiceError, InputError
+from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.mapping import ColumnMapping, plain_mapping
 from nipper.core.logs.minor import parse_balancing
 from nipper.core.logs.model import Log, in_order
@@ -28,6 +29,8 @@ Floats = NDArray[np.floating]
 POSSIBLE_V = (0.2, 5.5)  # outside this a cell reading is a broken lead or a placeholder
 POSSIBLE_A = 5000.0
 POSSIBLE_C = (-60.0, 200.0)
+AGAIN = "a moment that is there already"
+LEAP_DAYS = 200.0  # no log pauses as long: a clock was set anew
 STRAY = 0.05  # of the rows may hold what is no time or no number, before it is refused
 
 
@@ -61,7 +64,8 @@ def read_file(path: str | Path, options: Options = Options()) -> ReadLog:  # noq
         if plain and log is not None:
             log = _not_empty(log, str(path))
             lost = ((log.unreadable, "cells out of range"),) if log.unreadable else ()
-            return ReadLog(log, Reading(str(path), log.rows, plain[0], lost))
+            doubts = tuple(leaps(log))
+            return ReadLog(log, Reading(str(path), log.rows, plain[0], lost, doubts))
     found = chosen(path, options)
     return read_proposal(found)
 
@@ -69,6 +73,11 @@ def read_file(path: str | Path, options: Options = Options()) -> ReadLog:  # noq
 def read_proposal(found: Proposal) -> ReadLog:
     """The log of a table as it was understood."""
     log, lost = _read(found.table, found.mapping)
+    again = sum(rows for rows, why in lost if why == AGAIN)
+    doubts = [*found.doubts, *leaps(log)]
+    if again > 0.2 * (log.rows + again):
+        text = f"{again} rows are of a moment that has another row already: left out"
+        doubts.append(Doubt(text))
     return ReadLog(
         log,
         Reading(
@@ -76,11 +85,23 @@ def read_proposal(found: Proposal) -> ReadLog:
             log.rows,
             found.mapping,
             found.table.dropped + lost,
-            found.doubts,
+            tuple(doubts),
             found.told,
             found.table.part,
         ),
     )
+
+
+def leaps(log: Log) -> list[Doubt]:
+    """What a pause of most of a year says: a clock that was lost or set anew."""
+    if log.rows < 2:
+        return []
+    longest = float(np.diff(log.time_s).max()) / 86400.0
+    if longest < LEAP_DAYS:
+        return []
+    years = longest / 365.25
+    text = f"the times leap over {years:.1f} years: was the clock reset for some of the rows?"
+    return [Doubt(text)]
 
 
 def _plain_header(data: bytes) -> tuple[ColumnMapping, bool] | None:
@@ -119,11 +140,14 @@ def chosen(path: str | Path, options: Options = Options()) -> Proposal:  # noqa:
     if len(found) == 1:
         return found[0]
     if not found:
-        raise max(errors, key=lambda e: e[0])[1] if errors else InputError(
-            str(path), "the file", "a table"
+        raise (
+            max(errors, key=lambda e: e[0])[1]
+            if errors
+            else InputError(str(path), "the file", "a table")
         )
-    names = ", ".join(p.table.part for p in found[:8])
-    raise InputError(str(path), "its tables", f"one log, found {names}: choose by --table")
+    parts = [p.table.part for p in found]
+    names = ", ".join(parts[:8])
+    raise ChoiceError(str(path), "its tables", f"one log, found {names}", "--table", parts)
 
 
 def _no_part(tables: list[Table]) -> list[Table]:
@@ -198,6 +222,7 @@ def _read(table: Table, mapping: ColumnMapping) -> tuple[Log, Lost]:
         lost.append((int(np.sum(~dated)), "no time in them"))
         table = replace(table, frame=table.frame.filter(pl.Series(dated)), first_line=0)
         times = times[dated]
+    times = spread_minutes(times)
     columns = _Columns(table, mapping)
     cell_v = columns.matrix(mapping.cells, mapping.cell_scale)
     log = _assemble(
@@ -214,7 +239,7 @@ def _read(table: Table, mapping: ColumnMapping) -> tuple[Log, Lost]:
         lost.append((log.unreadable, "cells out of range"))
     again = int(times.size) - log.rows - log.unreadable
     if again > 0 and not mapping.hold_s:
-        lost.append((again, "a moment that is there already"))
+        lost.append((again, AGAIN))
     lost += [(n, f"values in {c} that are no numbers") for c, n in columns.stray.items()]
     return _not_empty(log, table.file), tuple(lost)
 
@@ -234,13 +259,25 @@ def times_as_written(table: Table, mapping: ColumnMapping) -> Floats:
     empty = np.array([is_missing(t) for t in text.filter(pl.Series(bad)).to_list()], bool)
     wrong = int(bad.sum() - empty.sum())
     strict = mapping.time_form == "plain"
-    if bad.any() and (strict or wrong > max(STRAY * bad.size, 3 if bad.size > 20 else 1)
-                      or bad.all()):
+    if bad.any() and (
+        strict or wrong > max(STRAY * bad.size, 3 if bad.size > 20 else 1) or bad.all()
+    ):
         row = int(np.argmax(bad))
-        raise InputError(
-            table.file, table.place(row, mapping.time), f"a time, found {text[row]!r}"
-        )
+        raise InputError(table.file, table.place(row, mapping.time), f"a time, found {text[row]!r}")
     return times
+
+
+def spread_minutes(times: Floats) -> Floats:
+    """Times written to the minute with several rows in each: spread evenly over it, in order."""
+    if times.size < 4 or np.any(times % 60.0) or np.unique(times).size > 0.7 * times.size:
+        return times
+    runs = np.flatnonzero(np.diff(times, prepend=times[0] - 60.0))
+    counts = np.diff(np.append(runs, times.size))
+    place = np.arange(times.size) - np.repeat(runs, counts)
+    falling = np.sum(np.sign(np.diff(times))) < 0
+    many = np.repeat(counts, counts)
+    share = (many - 1 - place) / many if falling else place / many
+    return times + 60.0 * share
 
 
 class _Columns:

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.mapping import ColumnMapping
 from nipper.core.logs.times import DATELESS, TIME_FORMS, WORDS
 
@@ -18,7 +19,7 @@ class Reading:
     rows: int
     mapping: ColumnMapping
     dropped: tuple[tuple[int, str], ...] = ()
-    doubts: tuple[str, ...] = ()
+    doubts: tuple[Doubt, ...] = ()
     told: tuple[str, ...] = ()
     part: str = ""
 
@@ -35,7 +36,7 @@ class Reading:
             "current_positive": _positive(m),
             "units": _units(m),
             "dropped": [{"rows": rows, "why": why} for rows, why in self.dropped],
-            "doubts": list(self.doubts),
+            "doubts": [str(d) for d in self.doubts],
             "told": list(self.told),
         }
 

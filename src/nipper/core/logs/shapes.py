@@ -11,7 +11,7 @@ from dataclasses import replace
 import numpy as np
 import polars as pl
 
-from nipper.core.errors import InputError
+from nipper.core.errors import ChoiceError
 from nipper.core.logs import words
 from nipper.core.logs.column import Column, columns_of
 from nipper.core.logs.families import find_families
@@ -114,8 +114,10 @@ def _numbers_in(text: str) -> list[str]:
         return []
     comma = ";" in inner or decimal_mark([inner.replace(";", " ")]) == ","
     for mark in (";", "|", r"\s*,\s+", ",", r"\s+", "/"):
-        parts = [p.strip().strip("\"'") for p in re.split(mark if "\\" in mark else re.escape(mark),
-                                                         inner)]
+        parts = [
+            p.strip().strip("\"'")
+            for p in re.split(mark if "\\" in mark else re.escape(mark), inner)
+        ]
         parts = [re.sub(r"^\w*\d+\s*[:=]\s*", "", p) for p in parts if p]
         if len(parts) >= 2 and all(looks_numeric(p) for p in parts):
             return [p.replace(",", ".") if comma else p for p in parts]
@@ -126,9 +128,9 @@ def _one_pack(table: Table, pack: str | None) -> tuple[Table, list[str]]:
     """The rows of one pack, where a column says which pack each row is of."""
     when = time_columns(table)
     for name in table.columns:
-        if name in when or not words.PACK_ID.search(words.plain(name)):
-            continue
         plain = words.plain(name)
+        if name in when or not (words.PACK_ID.search(plain) or _parts_moments(table, when, name)):
+            continue
         if words.STATUS.search(plain) or words.CELL.search(plain) or words.SOC.search(plain):
             continue
         ids = table.text(name).str.strip_chars()
@@ -145,6 +147,17 @@ def _one_pack(table: Table, pack: str | None) -> tuple[Table, list[str]]:
         rows = table.frame.filter(ids == chosen)
         return table.with_frame(rows), [f"only {name} {chosen} of {len(values)} packs"]
     return table, []
+
+
+def _parts_moments(table: Table, when: Sequence[str], name: str) -> bool:
+    """Whether rows of one moment differ by this column, and only so."""
+    kinds = table.text(name).n_unique()
+    if not when or not 2 <= kinds <= MOST_PACKS:
+        return False
+    moments = table.frame.select(when).n_unique()
+    if moments > 0.7 * table.rows or not _has_cells(columns_of(table)):
+        return False
+    return table.frame.select([*when, name]).n_unique() > 0.95 * table.rows
 
 
 def _are_ids(values: Sequence[str], ids: pl.Series) -> bool:
@@ -181,9 +194,10 @@ def _other_keys(table: Table, name: str) -> bool:
     return False
 
 
-def _which(table: Table, name: str, values: Sequence[str]) -> InputError:
+def _which(table: Table, name: str, values: Sequence[str]) -> ChoiceError:
     names = ", ".join(values[:8])
-    return InputError(table.file, f"column {name}", f"one pack, it names {names}: choose by --pack")
+    text = f"one pack, it names {names}"
+    return ChoiceError(table.file, f"column {name}", text, "--pack", values)
 
 
 def match_pack(wanted: str, names: Sequence[str]) -> str | None:
@@ -201,7 +215,7 @@ def _widened(table: Table) -> Table | None:
     when = time_columns(table)
     others = [c for c in table.columns if c not in when]
     best: tuple[int, Table] | None = None
-    for key in others:
+    for key in (c for c in others if not words.unit_in(c)):
         texts = table.text(key).drop_nulls()
         kinds = texts.n_unique()
         if not 2 <= kinds <= MOST_KEYS or len(texts) < 2 * kinds or not _are_keys(texts):

@@ -1,8 +1,8 @@
 """Clocks of strangers' tables: which form a column of times has, and its moments in Unix seconds.
 
-Forms: ISO with and without offset, day, month or year first with two- or four-digit years, names of
-months, a 12-hour clock, zones behind the time, Unix s/ms/µs, spreadsheet day numbers, time since the
-start, and a time of day without a date.
+ISO with and without offset; day, month or year first with two- or four-digit years; names
+of months; a 12-hour clock; zones behind the time; Unix s/ms/µs; spreadsheet day numbers; time
+since the start; and a time of day without a date.
 """
 
 import re
@@ -52,9 +52,11 @@ OFFSET = re.compile(r"(Z|[+-]\d\d:?\d\d)$")
 NUMBER = re.compile(r"\d+([.,]\d+)?$")
 CLOCK_RE = r"(\d{1,3})[:h](\d{2})(?:[:m](\d{2})s?(?:[.,:](\d{1,9}))?)?\s*([ap]\.?\s?m\.?)?"
 BEHIND = r"\s*(z|utc|gmt|[a-z]{2,5}|(?:utc|gmt)?\s?[+-]\d{1,2}(?::?\d{2})?)?\s*(?:\([^)]*\))?"
-DATED = rf"^(\d{{1,4}})[-/. ]+(\d{{1,2}})[-/. ,]+(\d{{1,4}})(?:[t,_ \-:]|\s*um\s|\s*at\s)+{CLOCK_RE}{BEHIND}$"
+DATE_RE = r"^(\d{1,4})[-/. ]+(\d{1,2})[-/. ,]+(\d{1,4})"
+DATED = rf"{DATE_RE}(?:[t,_ \-:]|\s*um\s|\s*at\s)+{CLOCK_RE}{BEHIND}$"
 COMPACT = r"^(\d{4})(\d{2})(\d{2})[t _-]?(\d{2}):?(\d{2}):?(\d{2})?()()" + BEHIND + "$"
 CLOCK_ONLY = rf"^{CLOCK_RE}{BEHIND}$"
+CLOCK_FIRST = r"^(\d{1,2}:\d{2}(?::\d{2})?)[ ,]+(\d{1,4}[-/. ]\d{1,2}[-/. ]\d{1,4})$"
 DATE_ONLY = re.compile(r"(\d{1,4})[-/. ]+(\d{1,2})[-/. ,]+(\d{1,4})\.?$")
 DOTTED_CLOCK = re.compile(r"(?i)([ t,])(\d{1,2})\.(\d{2})\.(\d{2})$")
 FEW = 12  # texts that rule a column out
@@ -124,9 +126,8 @@ def _fits(triples: Sequence[tuple[str, str, str]], order: Order) -> bool:
     good = 0
     for triple in triples:
         day, month, year = (triple[order.index(letter)] for letter in "dmy")
-        years = (len(year) == 4 and 2000 <= int(year) < 2100) or len(year) == 2
-        if order == "ymd" and len(year) == 2:
-            years = 15 <= int(year) <= 50
+        years = 2000 <= int(year) < 2100 if len(year) == 4 else 12 <= int(year) <= 60
+        years = years and len(year) in (2, 4)
         good += years and 1 <= int(month) <= 12 and 1 <= int(day) <= 31
     return good >= 0.98 * len(triples)
 
@@ -159,6 +160,7 @@ def tidy(text: str) -> str:
     clean = plain_time(text.strip())
     clean = re.sub(r"^[a-z]{2,}\.?,?\s+(?=\d|[a-z]{3})", _weekday, clean)
     clean = DOTTED_CLOCK.sub(r"\1\2:\3:\4", clean)
+    clean = re.sub(CLOCK_FIRST, r"\2 \1", clean)
     month = re.search(r"[a-z]{3,}", clean)
     if month and month[0] in MONTHS:
         number = f"{MONTHS[month[0]]:02d}"
@@ -264,7 +266,9 @@ def _dated(text: pl.Series, order: Order, zone: str) -> Seconds:
 def _tidied(text: pl.Series) -> pl.Series:
     """All texts as :func:`tidy` has them; the distinct dates of a long column once each."""
     lower = text.str.strip_chars().str.to_lowercase()
-    letters = lower.str.contains(r"[^\d\s.:/,\-tz+apm]|\d\.\d\d\.\d\d$").fill_null(False)
+    letters = lower.str.contains(
+        r"[^\d\s.:/,\-tz+apm]|\d\.\d\d\.\d\d$|^\d+:\d\d.*\s\d+[-/.]"
+    ).fill_null(False)
     if not letters.any():
         return lower
     distinct = lower.filter(letters).unique()

@@ -6,9 +6,12 @@ from memory. A heading only proposes: what stands in the column decides (:mod:`.
 
 import re
 import unicodedata
+from collections.abc import Callable
 from functools import lru_cache
 
-CELL = re.compile(r"cell|zell|celul|celd|cella|cellul|ogniw|element|\bcel\b|^[czv] ?\d|\bc\d|\bzl?\d")
+CELL = re.compile(
+    r"cell|zell|celul|celd|cella|cellul|ogniw|element|\bcel\b|^[czv] ?\d|\bc\d|\bzl?\d"
+)
 VOLTAGE = re.compile(
     r"volt|spann|tension|tensao|napiec|spanning|\bu\b|\bv\b|\bm?v\b|^[uv] ?\d|\bu(?:bat|pack|ges)"
 )
@@ -26,10 +29,13 @@ PACK = re.compile(
     r"pack|total|\bsum|gesamt|batt|bater|akku|accu|string|bank|akumul|stack|system|\bvbat|\bubat"
     r"|totaal|totale|suma"
 )
-TEMPERATURE = re.compile(r"temp|ntc|^t ?\d*$|\bt\d+\b|thermi|warme|degre|^(sensor|sonde|fuhler) ?\d*$")
+TEMPERATURE = re.compile(
+    r"temp|ntc|^t ?\d*$|\bt\d+\b|thermi|warme|degre|^(sensor|sonde|fuhler) ?\d*$"
+)
 SOC = re.compile(
     r"\bsoc|state of charge|ladest|ladezust|charge level|fullstand|etat de (la )?charge|niveau"
-    r"|estado de carga|stato di carica|stan nalad|laadtoest|laadnive|carga pct|charge pct|fuel gauge"
+    r"|estado de carga|stato di carica|stan nalad|laadtoest|laadnive|carga pct|charge pct"
+    r"|fuel gauge"
     r"|estado carga|batt(ery)? (level|pct|percent)|nivel"
 )
 HEALTH = re.compile(r"\bsoh|health|gesund|sante|salud|salute|zdrow|gezond|cycl|zykl|humid|feucht")
@@ -40,7 +46,7 @@ LIMIT = re.compile(
 )
 STATISTIC = re.compile(
     r"\bmin|\bmax|\bavg|\bmean|\bmittel|average|diff|delta|spread|\bmedi|sredni|gemiddeld|high"
-    r"|low(?!er)|promedio|moyen|hoch|tiefst|durchschn|najwyz|najniz|hoogst|laagst|\bstd|median|peak"
+    r"|low(?!er)|\bdev|abweich|ecart|desvi|scart|odchyl|afwijk|promedio|moyen|hoch|tiefst|durchschn|najwyz|najniz|hoogst|laagst|\bstd|median|peak"
 )
 ELSEWHERE = re.compile(
     r"\bpv\b|solar|\bsun\b|sonne|\bgrid|netz|\bac\b|\bload|\blast\b|inverter|wechselr|generator|"
@@ -56,14 +62,18 @@ STATUS = re.compile(
 )
 PACK_ID = re.compile(
     r"pack|batter|batt|akku|module?\b|bank|device|address|serial|string|bater|accu|\bid\b|name"
-    r"|slave|adress|gerat|geraet|appareil|dispositiv|urzadz|apparaat|bms|node|source|host"
+    r"|slave|adress|gerat|geraet|appareil|dispositiv|urzadz|apparaat|bms|node|source|host|addr|master"
 )
 TIME = re.compile(
     r"time|date|stamp|zeit|datum|uhr|fecha|hora|heure|ora\b|\bts\b|clock|epoch|unix|\bt\b|data\b|"
     r"czas|godzin|tijd|tempo|horod|momento|when|last changed|last updated|\bsec|elapsed|dauer|duree"
 )
-ELAPSED = re.compile(r"elapsed|runtime|run time|uptime|dauer|duree|durat|since|test time|total time")
-CELLS_OWN = re.compile(r"resist|widerst|\bri\b|impedan|\bir\b|capac|kapaz|\bah\b|alarm|status|count")
+ELAPSED = re.compile(
+    r"elapsed|runtime|run time|uptime|dauer|duree|durat|since|test time|total time"
+)
+CELLS_OWN = re.compile(
+    r"resist|widerst|\bri\b|impedan|\bir\b|capac|kapaz|\bah\b|alarm|status|count"
+)
 
 UNITS = {
     "v": ("V", 1.0), "volt": ("V", 1.0), "volts": ("V", 1.0), "mv": ("V", 1e-3),
@@ -84,12 +94,27 @@ UNITS = {
     "ohm": ("ohm", 1.0), "mohm": ("ohm", 1e-3), "Ω": ("ohm", 1.0), "mω": ("ohm", 1e-3),
 }  # fmt: skip
 _NAMES = "|".join(sorted(map(re.escape, UNITS), key=len, reverse=True))
-FACTORED = (
-    (re.compile(rf"1\s*/\s*(\d+)\s*({_NAMES})"), lambda n: 1.0 / n),
-    (re.compile(rf"(\d*[.,]?\d+)\s*({_NAMES})"), lambda n: n),
-    (re.compile(rf"[x×*]\s*(\d*[.,]?\d+)\s*({_NAMES})?"), lambda n: 1.0 / n if n > 1 else n),
-    (re.compile(rf"({_NAMES})\s*[x×*]\s*(\d*[.,]?\d+)"), lambda n: 1.0 / n if n > 1 else n),
-    (re.compile(rf"({_NAMES})\s*/\s*(\d+)"), lambda n: 1.0 / n),
+
+
+def _as_is(number: float) -> float:
+    return number
+
+
+def _inverse(number: float) -> float:
+    return 1.0 / number
+
+
+def _times(number: float) -> float:
+    """Ten times as large as it should be, or to be taken a tenth of: both are written so."""
+    return 1.0 / number if number > 1 else number
+
+
+FACTORED: tuple[tuple[re.Pattern[str], Callable[[float], float]], ...] = (
+    (re.compile(rf"1\s*/\s*(\d+)\s*({_NAMES})"), _inverse),
+    (re.compile(rf"(\d*[.,]?\d+)\s*({_NAMES})"), _as_is),
+    (re.compile(rf"[x×*]\s*(\d*[.,]?\d+)\s*({_NAMES})?"), _times),
+    (re.compile(rf"({_NAMES})\s*[x×*]\s*(\d*[.,]?\d+)"), _times),
+    (re.compile(rf"({_NAMES})\s*/\s*(\d+)"), _inverse),
 )
 NAMED_LETTERS = re.compile(r"(pack|batt\w*|bank|phase|string|module?|akku|bateria|group) [a-z]$")
 
@@ -171,7 +196,8 @@ MONTHS = {
 }
 
 CHARGING_WORDS = re.compile(
-    r"^(charg|lad|load|carg|caric|in$|in |ladow|oplad|\+|chg|c$|bulk|absorp|up|import|en charge|recarg)"
+    r"^(charg|lad|load|carg|caric|in$|in |ladow|oplad|\+|chg|c$|bulk|absorp|up|import"
+    r"|en charge|recarg)"
 )
 DISCHARGING_WORDS = re.compile(
     r"^(disch|entlad|unload|decharg|descarg|scaric|out$|out |rozlad|ontlad|-|dsg|d$|down|export"

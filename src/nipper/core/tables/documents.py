@@ -4,9 +4,8 @@ import contextlib
 import io
 import json
 import sqlite3
-from collections.abc import Mapping
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import polars as pl
 
@@ -30,12 +29,12 @@ def json_table(data: bytes, file: str, part: str = "") -> Table:
         if lines:
             frame = pl.read_ndjson(io.BytesIO(data), infer_schema_length=None)
         else:
-            found = _longest_list(json.loads(data))
+            found: Any = _longest_list(json.loads(data))
             if found is None:
                 raise InputError(file, "the document", "a list of objects, one a reading")
-            if isinstance(found, list) and found and isinstance(found[0], list):
-                return _rows_of_lists(found, file, part)
-            frame = pl.DataFrame(found, strict=False, infer_schema_length=None)
+            if isinstance(found, list) and isinstance(found[0], list):
+                return _rows_of_lists(cast("list[list[Any]]", found), file, part)
+            frame = pl.DataFrame(cast("Any", found), strict=False, infer_schema_length=None)
     except json.JSONDecodeError as error:
         place = f"line {error.lineno} column {error.colno}"
         raise InputError(file, place, f"JSON ({error.msg})") from None
@@ -49,7 +48,7 @@ SAMPLE = 100_000
 
 
 def _rows_of_lists(rows: list[list[Any]], file: str, part: str) -> Table:
-    texts = [[None if v is None else str(v) for v in row] for row in rows if isinstance(row, list)]
+    texts = [[None if v is None else str(v) for v in row] for row in rows]
     table = sheet_table(texts, file, part)
     if table is None:
         raise InputError(file, "the document", "a list of objects, one a reading")
@@ -61,15 +60,17 @@ def _longest_list(document: Any, depth: int = 0) -> Any:
     equally long lists.
     """
     if isinstance(document, list):
-        return document if document and isinstance(document[0], dict | list) else None
-    if not isinstance(document, Mapping) or depth > 4:
+        rows = cast("list[Any]", document)
+        alike = bool(rows) and all(type(r) is type(rows[0]) for r in rows)
+        return rows if alike and isinstance(rows[0], dict | list) else None
+    if not isinstance(document, dict) or depth > 4:
         return None
-    sizes = {len(v) for v in document.values() if isinstance(v, list)}
-    flat = all(isinstance(v, list) and not (v and isinstance(v[0], dict | list))
-               for v in document.values())
-    if flat and len(sizes) == 1 and document:
-        return document
-    inner = [_longest_list(value, depth + 1) for value in document.values()]
+    values = list(cast("dict[str, Any]", document).values())
+    lists = [cast("list[Any]", v) for v in values if isinstance(v, list)]
+    plain = all(not (v and isinstance(v[0], dict | list)) for v in lists)
+    if values and len(lists) == len(values) and plain and len({len(v) for v in lists}) == 1:
+        return cast("dict[str, Any]", document)
+    inner = [_longest_list(value, depth + 1) for value in values]
     return max((i for i in inner if i is not None), key=len, default=None)
 
 
@@ -93,7 +94,7 @@ def _spread(frame: pl.DataFrame, name: str) -> pl.DataFrame:
     lengths = frame.get_column(name).list.len()
     most = lengths.drop_nulls().mode()
     width = int(most[0]) if len(most) else 0
-    if not 2 <= width <= MAX_SLOTS or float((lengths == width).mean() or 0) < 0.8:
+    if not 2 <= width <= MAX_SLOTS or int((lengths == width).sum()) < 0.8 * len(lengths):
         inner = frame.schema[name]
         assert isinstance(inner, pl.List)
         text = (

@@ -98,7 +98,7 @@ def _headed(rows: Sequence[Row], first: int, width: int) -> Layout:
     if above and _count(rows[above[-1]]) >= 0.5 * min(width, 4):
         names = _padded(rows[above.pop()], width)
         group = _padded(rows[above[-1]], width) if above else []
-        if 2 <= sum(map(bool, group)) and _is_group(group, names):
+        if sum(map(bool, group)) >= 2 and _is_group(group, names):
             above.pop()
             names = [f"{g} {n}".strip() for g, n in zip(_carried(group), names, strict=True)]
     notes = ["  ".join(str(f).strip() for f in rows[i] if not is_missing(f)) for i in above]
@@ -122,7 +122,8 @@ def _is_group(group: Sequence[str], names: Sequence[str]) -> bool:
 
 def _carried(group: Sequence[str]) -> list[str]:
     """Each group title over the columns up to the next one."""
-    out, last = [], ""
+    out: list[str] = []
+    last = ""
     for title in group:
         last = title or last
         out.append(last)
@@ -139,10 +140,10 @@ def unique(names: Sequence[str]) -> list[str]:
     seen: set[str] = set()
     out: list[str] = []
     for i, name in enumerate(names, 1):
-        name = name.strip().strip("\ufeff\"'").strip() or f"column {i}"
-        own, count = name, 2
+        clean = name.strip().strip("\ufeff\"'").strip() or f"column {i}"
+        own, count = clean, 2
         while own in seen:
-            own, count = f"{name} ({count})", count + 1
+            own, count = f"{clean} ({count})", count + 1
         seen.add(own)
         out.append(own)
     return out

@@ -6,16 +6,20 @@ from collections.abc import Iterable
 import polars as pl
 
 MISSING = frozenset(
-    ("", "nan", "null", "none", "nil", "n/a", "na", "#n/a", "n.a.", "-", "--", "---", "?", "inf")
-    + ("unknown", "unavailable", "undefined", "error", "err", "invalid", "k.a.", "s/d", "b.d.")
-    + ("<na>", "off", "offline", "...", "–", "—", "#div/0!", "#value!", "#ref!", "timeout")
+    (
+        *("", "nan", "null", "none", "nil", "n/a", "na", "#n/a", "n.a.", "-", "--", "---", "?"),
+        *("unknown", "unavailable", "undefined", "error", "err", "invalid", "k.a.", "s/d", "b.d."),
+        *("<na>", "off", "offline", "...", "–", "—", "#div/0!", "#value!", "#ref!", "timeout"),
+        "inf",
+    )
 )
 UNIT_BEHIND = r"\s*[a-zA-ZµμΩ°%][a-zA-ZµμΩ°%]{0,5}$"
 GROUPED = re.compile(r"[+-]?\d{1,3}(?:[ '’\u00a0\u2009\u202f.,]\d{3})+(?:[.,]\d+)?$")
 PLAIN = re.compile(rf"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?(?:{UNIT_BEHIND})?$")
 
 MARKS = re.compile(r"[.,](?=\d)")
-WHOLE = re.compile(r"[+\-−]?[1-9]\d{0,2}")
+WHOLE = re.compile(r"[+\-−]?\d{1,3}")
+BRACKETED = re.compile(r"\(\d[\d.,]*\)")
 BEHIND = re.compile(r"\D.*")
 DECIMAL_POINTS = re.compile(r"\.(?:\d{1,2}|\d{4,})(?!\d)")
 TWICE = re.compile(r"\.\d+\.")
@@ -24,6 +28,7 @@ TWICE = re.compile(r"\.\d+\.")
 def looks_numeric(text: str) -> bool:
     """Whether a text is a number, by any of the usual ways of writing one."""
     text = text.strip().replace("−", "-")
+    text = text[1:-1] if BRACKETED.fullmatch(text) else text.removesuffix("-")
     return bool(PLAIN.match(text) or GROUPED.match(text))
 
 
@@ -32,11 +37,12 @@ def is_missing(text: str | None) -> bool:
     return text is None or text.strip().lower() in MISSING
 
 
-def decimal_mark(texts: Iterable[str | None]) -> str | None:
+def decimal_mark(texts: Iterable[str | None], table: str = "") -> str | None:
     """The decimal mark of some numbers, None when they do not tell.
 
     A mark with three digits behind it may part thousands as well, and does where smaller numbers
-    stand without any; every other one is a decimal.
+    stand without any; every other one is a decimal. ``table`` is the mark that other columns of the
+    table are sure of.
     """
     texts = set(texts)
     together = "\n".join(text for text in texts if text)
@@ -60,11 +66,20 @@ def decimal_mark(texts: Iterable[str | None]) -> str | None:
             unsure[last] += 1
     if votes[","] != votes["."]:
         return "," if votes[","] > votes["."] else "."
+    if table:
+        return table
     if whole and bool(unsure[","]) != bool(unsure["."]):
         return "." if unsure[","] else ","  # 950 beside 1.050: the mark parts thousands
     if unsure[","] != unsure["."]:
         return "," if unsure[","] > unsure["."] else "."
     return None
+
+
+def sure_mark(texts: Iterable[str | None]) -> str:
+    """The decimal mark some numbers are sure of; empty when none is."""
+    texts = list(texts)
+    one, other = decimal_mark(texts, "."), decimal_mark(texts, ",")
+    return one if one and one == other else ""
 
 
 def as_number(text: pl.Series, decimal: str) -> pl.Series:
@@ -85,6 +100,7 @@ def _cleaned(text: pl.Series, decimal: str) -> pl.Series:
     clean = (
         text.str.strip_chars(" \t\u00a0\u2009\u202f'\"=")
         .str.replace("−", "-", literal=True)
+        .str.replace(r"^\((\d.*)\)$|^(\d.*\d)-$", "-${1}${2}")  # as in bookkeeping
         .str.replace(UNIT_BEHIND, "")
         .str.replace_all(rf"(\d)[ '’\u00a0\u2009\u202f{other}](\d\d\d)", "${1}${2}")
         .str.replace(decimal, ".", literal=True)

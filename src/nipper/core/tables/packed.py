@@ -1,4 +1,4 @@
-"""The bytes of a file of strangers: unpacked within bounds, and as UTF-8 text whatever they were."""
+"""The bytes of a file of strangers: unpacked within bounds, and as UTF-8 text."""
 
 import gzip
 import io
@@ -6,6 +6,7 @@ import zipfile
 import zlib
 from collections.abc import Iterator
 from pathlib import Path
+from typing import IO
 
 from nipper.core.errors import InputError
 
@@ -42,7 +43,7 @@ def read_bytes(path: Path) -> bytes:
         ) from None
 
 
-def _bounded(stream: io.BufferedIOBase | gzip.GzipFile | zipfile.ZipExtFile, file: str) -> bytes:
+def _bounded(stream: gzip.GzipFile | IO[bytes], file: str) -> bytes:
     chunks: list[bytes] = []
     size = 0
     while chunk := stream.read(CHUNK):

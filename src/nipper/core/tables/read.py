@@ -76,7 +76,9 @@ def _sheets(data: bytes, file: str) -> list[Table]:
     import fastexcel  # here because it is needed for spreadsheets only
 
     if len(data) > MAX_SHEET_BYTES:
-        raise InputError(file, "the whole file", f"a spreadsheet of at most {MAX_SHEET_BYTES} bytes")
+        raise InputError(
+            file, "the whole file", f"a spreadsheet of at most {MAX_SHEET_BYTES} bytes"
+        )
     tables: list[Table] = []
     try:
         book: Any = fastexcel.read_excel(data)

@@ -28,7 +28,7 @@ class Table:
     notes: tuple[str, ...] = ()
     dropped: tuple[tuple[int, str], ...] = ()
     part: str = ""  # the sheet, the member of an archive, the table of a database
-    decimal: str = "."  # where a column does not tell by itself
+    decimal: str = ""  # the mark some of the columns are sure of
 
     @property
     def columns(self) -> list[str]:
@@ -48,7 +48,7 @@ class Table:
         """The decimal mark of a column."""
         texts = self.text(name).drop_nulls()
         every = max(1, len(texts) // LOOKED_AT)
-        return decimal_mark(texts.gather_every(every).to_list()) or self.decimal
+        return decimal_mark(texts.gather_every(every).to_list(), self.decimal) or "."
 
     def unit(self, name: str) -> str:
         """The unit in the row of units or behind the values; empty when none is written."""

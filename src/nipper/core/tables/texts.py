@@ -10,7 +10,7 @@ import polars as pl
 
 from nipper.core.errors import InputError
 from nipper.core.tables.layout import LOOKED_AT, Layout, find_layout, kind, unique
-from nipper.core.tables.numbers import decimal_mark
+from nipper.core.tables.numbers import sure_mark
 from nipper.core.tables.packed import as_utf8
 from nipper.core.tables.table import Table
 
@@ -55,7 +55,7 @@ def text_table(data: bytes, file: str, part: str = "") -> Table:
         notes=tuple(layout.notes),
         dropped=((cut, "cut off at the end of the file"),) if cut else (),
         part=part,
-        decimal=decimal_mark(marks) or ".",
+        decimal=sure_mark(marks),
     )
 
 
@@ -76,7 +76,7 @@ def _records(data: bytes) -> Iterator[tuple[int, str]]:
 
 def _fields(text: str, separator: str) -> list[str]:
     try:
-        return next(csv.reader([text], delimiter=separator), [])
+        return next(csv.reader([text], delimiter=separator), list[str]())
     except csv.Error:
         return text.split(separator)
 
@@ -173,7 +173,8 @@ def _refuse_longer_rows(
     body: bytes, separator: str, line: int, names: list[str], file: str
 ) -> None:
     """A row with more than the header names is refused by its place, unless the rest is empty."""
-    longer, rows = [], 0
+    longer: list[tuple[int, int]] = []
+    rows = 0
     for number, text in enumerate(io.BytesIO(body), line + 1):
         fields = _fields(text.decode("utf-8", "replace").rstrip("\r\n"), separator)
         rows += 1
@@ -214,8 +215,9 @@ def _columns_of_spaces(data: bytes, file: str) -> bytes:
     out: list[str] = []
     for i, (line, row) in enumerate(zip(lines, words, strict=True)):
         if i < first:
-            row = _header_words(line, width, words[first])
-        out.append("\t".join(row) if i < first or len(row) == width else "")
+            out.append("\t".join(_header_words(line, width, words[first])))
+        else:
+            out.append("\t".join(row) if len(row) == width else "")
     return "\n".join(out).encode() + b"\n"
 
 
@@ -240,7 +242,6 @@ def _header_words(line: str, width: int, row: list[str]) -> list[str]:
 
 def sheet_table(rows: list[list[str | None]], file: str, part: str) -> Table | None:
     """The table in the rows of a sheet, or None when it holds none."""
-    rows = [row for row in rows]
     layout = find_layout(rows)
     if layout is None:
         return None
@@ -256,5 +257,5 @@ def sheet_table(rows: list[list[str | None]], file: str, part: str) -> Table | N
         units={n: u for n, u in zip(names, layout.units, strict=True) if u},
         notes=tuple(layout.notes),
         part=part,
-        decimal=decimal_mark(v for row in body[:50] for v in row) or ".",
+        decimal=sure_mark(v for row in body[:50] for v in row),
     )
