@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 
 from nipper import __version__
 from nipper.core.errors import InputError, NipperError
-from nipper.core.setup import Setup, load
+from nipper.core.setup import Setup, load, pack_names, pack_number, pack_setup, unlike
 
 if TYPE_CHECKING:
     from nipper.core.logs.propose import Options
@@ -68,7 +68,8 @@ def _parser() -> argparse.ArgumentParser:
     trial = commands.add_parser("trial", help="run the settings on a simulated pack")
     trial.add_argument("setup", metavar="SETUP.json")
     trial.add_argument("--scenario", metavar="SCENARIO.json")
-    trial.add_argument("--log", metavar="OUT.csv", help="write the first pack's log")
+    trial.add_argument("--log", metavar="OUT.csv", help="write one pack's log")
+    trial.add_argument("--pack", metavar="NAME", help="whose log is written; else the first")
     trial.add_argument("--json", action="store_true", help="print one JSON document")
     trial.set_defaults(run=_trial)
     schema = commands.add_parser("schema", help="print the JSON Schema of the setup file")
@@ -86,7 +87,7 @@ def _add_reading(parser: argparse.ArgumentParser) -> None:
     sign = parser.add_mutually_exclusive_group()
     sign.add_argument("--discharge-positive", action="store_true", help="of the current")
     sign.add_argument("--charging-positive", action="store_true", help="of the current")
-    add("--pack", metavar="NAME", help="which of several packs in the table")
+    add("--pack", metavar="NAME", help="which of several packs: of the table, and of the setup")
     add("--table", metavar="NAME", help="which sheet, member of an archive or table of a database")
     add("--map", metavar="MAP.json", help="which column is what (docs/logs.md)")
 
@@ -132,7 +133,7 @@ def _diagnose(arguments: argparse.Namespace) -> Answer:
     from nipper.core.imbalance.diagnosis import diagnose, to_json
     from nipper.core.logs.model import join
 
-    setup = load(arguments.setup)
+    setup = _of_pack(load(arguments.setup), arguments.pack)
     read = _read_logs(arguments, setup)
     log = join([r.log for r in read])
     found = diagnose(log, setup)
@@ -156,6 +157,19 @@ def _read_logs(arguments: argparse.Namespace, setup: Setup) -> "list[ReadLog]":
             raise InputError(file, "the header", expected)
         logs.append(found)
     return logs
+
+
+def _of_pack(setup: Setup, name: str | None) -> Setup:
+    """The settings of the pack that is named; of unlike packs one must be."""
+    if not setup.packs:
+        return setup
+    names = pack_names(setup)
+    if name is None:
+        if not unlike(setup):
+            return pack_setup(setup, 0)
+        expected = f"the pack the log is of, they differ: one of {', '.join(names)}"
+        raise InputError("--pack", "the arguments", expected)
+    return pack_setup(setup, pack_number(setup, name))
 
 
 def _options(arguments: argparse.Namespace, setup: Setup) -> "Options":
@@ -236,7 +250,8 @@ def _trial(arguments: argparse.Namespace) -> Answer:
     plan = scenario.load(arguments.scenario) if arguments.scenario else scenario.Scenario(days=7)
     result = trial.run(setup, plan)
     if arguments.log:
-        write_plain(result.logs[0], Path(arguments.log))
+        number = pack_number(setup, arguments.pack) if arguments.pack else 0
+        write_plain(result.logs[number], Path(arguments.log))
     document = to_json(result, setup, plan)
     return document, [f"{k}: {v}" for k, v in document.items() if not isinstance(v, list | dict)]
 

@@ -180,7 +180,7 @@ def other_charger(setup: Setup, name: str) -> ExtraCharger:
         absorption_v=charging.absorption_v
         if charging
         else _volts(setup.cells * usual["absorption_v"].value),
-        max_charge_a=_two_digits(0.1 * setup.capacity_ah * setup.packs_in_parallel),
+        max_charge_a=_two_digits(0.1 * setup.bank_ah),
     )
 
 

@@ -58,11 +58,7 @@ def plan(setup: Setup) -> ColdPlan:
         else (OUTSIDE_STOP_C, OUTSIDE_STOP_C + HYSTERESIS_C)
     )
     charging, n = setup.charging, setup.cells
-    amps = (
-        charging.max_charge_a
-        if charging and charging.max_charge_a
-        else 0.2 * setup.capacity_ah * setup.packs_in_parallel
-    )
+    amps = charging.max_charge_a if charging and charging.max_charge_a else 0.2 * setup.bank_ah
     volts = charging.absorption_v if charging else 3.65 * n
     sources = 1 + len(setup.other_chargers)
     each = f"each of the {sources} chargers" if sources > 1 else "the charger"

@@ -55,15 +55,7 @@ def usable_kwh(setup: Setup) -> float:
     bottom = float(curve.soc(setup.protection.cell_under_voltage.trip_v))
     pct = np.linspace(bottom, top, 200)
     mean_v = float(np.mean(curve.ocv(pct)))
-    return (
-        (top - bottom)
-        / 100.0
-        * setup.capacity_ah
-        * setup.packs_in_parallel
-        * mean_v
-        * setup.cells
-        / 1e3
-    )
+    return (top - bottom) / 100.0 * setup.bank_ah * mean_v * setup.cells / 1e3
 
 
 def day_kwh(pv_w: float, latitude_deg: float, day_of_year: int, share: float) -> float:
@@ -123,8 +115,8 @@ def autonomy(setup: Setup, known: Mapping[int, Known], latitude_deg: float = 52.
         without_sun_days=usable / drawn,
         cloudy_winter_days=lasts(MIDWINTER, "cloudy"),
         cloudy_summer_days=lasts(MIDSUMMER, "cloudy"),
-        c_rate=amps / (setup.capacity_ah * setup.packs_in_parallel),
-        refill_h=setup.capacity_ah * setup.packs_in_parallel / amps,
+        c_rate=amps / (setup.bank_ah),
+        refill_h=setup.bank_ah / amps,
         refill_days={
             "midsummer": refills(MIDSUMMER),
             "March": refills(EQUINOX),

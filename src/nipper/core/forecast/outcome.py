@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
+from nipper.core.setup import pack_setups
 from nipper.core.simulate.layout import LIMITERS, PROTECTIONS
 
 # the compiler behind it takes most of a second to load, and the sentences here are wanted without
@@ -82,11 +83,12 @@ def apart_ah(trial: "Trial") -> Floats:
 
 
 def _capacity_ah(trial: "Trial") -> Floats:
-    out = np.full((trial.setup.packs_in_parallel, trial.setup.cells), trial.setup.capacity_ah)
+    own_ah = [pack.capacity_ah for pack in pack_setups(trial.setup)]
+    out = np.repeat(np.array(own_ah, float)[:, None], trial.setup.cells, axis=1)
     for fault in trial.scenario.cells:
         if fault.pack and fault.cell:
             out[fault.pack - 1, fault.cell - 1] = (
-                trial.setup.capacity_ah * fault.capacity_pct / 100.0
+                own_ah[fault.pack - 1] * fault.capacity_pct / 100.0
             )
     return out
 

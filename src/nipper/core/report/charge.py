@@ -28,7 +28,7 @@ def charge_sentence(setup: Setup, day: Day | None, which: bool = True) -> tuple[
     charging = setup.charging
     if charging is None:
         return Status.NONE, "no charger is described"
-    amps, bank_ah = charging.max_charge_a, setup.capacity_ah * setup.packs_in_parallel
+    amps, bank_ah = charging.max_charge_a, setup.bank_ah
     rate = f"{amps / bank_ah:.2f}C" if amps else f"{charging.absorption_v:.1f} V"
     if day is None:
         return Status.NONE, rate

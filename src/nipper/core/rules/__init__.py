@@ -24,6 +24,7 @@ from nipper.core.rules import (
 )
 from nipper.core.rules.base import Evidence, Rule
 from nipper.core.rules.guard import guarded
+from nipper.core.rules.unlike import BANK_RULES, check_packs
 from nipper.core.setup import Setup
 
 __all__ = ["RULES", "Evidence", "Rule", "check", "to_json", "verdict"]
@@ -45,14 +46,36 @@ MODULES = (
 RULES: tuple[Rule, ...] = tuple(chain.from_iterable(module.RULES for module in MODULES))
 
 
-def check(setup: Setup, evidence: Evidence | None = None) -> list[Finding]:
-    """All findings on a setup, most serious first; in the order of the work within a severity."""
+def check(
+    setup: Setup, evidence: Evidence | None = None, shown: int | None = None
+) -> list[Finding]:
+    """All findings on a setup, most serious first; in the order of the work within a severity.
+
+    Of unlike packs each is judged by its own settings; ``evidence`` is of the one ``shown``.
+    """
     evidence = evidence or Evidence()
-    found = [
-        replace(guarded(setup, f), code=rule.code, source=rule.source, stages=rule.stages)
-        for rule in RULES
+    if not setup.packs:
+        return _by_severity(_judged(setup, evidence, RULES))
+    found = check_packs(setup, evidence, shown, lambda s, e: _judged(s, e, RULES))
+    return _by_severity([*found, *_judged(setup, evidence, BANK_RULES, guard=False)])
+
+
+def _judged(
+    setup: Setup, evidence: Evidence, rules: tuple[Rule, ...], guard: bool = True
+) -> list[Finding]:
+    return [
+        replace(
+            guarded(setup, f) if guard else f,
+            code=rule.code,
+            source=rule.source,
+            stages=rule.stages,
+        )
+        for rule in rules
         for f in rule.judge(setup, evidence)
     ]
+
+
+def _by_severity(found: list[Finding]) -> list[Finding]:
     return sorted(found, key=lambda f: f.severity.rank)
 
 

@@ -39,7 +39,7 @@ def _scales(setup: Setup) -> Iterator[Scale]:
     C-rate.
     """
     n, ah = setup.cells, setup.capacity_ah
-    bank_ah = ah * setup.packs_in_parallel
+    bank_ah = setup.bank_ah
     group_ah = ah / setup.cells_in_parallel
     low_v, high_v = 0.5 * n * chem(setup).min_v, 1.5 * n * chem(setup).max_v
     yield Scale("capacity_ah", 0.5, MOST_AH, "Ah")

@@ -179,7 +179,7 @@ def compensation(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 def tail(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """A tail current so large that absorption ends before the cells are level."""
-    charging, bank_ah = setup.charging, setup.capacity_ah * setup.packs_in_parallel
+    charging, bank_ah = setup.charging, setup.bank_ah
     if charging is None or not charging.tail_a or charging.tail_a <= EARLY_TAIL * bank_ah:
         return
     to = down(0.02 * bank_ah, 0.1) or 0.1
@@ -289,7 +289,7 @@ def in_the_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
     until = f"to {back:g} °C" if back is not None else "at every temperature"
     closed = setup.link is not None and setup.link.mode == "closed"
     much = c_rate >= TWICE * allowed - 1e-9 and not closed
-    to = amps_down(max(allowed, 0.05) * setup.capacity_ah * setup.packs_in_parallel)
+    to = amps_down(max(allowed, 0.05) * setup.bank_ah)
     yield (warning if much else note)(
         ("charging.max_charge_a", "charging.rates"),
         f"{c_rate:.2f}C down to {at_c:g} °C is more than the {allowed:g}C of the rate "

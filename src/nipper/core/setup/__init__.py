@@ -20,6 +20,16 @@ from nipper.core.setup.protection import (
 )
 from nipper.core.setup.reading import dumps, json_schema, load, loads, loads_kept, parse
 from nipper.core.setup.solar import Module, Solar, Tracker
+from nipper.core.setup.unlike import (
+    all_alike,
+    own_paths,
+    pack_names,
+    pack_number,
+    pack_setup,
+    pack_setups,
+    put_own,
+    unlike,
+)
 from nipper.core.setup.wiring import Link, Wiring
 
 __all__ = [
@@ -43,6 +53,7 @@ __all__ = [
     "Usage",
     "VoltageLimit",
     "Wiring",
+    "all_alike",
     "dumps",
     "get",
     "is_path",
@@ -50,6 +61,13 @@ __all__ = [
     "load",
     "loads",
     "loads_kept",
+    "own_paths",
+    "pack_names",
+    "pack_number",
+    "pack_setup",
+    "pack_setups",
     "parse",
     "put",
+    "put_own",
+    "unlike",
 ]

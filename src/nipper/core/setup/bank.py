@@ -2,10 +2,11 @@
 
 from typing import Literal
 
-from pydantic import Field
+from pydantic import Field, PrivateAttr
 
 from nipper.core.setup.charging import Charging, ExtraCharger, Usage
 from nipper.core.setup.pack import Balancer, Cell, SeparateBalancer
+from nipper.core.setup.packs import OwnPack
 from nipper.core.setup.part import AMPERE_HOURS, Part, number
 from nipper.core.setup.protection import Protection, TemperatureLimit
 from nipper.core.setup.solar import Solar
@@ -33,6 +34,33 @@ class Setup(Part):
     solar: Solar | None = None
     wiring: Wiring | None = None
     link: Link | None = None
+    packs: tuple[OwnPack, ...] = Field(
+        default=(),
+        max_length=64,
+        strict=False,
+        title="packs that differ",
+        description="one object a pack, merged over the values above; null takes a part away",
+    )
+
+    _bank_ah: float | None = PrivateAttr(default=None)  # of one of unlike packs: all together
+
+    @property
+    def bank_ah(self) -> float:
+        """Capacity of all packs together, Ah."""
+        if self._bank_ah is not None:
+            return self._bank_ah
+        own = [self.capacity_ah if p.capacity_ah is None else p.capacity_ah for p in self.packs]
+        return sum(own) if own else self.capacity_ah * self.packs_in_parallel
+
+    def within_bank(self, bank_ah: float | None) -> "Setup":
+        """The same settings, known to be of one pack in a bank of that capacity."""
+        self._bank_ah = bank_ah
+        return self
+
+    @property
+    def bank_ah_given(self) -> float | None:
+        """The bank's capacity where these are the settings of one of unlike packs."""
+        return self._bank_ah
 
     @property
     def cells(self) -> int:

@@ -2,6 +2,7 @@
 ``other_chargers.0.float_v``.
 """
 
+import re
 from collections.abc import Mapping
 from functools import reduce
 from typing import Any, cast
@@ -17,14 +18,19 @@ THESE = "the settings"
 
 def is_path(path: str) -> bool:
     """Whether a setting can stand at that path."""
-    *parts, name = path.split(".")
+    *parts, name = _steps(path)
     return name in known_keys(Setup, parts)
+
+
+def _steps(path: str) -> list[str]:
+    """The keys and numbers of a path; ``packs[1].capacity_ah`` is ``packs.1.capacity_ah``."""
+    return re.sub(r"\[(\d+)\]", r".\1", path).split(".")
 
 
 def get(setup: Part, path: str) -> Any:
     """The value at a path; None where a part on the way is left out."""
     start: Any = setup
-    return reduce(_inner, path.split("."), start)
+    return reduce(_inner, _steps(path), start)
 
 
 def _inner(place: Any, name: str) -> Any:
@@ -48,12 +54,12 @@ def put(setup: Setup, changes: Mapping[str, object]) -> Setup:
     """
     document = setup.model_dump(mode="json", exclude_none=True)
     for path, value in changes.items():
-        *parts, name = path.split(".")
+        *parts, name = _steps(path)
         place: Any = document
         for part in parts:
             place = _enter(_holder(place, path), part, path)
         _set(_holder(place, path), name, value, path)
-    return parse(document, THESE)
+    return parse(document, THESE).within_bank(setup.bank_ah_given)
 
 
 Place = dict[str, Any] | list[Any]

@@ -3,12 +3,14 @@
 import json
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 from pydantic import ValidationError
 
 from nipper.core import documents
+from nipper.core.errors import InputError
 from nipper.core.setup.bank import Setup
+from nipper.core.setup.packs import merged
 
 BOUNDS = {"less_than_equal": "le", "greater_than_equal": "ge"}
 
@@ -21,7 +23,40 @@ def parse(document: object, file: str = "setup") -> Setup:
     InputError
         Names the JSON path of the first thing that is wrong and what was expected there.
     """
-    return documents.checked(Setup, document, file)
+    setup = documents.checked(Setup, _counted(document, file), file)
+    _check_packs(setup, file)
+    return setup
+
+
+def _counted(document: object, file: str) -> object:
+    """The number of packs may be left out where the packs are listed; else it is their number."""
+    if not isinstance(document, dict):
+        return document
+    keys = cast("dict[str, Any]", document)
+    packs = keys.get("packs")
+    if not isinstance(packs, list) or not packs:
+        return keys
+    count = len(cast("list[Any]", packs))
+    given = keys.get("packs_in_parallel", count)
+    if given != count:
+        raise InputError(file, "packs_in_parallel", f"{count}, as many as packs lists, not {given}")
+    return {**keys, "packs_in_parallel": count}
+
+
+def _check_packs(setup: Setup, file: str) -> None:
+    """Every pack must be a setup by itself; the error names the place in its list."""
+    common = setup.model_dump(mode="json", exclude_none=True, exclude={"packs"})
+    for i, own in enumerate(setup.packs):
+        document = own.model_dump(mode="json")
+        document.pop("name", None)
+        try:
+            documents.checked(Setup, merged(common, document), file)
+        except InputError as error:
+            raise InputError(file, f"packs[{i}].{error.place}", error.expected) from None
+    names = [own.name.lower() for own in setup.packs if own.name]
+    twice = next((i for i, n in enumerate(names) if n in names[:i]), None)
+    if twice is not None:
+        raise InputError(file, f"packs[{twice}].name", "a name of its own for each pack")
 
 
 def loads(text: str, file: str = "setup") -> Setup:
@@ -31,7 +66,7 @@ def loads(text: str, file: str = "setup") -> Setup:
 
 def load(path: str | Path) -> Setup:
     """Read a setup file; :class:`InputError` when it cannot be read or is no setup."""
-    return documents.load(Setup, path)
+    return loads(documents.read_text(path), str(path))
 
 
 def loads_kept(text: str, file: str) -> tuple[Setup, tuple[str, ...]]:

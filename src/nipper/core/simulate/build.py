@@ -12,21 +12,22 @@ from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.errors import InputError
 from nipper.core.presets import BLEEDS_AT_ONCE
-from nipper.core.setup import Setup
+from nipper.core.setup import Setup, pack_setups
 from nipper.core.simulate import layout, sky
 from nipper.core.simulate.layout import Floats
 from nipper.core.simulate.scenario import CellFault, Event, Scenario
+from nipper.core.wiring.sharing import lead_ohm
 
 GAS_J_MOL_K = 8.314462618
 ACTIVATION_J_MOL = 25_000.0  # 15 to 40 kJ/mol, from memory; published sets give 19 to 29
 REST_DEAD_BAND_A = 0.2  # below this many meters read 0.0 A: common practice
 MAX_EVENTS = 200_000
 LARGE_KG = 5.6  # a cell of 280 Ah
-LEAD_JOINTS_OHM = 2e-3  # joints, fuse and switch of one pack: common practice
-COPPER_M_OHM_MM2 = 58.0  # IEC 60028 annealed copper
 # a BMS is built for its own trips: at the higher one its switches stand that much above the pack
 # (from memory)
 SWITCH_RISE_K, SWITCH_TAU_S = 40.0, 120.0
+KINDS = {"passive": layout.PASSIVE, "active": layout.ACTIVE}
+PHASES = {"charging": layout.WHILE_CHARGING, "rest": layout.AT_REST, "always": layout.ALWAYS}
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,12 +61,7 @@ def start_s(scenario: Scenario) -> float:
 
 def bank_wh(setup: Setup) -> float:
     """Nominal energy of all packs."""
-    return (
-        chemistry(setup.chemistry).nominal_v
-        * setup.cells
-        * setup.capacity_ah
-        * setup.packs_in_parallel
-    )
+    return chemistry(setup.chemistry).nominal_v * setup.cells * setup.bank_ah
 
 
 def pv_w(setup: Setup, scenario: Scenario) -> float:
@@ -93,8 +89,7 @@ def minutes(setup: Setup, scenario: Scenario, rng: np.random.Generator) -> layou
         else tuple(s * bank_wh(setup) for s in (0.012, 0.008, 0.035, 0.11))
     )
     load, starts = sky.loads_w(rng, hour, *shares)
-    if setup.wiring and setup.wiring.standby_w:
-        load = load + setup.wiring.standby_w * setup.packs_in_parallel
+    load = load + sum((p.wiring.standby_w or 0.0) if p.wiring else 0.0 for p in pack_setups(setup))
     for event in scenario.events:
         part = slice(
             round(event.day * sky.MINUTES_A_DAY),
@@ -135,11 +130,11 @@ def cells(
     setup: Setup, scenario: Scenario, faults: list[CellFault], healthy: Spread
 ) -> layout.Cells:
     """The cells with what is wrong with them."""
-    chem = chemistry(setup.chemistry)
-    shape = healthy.capacity.shape
-    total_ohm = cell_resistance_ohm(setup) * healthy.resistance
+    chem, packs = chemistry(setup.chemistry), pack_setups(setup)
+    shape, own_ah = healthy.capacity.shape, capacities_ah(setup)
+    total_ohm = _column([cell_resistance_ohm(p) for p in packs]) * healthy.resistance
     own = {name: np.zeros(shape) for name in ("resistance", "joint", "leak", "bias", "ambient")}
-    capacity = setup.capacity_ah * healthy.capacity
+    capacity = own_ah * healthy.capacity
     for fault in (
         faults
     ):  # a later one replaces an earlier one of the same cell: that is how a repair is written
@@ -149,8 +144,8 @@ def cells(
         own["leak"][at] = fault.leak_mah_per_day / 24e3
         own["bias"][at] = fault.bias_mv * 1e-3
         own["ambient"][at] = -fault.colder_c
-        capacity[at] = (setup.capacity_ah * healthy.capacity * fault.capacity_pct / 100.0)[at]
-    mass_kg = chem.nominal_v * setup.capacity_ah / chem.wh_per_kg
+        capacity[at] = (own_ah * healthy.capacity * fault.capacity_pct / 100.0)[at]
+    mass_kg = chem.nominal_v * own_ah[:, 0] / chem.wh_per_kg
     curve = rest_curve(setup, scenario)
     return layout.Cells(
         capacity_ah=capacity,
@@ -182,6 +177,15 @@ def cells(
     )
 
 
+def _column(values: list[float]) -> Floats:
+    return np.array(values, float)[:, None]
+
+
+def capacities_ah(setup: Setup) -> Floats:
+    """Capacity of each pack's cells as they are sold, float64[packs, 1] Ah."""
+    return _column([p.capacity_ah for p in pack_setups(setup)])
+
+
 def rest_curve(setup: Setup, scenario: Scenario) -> Floats:
     """Rest voltage every 0.1 % of charge, float64[1001]; never falling, and the chemistry's own at
     both ends.
@@ -208,7 +212,7 @@ def state(
     return layout.State(
         # an offset is charge missing to full, so that cells of other capacity start level at the
         # top
-        charge_ah=made.capacity_ah - (100.0 - pct) / 100.0 * setup.capacity_ah,
+        charge_ah=made.capacity_ah - (100.0 - pct) / 100.0 * capacities_ah(setup),
         slow1_v=np.zeros(shape),
         slow2_v=np.zeros(shape),
         hysteresis=np.zeros(shape),
@@ -234,7 +238,11 @@ def state(
 
 
 def limits(setup: Setup) -> Floats:
-    """The table of protections: rows trip, release, delay, alarm."""
+    """The tables of protections, one a pack: rows trip, release, delay, alarm."""
+    return np.array([_limits(pack) for pack in pack_setups(setup)])
+
+
+def _limits(setup: Setup) -> Floats:
     never = np.where(layout.RISING, np.inf, -np.inf)
     table = np.array([never, never, np.zeros(never.size), never])
     for j, name in enumerate(layout.PROTECTIONS):
@@ -252,27 +260,26 @@ def limits(setup: Setup) -> Floats:
 
 
 def bms(setup: Setup) -> layout.Bms:
-    """Balancer and meter."""
-    balancer = setup.leveller
-    kinds = {"passive": layout.PASSIVE, "active": layout.ACTIVE}
-    phases = {"charging": layout.WHILE_CHARGING, "rest": layout.AT_REST, "always": layout.ALWAYS}
+    """Balancers and meters of the packs."""
+    packs = pack_setups(setup)
+    levellers = [p.leveller for p in packs]
     return layout.Bms(
-        power_off_v=setup.protection.power_off_v or 0.0,
-        balancer_kind=kinds[balancer.kind] if balancer else 0,
-        balance_a=balancer.current_a if balancer else 0.0,
-        balance_start_v=balancer.start_v if balancer else 9.0,
-        balance_delta_v=balancer.delta_mv / 1e3 if balancer else 9.0,
-        balance_when=phases[balancer.when] if balancer else layout.ALWAYS,
+        power_off_v=np.array([p.protection.power_off_v or 0.0 for p in packs]),
+        balancer_kind=np.array([KINDS[b.kind] if b else 0 for b in levellers]),
+        balance_a=np.array([b.current_a if b else 0.0 for b in levellers]),
+        balance_start_v=np.array([b.start_v if b else 9.0 for b in levellers]),
+        balance_delta_v=np.array([b.delta_mv / 1e3 if b else 9.0 for b in levellers]),
+        balance_when=np.array([PHASES[b.when] if b else layout.ALWAYS for b in levellers]),
         balance_at_once=BLEEDS_AT_ONCE,
         active_efficiency=0.85,  # common practice, no source
         rest_a=REST_DEAD_BAND_A,
-        full_v=setup.protection.soc_full_v or np.inf,
-        empty_v=setup.protection.soc_empty_v or -np.inf,
+        full_v=np.array([p.protection.soc_full_v or np.inf for p in packs]),
+        empty_v=np.array([p.protection.soc_empty_v or -np.inf for p in packs]),
         noise_v=0.0006,
         step_v=0.001,
         step_a=0.1,
         offset_a=0.04,
-        switch_k_a2=SWITCH_RISE_K / _rated_a(setup) ** 2,
+        switch_k_a2=np.array([SWITCH_RISE_K / _rated_a(p) ** 2 for p in packs]),
         switch_tau_s=SWITCH_TAU_S,
     )
 
@@ -287,11 +294,7 @@ def _rated_a(setup: Setup) -> float:
 def charge_rate_a(setup: Setup) -> float:
     """What the charger may give the whole bank."""
     charging = setup.charging
-    return (
-        charging.max_charge_a
-        if charging and charging.max_charge_a
-        else 0.2 * setup.capacity_ah * setup.packs_in_parallel
-    )
+    return charging.max_charge_a if charging and charging.max_charge_a else 0.2 * setup.bank_ah
 
 
 def chargers(setup: Setup, scenario: Scenario) -> Floats:
@@ -349,15 +352,12 @@ def _cold_stop(stop_c: float | None, resume_c: float | None) -> tuple[float, flo
 
 def wires(setup: Setup, scenario: Scenario) -> layout.Wires:
     """Leads and inverter."""
-    wiring = setup.wiring
-    lead_ohm = LEAD_JOINTS_OHM
-    if wiring and wiring.cable_mm2 and wiring.cable_length_m:
-        lead_ohm += 2 * wiring.cable_length_m / (COPPER_M_OHM_MM2 * wiring.cable_mm2)
+    leads = np.array([lead_ohm(pack) for pack in pack_setups(setup)])
     own = np.zeros(setup.packs_in_parallel)
     given = np.array(scenario.leads_mohm[: own.size], float)
     own[: given.size] = np.maximum(given, 0.0) * 1e-3
     return layout.Wires(
-        lead_ohm=lead_ohm + own,
+        lead_ohm=leads + own,
         inverter_efficiency=0.92,  # common practice
         surge_s=scenario.loads.surge_s if scenario.loads else 0.0,
         follow_s=6.0,  # "the sun follows late": common practice; seconds: from memory of trackers
@@ -369,14 +369,9 @@ def link(setup: Setup, up: bool) -> layout.Link:
     """What a pack asks for when the loop is closed: the least of its charger's share, its cell's
     sheet and nine tenths of its trip.
     """
-    asked, protection = setup.link, setup.protection
+    asked, packs = setup.link, pack_setups(setup)
     closed = asked is not None and asked.mode == "closed"
-    charge = [
-        charge_rate_a(setup) / setup.packs_in_parallel,
-        setup.sheet_charge_a,
-        _below(protection.charge_over_current),
-    ]
-    draw = [setup.sheet_discharge_a, _below(protection.discharge_over_current)]
+    total_a, bank_ah = charge_rate_a(setup), setup.bank_ah
     return layout.Link(
         closed=closed,
         up=up,
@@ -384,8 +379,8 @@ def link(setup: Setup, up: bool) -> layout.Link:
         if asked and asked.loss_timeout_s is not None
         else 10.0,  # common practice
         stops=asked is not None and asked.on_loss == "stop",
-        ask_charge_a=min(v for v in charge if v),
-        ask_discharge_a=min((v for v in draw if v), default=np.inf),
+        ask_charge_a=np.array([_ask_charge_a(p, total_a * p.capacity_ah / bank_ah) for p in packs]),
+        ask_discharge_a=np.array([_ask_discharge_a(p) for p in packs]),
         own_charge_a=asked.inverter_max_charge_a
         if asked and asked.inverter_max_charge_a
         else np.inf,
@@ -393,6 +388,16 @@ def link(setup: Setup, up: bool) -> layout.Link:
         if asked and asked.inverter_max_discharge_a
         else np.inf,
     )
+
+
+def _ask_charge_a(pack: Setup, share_a: float) -> float:
+    limits = (share_a, pack.sheet_charge_a, _below(pack.protection.charge_over_current))
+    return min(v for v in limits if v)
+
+
+def _ask_discharge_a(pack: Setup) -> float:
+    limits = (pack.sheet_discharge_a, _below(pack.protection.discharge_over_current))
+    return min((v for v in limits if v), default=np.inf)
 
 
 def _below(limit: object) -> float | None:
@@ -434,7 +439,7 @@ def work(made: layout.Cells, charger_count: int) -> layout.Work:
         flags=np.ones((5, shape[0]), bool),
         given_a=np.zeros(charger_count),
         bus=np.zeros(3),
-        watch=np.zeros(len(layout.PROTECTIONS)),
+        watch=np.zeros((shape[0], len(layout.PROTECTIONS))),
     )
 
 

@@ -278,8 +278,8 @@ def _asked(link: Link, asked_share: Floats, lost_s: float, flags: Flags) -> tupl
     charge_a, draw_a = 0.0, 0.0
     for p in range(flags.shape[1]):
         if not flags[STUCK, p]:
-            charge_a += link.ask_charge_a * asked_share[p, 0]
-            draw_a += link.ask_discharge_a * asked_share[p, 1]
+            charge_a += link.ask_charge_a[p] * asked_share[p, 0]
+            draw_a += link.ask_discharge_a[p] * asked_share[p, 1]
     return charge_a, min(draw_a, link.own_discharge_a)
 
 

@@ -65,8 +65,8 @@ def run(bank: Bank, state: State, work: Work, minutes: Minutes, record: Record, 
     """
     packs = state.off.size
     pace = _pace(bank, span.step_s)
-    watch_levels(bank.limits, work.watch)
     for p in range(packs):
+        watch_levels(bank.limits[p], work.watch[p])
         set_switches(state, work.flags, p)
     for k in range(span.steps):
         step = span.first_step + k
@@ -127,7 +127,7 @@ def _sources(bank: Bank, state: State, work: Work, pace: Pace, p: int) -> None:
     pack[EMF, p] = source_voltage(state, work, pace, p)
     pack[INNER, p] = pack[FIXED, p] + pack[RISE, p]
     if bank.link.closed:
-        request(bank.limits, state, work, p, pace.step_s)
+        request(bank.limits[p], state, work, p, pace.step_s)
 
 
 @compiled
@@ -190,7 +190,7 @@ def _look(
     high, low, total = extremes(work.read_v, p)
     pack[HIGH, p], pack[LOW, p] = high, low
     warmth = pace.kept_switch * state.switch_k[p]
-    state.switch_k[p] = warmth + (1.0 - pace.kept_switch) * bms.switch_k_a2 * amps * amps
+    state.switch_k[p] = warmth + (1.0 - pace.kept_switch) * bms.switch_k_a2[p] * amps * amps
     seen = Seen(
         high,
         low,
@@ -201,7 +201,7 @@ def _look(
         state.temp_c[p, 0] + state.switch_k[p],
         surge_a - amps if surge_a > 0.0 else 0.0,
     )
-    if bms.balancer_kind > 0:
+    if bms.balancer_kind[p] > 0:
         balance(bms, state, work, seen, pace, p)
     protect(bank, state, work, record, seen, pace, step, p)
     count(bms, state, pack[MEAN_AH, p], seen, pace.hours, p)

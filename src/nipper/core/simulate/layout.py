@@ -96,13 +96,13 @@ class Cells(NamedTuple):
     tau1_s: float
     tau2_s: float
     arrhenius_k: float  # activation energy / gas constant
-    heat_j_k: float
-    loss_w_k: float
-    neighbour_w_k: float
+    heat_j_k: Floats  # [packs] of one cell
+    loss_w_k: Floats  # [packs]
+    neighbour_w_k: Floats  # [packs]
     efficiency: float
 
 
-# rows of the table of limits, [4, protections]; infinite, on the side never reached, where there is
+# rows of a pack's table of limits, [4, protections]; infinite, on the side never reached, where there is
 # no such limit
 TRIP, RELEASE, DELAY, ALARM = 0, 1, 2, 3
 # columns of the table of chargers, [chargers, 9]; the first charger is the sun's
@@ -120,24 +120,24 @@ SUN_A, GIVEN_A, LOAD_A = range(3)
 
 
 class Bms(NamedTuple):
-    """Balancer and meter of each pack (all alike), as the setup has them."""
+    """Balancers [packs] and meters, as the setup has them."""
 
-    power_off_v: float
-    balancer_kind: int
-    balance_a: float
-    balance_start_v: float
-    balance_delta_v: float
-    balance_when: int
+    power_off_v: Floats
+    balancer_kind: Ints
+    balance_a: Floats
+    balance_start_v: Floats
+    balance_delta_v: Floats
+    balance_when: Ints
     balance_at_once: int
     active_efficiency: float
     rest_a: float  # below this the BMS reads 0.0 A
-    full_v: float
-    empty_v: float
+    full_v: Floats
+    empty_v: Floats
     noise_v: float
     step_v: float
     step_a: float
     offset_a: float
-    switch_k_a2: float  # how much its switches warm, K/A2
+    switch_k_a2: Floats  # how much its switches warm, K/A2
     switch_tau_s: float
 
 
@@ -158,8 +158,8 @@ class Link(NamedTuple):
     up: bool
     timeout_s: float
     stops: bool  # else it goes on with its own voltages
-    ask_charge_a: float  # of one pack
-    ask_discharge_a: float
+    ask_charge_a: Floats  # [packs]
+    ask_discharge_a: Floats  # [packs]
     own_charge_a: float  # the inverter's own limits
     own_discharge_a: float
 
@@ -207,7 +207,7 @@ class Work(NamedTuple):
     flags: Flags  # [5, packs] see the constants
     given_a: Floats  # [chargers]
     bus: Floats  # [3]
-    watch: Floats  # [protections]
+    watch: Floats  # [packs, protections]
 
 
 STUCK, BUSY, RUNNING, CHARGE_OPEN, DISCHARGE_OPEN = range(5)
@@ -218,7 +218,7 @@ class Bank(NamedTuple):
     """All that stays as it is until an event changes the setup."""
 
     cells: Cells
-    limits: Floats  # [4, protections]
+    limits: Floats  # [packs, 4, protections]
     bms: Bms
     chargers: Floats  # [chargers, 9]
     wires: Wires

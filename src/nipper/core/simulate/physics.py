@@ -153,10 +153,10 @@ def _warm_pack(
         after_c = temp_c[p, i + 1] if i < n - 1 else here_c
         sides = (1.0 if i > 0 else 0.0) + (1.0 if i < n - 1 else 0.0)
         nearby_c = (before_c if i > 0 else 0.0) + (after_c if i < n - 1 else 0.0)
-        around = cells.loss_w_k * (air_c + cells.ambient_offset_c[p, i])
-        leaves = cells.loss_w_k + cells.neighbour_w_k * sides
+        around = cells.loss_w_k[p] * (air_c + cells.ambient_offset_c[p, i])
+        leaves = cells.loss_w_k[p] + cells.neighbour_w_k[p] * sides
         before_c = here_c
-        gains = passed_s * (cells.neighbour_w_k * nearby_c + around)
-        held_j = cells.heat_j_k * here_c + heat_j[p, i]
-        temp_c[p, i] = (held_j + gains) / (cells.heat_j_k + passed_s * leaves)
+        gains = passed_s * (cells.neighbour_w_k[p] * nearby_c + around)
+        held_j = cells.heat_j_k[p] * here_c + heat_j[p, i]
+        temp_c[p, i] = (held_j + gains) / (cells.heat_j_k[p] + passed_s * leaves)
         heat_j[p, i] = 0.0

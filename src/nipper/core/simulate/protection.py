@@ -87,18 +87,18 @@ def protect(
 
     Pending while beyond its trip, active after its delay, until released.
     """
-    off_v, off = bank.bms.power_off_v, state.off
-    if _calm(work.watch, seen, off_v) and not work.flags[BUSY, p]:
+    off_v, off = bank.bms.power_off_v[p], state.off
+    if _calm(work.watch[p], seen, off_v) and not work.flags[BUSY, p]:
         return
     if seen.low_v < off_v:
         off[p] = True
     elif off[p] and seen.low_v > off_v + 0.2:
         off[p] = False
     busy = off[p]
-    for j in range(work.watch.size):
+    for j in range(work.watch.shape[1]):
         value, cell = _value(seen, work.read_v, j, p)
         _act(bank, state, record, seen, pace, step, p, j, value, cell)
-        _alarm(bank.limits, state, record, step, p, j, value, cell)
+        _alarm(bank.limits[p], state, record, step, p, j, value, cell)
         active, pending = state.active_s[p, j] >= 0.0, state.pending_s[p, j] > 0.0
         busy = busy or active or pending or state.alarmed[p, j]
     work.flags[BUSY, p] = busy
@@ -162,7 +162,7 @@ def _act(
     cell: int,
 ) -> None:
     """Trip after the delay, release at its value or after its time."""
-    limits, active_s, pending_s = bank.limits, state.active_s, state.pending_s
+    limits, active_s, pending_s = bank.limits[p], state.active_s, state.pending_s
     trip, release, surge_a = limits[TRIP, j], limits[RELEASE, j], seen.surge_a
     if active_s[p, j] >= 0.0:
         active_s[p, j] += pace.step_s
@@ -241,9 +241,9 @@ def count(bms: Bms, state: State, mean_ah: float, seen: Seen, hours: float, p: i
     """
     counted_pct = state.counted_pct
     counted_pct[p] += 100.0 * seen.amps * hours / mean_ah
-    if seen.low_v >= bms.full_v:
+    if seen.low_v >= bms.full_v[p]:
         counted_pct[p] = 100.0
-    if seen.low_v <= bms.empty_v:
+    if seen.low_v <= bms.empty_v[p]:
         counted_pct[p] = 0.0
     counted_pct[p] = min(max(counted_pct[p], 0.0), 100.0)
 
@@ -256,18 +256,18 @@ def balance(bms: Bms, state: State, work: Work, seen: Seen, pace: Pace, p: int) 
         for i in range(balancing.shape[1]):
             balancing[p, i] = False
         flags[RUNNING, p] = False
-    if seen.high_v < bms.balance_start_v:
+    if seen.high_v < bms.balance_start_v[p]:
         return
     state.totals[ABOVE_START_S] += pace.step_s
-    if bms.balance_when == WHILE_CHARGING and seen.amps <= 0.0:
+    if bms.balance_when[p] == WHILE_CHARGING and seen.amps <= 0.0:
         return
-    if bms.balance_when == AT_REST and seen.amps != 0.0:
+    if bms.balance_when[p] == AT_REST and seen.amps != 0.0:
         return
-    if seen.high_v - seen.low_v < bms.balance_delta_v:
+    if seen.high_v - seen.low_v < bms.balance_delta_v[p]:
         return
     state.totals[BALANCING_S] += pace.step_s
     flags[RUNNING, p] = True
-    if bms.balancer_kind == ACTIVE:
+    if bms.balancer_kind[p] == ACTIVE:
         _move(bms, state, work.read_v, seen, pace.hours, p)
     else:
         _bleed(bms, state, work.read_v, seen.low_v, pace.hours, p)
@@ -276,7 +276,7 @@ def balance(bms: Bms, state: State, work: Work, seen: Seen, pace: Pace, p: int) 
 @compiled
 def _move(bms: Bms, state: State, read_v: Floats, seen: Seen, hours: float, p: int) -> None:
     """Move charge from the highest cell to the lowest."""
-    charge_ah, moved_ah, moved = state.charge_ah, state.moved_ah, bms.balance_a * hours
+    charge_ah, moved_ah, moved = state.charge_ah, state.moved_ah, bms.balance_a[p] * hours
     highest, lowest = place_of(read_v, seen.high_v, p), place_of(read_v, seen.low_v, p)
     state.balancing[p, highest] = state.balancing[p, lowest] = True
     charge_ah[p, highest] -= moved
@@ -288,12 +288,12 @@ def _move(bms: Bms, state: State, read_v: Floats, seen: Seen, hours: float, p: i
 @compiled
 def _bleed(bms: Bms, state: State, read_v: Floats, low_v: float, hours: float, p: int) -> None:
     """Bleed the highest cells, as many at once as it can."""
-    balancing, moved = state.balancing, bms.balance_a * hours
+    balancing, moved = state.balancing, bms.balance_a[p] * hours
     for _ in range(bms.balance_at_once):
         best = -1
         for i in range(read_v.shape[1]):
             volts = read_v[p, i]
-            over = volts - low_v >= bms.balance_delta_v and volts >= bms.balance_start_v
+            over = volts - low_v >= bms.balance_delta_v[p] and volts >= bms.balance_start_v[p]
             if over and not balancing[p, i] and (best < 0 or volts > read_v[p, best]):
                 best = i
         if best < 0:

@@ -262,8 +262,9 @@ def _turn(now: Moment, world: _World, event: Event, begins: bool) -> None:
     now.faults += event.cells
     for fault in event.cells:
         if fault.offset_pct:
-            now.state.charge_ah[build.place(now.setup, fault)] += (
-                fault.offset_pct / 100.0 * now.setup.capacity_ah
+            at = build.place(now.setup, fault)
+            now.state.charge_ah[at] += (
+                fault.offset_pct / 100.0 * build.capacities_ah(now.setup)[at[0]]
             )
 
 

@@ -66,7 +66,7 @@ def charger_rate(setup: Setup) -> float | None:
     said.
     """
     amps = setup.charging.max_charge_a if setup.charging else None
-    return amps / (setup.capacity_ah * setup.packs_in_parallel) if amps else None
+    return amps / (setup.bank_ah) if amps else None
 
 
 def most_a(setup: Setup, temp_c: float) -> float:
