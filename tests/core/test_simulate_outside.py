@@ -194,7 +194,7 @@ def test_a_closed_loops_request_follows_a_first_order_lag(high_v):
     exponential.
     """
     setup = new_setup("lfp", 16, 280.0)
-    limits, flags = build.limits(setup), np.zeros((5, 1), bool)
+    limits, flags = build.limits(setup)[0], np.zeros((5, 1), bool)
     asked, packs = np.ones((1, 2)), np.zeros((11, 1))
     state, work = SimpleNamespace(asked_share=asked), SimpleNamespace(flags=flags, packs=packs)
     packs[HIGH, 0], packs[LOW, 0] = high_v, 3.3

@@ -193,7 +193,7 @@ class Forecasts(QObject):
     def _rehearsal(self) -> tuple[object, ...] | None:
         if not self._complete:
             return None
-        return self.document.setup, self.known, self.plan, self.other
+        return self.document.bank, self.known, self.plan, self.other
 
     def _levelling(self) -> tuple[object, ...] | None:
         if not self._complete:
@@ -204,7 +204,7 @@ class Forecasts(QObject):
     def _day(self) -> tuple[object, ...] | None:
         if not self._complete:
             return None
-        return self.document.setup, self.known, self.pack_number, *self.day_of
+        return self.document.bank, self.known, self.pack_number, *self.day_of
 
     def _comparison(self) -> tuple[object, ...] | None:
         from nipper.core.imbalance.compare import Happening

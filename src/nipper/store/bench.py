@@ -9,6 +9,8 @@ from pathlib import Path
 
 from nipper.core.errors import InputError
 from nipper.core.setup import Setup, dumps, loads_kept
+from nipper.core.setup import pack_names as names_of
+from nipper.core.setup.packs import default_name
 from nipper.store.file import BenchFile
 from nipper.store.history import History, insert_revision
 from nipper.store.logs import Logs
@@ -51,7 +53,7 @@ class Bench:
         InputError
             The file exists, or cannot be written.
         """
-        names = pack_names or [_pack_name(i) for i in range(setup.packs_in_parallel)]
+        names = pack_names or list(names_of(setup))
 
         def fill(db: sqlite3.Connection) -> None:
             _insert_packs(db, names)
@@ -141,11 +143,7 @@ class Bench:
         have = len(self.packs())
         if have < count:
             with self._file.write() as db:
-                _insert_packs(db, [_pack_name(i) for i in range(have, count)])
-
-
-def _pack_name(index: int) -> str:
-    return f"Pack {chr(65 + index)}" if index < 26 else f"Pack {index + 1}"
+                _insert_packs(db, [default_name(i) for i in range(have, count)])
 
 
 def _insert_packs(db: sqlite3.Connection, names: list[str]) -> None:

@@ -13,8 +13,8 @@ from nipper.app.document.history import History
 from nipper.app.document.records import PackRecord, Records
 from nipper.app.document.settings import Judgement, Settings
 from nipper.app.document.shelf import Shelf
-from nipper.core.setup import Setup
-from nipper.store import Bench
+from nipper.core.setup import Setup, pack_setup
+from nipper.store import Bench, Pack
 
 if TYPE_CHECKING:
     from nipper.core.rules import Evidence
@@ -32,7 +32,7 @@ class Document(QObject):
         super().__init__(parent)
         self.bench = bench
         self.settings, self.judgement = Settings(bench, self), Judgement(self)
-        self.records = Records(bench, lambda: self.setup, self)
+        self.records = Records(bench, self.setup_of, self)
         self.history, self.shelf = History(bench, self), Shelf(bench)
         self.pack = self.records.packs[0]
         self.settings.changed.connect(self.ask_rules)
@@ -44,8 +44,21 @@ class Document(QObject):
 
     @property
     def setup(self) -> Setup:
-        """The settings as they stand."""
+        """The settings of the shown pack."""
         return self.settings.setup
+
+    @property
+    def bank(self) -> Setup:
+        """The settings of the bank, with what each pack has of its own."""
+        return self.settings.bank
+
+    def setup_of(self, pack: Pack) -> Setup:
+        """The settings of one of the packs."""
+        return pack_setup(self.bank, self.records.number(pack.id))
+
+    def as_shown(self, bank: Setup) -> Setup:
+        """Of another bank's settings (a revision's) those of the pack that is shown."""
+        return pack_setup(bank, self.settings.number)
 
     @property
     def record(self) -> PackRecord | None:
@@ -75,6 +88,7 @@ class Document(QObject):
         """Show another pack."""
         if pack_id != self.pack.id:
             self.pack = self.records.pack(pack_id)
+            self.settings.show_pack(self.records.number(pack_id))
             self.pack_changed.emit(pack_id)
             self.ask_rules()
 
@@ -86,7 +100,7 @@ class Document(QObject):
     @Slot()
     def ask_rules(self) -> None:
         """Judge the settings anew."""
-        self.judgement.ask(self.setup, self.evidence)
+        self.judgement.ask(self.bank, self.evidence, self.settings.number)
 
     def close(self) -> None:
         """Stop reading, keep what can be kept, let go of the file."""
@@ -98,9 +112,10 @@ class Document(QObject):
     def _saved(self, setup: Setup, before: Setup) -> None:
         """Other cells or another capacity: the logs say something else."""
         self.records.ensure(setup.packs_in_parallel)
-        one, other = ((s.cells_in_series, s.chemistry, s.capacity_ah) for s in (setup, before))
-        if one != other:
-            self.records.read_all()
+        for number, pack in enumerate(self.records.packs):
+            one, other = (_judged_by(pack_setup(s, number)) for s in (setup, before))
+            if one != other:
+                self.records.read(pack)
 
     @Slot(int, object)
     def _record_changed(self, pack_id: int, _: PackRecord | None) -> None:
@@ -111,3 +126,9 @@ class Document(QObject):
     def _packs_changed(self) -> None:
         self.pack = self.records.pack(self.pack.id)
         self.pack_changed.emit(self.pack.id)
+
+
+def _judged_by(setup: Setup) -> tuple[object, ...]:
+    """What a log is judged by: with other cells or another capacity it says something else."""
+    own = (setup.leveller,) if setup.own else ()
+    return setup.cells_in_series, setup.chemistry, setup.capacity_ah, *own

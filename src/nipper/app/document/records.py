@@ -51,7 +51,7 @@ class Records(QObject):
     packs_changed = Signal()
     trouble = Signal(str)
 
-    def __init__(self, bench: Bench, setup: Callable[[], Setup], parent: QObject) -> None:
+    def __init__(self, bench: Bench, setup: Callable[[Pack], Setup], parent: QObject) -> None:
         super().__init__(parent)
         self._bench, self._setup = bench, setup
         self.packs = bench.packs()
@@ -70,6 +70,10 @@ class Records(QObject):
     def pack(self, pack_id: int) -> Pack:
         """The pack of that id."""
         return next(p for p in self.packs if p.id == pack_id)
+
+    def number(self, pack_id: int) -> int:
+        """Which of the packs it is, from 0."""
+        return next(i for i, p in enumerate(self.packs) if p.id == pack_id)
 
     def rename(self, pack_id: int, name: str) -> None:
         """Give a pack another name."""
@@ -99,7 +103,7 @@ class Records(QObject):
         """Read and judge one pack's log anew."""
         if pack.id in self._jobs:
             self._jobs[pack.id].cancel()
-        job = Job(read_pack, self._bench, pack, self._setup(), ticks=True)
+        job = Job(read_pack, self._bench, pack, self._setup(pack), ticks=True)
         self._jobs[pack.id] = job
         job.setProperty("pack", pack.id)
         job.progressed.connect(self._reading)

@@ -9,7 +9,7 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 from nipper.app.jobs import Latest
 from nipper.core.errors import NipperError
 from nipper.core.findings import Finding
-from nipper.core.setup import Setup, put
+from nipper.core.setup import Setup, pack_setup, put, put_all, put_own
 from nipper.store import Bench
 
 if TYPE_CHECKING:
@@ -20,50 +20,90 @@ RETRY_MS = 5000  # after a write that failed: room may have been made
 
 
 class Settings(QObject):
-    """The settings as they stand.
+    """The settings as they stand: the bank's, and of these the shown pack's.
 
-    ``changed`` and ``saved`` carry them; ``saved`` also the former.
+    ``changed`` carries the shown pack's; ``saved`` the bank's, and the former.
     """
 
     changed = Signal(object)  # Setup
     saved = Signal(object, object)  # Setup, the one before
+    scope_changed = Signal(bool)
     trouble = Signal(str)  # empty when it is over
 
     def __init__(self, bench: Bench, parent: QObject) -> None:
         super().__init__(parent)
         self._bench = bench
         self.undo_stack = QUndoStack(self)
-        self._setup = self._saved = bench.setup()
+        self._bank = self._saved = bench.setup()
+        self._number, self._only_shown = 0, False
+        self._shown = pack_setup(self._bank, 0)
         self._drag = 0
         self._failed = False
         self._settle = QTimer(self, singleShot=True)
         self._settle.timeout.connect(self.try_to_save)
 
     @property
+    def bank(self) -> Setup:
+        """The settings of the bank, with what each pack has of its own."""
+        return self._bank
+
+    @property
     def setup(self) -> Setup:
-        """The settings as they stand."""
-        return self._setup
+        """The settings of the shown pack."""
+        return self._shown
+
+    @property
+    def number(self) -> int:
+        """Which pack is shown, from 0."""
+        return self._number
+
+    @property
+    def only_shown(self) -> bool:
+        """Whether changes are made to the shown pack only, not to all."""
+        return self._only_shown
+
+    def show_pack(self, number: int) -> None:
+        """Show another pack's settings."""
+        before, self._number = self._shown, number
+        self._shown = pack_setup(self._bank, number)
+        if self._shown != before:
+            self.changed.emit(self._shown)
+
+    def set_scope(self, only_shown: bool) -> None:
+        """Change all packs, or the shown one only."""
+        if only_shown != self._only_shown:
+            self._only_shown = only_shown
+            self.scope_changed.emit(only_shown)
 
     def change(self, changes: Mapping[str, object], text: str, merge: str = "") -> bool:
         """Change settings, undoably; False when they cannot stand.
 
-        Changes with the same ``merge`` word in a row become one step, until they settle.
+        Changes with the same ``merge`` word in a row become one step, until they settle. Paths of
+        one pack (``packs[1]. …``) go to that pack, others to all packs or the shown one.
         """
         try:
-            new = put(self._setup, changes)
+            new = self._changed(changes)
         except NipperError as error:
             self.trouble.emit(str(error))
             return False
-        if new != self._setup:
+        if new != self._bank:
             word = f"{merge} {self._drag}" if merge else ""
-            self.undo_stack.push(_Change(self, self._setup, new, text, word))
+            self.undo_stack.push(_Change(self, self._bank, new, text, word))
         return True
 
+    def _changed(self, changes: Mapping[str, object]) -> Setup:
+        of_one = {path: value for path, value in changes.items() if path.startswith("packs[")}
+        plain = {path: value for path, value in changes.items() if path not in of_one}
+        new = put(self._bank, of_one) if of_one else self._bank
+        if self._only_shown and new.packs_in_parallel > 1:
+            return put_own(new, self._number, plain)
+        return put_all(new, plain) if new.packs else put(new, plain)
+
     def replace(self, setup: Setup, text: str) -> bool:
-        """Make another setup the settings, undoably. False when it is the same."""
-        if setup == self._setup:
+        """Make another bank's setup the settings, undoably. False when it is the same."""
+        if setup == self._bank:
             return False
-        self.undo_stack.push(_Change(self, self._setup, setup, text, ""))
+        self.undo_stack.push(_Change(self, self._bank, setup, text, ""))
         return True
 
     def settle(self) -> None:
@@ -73,8 +113,8 @@ class Settings(QObject):
 
     def show(self, setup: Setup) -> None:
         """Make these the settings, without a new undo step (undo and redo come here)."""
-        self._setup = setup
-        self.changed.emit(setup)
+        self._bank, self._shown = setup, pack_setup(setup, self._number)
+        self.changed.emit(self._shown)
         self._settle.start(SETTLE_MS)
 
     @Slot()
@@ -95,14 +135,14 @@ class Settings(QObject):
     def save(self) -> None:
         """Keep the settings in the bench file; :class:`NipperError` when it cannot be written."""
         self._settle.stop()
-        if self._setup != self._saved:
-            self._bench.save_setup(self._setup)
-            before, self._saved = self._saved, self._setup
-            self.saved.emit(self._setup, before)
+        if self._bank != self._saved:
+            self._bench.save_setup(self._bank)
+            before, self._saved = self._saved, self._bank
+            self.saved.emit(self._bank, before)
 
     def are_safe(self) -> None:
         """They are kept elsewhere: this bench need not be written any more."""
-        self._saved = self._setup
+        self._saved = self._bank
 
     def close(self) -> None:
         """What is not kept by now is not kept."""
@@ -128,9 +168,9 @@ class Judgement(QObject):
         """Whether an answer is still to come."""
         return self._latest.busy
 
-    def ask(self, setup: Setup, evidence: "Evidence | None") -> None:
-        """Judge these settings by what the logs say."""
-        self._latest.ask(setup, evidence)
+    def ask(self, bank: Setup, evidence: "Evidence | None", shown: int = 0) -> None:
+        """Judge these settings by what the logs say of the shown pack."""
+        self._latest.ask(bank, evidence, shown)
 
     @Slot(object)
     def _judged(self, findings: list[Finding]) -> None:
@@ -138,11 +178,11 @@ class Judgement(QObject):
         self.changed.emit(findings)
 
 
-def judge(setup: Setup, evidence: "Evidence | None") -> list[Finding]:
-    """All rules over the settings. Runs in a worker thread."""
-    from nipper.core.rules import check
+def judge(bank: Setup, evidence: "Evidence | None", shown: int = 0) -> list[Finding]:
+    """All rules over the settings, as they are seen with that pack. Runs in a worker thread."""
+    from nipper.core.rules import check, for_pack
 
-    return check(setup, evidence)
+    return [for_pack(finding, shown) for finding in check(bank, evidence, shown)]
 
 
 class _Change(QUndoCommand):

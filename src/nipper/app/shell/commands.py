@@ -12,10 +12,32 @@ from nipper.app.shell.writing import (
     write_open_loop,
     write_setup,
 )
+from nipper.core.setup import all_alike, unlike
 
 
 def _has_bench(window: Window) -> bool:
     return window.document is not None
+
+
+def _has_packs(window: Window) -> bool:
+    return window.document is not None and len(window.document.records.packs) > 1
+
+
+def _has_unlike_packs(window: Window) -> bool:
+    return window.document is not None and unlike(window.document.bank)
+
+
+def _other_scope(window: Window) -> None:
+    assert window.document
+    settings = window.document.settings
+    settings.set_scope(not settings.only_shown)
+
+
+def _all_alike(window: Window) -> None:
+    assert window.document
+    settings = window.document.settings
+    settings.replace(all_alike(settings.bank), "All packs alike")
+    settings.settle()
 
 
 def _has_log(window: Window) -> bool:
@@ -164,6 +186,24 @@ ACTIONS: tuple[Action, ...] = (
         _side("revisions"),
         "Ctrl+R",
         _has_bench,
+    ),
+    Action(
+        "settings.only-pack",
+        "Set all packs, or only this one",
+        Menu.SETTINGS,
+        "Packs that differ: changes go to the shown pack only, until it is chosen again.",
+        _other_scope,
+        "Ctrl+Shift+P",
+        _has_packs,
+    ),
+    Action(
+        "settings.all-alike",
+        "Make all packs alike",
+        Menu.SETTINGS,
+        "Takes from each pack what it has of its own, but its name and address. Can be undone.",
+        _all_alike,
+        "",
+        _has_unlike_packs,
     ),
     Action(
         "settings.typed-in",

@@ -12,6 +12,7 @@ from nipper.app.jobs import wait_for_jobs
 from nipper.app.shell.stages import BY_ID, STAGES
 from nipper.app.shell.teller import Teller
 from nipper.app.stage import Situation, StageView
+from nipper.core.setup import own_paths
 from nipper.store import Bench
 
 if TYPE_CHECKING:
@@ -39,6 +40,7 @@ class Desk(QObject):
         document.settings.changed.connect(self.show_settings)
         document.history.revised.connect(self.show_settings)
         document.pack_changed.connect(self.show_packs)
+        document.settings.scope_changed.connect(self._show_scope)
         document.settings.undo_stack.indexChanged.connect(window.refresh_undo)
         self.show_packs()
         self.show_settings()
@@ -83,9 +85,18 @@ class Desk(QObject):
     def show_settings(self) -> None:
         """The top line: name, and how far what is set is typed in."""
         typed = self.document.history.typed()
-        self._window.top.show_setup(self.document.setup, typed, self._window.zone)
+        self._window.top.show_setup(self.document.bank, typed, self._window.zone)
+        self._show_scope()
 
     @Slot()
     def show_packs(self) -> None:
         """The top line: the packs, and the one that is shown."""
         self._window.top.show_packs(self.document.records.packs, self.document.pack.id)
+        self._show_scope()
+
+    @Slot()
+    def _show_scope(self) -> None:
+        """Whether the packs are set all alike, and which of them differ."""
+        settings = self.document.settings
+        own = [len(own_paths(settings.bank, i)) for i in range(len(self.document.records.packs))]
+        self._window.top.show_scope(self.document.pack.name, settings.only_shown, own)

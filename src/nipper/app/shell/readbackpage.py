@@ -149,7 +149,7 @@ class ReadBackPage(QWidget):
         """Ask the BMS, off the window's thread."""
         stand_in = self.source.currentIndex() == 0
         typed = self._document.history.typed()
-        last = typed[-1].setup if typed else self._document.setup
+        last = self._document.as_shown(typed[-1].setup) if typed else self._document.setup
         held = last if stand_in else None
         registers = standin_map() if stand_in or self._registers is None else self._registers
         self.ask.setEnabled(False)

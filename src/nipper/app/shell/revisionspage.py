@@ -168,7 +168,7 @@ class RevisionsPage(QWidget):
         if not chosen:
             return None
         if len(chosen) == 1:
-            return chosen[0].setup, self._document.setup, "the settings as they stand"
+            return chosen[0].setup, self._document.bank, "the settings as they stand"
         return chosen[-1].setup, chosen[0].setup, "the newer of the two"
 
     @Slot()
@@ -194,7 +194,7 @@ class RevisionsPage(QWidget):
     def _compare(self) -> None:
         pair = self._pair()
         self.restore.setEnabled(
-            pair is not None and len(self._selected()) == 1 and pair[0] != self._document.setup
+            pair is not None and len(self._selected()) == 1 and pair[0] != self._document.bank
         )
         self.table.setRowCount(0)
         if pair is None:
@@ -205,7 +205,8 @@ class RevisionsPage(QWidget):
             )
             return
         before, after, what = pair
-        self._tell(differences(before, after), what)
+        shown = self._document.as_shown
+        self._tell(differences(shown(before), shown(after)), what)
 
     def _tell(self, lines: list[Line], what: str) -> None:
         self._says.setText(

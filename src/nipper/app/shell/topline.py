@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import datetime, tzinfo
 
 from PySide6.QtCore import Signal, Slot
-from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QSizePolicy, QWidget
+from PySide6.QtWidgets import QButtonGroup, QComboBox, QFrame, QHBoxLayout, QSizePolicy, QWidget
 
 from nipper.app.theme import Theme
 from nipper.app.theme.marks import icon
@@ -15,12 +15,14 @@ from nipper.core.setup import Setup
 from nipper.store import Pack, Revision
 
 HEIGHT = 44
+DIFFERS = " ≠"  # beside a pack that is set otherwise than the others
 
 
 class TopLine(QFrame):
-    """``pack_chosen`` carries the pack's id."""
+    """``pack_chosen`` carries the pack's id, ``scope_chosen`` whether only it is to be set."""
 
     pack_chosen = Signal(int)
+    scope_chosen = Signal(bool)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -34,12 +36,18 @@ class TopLine(QFrame):
         self._packs, self.pack_group = QHBoxLayout(), QButtonGroup(self)
         self._packs.setSpacing(3)
         self.pack_group.idClicked.connect(self.pack_chosen)
+        self.scope = QComboBox()
+        self.scope.setAccessibleName("which packs a change is made to")
+        self.scope.setToolTip("Which packs a change of the settings is made to")
+        self.scope.activated.connect(self._scope_picked)
+        self.scope.hide()
         self.revision = label("", "soft")
         self.revision.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.finder = button("Find a command   Ctrl+K", "bare", "Finds a command by a few letters")
         self.undo, self.redo = button("", "bare", "Undo"), button("", "bare", "Redo")
         line.addWidget(self.name)
         line.addLayout(self._packs)
+        line.addWidget(self.scope)
         line.addWidget(self.revision, 1)
         for widget in (self.finder, self.undo, self.redo):
             line.addWidget(widget)
@@ -54,6 +62,7 @@ class TopLine(QFrame):
     def show_nothing(self) -> None:
         """No bench is open."""
         clear(self._packs)
+        self.scope.hide()
         self.name.setText("Nipper")
         self.revision.setText("")
 
@@ -87,6 +96,22 @@ class TopLine(QFrame):
             choice.setChecked(pack.id == shown)
             self.pack_group.addButton(choice, pack.id)
             self._packs.addWidget(choice)
+
+    def show_scope(self, pack: str, only_shown: bool, own: Sequence[int]) -> None:
+        """Whether all packs are set alike or the shown one by itself; which of them differ."""
+        self.scope.setVisible(len(own) > 1)
+        self.scope.clear()
+        self.scope.addItems(["set all packs", f"set only {_short(pack, 16)}"])
+        self.scope.setCurrentIndex(int(only_shown))
+        for choice, count in zip(self.pack_group.buttons(), own, strict=False):
+            name = choice.text().removesuffix(DIFFERS)
+            choice.setText(name + DIFFERS if count else name)
+            told = f": {count} settings of its own" if count else ""
+            choice.setToolTip(f"Show {name}{told}")
+
+    @Slot(int)
+    def _scope_picked(self, index: int) -> None:
+        self.scope_chosen.emit(index == 1)
 
 
 def _short(text: str, most: int = 34) -> str:

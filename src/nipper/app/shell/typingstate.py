@@ -42,7 +42,8 @@ class TypingState:
         """Make the lines anew; the one that is shown stays it, where it still is."""
         here = self.line.path if self.line else ""
         typed = self._document.history.typed()
-        lines = sheet(self._document.setup, typed[-1].setup if typed else None, self.menu)
+        before = self._document.as_shown(typed[-1].setup) if typed else None
+        lines = sheet(self._document.setup, before, self.menu)
         self.lines = [line for line in lines if line.changed or not self.only_changed]
         self.row = next((i for i, line in enumerate(self.lines) if line.path == here), 0)
 
@@ -87,7 +88,7 @@ class TypingState:
         self._document.settings.save()
         with self._document.bench.together():
             self._keep({})
-            self._document.history.note_typed(self._document.setup, note)
+            self._document.history.note_typed(self._document.bank, note)
 
     def _keep(self, ticks: dict[str, str]) -> None:
         self._document.shelf.keep_ticks(ticks)

@@ -93,6 +93,7 @@ class Window(QMainWindow):
 
     def _connect(self) -> None:
         self.top.pack_chosen.connect(self._choose_pack)
+        self.top.scope_chosen.connect(self._choose_scope)
         self.top.undo.clicked.connect(self.undo)
         self.top.redo.clicked.connect(self.redo)
         self.rail.chosen.connect(self.go)
@@ -232,6 +233,11 @@ class Window(QMainWindow):
         if self.document:
             self.document.choose_pack(pack_id)
 
+    @Slot(bool)
+    def _choose_scope(self, only_shown: bool) -> None:
+        if self.document:
+            self.document.settings.set_scope(only_shown)
+
     # settings
 
     def first_suggestion(self) -> Consequence | None:
@@ -279,7 +285,7 @@ class Window(QMainWindow):
         """Keep the settings as typed in today."""
         assert self.document
         self.document.settings.save()
-        self.document.history.note_typed(self.document.setup, "noted as typed in")
+        self.document.history.note_typed(self.document.bank, "noted as typed in")
 
     # looks
 

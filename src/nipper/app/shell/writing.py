@@ -47,7 +47,7 @@ def _write(
 def write_setup(window: "Window") -> None:
     """Write the settings as a setup file."""
     assert window.document
-    setup = window.document.setup
+    setup = window.document.bank
     _write(
         window,
         "Write the setup file",
@@ -129,7 +129,7 @@ def write_copy(window: "Window") -> None:
     if not file:
         return
     try:
-        document.bench.copy_to(Path(file), document.setup)
+        document.bench.copy_to(Path(file), document.bank)
     except NipperError as error:
         window.say(str(error))
         return

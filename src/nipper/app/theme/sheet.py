@@ -51,6 +51,7 @@ QLineEdit, QComboBox, QDateEdit, QPlainTextEdit {{
   selection-background-color: {p.copper}; selection-color: {p.on_copper}; }}
 QLineEdit:focus, QComboBox:focus, QDateEdit:focus, QPlainTextEdit:focus {{
   border: 1px solid {p.copper}; }}
+QLineEdit[own="true"], QComboBox[own="true"] {{ border: 1px solid {p.copper}; }}
 QLineEdit[wrong="true"] {{ border: 1px solid {p.act}; background: {p.act_wash}; }}
 QSpinBox QLineEdit, QDateEdit QLineEdit {{ border: none; padding: 0; background: transparent; }}
 QLineEdit:disabled, QComboBox:disabled {{ color: {p.faint}; }}

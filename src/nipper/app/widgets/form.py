@@ -149,6 +149,7 @@ class SettingsForm(QWidget):
         for path, field in self._fields.items():
             parent, _, _ = path.rpartition(".")
             there = not parent or get(setup, parent) is not None
+            _mark_own(field, path in setup.own)
             field.setEnabled(there)
             value = get(setup, path) if there else None
             if isinstance(field, UnitField):
@@ -182,6 +183,15 @@ class SettingsForm(QWidget):
                     if found
                     else ""
                 )
+
+
+def _mark_own(field: QWidget, own: bool) -> None:
+    """A value that only this pack has is seen as such."""
+    if field.property("own") != own:
+        field.setProperty("own", own)
+        field.setStatusTip("Only this pack has this value" if own else "")
+        field.style().unpolish(field)
+        field.style().polish(field)
 
 
 def _model(annotation: Any) -> type[Part] | None:

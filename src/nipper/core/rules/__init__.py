@@ -24,10 +24,10 @@ from nipper.core.rules import (
 )
 from nipper.core.rules.base import Evidence, Rule
 from nipper.core.rules.guard import guarded
-from nipper.core.rules.unlike import BANK_RULES, check_packs
+from nipper.core.rules.unlike import BANK_RULES, check_packs, for_pack
 from nipper.core.setup import Setup
 
-__all__ = ["RULES", "Evidence", "Rule", "check", "to_json", "verdict"]
+__all__ = ["RULES", "Evidence", "Rule", "check", "for_pack", "to_json", "verdict"]
 
 MODULES = (
     protect,

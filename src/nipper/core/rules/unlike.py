@@ -57,7 +57,7 @@ def _places(path: str, of: Sequence[int]) -> list[str]:
     return [f"packs[{i}].{path}" for i in of] if may_differ(path) else [path]
 
 
-def for_pack(setup: Setup, finding: Finding, shown: int) -> Finding:
+def for_pack(finding: Finding, shown: int) -> Finding:
     """A finding as it is seen while one pack is shown: that pack's own paths are plain."""
     prefix = f"packs[{shown}]."
     others = [p for p in finding.settings if p.startswith("packs[") and not p.startswith(prefix)]

@@ -27,6 +27,7 @@ from nipper.core.setup.unlike import (
     pack_number,
     pack_setup,
     pack_setups,
+    put_all,
     put_own,
     unlike,
 )
@@ -68,6 +69,7 @@ __all__ = [
     "pack_setups",
     "parse",
     "put",
+    "put_all",
     "put_own",
     "unlike",
 ]

@@ -52,15 +52,24 @@ class Setup(Part):
         own = [self.capacity_ah if p.capacity_ah is None else p.capacity_ah for p in self.packs]
         return sum(own) if own else self.capacity_ah * self.packs_in_parallel
 
-    def within_bank(self, bank_ah: float | None) -> "Setup":
-        """The same settings, known to be of one pack in a bank of that capacity."""
-        self._bank_ah = bank_ah
+    _own: tuple[str, ...] = PrivateAttr(default=())
+
+    def within_bank(self, bank_ah: float | None, own: tuple[str, ...]) -> "Setup":
+        """The same settings, known to be of one pack in a bank of that capacity; ``own`` are the
+        paths of what this pack does not share.
+        """
+        self._bank_ah, self._own = bank_ah, own
         return self
 
     @property
     def bank_ah_given(self) -> float | None:
         """The bank's capacity where these are the settings of one of unlike packs."""
         return self._bank_ah
+
+    @property
+    def own(self) -> tuple[str, ...]:
+        """The paths of what only this one of unlike packs has."""
+        return self._own
 
     @property
     def cells(self) -> int:

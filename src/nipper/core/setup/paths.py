@@ -59,7 +59,7 @@ def put(setup: Setup, changes: Mapping[str, object]) -> Setup:
         for part in parts:
             place = _enter(_holder(place, path), part, path)
         _set(_holder(place, path), name, value, path)
-    return parse(document, THESE).within_bank(setup.bank_ah_given)
+    return parse(document, THESE).within_bank(setup.bank_ah_given, setup.own)
 
 
 Place = dict[str, Any] | list[Any]

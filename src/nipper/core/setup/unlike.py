@@ -35,7 +35,8 @@ def pack_setup(setup: Setup, number: int) -> Setup:
     common = setup.model_dump(mode="json", exclude_none=True, exclude={COMMON})
     own = setup.packs[number].model_dump(mode="json")
     own.pop("name", None)
-    return parse(merged(common, own), f"packs[{number}]").within_bank(setup.bank_ah)
+    made = parse(merged(common, own), f"packs[{number}]")
+    return made.within_bank(setup.bank_ah, tuple(leaves(own)))
 
 
 def pack_setups(setup: Setup) -> tuple[Setup, ...]:
@@ -93,6 +94,32 @@ def _set_own(own: dict[str, Any], path: str, value: object, common: object) -> N
     for part, outer in zip(reversed(parts), reversed(places[:-1]), strict=True):
         if not outer[part]:
             del outer[part]
+
+
+def put_all(setup: Setup, changes: Mapping[str, object]) -> Setup:
+    """A new setup in which all packs have those values: what single packs had there goes.
+
+    Raises
+    ------
+    InputError
+        When a value cannot stand at its path.
+    """
+    document = put(setup, changes).model_dump(mode="json", exclude_none=True)
+    for own in document.get(COMMON, []):
+        for path in changes:
+            _take_out(own, path.split("."))
+    return parse(document, "the settings")
+
+
+def _take_out(own: dict[str, Any], path: list[str]) -> None:
+    inner = own.get(path[0])
+    if len(path) == 1:
+        own.pop(path[0], None)
+    elif isinstance(inner, dict):
+        part = cast("dict[str, Any]", inner)
+        _take_out(part, path[1:])
+        if not part:
+            del own[path[0]]
 
 
 def all_alike(setup: Setup) -> Setup:

@@ -102,8 +102,8 @@ class Cells(NamedTuple):
     efficiency: float
 
 
-# rows of a pack's table of limits, [4, protections]; infinite, on the side never reached, where there is
-# no such limit
+# rows of a pack's table of limits, [4, protections]; infinite, on the side never reached, where
+# there is no such limit
 TRIP, RELEASE, DELAY, ALARM = 0, 1, 2, 3
 # columns of the table of chargers, [chargers, 9]; the first charger is the sun's
 TARGET_V, ABSORPTION_S, FLOAT_V, TAIL_A, MOST_A, EQUALISE_V, EQUALISE_EVERY_S, STOP_C, RESUME_C = (

@@ -120,7 +120,7 @@ class RehearseView(StageView):
     @Slot()
     def _fill_beside(self) -> None:
         """What can be put beside: the last typed-in settings, and the schools."""
-        setup = self._document.setup
+        setup = self._document.bank
         self._beside = [("nothing beside", None)]
         typed = self._document.history.typed()
         if typed and typed[-1].setup != setup:
