@@ -131,6 +131,7 @@ def _check(arguments: argparse.Namespace) -> Answer:
 def _diagnose(arguments: argparse.Namespace) -> Answer:
     # imported here: tables and numerics take most of a second, and `check` needs neither
     from nipper.core.imbalance.diagnosis import diagnose, to_json
+    from nipper.core.imbalance.snapshot import FEW_ROWS, snapshot
     from nipper.core.logs.model import join
 
     setup = _of_pack(load(arguments.setup), arguments.pack)
@@ -142,6 +143,10 @@ def _diagnose(arguments: argparse.Namespace) -> Answer:
     lines += [f"doubt: {d}" for r in read for d in r.reading.doubts]
     readings = [r.reading.to_json() for r in read]
     document = to_json(found, log, setup) | {"reading": readings[0]}
+    shot = snapshot(log, setup) if log.rows <= FEW_ROWS else None
+    if shot is not None:
+        document["snapshot"] = shot.to_json()
+        lines.insert(0, f"{shot.deviation_mv:.0f} mV. {shot.tells}")
     return document | ({"readings": readings} if len(readings) > 1 else {}), lines
 
 

@@ -39,6 +39,7 @@ class TopLine(QFrame):
         self.scope = QComboBox()
         self.scope.setAccessibleName("which packs a change is made to")
         self.scope.setToolTip("Which packs a change of the settings is made to")
+        self.scope.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.scope.activated.connect(self._scope_picked)
         self.scope.hide()
         self.revision = label("", "soft")

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from nipper.core.rules import RULES, Rule
+from nipper.core.rules import ALL_RULES, Rule
 
 HEAD = """# The rules
 
@@ -17,13 +17,13 @@ the others in which one stands.
 
 def entries() -> Iterator[tuple[str, str]]:
     """Code and meaning of each rule, in the order of the work."""
-    for rule in RULES:
+    for rule in ALL_RULES:
         yield rule.code, rule.about
 
 
 def to_markdown() -> str:
     """The whole book as a page of the docs."""
-    return HEAD + "".join(_row(rule) for rule in RULES)
+    return HEAD + "".join(_row(rule) for rule in ALL_RULES)
 
 
 def _row(rule: Rule) -> str:

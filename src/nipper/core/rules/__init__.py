@@ -27,7 +27,7 @@ from nipper.core.rules.guard import guarded
 from nipper.core.rules.unlike import BANK_RULES, check_packs, for_pack
 from nipper.core.setup import Setup
 
-__all__ = ["RULES", "Evidence", "Rule", "check", "for_pack", "to_json", "verdict"]
+__all__ = ["ALL_RULES", "RULES", "Evidence", "Rule", "check", "for_pack", "to_json", "verdict"]
 
 MODULES = (
     protect,
@@ -44,6 +44,8 @@ MODULES = (
     link,
 )  # in the order of the work
 RULES: tuple[Rule, ...] = tuple(chain.from_iterable(module.RULES for module in MODULES))
+
+ALL_RULES = RULES + BANK_RULES
 
 
 def check(
