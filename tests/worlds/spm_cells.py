@@ -4,7 +4,8 @@ Needs the optional extra ``worlds`` (PyBaMM); the files it writes are kept in ``
 that nobody else does. Single-particle models with electrolyte: diffusion and reaction instead of
 resistors and capacitors, published parameter sets (Prada 2013: lithium iron phosphate of 2.3 Ah;
 Chen 2020: a 4.2 V cell of 5 Ah), scaled to a larger pack. All cells carry the current that a
-charger would give a cell a little fuller than the others; what is the matter with each is in the file.
+charger would give a cell a little fuller than the others; what is the matter with each is in the
+file.
 """
 
 import json

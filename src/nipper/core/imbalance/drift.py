@@ -16,6 +16,9 @@ LEAST_DAYS = 5.0
 # errors of neighbouring charges go together (same sky, same taper): the plain standard error is too
 # good
 SERIAL_FACTOR = 1.6
+# most of a reading's uncertainty (curve, resistance) is the same at every charge and moves no
+# slope: the scatter about the line may speak for it, down to this share of the variance
+SHARED = 0.06
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -159,7 +162,7 @@ def straight_line(days: Floats, y: Floats, sd: Floats) -> tuple[float, float, fl
         residual = y - mean_y - slope * (x - mean_x)
         usual = 1.4826 * np.median(np.abs(residual)) + 1e-9
         w = np.minimum(1.0, 2.5 * usual / np.maximum(np.abs(residual), 1e-12)) / sd[good] ** 2
-    scatter = max(1.0, float(np.sum(w * residual**2) / max(1, x.size - 2)))
+    scatter = max(SHARED, float(np.sum(w * residual**2) / max(1, x.size - 2)))
     return (
         float(slope),
         float(SERIAL_FACTOR * np.sqrt(scatter / sxx)),
