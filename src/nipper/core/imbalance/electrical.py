@@ -29,6 +29,9 @@ SOUND_DAYS, SOUND_STEPS = 7.0, 60  # before a joint counts as mended
 # a steady resistance scatters about as the other cells do; one that comes and goes, by its own size
 WANDER = 2.2
 PAIR_JUMPS = 5
+# a BMS's reading is seldom further off (from memory); beyond, on a sloped curve, an offset is as
+# likely
+USUAL_BIAS_V, SLOPED_SURE = 0.030, 0.6
 BIAS_V = 0.006  # common practice: meters agree within some millivolts
 CAPACITY_PCT = 4.0  # cells of one batch differ by 1 to 3 %
 
@@ -272,10 +275,11 @@ def biased(known: Estimate, setup: Setup) -> Iterator[Cause]:
     for i in np.flatnonzero(np.nan_to_num(np.abs(bias)) > 0.6 * BIAS_V):
         ratio = float(min(abs(bias[i]) / BIAS_V, abs(bias[i]) / (4.0 * sd[i])))
         value, width = 1e3 * float(bias[i]), 1e3 * 2.0 * float(sd[i])
+        rare = setup.chemistry != "lfp" and abs(bias[i]) > USUAL_BIAS_V
         yield Cause(
             cause="sense_bias",
             cells=(int(i) + 1,),
-            confidence=sure(ratio),
+            confidence=min(sure(ratio), SLOPED_SURE) if rare else sure(ratio),
             quantity="bias",
             value=value,
             low=value - width,
@@ -283,12 +287,7 @@ def biased(known: Estimate, setup: Setup) -> Iterator[Cause]:
             unit="mV",
             summary=f"Cell {i + 1} reads {abs(value):.0f} mV too "
             f"{'high' if value > 0 else 'low'}, always.",
-            evidence=(
-                "On the plateau at small current, where 1 % of charge is under a "
-                f"millivolt, it stands {value:+.0f} mV off the others through all states "
-                "of charge.",
-                "Charge, capacity and resistance were fitted beside it and do not explain it.",
-            ),
+            evidence=_bias_evidence(setup, value, rare),
             actions=(
                 f"Measure cell {i + 1} at its poles with a trusted meter and compare with "
                 "the BMS. Note by how much before calibrating anything.",
@@ -298,6 +297,22 @@ def biased(known: Estimate, setup: Setup) -> Iterator[Cause]:
             confirm="The meter at the poles reads as the neighbours do.",
             serious=abs(value) > 20.0,
         )
+
+
+def _bias_evidence(setup: Setup, value_mv: float, rare: bool) -> tuple[str, ...]:
+    fitted = "Charge, capacity and resistance were fitted beside it and do not explain it."
+    if setup.chemistry == "lfp":
+        where = "On the plateau at small current, where 1 % of charge is under a millivolt,"
+    else:
+        where = "At small current"
+    stands = f"{where} it stands {value_mv:+.0f} mV off the others through all states of charge."
+    if not rare:
+        return stands, fitted
+    doubt = (
+        "So much is rare for a meter, and on this sloped curve a standing difference in charge"
+        " looks nearly the same: only a meter at the poles tells which it is."
+    )
+    return stands, doubt
 
 
 def weak(known: Estimate, setup: Setup) -> Iterator[Cause]:

@@ -1,0 +1,68 @@
+"""The diagnosis on cells of another physics library (single-particle models, see
+``tests/worlds/spm_cells.py``): what it finds there is kept, what it does not is in the docs.
+"""
+
+import numpy as np
+import pytest
+
+from nipper.core.imbalance.diagnosis import diagnose
+from nipper.core.imbalance.drift import straight_line
+from tests.bench.others import other
+from tests.bench.spm import CAUSES, judge, library, pack
+
+
+@pytest.mark.parametrize("chemistry", ["lfp", "nmc"])
+@pytest.mark.parametrize("number", range(4))
+def test_a_sound_pack_of_other_physics_raises_no_alarm(chemistry, number):
+    right, _, words, _, _ = judge(chemistry, "", number)
+    assert right, words
+
+
+@pytest.mark.parametrize(
+    ("chemistry", "cause"),
+    [
+        ("lfp", "sense_bias"),
+        ("lfp", "loose_joint"),
+        ("nmc", "high_resistance"),
+        ("nmc", "self_discharge"),
+        ("nmc", "group_drain"),
+        ("nmc", "soc_offset"),
+    ],
+)
+def test_a_fault_of_other_physics_is_found_in_its_cells(chemistry, cause):
+    found = [judge(chemistry, cause, number)[1] for number in range(3)]
+    assert sum(found) >= 2
+
+
+def test_a_drain_is_read_with_its_size():
+    made = pack("nmc", "self_discharge", 2)
+    finding = diagnose(made.log, made.setup).findings[0]
+    assert finding.low <= made.size <= finding.high
+
+
+def test_the_kept_cells_are_whole():
+    for chemistry in ("lfp", "nmc"):
+        shelf = library(chemistry)
+        assert np.isfinite(shelf.volts).all()
+        assert {c["cause"] for c in shelf.cells} >= set(CAUSES) - {"sense_bias", "loose_joint"}
+        assert shelf.volts.shape == (shelf.amps.size, len(shelf.cells))
+
+
+def test_what_all_readings_share_widens_no_slope():
+    """Ten readings on a line, each uncertain by five times their scatter: the slope is known by
+    the scatter. Where they scatter as they may, it is not.
+    """
+    days = np.arange(10.0)
+    rng = np.random.default_rng(3)
+    wide = np.full(10, 1.0)
+    close = straight_line(days, 0.5 * days + rng.normal(0, 0.2, 10), wide)
+    loose = straight_line(days, 0.5 * days + rng.normal(0, 1.0, 10), wide)
+    assert close[0] == pytest.approx(0.5, abs=0.1)
+    assert close[1] < 0.7 * loose[1]
+
+
+def test_a_large_error_of_reading_on_a_sloped_curve_is_not_called_sure():
+    made = other("soc_offset", 2002)
+    assert made.setup.chemistry == "nmc"
+    findings = diagnose(made.log, made.setup).findings
+    assert all(f.confidence <= 0.6 for f in findings if f.cause == "sense_bias")
