@@ -66,3 +66,11 @@ def test_a_large_error_of_reading_on_a_sloped_curve_is_not_called_sure():
     assert made.setup.chemistry == "nmc"
     findings = diagnose(made.log, made.setup).findings
     assert all(f.confidence <= 0.6 for f in findings if f.cause == "sense_bias")
+
+
+@pytest.mark.parametrize(("cause", "number"), [("high_resistance", 3), ("low_capacity", 3)])
+def test_a_coarse_meters_step_is_no_loose_joint(cause, number):
+    """Read in steps of 5 mV a resistive and a weak cell were called a loose joint at 0.98."""
+    right, _, words, _, findings = judge("lfp", cause, number)
+    assert right, words
+    assert all(f.cause != "loose_joint" for f in findings)

@@ -24,6 +24,7 @@ STEP_S = 300.0  # neighbours further apart are not compared
 CALM_RATE = 0.02  # of capacity per hour: a smaller step of current explains no jump
 JUMP_V = 0.004  # the least jump: four times the resolution of most meters
 JUMP_SDS = 5.0
+METER_STEPS = 1.6  # one step of a coarse meter is no jump
 REST_RATE = 0.05  # of capacity per hour: below it the current's drop is small
 LEAST_ROWS = 200
 AS_GOOD = 2.5  # times what is left with a wrong reading: so much worse charge alone must explain it
@@ -67,7 +68,9 @@ def signals(log: Log, setup: Setup, resistances: Resistances) -> Signals:
     )
     plateau = (freed > low) & (freed < high) & (herd < high)
     bias, sd = _bias(log, setup, resistances, herd, freed, plateau, (low, high))
-    jumps, jump_ohm, pairs, pair_v = _jumps(log, setup, herd, plateau)
+    own = log.cell_v - np.nan_to_num(log.current_a)[:, None] * r_ohm
+    on_it = plateau[:, None] & (own > low) & (own < high)  # a weak cell leaves it before the herd
+    jumps, jump_ohm, pairs, pair_v = _jumps(log, setup, herd, on_it)
     return Signals(bias, sd, jumps, jump_ohm, pairs, pair_v, int(plateau.sum()))
 
 
@@ -189,10 +192,19 @@ def _at_strong_current(ohm: Floats, amps: Floats) -> float:
     return float(np.median(ohm[amps >= np.median(amps)])) if ohm.size else float("nan")
 
 
+def _meter_step_v(step_v: Floats) -> float:
+    """The meter's resolution: of the steps that are none the usual least, V."""
+    moved = np.abs(step_v[np.isfinite(step_v) & (step_v != 0)])
+    return float(np.quantile(moved, 0.1)) if moved.size else 0.0
+
+
 def _jumps(
-    log: Log, setup: Setup, herd: Floats, plateau: NDArray[np.bool_]
+    log: Log, setup: Setup, herd: Floats, on_it: NDArray[np.bool_]
 ) -> tuple[Ints, Floats, Ints, Floats]:
-    near = (np.diff(log.time_s) <= STEP_S) & plateau[1:] & plateau[:-1]
+    """Jumps of one cell alone, and of neighbours against each other; ``on_it`` says at which rows
+    each cell is on the plateau, bool[rows, cells].
+    """
+    near = (np.diff(log.time_s) <= STEP_S) & (on_it[1:] & on_it[:-1]).any(axis=1)
     calm = near & (np.abs(np.diff(log.current_a)) < CALM_RATE * setup.capacity_ah)
     rows = np.flatnonzero(calm)
     if rows.size < LEAST_ROWS:
@@ -203,7 +215,8 @@ def _jumps(
     ).astype(float)
     step = np.nan_to_num(step)
     usual = 1.4826 * np.median(np.abs(step), axis=0) + 3e-4
-    big = np.abs(step) > np.maximum(JUMP_SDS * usual, JUMP_V)
+    least = max(JUMP_V, METER_STEPS * _meter_step_v(log.cell_v[rows + 1] - log.cell_v[rows]))
+    big = (np.abs(step) > np.maximum(JUMP_SDS * usual, least)) & on_it[rows] & on_it[rows + 1]
     left, right = step[:, :-1], step[:, 1:]
     against = (
         big[:, :-1]
