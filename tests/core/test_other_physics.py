@@ -74,3 +74,15 @@ def test_a_coarse_meters_step_is_no_loose_joint(cause, number):
     right, _, words, _, findings = judge("lfp", cause, number)
     assert right, words
     assert all(f.cause != "loose_joint" for f in findings)
+
+
+def test_what_a_short_log_cannot_show_is_said():
+    """A leak that hides in the spread of the herd is not found: the log says from where on it
+    would be.
+    """
+    made = pack("lfp", "self_discharge", 1)
+    found = diagnose(made.log, made.setup)
+    assert found.verdict == "healthy"
+    said = next(a for a in found.advice if "does not stand out" in a)
+    least = float(said.split("less than ")[1].split(" mAh")[0])
+    assert least > abs(made.size)

@@ -125,13 +125,7 @@ def losing(known: Estimate, setup: Setup) -> Iterator[Cause]:
     if not np.isfinite(drift.ah_per_day).any():
         return
     mah, sd = 1e3 * _against_the_rest(drift.ah_per_day), 1e3 * drift.sd_ah_per_day
-    keepers = np.abs(
-        mah[np.abs(mah) <= np.nanquantile(np.abs(mah), 0.5)]
-    )  # how much those that keep their charge differ
-    spread = min(
-        1.4826 * float(np.nanmedian(np.abs(mah - np.nanmedian(mah)))),
-        3.0 * float(np.nanmedian(keepers)) + 1e-6,
-    )
+    spread = _spread(mah)
     usual = max(spread, DRIFT_PCT_MONTH / 100 / 30.4 * setup.capacity_ah * 1e3)
     total_pct = 100.0 * np.abs(drift.ah_per_day) * drift.days / setup.capacity_ah
     with np.errstate(invalid="ignore"):
@@ -145,6 +139,28 @@ def losing(known: Estimate, setup: Setup) -> Iterator[Cause]:
         else:
             for i in block:
                 yield _leak(known, setup, int(i), mah, sd, ratio, spread)
+
+
+def _spread(mah: Floats) -> float:
+    """How much those that keep their charge differ, mAh a day."""
+    keepers = np.abs(mah[np.abs(mah) <= np.nanquantile(np.abs(mah), 0.5)])
+    return min(
+        1.4826 * float(np.nanmedian(np.abs(mah - np.nanmedian(mah)))),
+        3.0 * float(np.nanmedian(keepers)) + 1e-6,
+    )
+
+
+def unseen_mah_per_day(known: Estimate, setup: Setup) -> float | None:
+    """The leak that would just have been found in this log, mAh a day; None where no drift could be
+    read at all.
+    """
+    drift = known.drift
+    if not np.isfinite(drift.ah_per_day).any() or drift.days <= 0:
+        return None
+    mah = 1e3 * _against_the_rest(drift.ah_per_day)
+    usual = max(_spread(mah), DRIFT_PCT_MONTH / 100 / 30.4 * setup.capacity_ah * 1e3)
+    total = DRIFT_TOTAL_PCT / 100 * setup.capacity_ah * 1e3 / drift.days
+    return max(3.0 * 1e3 * float(np.nanmedian(drift.sd_ah_per_day)), 3.0 * usual, total)
 
 
 def _against_the_rest(ah_per_day: Floats) -> Floats:

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.causes import weigh
+from nipper.core.imbalance.causes import unseen_mah_per_day, weigh
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.estimate import Estimate, estimate
 from nipper.core.logs.charges import Charge, readings
@@ -24,6 +24,7 @@ Floats = NDArray[np.floating]
 
 # of capacity: healthy packs that were levelled once stay within 1 %, never levelled ones do not
 # (common practice)
+TELLS_PCT_MONTH = 1.0  # of capacity: a leak that is worth knowing (common practice)
 APART_SHARE = 0.02
 
 
@@ -119,6 +120,12 @@ def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
         out.append(
             "Record four full charges over at least a week: until then drift cannot be "
             "told from a standing offset."
+        )
+    unseen = unseen_mah_per_day(known, setup)
+    if unseen is not None and unseen > TELLS_PCT_MONTH / 100 / 30.4 * setup.capacity_ah * 1e3:
+        out.append(
+            f"In {known.drift.days:.0f} days of this log a cell that loses less than"
+            f" {unseen:.0f} mAh a day does not stand out: some weeks more tell smaller leaks."
         )
     if not np.isfinite(log.current_a).any():
         out.append("Record the current as well: without it charge cannot be counted.")
