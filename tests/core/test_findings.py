@@ -12,7 +12,7 @@ from nipper.core.findings import Finding, Severity
 from nipper.core.presets import new_setup
 from nipper.core.report import rulebook
 from nipper.core.report.consequence import Status, of_finding, protect_sentence
-from nipper.core.rules import RULES, check, verdict
+from nipper.core.rules import ALL_RULES, RULES, check, verdict
 from nipper.core.rules.base import sheet_max_v, sheet_min_v
 from nipper.core.setup import Setup, get, json_schema, put
 from tests.conftest import FILES
@@ -135,6 +135,8 @@ def test_the_rail_counts_what_is_wrong(make_setup):
 def test_the_list_of_rules_is_in_the_order_of_the_work_and_has_no_twin():
     codes = [r.code for r in RULES]
     assert len(codes) == len(set(codes)) == 82
+    everyone = [r.code for r in ALL_RULES]
+    assert len(everyone) == len(set(everyone)) == 87
     assert (
         codes.index("over-voltage-release-above-trip")
         < codes.index("charging-below-freezing")
@@ -147,6 +149,6 @@ def test_the_book_of_rules_is_that_of_the_code():
     shipped = (FILES.parent.parent / "docs" / "rules.md").read_text()
     assert shipped == rulebook.to_markdown()  # make docs
     told = dict(rulebook.entries())
-    assert set(told) == {r.code for r in RULES}
+    assert set(told) == {r.code for r in ALL_RULES}
     assert all(about.endswith(".") and len(about) > 20 for about in told.values())
     assert len(set(told.values())) == len(told)
