@@ -169,7 +169,7 @@ def _cells_json(known: Estimate, setup: Setup) -> list[dict[str, object]]:
             "capacity_ah": _number(capacity[i], 2),
             "resistance_mohm": _number(resistance[i], 4),
             "drift_mah_per_day": _number(drift[i], 2),
-            "drift_sd_mah_per_day": _number(1e3 * known.drift.sd_ah_per_day[i], 2),
+            "drift_sd_mah_per_day": _number(1e3 * known.drift.error_ah_per_day[i], 2),
             "bias_mv": _number(bias[i], 2),
         }
         for i in range(setup.cells)

@@ -19,6 +19,7 @@ SERIAL_FACTOR = 1.6
 # most of a reading's uncertainty (curve, resistance) is the same at every charge and moves no
 # slope: the scatter about the line may speak for it, down to this share of the variance
 SHARED = 0.06
+SCALE_SHARE = 0.15  # of a drift: how well the knee's millivolts are known as charge
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -54,6 +55,13 @@ class Drift:
     def days(self) -> float:
         """Between the first and the last full charge."""
         return float(self.time_s[-1] - self.time_s[0]) / 86400.0 if self.time_s.size else 0.0
+
+    @property
+    def error_ah_per_day(self) -> Floats:
+        """Standard deviation of each drift with what the curve's scale leaves open, as it is told:
+        :attr:`sd_ah_per_day` says only whether there is one.
+        """
+        return np.hypot(self.sd_ah_per_day, SCALE_SHARE * np.abs(self.ah_per_day))
 
     @property
     def last_ah(self) -> Floats:

@@ -86,7 +86,11 @@ def proofs(diagnosis: Diagnosis, setup: Setup, finding: Cause | None) -> list[Pr
 def _drift(diagnosis: Diagnosis, _: Setup, marked: tuple[int, ...]) -> Proof:
     drift = diagnosis.estimate.drift
     return _proof_drift(
-        1e3 * drift.ah_per_day, 1e3 * drift.sd_ah_per_day, drift.time_s.size, drift.days, marked
+        1e3 * drift.ah_per_day,
+        1e3 * drift.error_ah_per_day,
+        drift.time_s.size,
+        drift.days,
+        marked,
     )
 
 
@@ -254,7 +258,7 @@ def about_cell(diagnosis: Diagnosis, setup: Setup, cell: int) -> list[tuple[str,
         ("the same in ampere-hours", _with_error(drift.last_ah[i], drift.last_sd_ah[i], "Ah", 2)),
         (
             "drift by itself",
-            _with_error(1e3 * drift.ah_per_day[i], 1e3 * drift.sd_ah_per_day[i], "mAh/day", 1),
+            _with_error(1e3 * drift.ah_per_day[i], 1e3 * drift.error_ah_per_day[i], "mAh/day", 1),
         ),
         (
             "moved by the balancer",
