@@ -262,3 +262,20 @@ def test_how_a_file_is_read_is_kept_and_used_again(qtbot, draft_page, tmp_path):
     kept.write_text('{"format": "other"}')
     draft_page.use_columns(str(kept))
     assert "columns.json: format: expected 'nipper-columns'" in words(draft_page)
+
+
+def test_the_columns_of_one_pack_are_not_used_for_another_of_the_same_file(
+    qtbot, page, bench, tmp_path
+):
+    path = table_file(tmp_path, "packs: beside each other, none chosen")
+    opened(qtbot, page, bench, path)
+    choose(page, "choice", "1")
+    qtbot.waitUntil(lambda: page.draft.log is not None, timeout=10_000)
+    first = page.draft.mapping.cells
+    with qtbot.waitSignal(page.finished):
+        page.confirm()
+    opened(qtbot, page, bench, path)
+    choose(page, "choice", "2")
+    qtbot.waitUntil(lambda: page.draft.log is not None, timeout=10_000)
+    assert page.draft.mapping.cells != first
+    assert all(c.startswith("Pack 2") for c in page.draft.mapping.cells)

@@ -1326,3 +1326,53 @@ def _port_and_starboard() -> Sheet:
 
 
 second()
+
+
+# found in a last reading
+
+
+def last() -> None:
+    heads = ["time", "current", *(f"cell{i}" for i in range(1, 9))]
+    taken_off = [
+        [utc("%Y-%m-%dT%H:%M:%SZ")(LOG.time_s[i]), f"{LOG.current_a[i]:.1f}"]
+        + [f"{1000 * (float(v) - 2):.0f}" for v in LOG.cell_v[i]]
+        for i in range(LOG.rows)
+    ]
+    ALL.append(
+        Stranger(
+            "last: counts above 2 V for cells",
+            lines(",".join(heads), taken_off),
+            LOG,
+            doubt="no lithium cell works",
+            check=("rows",),
+        )
+    )
+    book = openpyxl.Workbook()
+    for name, of in (("Fore", LOG), ("Aft", OTHER)):
+        sheet = book.create_sheet(name)
+        for row in [usual(of).heads, *usual(of).rows()]:
+            sheet.append(row)
+    book.remove(book["Sheet"])
+    out = io.BytesIO()
+    book.save(out)
+    ALL.append(
+        Stranger(
+            "last: a sheet a pack, none chosen",
+            out.getvalue(),
+            LOG,
+            file="log.xlsx",
+            refused="--table",
+        )
+    )
+    ALL.append(
+        Stranger(
+            "last: a sheet a pack, the second",
+            out.getvalue(),
+            OTHER,
+            file="log.xlsx",
+            options={"part": "Aft"},
+        )
+    )
+
+
+last()

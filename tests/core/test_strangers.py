@@ -6,7 +6,7 @@ import pytest
 from nipper.core.errors import InputError
 from nipper.core.logs.model import Log
 from nipper.core.logs.propose import Options
-from nipper.core.logs.reader import read_file
+from nipper.core.logs.reader import chosen, read_file
 from tests.core.strangers import ALL, Stranger
 
 
@@ -71,3 +71,14 @@ def test_a_strangers_table_is_read_rightly_told_or_refused(case, tmp_path):
 def test_there_are_enough_of_them():
     assert len(ALL) >= 80
     assert len({case.name for case in ALL}) == len(ALL)
+
+
+def test_a_mapping_by_hand_does_not_mix_packs_below_each_other(tmp_path):
+    case = next(c for c in ALL if c.name == "packs: below each other, one chosen")
+    path = tmp_path / case.file
+    path.write_bytes(case.data)
+    mapping = chosen(path, Options(pack="B")).mapping
+    with pytest.raises(InputError, match="--pack"):
+        read_file(path, Options(mapping=mapping))
+    found = read_file(path, Options(mapping=mapping, pack="B"))
+    assert wrong_in(found.log, case) == []

@@ -56,7 +56,9 @@ def read_draft(
     except InputError as error:
         choices = error.choices if isinstance(error, ChoiceError) else ()
         return _unread(path, zone, f"{error.place}: expected {error.expected}", choices)
-    known = bench.logs.mapping(shape_key(found.table.columns)) if bench else None
+    # the columns of another pack of the same file may be the ones that were confirmed last
+    remembered = bench is not None and choice is None
+    known = bench.logs.mapping(shape_key(found.table.columns)) if bench and remembered else None
     if known:
         found = Proposal(found.table, ColumnMapping.from_json(known), told=found.told)
     return understand(found, known is not None, setup, path)

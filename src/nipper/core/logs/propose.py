@@ -27,6 +27,7 @@ from nipper.core.logs.minor import find_balancing, find_soc, find_temperatures
 from nipper.core.logs.shapes import hold_s_of, match_pack, shaped
 from nipper.core.tables.table import Table
 
+LEAST_MIDDLE_V = 1.8  # titanate, the lowest, works between 1.8 and 2.8 V: common practice
 SPARSE = 0.7  # a cell that is written in fewer of the rows is written on change
 
 
@@ -279,6 +280,12 @@ class _Found:
         first = family.columns[0]
         if first.says(words.STATISTIC) or first.says(words.LIMIT):
             text = f"{first.name} …: by their headings these are not the cells as read"
+            self.doubts.append(Doubt(text))
+        middle = float(np.nanmedian(family.volts()))
+        if middle < LEAST_MIDDLE_V:
+            text = (
+                f"{first.name} …: at {middle:.2f} V no lithium cell works; is something taken off?"
+            )
             self.doubts.append(Doubt(text))
         if family.gaps:
             missing = ", ".join(map(str, family.gaps[:6]))

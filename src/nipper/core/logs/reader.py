@@ -4,6 +4,7 @@ column mapping.
 
 import io
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -18,8 +19,8 @@ from nipper.core.logs.minor import parse_balancing
 from nipper.core.logs.model import Log, in_order
 from nipper.core.logs.propose import Options, Proposal, propose
 from nipper.core.logs.reading import Reading
-from nipper.core.logs.shapes import shaped
-from nipper.core.logs.times import to_unix
+from nipper.core.logs.shapes import shaped, time_columns
+from nipper.core.logs.times import possible_forms, to_unix
 from nipper.core.tables.numbers import as_number, is_missing
 from nipper.core.tables.packed import read_bytes
 from nipper.core.tables.read import read_tables
@@ -31,6 +32,7 @@ POSSIBLE_A = 5000.0
 POSSIBLE_C = (-60.0, 200.0)
 AGAIN = "a moment that is there already"
 LEAP_DAYS = 200.0  # no log pauses as long: a clock was set anew
+OVERLAP = 0.1  # of the shorter of two tables: more, and they are not one after the other
 STRAY = 0.05  # of the rows may hold what is no time or no number, before it is refused
 
 
@@ -163,26 +165,56 @@ def mapped(table: Table, mapping: ColumnMapping, pack: str | None = None) -> Pro
     """A table with a mapping that the user gives; brought into shape where its columns ask for
     that.
     """
-    told: list[str] = []
-    if not _has(table, mapping):
-        table, told = shaped(table, pack)
-    return Proposal(table, mapping, told=tuple(told))
+    made, told = shaped(table, pack)  # of several packs below each other, one must be named
+    if _has(made, mapping):
+        return Proposal(made, mapping, told=tuple(told))
+    return Proposal(table, mapping)
 
 
 def _same_shape(tables: list[Table]) -> list[Table]:
-    """Tables with the same columns as one, in the order of their names."""
+    """Tables with the same columns as one, in the order of their names, where one goes on after the
+    other; those of the same time are of several packs, and stay apart.
+    """
     groups: dict[tuple[str, ...], list[Table]] = {}
     for table in tables:
         groups.setdefault(tuple(table.columns), []).append(table)
     out: list[Table] = []
     for group in groups.values():
         first = group[0]
+        if len(group) > 1 and not _one_after_another(group):
+            out += group
+            continue
         if len(group) > 1:
             frame = pl.concat([t.frame for t in group])
             lost = tuple(d for t in group for d in t.dropped)
             first = replace(first, frame=frame, dropped=lost, part=f"{len(group)} of one shape")
         out.append(first)
     return out
+
+
+def _one_after_another(tables: list[Table]) -> bool:
+    """Whether the stretches of time of some tables do not lie over each other."""
+    spans = sorted(span for table in tables if (span := _span(table)) is not None)
+    if len(spans) < len(tables):
+        return False
+    return all(
+        this[1] - following[0] <= OVERLAP * min(this[1] - this[0], following[1] - following[0])
+        for this, following in pairwise(spans)
+    )
+
+
+def _span(table: Table) -> tuple[float, float] | None:
+    """From when to when a table goes, Unix s; None where its times cannot be read by themselves."""
+    names = time_columns(table)
+    if not names:
+        return None
+    text = table.text(names[0])
+    for other in names[1:]:
+        text = text + " " + table.text(other)
+    forms = possible_forms(text.drop_nulls().head(500).to_list())
+    times = to_unix(text, forms[0], "UTC") if forms else np.empty(0)
+    known = times[np.isfinite(times)]
+    return (float(known.min()), float(known.max())) if known.size else None
 
 
 def proposal(table: Table, zone: str | None = None) -> ColumnMapping:

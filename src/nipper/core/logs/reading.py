@@ -1,6 +1,5 @@
 """How a table was read, as the diagnosis reports it: never a guess in silence."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 from nipper.core.logs.doubt import Doubt
@@ -78,8 +77,3 @@ def _units(m: ColumnMapping) -> dict[str, str]:
         unit = {"C": "°C", "F": "°F", "K": "K"}[m.temp_unit]
         out["temperatures"] = unit if m.temp_scale == 1.0 else f"{m.temp_scale:g} {unit}"
     return out
-
-
-def dropped_in_all(readings: Sequence[Reading]) -> int:
-    """Rows left out of several files."""
-    return sum(rows for reading in readings for rows, _ in reading.dropped)

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.setup import Setup
+from nipper.core.wiring.lead import COPPER_OHM_MM2_M
 
-COPPER_M_OHM_MM2 = 58.0  # IEC 60028 annealed copper
 JOINTS_OHM = 2e-3  # joints, fuse and switch of one pack: common practice
 
 
@@ -16,7 +16,7 @@ def lead_ohm(setup: Setup) -> float:
     wiring = setup.wiring
     if wiring is None or not wiring.cable_mm2 or not wiring.cable_length_m:
         return JOINTS_OHM
-    return JOINTS_OHM + 2 * wiring.cable_length_m / (COPPER_M_OHM_MM2 * wiring.cable_mm2)
+    return JOINTS_OHM + 2 * wiring.cable_length_m * COPPER_OHM_MM2_M / wiring.cable_mm2
 
 
 def path_ohm(setup: Setup) -> float:
