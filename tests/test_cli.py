@@ -265,3 +265,22 @@ def test_voltages_that_cannot_be_are_told_in_a_line_and_never_a_traceback(tmp_pa
         assert done.returncode == 2
         assert len(done.stderr.splitlines()) == 1
         assert "none of 200 rows has any" in done.stderr
+
+
+def test_compare_judges_unlike_packs_by_their_own(tmp_path, capsys):
+    import json
+
+    from nipper.cli import main
+
+    base = json.loads((FILES / "contract.setup.json").read_text())
+    base.pop("packs_in_parallel")
+    base["packs"] = [{"name": "Fore"}, {"name": "Aft", "capacity_ah": 140.0}]
+    setup, log = tmp_path / "s.json", tmp_path / "l.csv"
+    setup.write_text(json.dumps(base))
+    assert main(["trial", str(setup), "--log", str(log), "--pack", "Aft"]) == 0
+    capsys.readouterr()
+    assert main(["compare", str(log), "--setup", str(setup), "--json"]) == 2
+    assert "Fore, Aft" in capsys.readouterr().err
+    assert main(["compare", str(log), "--setup", str(setup), "--pack", "Aft", "--json"]) == 0
+    capsys.readouterr()
+    assert main(["compare", str(log), str(log), "--setup", str(setup), "--json"]) == 0

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 
 from nipper import __version__
 from nipper.core.errors import InputError, NipperError
-from nipper.core.setup import Setup, load, pack_names, pack_number, pack_setup, unlike
+from nipper.core.setup import Setup, load, pack_names, pack_number, pack_setup, pack_setups, unlike
 
 if TYPE_CHECKING:
     from nipper.core.logs.propose import Options
@@ -177,6 +177,16 @@ def _of_pack(setup: Setup, name: str | None) -> Setup:
     return pack_setup(setup, pack_number(setup, name))
 
 
+def _of_logs(setup: Setup, arguments: argparse.Namespace) -> list[Setup]:
+    """The settings each log is judged by: of unlike packs their own, in the order of the packs,
+    where there is a log of each.
+    """
+    count = len(arguments.logs)
+    if arguments.pack is None and unlike(setup) and count == setup.packs_in_parallel:
+        return list(pack_setups(setup))
+    return [_of_pack(setup, arguments.pack)] * count
+
+
 def _options(arguments: argparse.Namespace, setup: Setup) -> "Options":
     from nipper.core.logs.mapping import load_mapping
     from nipper.core.logs.propose import Options
@@ -208,6 +218,7 @@ def _compare(arguments: argparse.Namespace) -> Answer:
     if arguments.swap and (arguments.at is None or len(arguments.logs) != 2):
         raise InputError("--swap", "the arguments", "two logs and --at TIME")
     logs = [r.log for r in _read_logs(arguments, setup)]
+    setups = _of_logs(setup, arguments)
     happenings = (
         [
             Happening(
@@ -219,7 +230,12 @@ def _compare(arguments: argparse.Namespace) -> Answer:
     )
     document = to_json(
         compare_all(
-            {i: (log, estimate(log, setup)) for i, log in enumerate(logs, 1)}, happenings, setup
+            {
+                i: (log, estimate(log, own))
+                for i, (log, own) in enumerate(zip(logs, setups, strict=True), 1)
+            },
+            happenings,
+            setup,
         )
     )
     return document, [json.dumps(document, ensure_ascii=False)]
