@@ -270,3 +270,26 @@ def test_the_day_of_the_trip_at_the_present_drift():
 def test_no_drift_no_day(setup):
     (_, _, known), _ = simulated(setup, [])
     assert trip_forecast(known, setup) is None
+
+
+def test_all_bars_exchanged_is_seen_in_the_herd(setup):
+    worn, new = ([CellFault(cell=i, joint_mohm=m) for i in range(1, 9)] for m in (0.35, 0.02))
+    (log, setup_, known), at = simulated(setup, worn, new)
+    changes = [c for c in before_after(log, setup_, known, at) if c.real]
+    herd = [c for c in changes if c.quantity == "herd_resistance"]
+    assert herd and herd[0].helped
+    assert herd[0].before - herd[0].after == pytest.approx(0.33, abs=0.08)
+    assert not [c for c in changes if c.quantity == "resistance"]
+
+
+def test_a_herd_left_alone_has_not_changed(setup):
+    (log, setup_, known), at = simulated(setup, [])
+    quantities = [c.quantity for c in before_after(log, setup_, known, at) if c.real]
+    assert "herd_resistance" not in quantities
+
+
+def test_a_spread_that_only_stops_shrinking_was_not_helped():
+    stopped = Change("spread", None, -50.0, 0.0, 5.0, "mAh/day", 1e-6)
+    shrinks = Change("spread", None, 40.0, -30.0, 5.0, "mAh/day", 1e-6)
+    assert not stopped.helped
+    assert shrinks.helped

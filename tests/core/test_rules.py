@@ -320,6 +320,7 @@ def test_the_most_serious_stands_first_and_the_verdict_follows(make_setup):
 
 
 NOTES: dict[str, list[dict[str, object]]] = {
+    "lead-beyond-table": [{"wiring.cable_mm2": 400.0}, {"wiring.main_cable_mm2": 630.0}],
     "over-current-at-once": [{P + "charge_over_current.delay_s": 0.0}],
     "reserve-after-trip": [{}],
     "balancing-ends-at-float": [{}],

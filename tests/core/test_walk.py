@@ -39,7 +39,7 @@ def amps(setup: Setup) -> Iterator[tuple[str, float, float | None]]:
         others = sum(c.max_charge_a for c in setup.other_chargers)
         yield "charge", (setup.charging.max_charge_a + others) / packs, charge
     if fuse:
-        hot = carries_a(w.cable_mm2, hot=True) if w and w.cable_mm2 else None
+        hot = carries_a(w.cable_mm2, 105) if w and w.cable_mm2 else None
         yield "fuse", fuse, hot
 
 

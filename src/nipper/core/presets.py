@@ -106,7 +106,7 @@ def _currents(usual: Mapping[str, float], capacity_ah: float) -> _Currents:
         charge_trip_a=charge_trip_a,
         discharge_trip_a=discharge_trip_a,
         fuse_a=fuse_a,
-        lead_mm2=next(size for size, _, _ in LEADS if protected_by_a(size) >= fuse_a),
+        lead_mm2=next(row[0] for row in LEADS if protected_by_a(row[0]) >= fuse_a),
     )
 
 

@@ -90,17 +90,20 @@ class SettingsForm(QWidget):
         choices = _choices(info.annotation)
         if choices:
             box = QComboBox()
-            box.addItems(choices)
+            for value in choices:
+                box.addItem("not said" if value is None else str(value), value)
             box.setToolTip(info.description or "")
             box.setAccessibleName(info.title or name)
             box.activated.connect(self._chosen)
             self._place(box, path, row, column)
             return
-        if info.annotation is str:
+        if str in (info.annotation, *get_args(info.annotation)):
             line = QLineEdit()
             line.setMaxLength(200)
             line.setMaximumWidth(200)
             line.setAccessibleName(info.title or name)
+            line.setToolTip(info.description or "")
+            line.setProperty("optional", type(None) in get_args(info.annotation))
             line.editingFinished.connect(self._written)
             self._place(line, path, row, column)
             return
@@ -133,15 +136,16 @@ class SettingsForm(QWidget):
     def _written(self) -> None:
         line = self.sender()
         assert isinstance(line, QLineEdit)
-        if line.isModified() and line.text().strip():
+        text = line.text().strip()
+        if line.isModified() and (text or line.property("optional")):
             line.setModified(False)
-            self.entered.emit(line.property("path"), line.text().strip())
+            self.entered.emit(line.property("path"), text or None)
 
     @Slot(int)
     def _chosen(self, _: int) -> None:
         box = self.sender()
         assert isinstance(box, QComboBox)
-        self.entered.emit(box.property("path"), box.currentText())
+        self.entered.emit(box.property("path"), box.currentData())
 
     def show_setup(self, setup: Setup) -> None:
         """Show the values; a part that is left out shows empty fields that cannot be typed into."""
@@ -156,9 +160,9 @@ class SettingsForm(QWidget):
                 field.context = Context(setup.capacity_ah)
                 field.set_value(value)
             elif isinstance(field, QComboBox):
-                field.setCurrentText(str(value))
+                field.setCurrentIndex(max(0, field.findData(value)))
             elif not field.isModified():
-                field.setText(str(value))
+                field.setText("" if value is None else str(value))
                 field.setCursorPosition(0)
 
     def _say_usual(self, setup: Setup) -> None:
@@ -206,5 +210,9 @@ def _columns(name: str) -> list[str]:
     return [str(f.title) for f in model.model_fields.values()] if model else []
 
 
-def _choices(annotation: Any) -> list[str]:
-    return [str(a) for a in get_args(annotation)] if get_origin(annotation) is Literal else []
+def _choices(annotation: Any) -> list[Any]:
+    """The values of a choice; None first where it may be left out."""
+    if get_origin(annotation) is Literal:
+        return list(get_args(annotation))
+    inner = [a for a in get_args(annotation) if get_origin(a) is Literal]
+    return [None, *get_args(inner[0])] if inner else []

@@ -30,6 +30,14 @@ DRIFT_FLOOR_PCT_MONTH = (
 LEAST_SIDE_DAYS = 2.0
 
 
+# a cell's resistance and drift against the herd; the spread's growth; the herd's own resistance
+RESISTANCE, DRIFT, SPREAD, HERD = "resistance", "drift", "spread", "herd_resistance"
+PER_K = 0.036  # resistance against temperature near 15 degC for 25 kJ/mol, as in electrical.py
+FARTHEST_K = 6.0  # between both sides: beyond it the season's share is not known well enough
+CORRECTED = 0.3  # of the share of the temperature, its uncertainty
+HERD_SD = 0.03  # of the herd's resistance from one stretch of use to another
+
+
 @dataclass(frozen=True, slots=True)
 class Change:
     """A quantity before and after a moment.
@@ -37,7 +45,7 @@ class Change:
     ``chance``: how often an error alone would differ so much.
     """
 
-    quantity: str  # resistance, drift, spread
+    quantity: str  # one of the four above
     cell: int | None
     before: float
     after: float
@@ -52,8 +60,14 @@ class Change:
 
     @property
     def helped(self) -> bool:
-        """Whether it is nearer to nothing than before."""
-        return self.real and abs(self.after) < abs(self.before)
+        """Whether it is better than before: a drift nearer to nothing, a resistance lower, a
+        spread that grows less or shrinks faster (one that stops shrinking got worse).
+        """
+        if not self.real:
+            return False
+        if self.quantity in (SPREAD, HERD):
+            return self.after < self.before
+        return abs(self.after) < abs(self.before)
 
 
 def _chance(difference: float, sd: float) -> float:
@@ -104,13 +118,14 @@ def _resistance(
         new.excess_ohm - old.excess_ohm,
         np.hypot(new.sd_ohm, old.sd_ohm) + 0.03 * old.herd_ohm,
     )
-    out: list[Change] = []
+    before, after = (log.select(side) for side in sides)
+    out = _herd(old.herd_ohm, new.herd_ohm, _warmer_k(before, after))
     for i in np.flatnonzero(np.abs(difference) > RESISTANCE_SHARE * old.herd_ohm):
         chance = _chance(float(difference[i]), float(sd[i]))
         if chance < CHANCE:
             out.append(
                 Change(
-                    "resistance",
+                    RESISTANCE,
                     int(i) + 1,
                     1e3 * float(old.excess_ohm[i]),
                     1e3 * float(new.excess_ohm[i]),
@@ -120,6 +135,32 @@ def _resistance(
                 )
             )
     return out
+
+
+def _warmer_k(before: Log, after: Log) -> float:
+    """How much warmer the cells were afterwards, K; NaN where no sensor says it."""
+    means = [
+        float(np.nanmean(log.temp_c)) if np.isfinite(log.temp_c).any() else np.nan
+        for log in (before, after)
+    ]
+    return means[1] - means[0]
+
+
+def _herd(old_ohm: float, new_ohm: float, warmer_k: float) -> list[Change]:
+    """All joints or cells exchanged at once: no cell stands out, the median cell's resistance
+    changes. Told only where the temperatures are known and near each other, and freed of them.
+    """
+    if not abs(warmer_k) <= FARTHEST_K:
+        return []
+    share = PER_K * warmer_k
+    new_ohm *= 1.0 + share
+    sd = old_ohm * float(np.hypot(HERD_SD * np.sqrt(2.0), CORRECTED * share))
+    if abs(new_ohm - old_ohm) < RESISTANCE_SHARE * old_ohm:
+        return []
+    chance = _chance(new_ohm - old_ohm, sd)
+    if chance >= CHANCE:
+        return []
+    return [Change(HERD, None, 1e3 * old_ohm, 1e3 * new_ohm, 1e3 * sd, "mΩ", chance)]
 
 
 def _drifts(
@@ -136,9 +177,9 @@ def _drifts(
         return []
     out: list[Change] = []
     spread = np.nanmax(drift.offset_ah, axis=1) - np.nanmin(drift.offset_ah, axis=1)
-    rows = [(None, "spread", spread, np.nanmedian(drift.sd_ah, axis=1))]
+    rows = [(None, SPREAD, spread, np.nanmedian(drift.sd_ah, axis=1))]
     rows += [
-        (i + 1, "drift", drift.offset_ah[:, i], drift.sd_ah[:, i])
+        (i + 1, DRIFT, drift.offset_ah[:, i], drift.sd_ah[:, i])
         for i in range(drift.offset_ah.shape[1])
     ]
     for cell, quantity, value, sd in rows:

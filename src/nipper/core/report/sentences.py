@@ -304,11 +304,18 @@ def _change(change: Change) -> str:
         "resistance": f"resistance of cell {change.cell}",
         "drift": f"drift of cell {change.cell}",
         "spread": "growth of the spread",
+        "herd_resistance": "resistance of the usual cell with its joint",
     }[change.quantity]
-    digits = 2 if change.quantity == "resistance" else 0
-    mended = "mended: " if change.helped and abs(change.after) < 0.3 * abs(change.before) else ""
+    digits = 2 if "resistance" in change.quantity else 0
+    herd = change.quantity == "herd_resistance"
+    sign = "" if herd else "+"
+    mended = (
+        "mended: "
+        if not herd and change.helped and abs(change.after) < 0.3 * abs(change.before)
+        else ""
+    )
     text = (
-        f"{mended}{what} {change.before:+.{digits}f} → {change.after:+.{digits}f} "
+        f"{mended}{what} {change.before:{sign}.{digits}f} → {change.after:{sign}.{digits}f} "
         f"{change.unit} (± {change.sd:.{digits}f})."
     )
     return text.replace("-", "−")

@@ -18,7 +18,7 @@ from nipper.core.rules.base import (
 from nipper.core.setup import Setup, Wiring
 from nipper.core.wiring.currents import battery_w_to_a
 from nipper.core.wiring.fuse import RATED_A
-from nipper.core.wiring.lead import LEADS, carries_a, protected_by_a
+from nipper.core.wiring.lead import LARGEST_MM2, Lead, main_lead, pack_lead, sizes_of
 from nipper.core.wiring.short import at_terminals_a, through_fuse_a
 
 CHARGE, DISCHARGE = "protection.charge_over_current", "protection.discharge_over_current"
@@ -27,38 +27,39 @@ WEAK_LINK = 1.25  # limits add up to this much above the main fuse before loads 
 LEAD_SOURCE = "ISO 10133 and IEC 60364-4-43, from memory; local code decides"
 
 
-def fuse_for(lead_mm2: float, kind: str = "gG") -> float:
+def fuse_for(lead: Lead, kind: str = "gG") -> float:
     """The largest rated fuse that protects a lead, A."""
-    return float(
-        max((f for f in RATED_A if f <= protected_by_a(lead_mm2, kind)), default=RATED_A[0])
-    )
+    most_a = lead.protected_by_a(kind)
+    return float(max((f for f in RATED_A if f <= most_a), default=RATED_A[0]))
 
 
-def lead_for(fuse_a: float, kind: str = "gG") -> float | None:
-    """The smallest lead of the table that a fuse protects, mm2."""
-    return next((float(s) for s, _, _ in LEADS if protected_by_a(s, kind) >= fuse_a), None)
+def lead_for(fuse_a: float, kind: str = "gG", like: Lead | None = None) -> float | None:
+    """The smallest size of the table that a fuse protects, mm2; as many side by side and of the
+    same insulation as the one that is there.
+    """
+    sizes = sizes_of(like or Lead(1.0))
+    return next((s.mm2 for s in sizes if s.protected_by_a(kind) >= fuse_a), None)
 
 
 def fuse_and_lead(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """A fuse protects the lead behind it: it must not be larger than the lead carries."""
-    wiring = setup.wiring
-    if wiring is None or not wiring.fuse_a or not wiring.cable_mm2:
+    wiring, lead = setup.wiring, pack_lead(setup.wiring)
+    if wiring is None or not wiring.fuse_a or lead is None:
         return
-    mm2, kind = wiring.cable_mm2, wiring.fuse_kind
-    cool, hot = protected_by_a(mm2, kind), protected_by_a(mm2, kind, hot=True)
-    if wiring.fuse_a <= cool + 1e-9:
+    kind = wiring.fuse_kind
+    if wiring.fuse_a <= lead.protected_by_a(kind) + 1e-9:
         return
-    size = lead_for(wiring.fuse_a, kind)
+    size = lead_for(wiring.fuse_a, kind, lead)
     fix: dict[str, object] = (
-        {"wiring.cable_mm2": size} if size else {"wiring.fuse_a": fuse_for(mm2, kind)}
+        {"wiring.cable_mm2": size} if size else {"wiring.fuse_a": fuse_for(lead, kind)}
     )
-    label = f"Lead of {size:g} mm²" if size else f"Fuse of {fuse_for(mm2, kind):g} A"
+    label = f"Lead of {size:g} mm²" if size else f"Fuse of {fuse_for(lead, kind):g} A"
     paths = ("wiring.fuse_a", "wiring.cable_mm2")
-    carries = f"{carries_a(mm2):.0f} A at 70 °C, {carries_a(mm2, hot=True):.0f} A at 105 °C"
-    if wiring.fuse_a > hot:
+    carries = _carries(lead)
+    if wiring.fuse_a > lead.protected_by_a(kind, at_best=True):
         yield error(
             paths,
-            f"The {wiring.fuse_a:g} A fuse does not protect {mm2:g} mm² ({carries}).",
+            f"The {wiring.fuse_a:g} A fuse does not protect {lead} ({carries}).",
             "In an overload the lead burns before the fuse opens: a gG fuse may carry 1.6 times "
             "its rating for hours, a lead no more than 1.45 times its own. Bundles and engine "
             "rooms carry less: local rules decide.",
@@ -68,13 +69,36 @@ def fuse_and_lead(setup: Setup, _: Evidence) -> Iterator[Finding]:
     else:
         yield note(
             paths,
-            f"The {wiring.fuse_a:g} A fuse fits {mm2:g} mm² only with heat-proof "
+            f"The {wiring.fuse_a:g} A fuse fits {lead} only with heat-proof "
             f"insulation ({carries}).",
             "Look at the lead's own marking; bundles and engine rooms carry less. Local "
             "rules decide.",
             fix,
             label,
         )
+
+
+def _carries(lead: Lead) -> str:
+    if lead.insulation_c:
+        return f"{lead.carries_a:.0f} A with its {lead.insulation_c} °C insulation"
+    return f"{lead.carries_a:.0f} A at 70 °C, {lead.at_best_a:.0f} A at 105 °C"
+
+
+def beyond_table(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """A conductor larger than the table is counted as its largest."""
+    wiring = setup.wiring
+    for path, lead in (
+        ("wiring.cable_mm2", pack_lead(wiring)),
+        ("wiring.main_cable_mm2", main_lead(wiring)),
+    ):
+        if lead and lead.mm2 > LARGEST_MM2:
+            yield note(
+                path,
+                f"{lead.mm2:g} mm² is beyond the table of leads: it is counted as "
+                f"{LARGEST_MM2:g} mm², {lead.carries_a:.0f} A.",
+                "Several conductors side by side are entered by their number. The maker's sheet "
+                "of the lead decides.",
+            )
 
 
 def fuse_and_limits(setup: Setup, _: Evidence) -> Iterator[Finding]:
@@ -103,7 +127,8 @@ def fuse_and_limits(setup: Setup, _: Evidence) -> Iterator[Finding]:
 def _fuse_or_trip(wiring: Wiring, path: str, trip_a: float) -> tuple[dict[str, object], str]:
     """A larger fuse where the lead is known and carries it, else a lower trip."""
     to = next((float(f) for f in RATED_A if f >= 1.25 * trip_a), None)
-    if to and wiring.cable_mm2 and to <= protected_by_a(wiring.cable_mm2, wiring.fuse_kind) + 1e-9:
+    lead = pack_lead(wiring)
+    if to and lead and to <= lead.protected_by_a(wiring.fuse_kind) + 1e-9:
         return {"wiring.fuse_a": to}, f"Fuse of {to:g} A"
     lower = amps_down((wiring.fuse_a or trip_a) / 1.25)
     return {path: lower}, f"Trip at {lower:g} A"
@@ -113,20 +138,19 @@ def lead_and_limits(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """Without a fuse that is known, only the BMS's trips stand between a load and a burning
     lead.
     """
-    wiring, p = setup.wiring, setup.protection
-    if wiring is None or not wiring.cable_mm2 or wiring.fuse_a:
+    wiring, lead, p = setup.wiring, pack_lead(setup.wiring), setup.protection
+    if wiring is None or lead is None or wiring.fuse_a:
         return
-    carries = carries_a(wiring.cable_mm2, hot=True)
     for path, limit, word in (
         (DISCHARGE, p.discharge_over_current, "discharge"),
         (CHARGE, p.charge_over_current, "charge"),
     ):
-        if limit and limit.trip_a > carries:
-            to = amps_down(carries_a(wiring.cable_mm2))
+        if limit and limit.trip_a > lead.at_best_a:
+            to = amps_down(lead.carries_a)
             yield error(
                 ("wiring.cable_mm2", f"{path}.trip_a"),
-                f"The {word} trip at {limit.trip_a:g} A is more than {wiring.cable_mm2:g} "
-                f"mm² carry ({carries:.0f} A).",
+                f"The {word} trip at {limit.trip_a:g} A is more than {lead} carry "
+                f"({lead.at_best_a:.0f} A).",
                 "No fuse is entered that would protect the lead instead.",
                 {f"{path}.trip_a": to},
                 f"Trip at {to:g} A",
@@ -138,7 +162,8 @@ def no_fuse(setup: Setup, _: Evidence) -> Iterator[Finding]:
     wiring = setup.wiring
     if wiring is not None and wiring.fuse_a is not None:
         return
-    if wiring is None or wiring.cable_mm2 is None:
+    lead = pack_lead(wiring)
+    if wiring is None or lead is None:
         yield warning(
             "wiring.fuse_a",
             "No fuse is known: nothing says what stops a short.",
@@ -147,7 +172,7 @@ def no_fuse(setup: Setup, _: Evidence) -> Iterator[Finding]:
             "the pack's fuse and its leads; if it has no fuse, fit one before anything else.",
         )
         return
-    to = fuse_for(wiring.cable_mm2, wiring.fuse_kind)
+    to = fuse_for(lead, wiring.fuse_kind)
     yield error(
         "wiring.fuse_a",
         "The pack has no fuse of its own.",
@@ -205,8 +230,8 @@ def charge_path(setup: Setup, _: Evidence) -> Iterator[Finding]:
     total, paths = charge_total_a(setup), ("charging.max_charge_a", "wiring.fuse_a")
     if wiring is None or not total:
         return
-    lead_a = carries_a(wiring.cable_mm2, hot=True) if wiring.cable_mm2 else None
-    main_a = carries_a(wiring.main_cable_mm2, hot=True) if wiring.main_cable_mm2 else None
+    own, main = pack_lead(wiring), main_lead(wiring)
+    lead_a, main_a = own.at_best_a if own else None, main.at_best_a if main else None
     for name, rated_a, flows_a, fuse in (
         ("the pack's fuse", wiring.fuse_a, total / packs, True),
         ("the pack's lead", lead_a, total / packs, False),
@@ -298,10 +323,9 @@ def main_path(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 def _main_lead(setup: Setup, wiring: Wiring) -> Iterator[Finding]:
     """The main lead by the main fuse, else by the packs' fuses, which then alone protect it."""
-    mm2, packs = wiring.main_cable_mm2, setup.packs_in_parallel
-    if mm2 is None:
+    lead, packs = main_lead(wiring), setup.packs_in_parallel
+    if lead is None:
         return
-    hot = protected_by_a(mm2, wiring.fuse_kind, hot=True)
     if wiring.main_fuse_a:
         by_a, what, path = (
             wiring.main_fuse_a,
@@ -313,13 +337,13 @@ def _main_lead(setup: Setup, wiring: Wiring) -> Iterator[Finding]:
         what, path = f"No main fuse is known, and {packs} × {wiring.fuse_a:g} A", "wiring.fuse_a"
     else:
         return  # told by the rule about the pack's own fuse
-    if by_a <= hot + 1e-9:
+    if by_a <= lead.protected_by_a(wiring.fuse_kind, at_best=True) + 1e-9:
         return
-    size, fuse = lead_for(by_a, wiring.fuse_kind), fuse_for(mm2, wiring.fuse_kind)
+    size, fuse = lead_for(by_a, wiring.fuse_kind, lead), fuse_for(lead, wiring.fuse_kind)
     yield error(
         (path, "wiring.main_cable_mm2"),
-        f"{what} do{'es' if wiring.main_fuse_a else ''} not protect the main lead's {mm2:g} mm² "
-        f"({carries_a(mm2):.0f} A).",
+        f"{what} do{'es' if wiring.main_fuse_a else ''} not protect the main lead's {lead} "
+        f"({lead.carries_a:.0f} A).",
         "In an overload the lead burns before a fuse opens. Local rules decide.",
         {"wiring.main_cable_mm2": size} if size else {"wiring.main_fuse_a": fuse},
         f"Main lead of {size:g} mm²" if size else f"Main fuse of {fuse:g} A",
@@ -331,6 +355,7 @@ RULES = (
     Rule("fuse-below-trip", fuse_and_limits, COMMON),
     Rule("pack-without-fuse", no_fuse, COMMON),
     Rule("lead-not-known", lead_unknown, LEAD_SOURCE),
+    Rule("lead-beyond-table", beyond_table, LEAD_SOURCE),
     Rule("trip-beyond-lead", lead_and_limits, LEAD_SOURCE),
     Rule(
         "fuse-breaking-capacity",

@@ -19,7 +19,7 @@ from nipper.core.rules.guard import REACHED, safe, within
 from nipper.core.setup import Setup, put
 from nipper.core.wiring.currents import battery_w_to_a, bms_opens_after_s, fuse_first, lead_first
 from nipper.core.wiring.fuse import KIND_WORDS, RATED_A, melts_after_s
-from nipper.core.wiring.lead import LEADS, protected_by_a
+from nipper.core.wiring.lead import pack_lead, sizes_of
 from nipper.core.wiring.short import behind_leads_a
 
 OVER, SHORT = "protection.discharge_over_current", "protection.short_circuit"
@@ -95,7 +95,8 @@ def fuse_before_bms(setup: Setup, _: Evidence) -> Iterator[Finding]:
         if fast and over.trip_a * 1.5 <= short_a < fast.trip_a
         else []
     )
-    carries = protected_by_a(wiring.cable_mm2, wiring.fuse_kind) if wiring.cable_mm2 else 0.0
+    lead = pack_lead(wiring)
+    carries = lead.protected_by_a(wiring.fuse_kind) if lead else 0.0
     larger = [{"wiring.fuse_a": float(f)} for f in RATED_A if wiring.fuse_a < f <= carries]
     fix = next((c for c in [*delays, *short, *larger] if fuse_first(put(setup, c)) is None), None)
     sure = fuse_first(setup, surely=True)
@@ -121,20 +122,20 @@ def _label(fix: Mapping[str, object] | None) -> str:
 
 def lead_before_fuse(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """The lead must outlive the fuse at every current."""
-    at, wiring = lead_first(setup), setup.wiring
-    if at is None or wiring is None or not wiring.fuse_a or not wiring.cable_mm2:
+    at, wiring, lead = lead_first(setup), setup.wiring, pack_lead(setup.wiring)
+    if at is None or wiring is None or not wiring.fuse_a or lead is None:
         return
     sizes = [
-        {"wiring.cable_mm2": float(size)}
-        for size, _, _ in LEADS
-        if size > wiring.cable_mm2 and protected_by_a(size, wiring.fuse_kind) >= wiring.fuse_a
+        {"wiring.cable_mm2": larger.mm2}
+        for larger in sizes_of(lead)
+        if larger.mm2 > lead.mm2 and larger.protected_by_a(wiring.fuse_kind) >= wiring.fuse_a
     ]
-    smaller = {"wiring.fuse_a": _largest_fuse(protected_by_a(wiring.cable_mm2, wiring.fuse_kind))}
+    smaller = {"wiring.fuse_a": _largest_fuse(lead.protected_by_a(wiring.fuse_kind))}
     fix = next((c for c in [*sizes, smaller] if lead_first(put(setup, c)) is None), smaller)
     size = fix.get("wiring.cable_mm2")
     yield error(
         ("wiring.cable_mm2", "wiring.fuse_a"),
-        f"From {at:.0f} A on, {wiring.cable_mm2:g} mm² are ruined before the {wiring.fuse_a:g} A "
+        f"From {at:.0f} A on, {lead} are ruined before the {wiring.fuse_a:g} A "
         "fuse is sure to have melted.",
         "The insulation is gone at 160 °C; what touches it then burns. Local rules decide about "
         "size and place.",
@@ -156,7 +157,8 @@ def inrush(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if bms_opens_after_s(setup, amps) < lasts:
         yield from _start_trips(setup, amps, lasts)
     if wiring and wiring.fuse_a and melts_after_s(amps, wiring.fuse_a, wiring.fuse_kind)[0] < lasts:
-        carries = protected_by_a(wiring.cable_mm2, wiring.fuse_kind) if wiring.cable_mm2 else 0.0
+        lead = pack_lead(wiring)
+        carries = lead.protected_by_a(wiring.fuse_kind) if lead else 0.0
         holds = (f for f in RATED_A if melts_after_s(amps, f, wiring.fuse_kind)[0] > lasts)
         to = next((float(f) for f in holds if f <= carries), None)
         yield warning(

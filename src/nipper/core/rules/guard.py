@@ -14,7 +14,7 @@ from nipper.core.findings import Finding
 from nipper.core.rules.base import sheet_max_v, sheet_min_v
 from nipper.core.rules.build import charge_total_a
 from nipper.core.setup import Setup, put
-from nipper.core.wiring.lead import carries_a, protected_by_a
+from nipper.core.wiring.lead import main_lead, pack_lead
 from nipper.core.wiring.short import behind_leads_a
 
 ENTER = (
@@ -60,8 +60,8 @@ def within(setup: Setup, side: str) -> Limits:
     """
     wiring = setup.wiring
     sheet_a = setup.sheet_charge_a if side == "charge" else setup.sheet_discharge_a
-    lead_a = carries_a(wiring.cable_mm2) if wiring and wiring.cable_mm2 else None
-    return sheet_a, wiring.fuse_a if wiring else None, lead_a
+    lead = pack_lead(wiring)
+    return sheet_a, wiring.fuse_a if wiring else None, lead.carries_a if lead else None
 
 
 def _voltages_fit(before: Setup, after: Setup) -> bool:
@@ -127,12 +127,11 @@ def _fuses_fit(before: Setup, after: Setup) -> bool:
     old, new = before.wiring, after.wiring
     if new is None:
         return True
-    for name, lead in (("fuse_a", "cable_mm2"), ("main_fuse_a", "main_cable_mm2")):
+    for name, lead in (("fuse_a", pack_lead(new)), ("main_fuse_a", main_lead(new))):
         fuse_a, had_a = getattr(new, name), getattr(old, name) if old else None
-        mm2 = getattr(new, lead)
         if not fuse_a or (had_a and fuse_a <= had_a):
             continue
-        if not mm2 or fuse_a > protected_by_a(mm2, new.fuse_kind, hot=True):
+        if lead is None or fuse_a > lead.protected_by_a(new.fuse_kind, at_best=True):
             return False
     return True
 

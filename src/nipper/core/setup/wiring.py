@@ -33,12 +33,37 @@ class Wiring(Part):
         "its interrupting rating on direct current at the pack's voltage",
     )
     cable_mm2: float | None = optional(SQUARE_MM, "lead cross-section")
+    cables_in_parallel: int = Field(
+        default=1,
+        ge=1,
+        le=12,
+        title="leads side by side",
+        description="conductors of that size in parallel, equally long",
+    )
+    cable_insulation_c: Literal[70, 90, 105] | None = Field(
+        default=None,
+        title="lead's insulation",
+        description="its class in °C, as printed on the lead; left out: counted as 70 °C",
+    )
     cable_length_m: float | None = optional(METRES, "lead length", "one way")
     standby_w: float | None = optional(
         WATTS_OR_NONE, "standby draw", "of the BMS and what it feeds"
     )
     main_fuse_a: float | None = optional(AMPS, "main fuse", "of the whole bank")
     main_cable_mm2: float | None = optional(SQUARE_MM, "main lead", "of the whole bank")
+    main_cables_in_parallel: int = Field(
+        default=1,
+        ge=1,
+        le=12,
+        title="main leads side by side",
+        description="conductors of that size in parallel, equally long",
+    )
+    main_cable_insulation_c: Literal[70, 90, 105] | None = Field(
+        default=None,
+        title="main lead's insulation",
+        description="its class in °C, as printed on the lead; left out: counted as 70 °C",
+    )
+    main_cable_length_m: float | None = optional(METRES, "main lead's length", "one way")
 
 
 class Link(Part):

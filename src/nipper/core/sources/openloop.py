@@ -11,7 +11,7 @@ from html import escape
 from nipper.core.chemistry import chemistry
 from nipper.core.setup import Setup
 from nipper.core.sources.rates import most_a
-from nipper.core.wiring.lead import carries_a
+from nipper.core.wiring.lead import main_lead, pack_lead
 
 CLOSE_TO_TRIP = 0.9  # currents stay this far under the BMS's trips: common practice
 UNDER_FUSE = 0.8  # for long, of the fuse's rating: common practice, 1 / 1.25
@@ -53,11 +53,12 @@ def _wires_a(setup: Setup) -> tuple[float | None, ...]:
     wiring, packs = setup.wiring, setup.packs_in_parallel
     if wiring is None:
         return ()
+    own, main = pack_lead(wiring), main_lead(wiring)
     return (
         UNDER_FUSE * wiring.fuse_a * packs if wiring.fuse_a else None,
-        carries_a(wiring.cable_mm2) * packs if wiring.cable_mm2 else None,
+        own.carries_a * packs if own else None,
         UNDER_FUSE * wiring.main_fuse_a if wiring.main_fuse_a else None,
-        carries_a(wiring.main_cable_mm2) if wiring.main_cable_mm2 else None,
+        main.carries_a if main else None,
     )
 
 

@@ -10,7 +10,7 @@ import numpy as np
 
 from nipper.core.setup import Setup
 from nipper.core.wiring.fuse import KIND_WORDS, melting_band, melts_after_s
-from nipper.core.wiring.lead import carries_a, ruined_after_s
+from nipper.core.wiring.lead import pack_lead
 from nipper.core.wiring.short import short_circuit_a
 
 INVERTER_EFFICIENCY = 0.92  # common practice
@@ -78,13 +78,12 @@ def lines(setup: Setup) -> list[Line]:
                     KIND_WORDS[kind],
                 )
             )
-    if wiring and wiring.cable_mm2:
-        mm2 = wiring.cable_mm2
+    if lead := pack_lead(wiring):
         out.append(
             Line(
                 "lead",
-                f"{mm2:g} mm² lead ruined",
-                _sample(grid, lambda a: ruined_after_s(a, mm2)),
+                f"{lead} lead ruined",
+                _sample(grid, lead.ruined_after_s),
                 "IEC 60364-4-43 (k = 115) and ISO 10133, from memory",
             )
         )
@@ -92,7 +91,7 @@ def lines(setup: Setup) -> list[Line]:
             Line(
                 "lead",
                 "lead carries for long",
-                [(carries_a(mm2), LONGEST_S), (carries_a(mm2), 600.0)],
+                [(lead.carries_a, LONGEST_S), (lead.carries_a, 600.0)],
                 "ISO 10133, from memory",
             )
         )
@@ -194,15 +193,12 @@ def lead_first(setup: Setup) -> float | None:
     Faults end within seconds; for longer overloads the standards ask that the fuse's rating is not
     above what the lead carries.
     """
-    wiring = setup.wiring
-    if wiring is None or not wiring.fuse_a or not wiring.cable_mm2:
+    wiring, lead = setup.wiring, pack_lead(setup.wiring)
+    if wiring is None or not wiring.fuse_a or lead is None:
         return None
-    for a in np.geomspace(
-        carries_a(wiring.cable_mm2),
-        max(short_circuit_a(setup), 2 * carries_a(wiring.cable_mm2)),
-        60,
-    ).tolist():
-        ruined = ruined_after_s(a, wiring.cable_mm2)
+    most_a = max(short_circuit_a(setup), 2 * lead.carries_a)
+    for a in np.geomspace(lead.carries_a, most_a, 60).tolist():
+        ruined = lead.ruined_after_s(a)
         if ruined <= FAULT_S and ruined < melts_after_s(a, wiring.fuse_a, wiring.fuse_kind)[1]:
             return a
     return None

@@ -6,17 +6,17 @@ from collections.abc import Sequence
 
 from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.setup import Setup
-from nipper.core.wiring.lead import COPPER_OHM_MM2_M
+from nipper.core.wiring.lead import pack_lead
 
 JOINTS_OHM = 2e-3  # joints, fuse and switch of one pack: common practice
 
 
 def lead_ohm(setup: Setup) -> float:
     """Resistance of one pack's two leads with their joints, ohm."""
-    wiring = setup.wiring
-    if wiring is None or not wiring.cable_mm2 or not wiring.cable_length_m:
+    wiring, lead = setup.wiring, pack_lead(setup.wiring)
+    if wiring is None or lead is None or not wiring.cable_length_m:
         return JOINTS_OHM
-    return JOINTS_OHM + 2 * wiring.cable_length_m * COPPER_OHM_MM2_M / wiring.cable_mm2
+    return JOINTS_OHM + lead.loop_ohm(wiring.cable_length_m)
 
 
 def path_ohm(setup: Setup) -> float:

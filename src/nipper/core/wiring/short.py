@@ -7,7 +7,7 @@ shows. At the terminals there are no leads either; that is what a fuse has to br
 from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.setup import Setup
-from nipper.core.wiring.lead import loop_ohm
+from nipper.core.wiring.lead import pack_lead
 
 # of the ten-second resistance: large LFP cells show 0.12 to 0.25 mohm at 1 kHz beside 0.18 to 0.5
 # mohm on direct current (from memory of data sheets)
@@ -29,10 +29,10 @@ def ohmic_ohm(setup: Setup) -> float:
 
 def leads_ohm(setup: Setup) -> float:
     """Both leads of one pack at 20 degC, ohm; 0 where their size is not known."""
-    wiring = setup.wiring
-    if wiring is None or not wiring.cable_mm2:
+    wiring, lead = setup.wiring, pack_lead(setup.wiring)
+    if wiring is None or lead is None:
         return 0.0
-    return loop_ohm(wiring.cable_mm2, wiring.cable_length_m or USUAL_LENGTH_M)
+    return lead.loop_ohm(wiring.cable_length_m or USUAL_LENGTH_M)
 
 
 def at_terminals_a(setup: Setup) -> float:

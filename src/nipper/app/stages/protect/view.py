@@ -158,7 +158,9 @@ class ProtectView(StageView):
         loads.add_part(
             "wiring", Wiring, "Fuse of one pack", ("fuse_a", "fuse_kind", "fuse_breaks_ka"), 4
         )
-        loads.add_part("wiring", Wiring, "Whole bank", ("main_fuse_a", "main_cable_mm2"), 6)
+        main = ("main_fuse_a", "main_cable_mm2", "main_cables_in_parallel")
+        main += ("main_cable_insulation_c", "main_cable_length_m")
+        loads.add_part("wiring", Wiring, "Whole bank", main, 6)
         self._add(tabs, "Loads", loads)
         pack = SettingsForm()
         pack.add_part(
@@ -179,7 +181,10 @@ class ProtectView(StageView):
             "wiring",
             Wiring,
             "Wiring of one pack",
-            ("fuse_a", "cable_mm2", "cable_length_m", "standby_w"),
+            (
+                *("fuse_a", "cable_mm2", "cables_in_parallel", "cable_insulation_c"),
+                *("cable_length_m", "standby_w"),
+            ),
             4,
         )
         self._add(tabs, "Pack", pack)
