@@ -15,6 +15,7 @@ from nipper.core.errors import InputError, NipperError
 from nipper.core.setup import Setup, load, pack_names, pack_number, pack_setup, pack_setups, unlike
 
 if TYPE_CHECKING:
+    from nipper.core.imbalance.snapshot import Snapshot
     from nipper.core.logs.propose import Options
     from nipper.core.logs.reader import ReadLog
 
@@ -145,9 +146,23 @@ def _diagnose(arguments: argparse.Namespace) -> Answer:
     document = to_json(found, log, setup) | {"reading": readings[0]}
     shot = snapshot(log, setup) if log.rows <= FEW_ROWS else None
     if shot is not None:
-        document["snapshot"] = shot.to_json()
+        document["snapshot"] = shot.to_json() | {"targets": _targets(shot, setup)}
         lines.insert(0, f"{shot.deviation_mv:.0f} mV. {shot.tells}")
     return document | ({"readings": readings} if len(readings) > 1 else {}), lines
+
+
+def _targets(shot: "Snapshot", setup: Setup) -> list[dict[str, object]]:
+    from nipper.core.forecast.reading import targets
+
+    return [
+        {
+            "cell_target_v": t.cell_target_v,
+            "highest_v": round(t.highest_v, 3),
+            "highest_cell": t.cell,
+            "trips": t.trips,
+        }
+        for t in targets(shot, setup)
+    ]
 
 
 def _read_logs(arguments: argparse.Namespace, setup: Setup) -> "list[ReadLog]":

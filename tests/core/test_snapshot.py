@@ -82,7 +82,7 @@ def test_the_interval_holds_the_truth_on_simulated_packs():
     chemistry's: the interval holds the truth in at least 85 of 100.
     """
     held, told = 0, 0
-    for seed in range(8):
+    for seed in range(12):
         plan = Scenario(
             days=2, seed=seed, start_soc_pct=80.0, spread_offset_pct=0.5, weather="clear",
             curve_mv=1.5,

@@ -115,6 +115,17 @@ class Logs:
             tick((i + 1) / len(rows))
         return join(stretches) if stretches else None
 
+    def short(self, pack: int, most_rows: int) -> "list[Log]":
+        """The logs of a pack that hold no more than so many rows, oldest first."""
+        from nipper.store import chunks
+
+        rows = self._file.rows(
+            "SELECT chunks.data FROM chunks JOIN logs ON logs.id = chunks.log WHERE "
+            "logs.pack = ? AND logs.rows <= ? ORDER BY chunks.first_s",
+            (pack, most_rows),
+        )
+        return [chunks.unpack(data) for (data,) in rows]
+
     def all(self) -> list[ImportedLog]:
         """What was imported, oldest import first."""
         return [

@@ -224,6 +224,15 @@ ACTIONS: tuple[Action, ...] = (
         _has_bench,
     ),
     Action(
+        "record.reading",
+        "A reading by hand …",
+        Menu.RECORD,
+        "What a screen shows, typed in: the deviation as charge, what trips, and how it goes.",
+        _side("reading"),
+        "Ctrl+M",
+        _has_bench,
+    ),
+    Action(
         "record.logs",
         "Packs and logs …",
         Menu.RECORD,

@@ -57,6 +57,10 @@ class SidePages(QObject):
 
             page = RevisionsPage(window.document, window.theme, window.zone)
             page.typing_asked.connect(self._type_back)
+        elif name == "reading":
+            from nipper.app.shell.readingpage import ReadingPage
+
+            page = ReadingPage(window.document, window.theme, window.zone)
         else:
             from nipper.app.shell.logspage import LogsPage
 

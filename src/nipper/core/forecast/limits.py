@@ -24,19 +24,22 @@ class TripForecast:
     cause_cell: int  # the one whose drift does it
 
 
-def highest_at_top(offset_ah: Floats, setup: Setup) -> tuple[float, int]:
-    """Voltage and index of the highest cell when the charger holds the pack at its target.
+def highest_at_top(
+    offset_ah: Floats, setup: Setup, target_v: float | None = None
+) -> tuple[float, int]:
+    """Voltage and index of the highest cell when the charger holds the pack at its target, or at
+    another one.
 
     Parameters
     ----------
     offset_ah : float64[cells]
         Charge of each cell against any common reference.
     """
-    volts = volts_at_top(offset_ah[None, :], setup)[0]
+    volts = volts_at_top(offset_ah[None, :], setup, target_v)[0]
     return float(volts.max()), int(np.argmax(volts))
 
 
-def volts_at_top(offset_ah: Floats, setup: Setup) -> Floats:
+def volts_at_top(offset_ah: Floats, setup: Setup, target_v: float | None = None) -> Floats:
     """Voltage of each cell, in several states of a pack, when the charger holds its target.
 
     The charger holds the sum: the common charge is sought, by halving, at which the rest voltages
@@ -46,15 +49,15 @@ def volts_at_top(offset_ah: Floats, setup: Setup) -> Floats:
     ----------
     offset_ah : float64[states, cells]
         Charge of each cell against any reference common to its state.
+    target_v : of the pack; left out: the charger's own
 
     Returns
     -------
     float64[states, cells]
     """
     chem = chemistry(setup.chemistry)
-    target = chem.usual["absorption_v"].value * setup.cells
-    if setup.charging:
-        target = setup.charging.absorption_v
+    own_v = setup.charging.absorption_v if setup.charging else None
+    target = target_v or own_v or chem.usual["absorption_v"].value * setup.cells
     pct = 100.0 * offset_ah / setup.capacity_ah
     low, high = np.full((len(pct), 1), 50.0), np.full((len(pct), 1), 150.0)
     for _ in range(HALVINGS):

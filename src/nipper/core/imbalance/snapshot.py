@@ -24,6 +24,8 @@ METER_V = 0.002  # step and noise of a usual meter, two readings against each ot
 UNLIKE_RESISTANCE = 0.15  # how much cells of one kind differ in it: common practice
 # how much steeper or flatter a maker's curve may be than the chemistry's at the knee (from memory)
 CURVE_LEAST, CURVE_MOST = 0.7, 1.4
+# how far a cell just charged or discharged, or another maker's curve, lies off the curve at rest
+CURVE_OFF_V = 0.02  # (hysteresis of iron phosphate, from memory: 10 to 20 mV)
 LEAST_SLOPE = 1.5  # mV a percent: below, the plateau of iron phosphate (common practice)
 TELLS_PCT = 2.0  # an interval wider than this, and than its own value, tells nothing
 OUTLIER_V = 0.004
@@ -46,6 +48,9 @@ class Snapshot:
     level_hours: float | None
     tells: str
     doubts: tuple[str, ...]
+    mean_v: float
+    current_a: float
+    charge_pct: tuple[float, ...]  # of each cell along the curve; meant only with deviation_pct
 
     def to_json(self) -> dict[str, object]:
         """As the headless contract has it, and a few fields more."""
@@ -93,7 +98,18 @@ def snapshot(log: Log, setup: Setup) -> Snapshot | None:
         level_hours=_hours(value, setup),
         tells=_tells(cell_v, amps, value, setup),
         doubts=tuple(_doubts(log, setup)),
+        mean_v=float(np.nanmean(cell_v)),
+        current_a=amps,
+        charge_pct=_each(cell_v, amps, setup),
     )
+
+
+def _each(cell_v: Floats, amps: float, setup: Setup) -> tuple[float, ...]:
+    """Charge of every cell along the curve, %; NaN where a cell was not read."""
+    drop_v = (amps if np.isfinite(amps) else 0.0) * cell_resistance_ohm(setup)
+    chem = chemistry(setup.chemistry)
+    rest_v: list[float] = [float(v) - drop_v for v in cell_v]
+    return tuple(_pct(chem, v) if np.isfinite(v) else np.nan for v in rest_v)
 
 
 def _as_charge(
@@ -105,13 +121,15 @@ def _as_charge(
     unsure_v = METER_V / 2 + UNLIKE_RESISTANCE * abs(current) * ohm
     top, bottom = (v - current * ohm for v in (high_v, low_v))
     value = _pct(chem, top) - _pct(chem, bottom)
-    least = CURVE_LEAST * (_pct(chem, top - unsure_v) - _pct(chem, bottom + unsure_v))
-    most = CURVE_MOST * (_pct(chem, top + unsure_v) - _pct(chem, bottom - unsure_v))
-    least = max(0.0, least)
-    flat = 1e3 * (top - bottom) < LEAST_SLOPE * value
-    if flat or most - least > max(TELLS_PCT, value):
-        return None
-    return value, least, most
+    least, most = value, value
+    for off_v in (-CURVE_OFF_V, 0.0, CURVE_OFF_V):
+        high, low = top + off_v, bottom + off_v
+        if 1e3 * (high - low) < LEAST_SLOPE * (_pct(chem, high) - _pct(chem, low)):
+            return None  # a curve that lies a little otherwise is flat here
+        least = min(least, _pct(chem, high - unsure_v) - _pct(chem, low + unsure_v))
+        most = max(most, _pct(chem, high + unsure_v) - _pct(chem, low - unsure_v))
+    least, most = max(0.0, CURVE_LEAST * least), CURVE_MOST * most
+    return None if most - least > max(TELLS_PCT, value) else (value, least, most)
 
 
 def _pct(chem: Chemistry, volts: float) -> float:

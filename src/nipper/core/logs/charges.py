@@ -137,6 +137,8 @@ def _judge(
     first: int,
     last: int,
 ) -> Charge | None:
+    if not log.steps_s[first:last].any():
+        return None  # single readings with nothing around them: no charge was watched
     chem = chemistry(setup.chemistry)
     moved_ah = float(counted_ah[last - 1] - counted_ah[first])
     peak = float(np.nanmax(mean_v[first:last]))

@@ -232,7 +232,7 @@ class RecordView(StageView):
                 "Reading the log …"
                 if self._document.reading_log
                 else "Drop a log of this pack on the window, or open one: a CSV or "
-                "spreadsheet from the BMS."
+                "spreadsheet from the BMS. Without a log, type what its screen shows (Ctrl+M)."
             )
             self._empty.setText(reading)
             return

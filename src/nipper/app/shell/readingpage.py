@@ -1,0 +1,191 @@
+"""A reading by hand: what a screen shows, typed in; what it says at once, and against the reading
+before.
+"""
+
+from datetime import datetime, tzinfo
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QDate, QDateTime, QTime, Signal, Slot
+from PySide6.QtWidgets import (
+    QDateTimeEdit,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QPlainTextEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nipper.app.document import Document
+from nipper.app.shell.readingtold import ReadingTold
+from nipper.app.theme import BASE_PT, Theme
+from nipper.app.widgets.basic import SEMI, button, card, label, page_head
+from nipper.app.widgets.field import UnitField
+from nipper.core.errors import RangeError
+
+if TYPE_CHECKING:
+    from nipper.core.imbalance.snapshot import Snapshot
+    from nipper.core.logs.model import Log
+
+CELLS_HELP = (
+    "All cells one after another, in V or mV, as the screen shows them or a table holds them. Or "
+    "single ones by their number, where only the highest and the lowest are shown: 7: 3.512  "
+    "2: 3.431"
+)
+WHAT_FOR = (
+    "No log is needed: one reading near the end of a charge tells how far the cells are apart in "
+    "charge. What is kept stands in the record like any log."
+)
+FIELDS = (
+    ("current_a", "A", "Current", "charging is positive", (-10_000.0, 10_000.0)),
+    ("pack_v", "V", "Pack voltage", "held against the sum of the cells", (0.5, 2000.0)),
+    ("soc_pct", "%", "Charge counted", "held against the rest voltage", (0.0, 120.0)),
+    ("temp_c", "°C", "Coldest cell", "by its sensor", (-60.0, 120.0)),
+)
+
+
+class ReadingPage(QWidget):
+    """``left`` when the user goes back."""
+
+    left = Signal()
+
+    def __init__(
+        self, document: Document, theme: Theme, zone: tzinfo, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.setObjectName("page")
+        self._document, self._zone = document, zone
+        self._log: Log | None = None
+        self._earlier: list[Snapshot] = []
+        self.fields: dict[str, UnitField] = {}
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(24, 14, 24, 16)
+        layout.setSpacing(10)
+        self.keep = button("Keep this reading", "main", "Into the record of the shown pack")
+        self.keep.clicked.connect(self.keep_reading)
+        layout.addLayout(page_head("A reading by hand", self.left, self.keep))
+        layout.addWidget(label(WHAT_FOR, "soft", wrap=True))
+        columns = QHBoxLayout()
+        columns.setSpacing(14)
+        self.told = ReadingTold(theme, zone)
+        columns.addWidget(self._typed(), 4)
+        columns.addWidget(self.told, 5)
+        layout.addLayout(columns, 1)
+        document.records.changed.connect(self._read_anew)
+        document.pack_changed.connect(self.refresh)
+
+    def _typed(self) -> QFrame:
+        frame, inside = card()
+        self._pack = label("", weight=SEMI)
+        inside.addWidget(self._pack)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(10)
+        grid.setVerticalSpacing(6)
+        self.at = QDateTimeEdit()
+        self.at.setDisplayFormat("d MMM yyyy  HH:mm")
+        self.at.setAccessibleName("Time of the reading")
+        self.at.dateTimeChanged.connect(self._judge)
+        now = button("now", "quiet", "The present moment")
+        now.setMaximumWidth(70)
+        now.clicked.connect(self._set_now)
+        for column, widget in enumerate((label("Read at"), self.at, now)):
+            grid.addWidget(widget, 0, column)
+        for row, (name, unit, title, tip, bounds) in enumerate(FIELDS, 1):
+            field = UnitField(unit, title, tip, optional=True)
+            field.set_bounds(*bounds)
+            field.entered.connect(self._judge)
+            self.fields[name] = field
+            grid.addWidget(label(title), row, 0)
+            grid.addWidget(field, row, 1)
+            grid.addWidget(label(tip, "soft", BASE_PT - 0.5), row, 2)
+        grid.setColumnStretch(2, 1)
+        inside.addLayout(grid)
+        inside.addWidget(label("Cells", weight=SEMI))
+        self.cells = QPlainTextEdit()
+        self.cells.setTabChangesFocus(True)
+        self.cells.setAccessibleName("Cell voltages")
+        self.cells.setPlaceholderText("3.452 3.449 3.451 …")
+        self.cells.setMinimumHeight(84)
+        self.cells.textChanged.connect(self._judge)
+        inside.addWidget(self.cells, 1)
+        self.trouble_line = label("", "act", wrap=True)
+        inside.addWidget(self.trouble_line)
+        inside.addWidget(label(CELLS_HELP, "soft", BASE_PT - 0.5, wrap=True))
+        return frame
+
+    @Slot()
+    def refresh(self, *_: object) -> None:
+        """Begin a reading of the shown pack."""
+        self._pack.setText(f"{self._document.pack.name}, {self._document.setup.cells} cells")
+        self._set_now()
+        self._read_anew()
+
+    @Slot()
+    def _read_anew(self, *_: object) -> None:
+        """The readings that are kept may be others now."""
+        from nipper.core.imbalance.snapshot import FEW_ROWS, snapshot
+
+        document, setup = self._document, self._document.setup
+        logs = document.bench.logs.short(document.pack.id, FEW_ROWS)
+        shots = [snapshot(log, setup) for log in logs if log.cells == setup.cells]
+        self._earlier = [shot for shot in shots if shot is not None]
+        self._judge()
+
+    @Slot()
+    def _set_now(self) -> None:
+        now = self._document.now(self._zone)
+        day, time = QDate(now.year, now.month, now.day), QTime(now.hour, now.minute)
+        self.at.setDateTime(QDateTime(day, time))
+
+    @Slot()
+    def _judge(self, *_: object) -> None:
+        from nipper.core.imbalance.snapshot import snapshot
+
+        self._log, trouble = None, ""
+        if self.cells.toPlainText().strip():
+            try:
+                self._log = self._read()
+            except RangeError as error:
+                trouble = str(error)
+        self.trouble_line.setText(trouble)
+        self.keep.setEnabled(self._log is not None)
+        setup = self._document.setup
+        shot = None if self._log is None else snapshot(self._log, setup)
+        self.told.show_reading(shot, self._earlier, setup)
+
+    def _read(self) -> "Log":
+        from nipper.core.logs.typed import Reading, typed_log
+
+        value = {name: field.value for name, field in self.fields.items()}
+        cold_c = value["temp_c"]
+        reading = Reading(
+            time_s=self._moment_s(),
+            cells=self.cells.toPlainText(),
+            current_a=value["current_a"],
+            pack_v=value["pack_v"],
+            soc_pct=value["soc_pct"],
+            temp_c=() if cold_c is None else (cold_c,),
+        )
+        return typed_log(reading, self._document.setup.cells)
+
+    def _moment_s(self) -> float:
+        shown = self.at.dateTime()
+        day, time = shown.date(), shown.time()
+        at = (day.year(), day.month(), day.day(), time.hour(), time.minute())
+        return datetime(*at, tzinfo=self._zone).timestamp()
+
+    @Slot()
+    def keep_reading(self) -> None:
+        """Keep the reading in the shown pack's record, and begin the next one."""
+        from nipper.core.logs.typed import TYPED
+
+        if self._log is None:
+            return
+        document = self._document
+        added = document.bench.logs.add(document.pack.id, self._log, TYPED)
+        if not added:
+            self.trouble_line.setText("There is a reading of this minute already.")
+            return
+        self.cells.clear()
+        self._read_anew()
+        document.records.read(document.pack)

@@ -1,0 +1,76 @@
+"""A reading by hand, in the window: typed, judged as it is typed, kept, compared, and no charge
+made of it.
+"""
+
+import pytest
+from PySide6.QtTest import QTest
+
+from nipper.app.shell.readingpage import ReadingPage
+from nipper.core.logs.typed import TYPED
+
+SPREAD = "3.452 3.449 3.451 3.448 3.450 3.449 3.512 3.431"
+LATER = "3.452 3.449 3.451 3.448 3.450 3.449 3.490 3.436"
+
+
+@pytest.fixture
+def page(open_window):
+    found = open_window.side.show("reading")
+    assert isinstance(found, ReadingPage)
+    return found
+
+
+def type_current(page, text):
+    field = page.fields["current_a"]
+    field.setFocus()
+    QTest.keyClicks(field, text)
+    field.editingFinished.emit()
+
+
+def test_a_reading_tells_as_it_is_typed(page):
+    assert page.told.big.text() == "–"
+    assert not page.keep.isEnabled()
+    page.cells.setPlainText("3.452 3.449")
+    assert "expected 8 cells, found 2" in page.trouble_line.text()
+    type_current(page, "5")
+    page.cells.setPlainText(SPREAD)
+    assert page.trouble_line.text() == ""
+    assert page.told.big.text() == "81 mV"
+    assert page.keep.isEnabled()
+
+
+def test_a_kept_reading_is_in_the_record_and_no_charge(qtbot, open_window, page):
+    document = open_window.document
+    before = len(document.record.diagnosis.estimate.charges)
+    rows = document.record.log.rows
+    type_current(page, "5")
+    page.cells.setPlainText(SPREAD)
+    page.keep.click()
+    qtbot.waitUntil(lambda: not document.busy, timeout=20_000)
+    assert [log.rows for log in document.bench.logs.all() if log.file == TYPED] == [1]
+    assert document.record.log.rows == rows + 1
+    assert len(document.record.diagnosis.estimate.charges) == before
+
+
+def test_the_next_reading_is_held_against_the_one_before(qtbot, open_window, page):
+    type_current(page, "5")
+    page.cells.setPlainText(SPREAD)
+    page.keep.click()
+    qtbot.waitUntil(lambda: not open_window.document.busy, timeout=20_000)
+    page.cells.setPlainText(LATER)
+    page.keep.click()
+    assert "reading of this minute already" in page.trouble_line.text()
+    page.at.setDateTime(page.at.dateTime().addSecs(1800))
+    assert "30 min after the reading before: 81 → 54 mV" in page.told.since.text()
+
+
+def test_a_pack_without_a_log_begins_with_a_reading(qtbot, open_window, page):
+    document = open_window.document
+    document.choose_pack(document.records.packs[1].id)
+    type_current(page, "5")
+    page.cells.setPlainText(SPREAD)
+    page.keep.click()
+    qtbot.waitUntil(lambda: not document.busy, timeout=20_000)
+    assert document.record is not None
+    assert document.record.diagnosis.verdict == "not_enough_data"
+    open_window.go("record")
+    open_window.go("diagnose")
