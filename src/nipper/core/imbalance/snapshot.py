@@ -108,8 +108,8 @@ def _each(cell_v: Floats, amps: float, setup: Setup) -> tuple[float, ...]:
     """Charge of every cell along the curve, %; NaN where a cell was not read."""
     drop_v = (amps if np.isfinite(amps) else 0.0) * cell_resistance_ohm(setup)
     chem = chemistry(setup.chemistry)
-    rest_v: list[float] = [float(v) - drop_v for v in cell_v]
-    return tuple(_pct(chem, v) if np.isfinite(v) else np.nan for v in rest_v)
+    rest_v = [float(cell_v[i]) - drop_v for i in range(cell_v.size)]
+    return tuple(_pct(chem, v) if v == v else np.nan for v in rest_v)
 
 
 def _as_charge(

@@ -158,9 +158,7 @@ class ProtectView(StageView):
         loads.add_part(
             "wiring", Wiring, "Fuse of one pack", ("fuse_a", "fuse_kind", "fuse_breaks_ka"), 4
         )
-        main = ("main_fuse_a", "main_cable_mm2", "main_cables_in_parallel")
-        main += ("main_cable_insulation_c", "main_cable_length_m")
-        loads.add_part("wiring", Wiring, "Whole bank", main, 6)
+        loads.add_part("wiring", Wiring, "Whole bank", ("main_fuse_a", "main_cable_mm2"), 6)
         self._add(tabs, "Loads", loads)
         pack = SettingsForm()
         pack.add_part(
@@ -181,13 +179,16 @@ class ProtectView(StageView):
             "wiring",
             Wiring,
             "Wiring of one pack",
-            (
-                *("fuse_a", "cable_mm2", "cables_in_parallel", "cable_insulation_c"),
-                *("cable_length_m", "standby_w"),
-            ),
+            ("fuse_a", "cable_mm2", "cable_length_m", "standby_w"),
             4,
         )
         self._add(tabs, "Pack", pack)
+        leads = SettingsForm()
+        lead = ("cable_mm2", "cables_in_parallel", "cable_insulation_c", "cable_length_m")
+        for column, before, title in ((0, "", "Lead of one pack"), (2, "main_", "Main lead")):
+            names = tuple(f"{before}{name}" for name in lead)
+            leads.add_part("wiring", Wiring, title, names, column)
+        self._add(tabs, "Leads", leads)
         tabs.addStretch(1)
         inside.addLayout(tabs)
         inside.addWidget(self._stack)
