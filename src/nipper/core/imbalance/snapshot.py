@@ -76,7 +76,7 @@ def _rounded(value: float | None, digits: int) -> float | None:
 
 def snapshot(log: Log, setup: Setup) -> Snapshot | None:
     """What the newest row of a short log says; None when it has no two cells that can be read."""
-    cell_v = log.cell_v[-1].astype(float)
+    cell_v: Floats = log.cell_v[-1].astype(float)
     if np.isfinite(cell_v).sum() < 2:
         return None
     amps = float(log.current_a[-1])
