@@ -9,6 +9,7 @@ import pytest
 
 from nipper.core.imbalance.capacity import Capacities
 from nipper.core.imbalance.causes import _blocks, find_causes
+from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.imbalance.drift import Drift
 from nipper.core.imbalance.electrical import cold_end
 from nipper.core.imbalance.estimate import BalancerUse, Estimate
@@ -16,6 +17,9 @@ from nipper.core.imbalance.remedies import TopEnd
 from nipper.core.imbalance.resistance import Resistances
 from nipper.core.imbalance.signals import Signals
 from nipper.core.presets import new_setup
+from nipper.core.report import sentences
+from nipper.core.setup import put
+from tests.builders import charge_log
 
 N, CAP = 16, 100.0
 SETUP = new_setup("lfp", N, CAP)
@@ -299,3 +303,20 @@ def test_findings_come_strongest_first_and_are_json():
     assert [f.confidence for f in found] == sorted((f.confidence for f in found), reverse=True)
     assert {("high_resistance", (6,)), ("self_discharge", (12,))} <= set(named(both))
     assert json.loads(json.dumps([f.to_json() for f in found], allow_nan=False))
+
+
+def test_a_cell_near_its_trip_is_no_health_and_wide_millivolts_are_said():
+    setup = new_setup("lfp", 8, 100.0)
+    volts = setup.charging.absorption_v / 8
+    low_trip = put(setup, {"protection.cell_over_voltage.trip_v": round(volts + 0.012, 3),
+                           "protection.cell_over_voltage.release_v": round(volts - 0.1, 3),
+                           "protection.cell_over_voltage.alarm_v": None})  # fmt: skip
+    log = charge_log(setup, np.zeros(8), charges=6)
+    assert diagnose(log, setup).verdict == "healthy"
+    judged = diagnose(log, low_trip)
+    assert judged.verdict == "watch"
+    assert "of its trip" in " ".join(judged.advice) or "by its trip" in " ".join(judged.advice)
+    wide = diagnose(log, setup)
+    end = replace(wide.estimate.end, highest_v=volts + 0.1, lowest_v=volts - 0.06)
+    told = sentences.named(replace(wide, estimate=replace(wide.estimate, end=end)))
+    assert told.startswith("160 mV at the top")

@@ -49,6 +49,9 @@ class Diagnosis:
         return list(dict.fromkeys(cell for finding in self.findings for cell in finding.cells))
 
 
+ROOM_V = 0.02  # to the trip, at the top of a usual charge: common practice
+
+
 def diagnose(
     log: Log, setup: Setup, tick: Callable[[float], None] = lambda _share: None
 ) -> Diagnosis:
@@ -70,7 +73,9 @@ def diagnose(
         verdict = "not_enough_data"
     else:
         doubtful = (
-            ended_by_a_cell(known) or surely_apart_ah(known) > APART_SHARE * setup.capacity_ah
+            ended_by_a_cell(known)
+            or near_its_trip(known, setup)
+            or surely_apart_ah(known) > APART_SHARE * setup.capacity_ah
         )
         verdict = "watch" if doubtful else "healthy"
     return Diagnosis(verdict, tuple(causes), known, tuple(advice), tuple(lost))
@@ -82,6 +87,13 @@ def ended_by_a_cell(known: Estimate) -> bool:
     """
     last = known.full[-3:]
     return 2 * sum(c.ended_by == "trip" for c in last) > len(last)
+
+
+def near_its_trip(known: Estimate, setup: Setup) -> bool:
+    """Whether the highest cell comes so near its trip at the target one lives at that the next
+    colder day or stronger sun ends the charge.
+    """
+    return known.end.highest_v >= setup.protection.cell_over_voltage.trip_v - ROOM_V
 
 
 def surely_apart_ah(known: Estimate) -> float:
@@ -110,6 +122,12 @@ def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
             f"Cell {cells} ends the charge by its trip before the others are full. Lower the "
             "charger's target until it no longer trips, hold it there for some hours, and record "
             "that charge."
+        )
+    elif near_its_trip(known, setup):
+        left_mv = 1e3 * (setup.protection.cell_over_voltage.trip_v - known.end.highest_v)
+        out.append(
+            f"The highest cell comes within {max(0.0, left_mv):.0f} mV of its trip at the end of "
+            "charge: lower the charger's target until the cells are nearer to each other."
         )
     elif (apart_ah := surely_apart_ah(known)) > APART_SHARE * setup.capacity_ah:
         out.append(

@@ -136,22 +136,28 @@ def _freed_of_bias(log: Log, told: Signals) -> Log:
     return replace(log, cell_v=(log.cell_v - np.where(wrong, told.bias_v, 0.0).astype(np.float32)))
 
 
+NONE = (float("nan"), float("nan"))
+
+
 def top_end(log: Log, full: list[Charge]) -> TopEnd:
     """Which cells stand highest and lowest at the end of most of the last full charges, as read."""
     found: list[tuple[set[int], set[int]]] = []
+    ends: list[tuple[float, float]] = []
     for charge in full[-3:]:
         rows = slice(max(charge.start, charge.stop - 5), charge.stop)
         v = nanmedian(log.cell_v[rows]).astype(float)
         middle, high, low = np.nanmedian(v), np.nanmax(v), np.nanmin(v)
         above = np.flatnonzero((v >= high - ALIKE_V) & (v > middle + PLAIN_V))
         below = np.flatnonzero((v <= low + ALIKE_V) & (v < middle - PLAIN_V))
+        ends.append((float(high), float(low)))
         found.append(({int(i) + 1 for i in above}, {int(i) + 1 for i in below}))
 
     def mostly(side: int) -> frozenset[int]:
         named = [cell for pair in found for cell in pair[side]]
         return frozenset(cell for cell in named if 2 * named.count(cell) > len(found))
 
-    return TopEnd(mostly(0), mostly(1))
+    highest_v, lowest_v = (float(np.median(v)) for v in zip(*ends, strict=True)) if ends else NONE
+    return TopEnd(mostly(0), mostly(1), highest_v, lowest_v)
 
 
 def _sensors(log: Log) -> Floats:

@@ -87,10 +87,19 @@ def feed(ah: float, setup: Setup) -> Feed:
 
 @dataclass(frozen=True, slots=True)
 class TopEnd:
-    """Cells (from 1) that stood highest and lowest at the end of the last full charges."""
+    """Cells (from 1) that stood highest and lowest at the end of the last full charges, and the
+    voltages they usually stood at; NaN where there was none.
+    """
 
     highest: frozenset[int] = frozenset()
     lowest: frozenset[int] = frozenset()
+    highest_v: float = math.nan
+    lowest_v: float = math.nan
+
+    @property
+    def deviation_mv(self) -> float:
+        """Between the highest and the lowest."""
+        return 1e3 * (self.highest_v - self.lowest_v)
 
 
 def level(cell: int, ah: float, sure_ah: float, setup: Setup, end: TopEnd) -> str:

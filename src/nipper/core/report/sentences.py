@@ -54,13 +54,26 @@ BEFORE = {
 }
 
 
+WIDE_MV = 80.0  # at the top: not a fault by itself near full, but nobody calls it together
+
+
+def named(diagnosis: Diagnosis) -> str:
+    """A judgement without a finding that stands out; millivolts are not kept quiet."""
+    wide_mv = diagnosis.estimate.end.deviation_mv
+    if diagnosis.verdict == "healthy" and wide_mv >= WIDE_MV:
+        return f"{wide_mv:.0f} mV at the top, but no cell stands apart in charge beyond doubt"
+    return NAMED[diagnosis.verdict]
+
+
 def diagnose_sentence(diagnosis: Diagnosis | None) -> tuple[Status, str]:
     """The strongest finding in a few words."""
     if diagnosis is None:
         return Status.NONE, "nothing to judge yet"
     strong = [f for f in diagnosis.findings if f.confidence > 0.5]
     if not strong:
-        return VERDICT_STATUS[diagnosis.verdict], IN_SHORT[diagnosis.verdict]
+        wide = diagnosis.verdict == "healthy" and diagnosis.estimate.end.deviation_mv >= WIDE_MV
+        short = f"{diagnosis.estimate.end.deviation_mv:.0f} mV at the top, no cell stands apart"
+        return VERDICT_STATUS[diagnosis.verdict], short if wide else IN_SHORT[diagnosis.verdict]
     return VERDICT_STATUS[diagnosis.verdict], strong[0].summary.rstrip(".").replace(
         " against the others", ""
     )
@@ -171,7 +184,7 @@ def of_diagnosis(diagnosis: Diagnosis) -> list[Consequence]:
             0,
             Consequence(
                 Status.OK,
-                "The cells keep together.",
+                f"{named(diagnosis)}.",
                 "No cell stands apart or drifts beyond what healthy ones do.",
             ),
         )

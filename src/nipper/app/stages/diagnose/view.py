@@ -23,7 +23,7 @@ from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, labe
 from nipper.app.widgets.plot import Plot
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.report.proof import Paths, about_cell, paths, proofs
-from nipper.core.report.sentences import NAMED, VERDICT_STATUS
+from nipper.core.report.sentences import NAMED, VERDICT_STATUS, named
 
 
 class DiagnoseView(StageView):
@@ -107,7 +107,7 @@ class DiagnoseView(StageView):
         strong = [f for f in diagnosis.findings if f.confidence > 0.5]
         lead = strong[0] if strong else None
         self._mark.set_status(str(VERDICT_STATUS[diagnosis.verdict]))
-        self._title.setText(lead.summary.rstrip(".") if lead else NAMED[diagnosis.verdict])
+        self._title.setText(lead.summary.rstrip(".") if lead else named(diagnosis))
         self._subtitle.setText(self._basis(record, lead))
         self._stack.setCurrentIndex(0)
         self._draw(paths(diagnosis, setup), diagnosis.strays if strong else [])
