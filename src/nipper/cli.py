@@ -8,7 +8,7 @@ import json
 import sys
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from nipper import __version__
 from nipper.core.errors import InputError, NipperError
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from nipper.core.logs.propose import Options
     from nipper.core.logs.reader import ReadLog
 
-COMMANDS = ("check", "diagnose", "compare", "trial", "schema")
+COMMANDS = ("check", "diagnose", "compare", "trial", "link", "schema")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -73,6 +73,14 @@ def _parser() -> argparse.ArgumentParser:
     trial.add_argument("--pack", metavar="NAME", help="whose log is written; else the first")
     trial.add_argument("--json", action="store_true", help="print one JSON document")
     trial.set_defaults(run=_trial)
+    link = commands.add_parser(
+        "link", help="the inverter link: current chain, cable, switches, fallback, first frames"
+    )
+    link.add_argument("setup", nargs="?", metavar="SETUP.json")
+    link.add_argument("--decode", metavar="CAPTURE", help="decode a candump text instead")
+    link.add_argument("--profile", metavar="PROFILE", help="one that ships, or a file")
+    link.add_argument("--json", action="store_true", help="print one JSON document")
+    link.set_defaults(run=_link)
     schema = commands.add_parser("schema", help="print the JSON Schema of the setup file")
     schema.set_defaults(run=_schema)
     return parser
@@ -290,6 +298,33 @@ def _trial(arguments: argparse.Namespace) -> Answer:
         write_plain(result.logs[number], Path(arguments.log))
     document = to_json(result, setup, plan)
     return document, [f"{k}: {v}" for k, v in document.items() if not isinstance(v, list | dict)]
+
+
+def _link(arguments: argparse.Namespace) -> Answer:
+    if arguments.decode is not None:
+        return _decode(arguments)
+    if arguments.setup is None:
+        raise InputError("nipper link", "the arguments", "SETUP.json, or --decode CAPTURE")
+    from nipper.core.link.answer import to_json
+    from nipper.core.setup import put
+
+    setup = load(arguments.setup)
+    if arguments.profile is not None:
+        setup = put(setup, {"link.profile": arguments.profile})
+    document = to_json(setup)
+    return document, [f"{k}: {json.dumps(v, ensure_ascii=False)}" for k, v in document.items()]
+
+
+def _decode(arguments: argparse.Namespace) -> Answer:
+    from nipper.core.link.decoding import decode_capture
+
+    document = decode_capture(Path(arguments.decode), arguments.profile)
+    values = cast("dict[str, float]", document["values"])
+    doubts = cast("list[str]", document["doubts"])
+    return document, [
+        *(f"{name}: {value:g}" for name, value in values.items()),
+        *(f"doubt: {d}" for d in doubts),
+    ]
 
 
 def _schema(_: argparse.Namespace) -> Answer:

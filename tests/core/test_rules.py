@@ -55,6 +55,13 @@ def separate(**changes: object) -> dict[str, object]:
 
 
 BAD: dict[str, list[dict[str, object]]] = {
+    "no-such-bit-rate": [
+        {"link": {"mode": "closed", "transport": "can", "bit_rate": 123}},
+        {"link": {"mode": "closed", "transport": "rs485", "bit_rate": 500_000}},
+    ],
+    "bus-too-long": [
+        {"link": {"transport": "can", "bit_rate": 500_000, "bus_length_m": 180.0}},
+    ],
     "over-voltage-release-above-trip": [
         {P + "cell_over_voltage.release_v": 3.65},
         {P + "cell_over_voltage.release_v": 3.70},

@@ -185,7 +185,9 @@ def test_the_open_loop_sheet_stays_within_every_limit():
     assert most
     assert most <= 2 * 140.0 * 0.9
     assert openloop.charge_a(put(setup, {"charging.max_charge_a": None})) <= most_a(setup, 20.0)
-    assert openloop.to_csv(openloop.sheet(setup)).splitlines()[0] == "setting,value,note"
+    assert (
+        openloop.to_csv(openloop.sheet(setup)).splitlines()[0] == "setting,value,one battery,note"
+    )
     bare = put(new_setup("nmc", 20, 40.0), {"charging": None, "wiring": None, "link": None})
     assert "absorption" not in {v.name for v in openloop.sheet(bare)}
 

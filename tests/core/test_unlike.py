@@ -7,6 +7,7 @@ import pytest
 
 from nipper.core.errors import InputError
 from nipper.core.imbalance.diagnosis import diagnose
+from nipper.core.link.switches import addresses
 from nipper.core.rules import check
 from nipper.core.setup import (
     Setup,
@@ -164,6 +165,15 @@ def test_equal_addresses_are_an_error_and_their_cure_holds():
         wrong = put(wrong, bad[0].suggestion)
     addresses = [pack_setup(wrong, i).link.address for i in range(4)]
     assert len(set(addresses)) == 4
+
+
+def test_two_hosts_are_an_error_and_the_cure_leaves_one():
+    wrong = parse(document([{"link": {"host": True}}, {}, {"link": {"host": True}}, {}]))
+    bad = [f for f in check(wrong) if f.code == "unlike-several-hosts"]
+    assert len(bad) == 1
+    cured = put(wrong, bad[0].suggestion)
+    assert not [f for f in check(cured) if f.code == "unlike-several-hosts"]
+    assert [a.role for a in addresses(cured)] == ["host", "pack", "pack", "end"]
 
 
 def test_an_unnumbered_bank_is_not_told_that_its_addresses_are_equal():

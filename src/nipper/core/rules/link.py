@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from nipper.core.findings import Finding
+from nipper.core.link.switches import is_rate, longest_m, rates
 from nipper.core.rules.base import COMMON, Evidence, Rule, amps_down, error, note, warning
 from nipper.core.rules.guard import within
 from nipper.core.setup import Setup
@@ -75,8 +76,50 @@ def inverter_current(setup: Setup, _: Evidence) -> Iterator[Finding]:
         yield (note if closed else warning)(path, text, why, {path: to}, f"At most {to:g} A")
 
 
+def bit_rate(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """A bus has one of a few rates; another one is a slip."""
+    link = setup.link
+    if link is None or link.transport == "none" or link.bit_rate is None:
+        return
+    if is_rate(link.transport, link.bit_rate):
+        return
+    usual = USUAL_RATE[link.transport]
+    shown = ", ".join(str(r) for r in rates(link.transport))
+    bus = "CAN" if link.transport == "can" else "RS-485"
+    yield error(
+        "link.bit_rate",
+        f"No {bus} bus has {link.bit_rate} bit/s.",
+        f"It is one of {shown} bit/s, the same at both ends.",
+        {"link.bit_rate": usual},
+        f"{usual} bit/s",
+    )
+
+
+def bus_length(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """The faster a bus, the shorter it must be."""
+    link = setup.link
+    if link is None or link.transport == "none" or not link.bit_rate or not link.bus_length_m:
+        return
+    most_m = longest_m(link.transport, link.bit_rate)
+    if most_m is None or link.bus_length_m <= most_m:
+        return
+    slower = [r for r in rates(link.transport) if (longest_m(link.transport, r) or 0.0) >= most_m]
+    fits = [r for r in slower if (longest_m(link.transport, r) or 0.0) >= link.bus_length_m]
+    yield warning(
+        ("link.bus_length_m", "link.bit_rate"),
+        f"{link.bus_length_m:g} m are too long for {link.bit_rate} bit/s: at most {most_m:g} m.",
+        "It works on the bench and fails on some days. Where both ends can, choose a slower rate.",
+        {"link.bit_rate": fits[0]} if fits else {},
+        f"{fits[0]} bit/s" if fits else "",
+    )
+
+
+USUAL_RATE = {"can": 500_000, "rs485": 9600}  # common practice
+
 RULES = (
     Rule("closed-loop-without-transport", transport, "arithmetic"),
     Rule("link-time-out", time_out, COMMON),
     Rule("inverter-current-against-trips", inverter_current, COMMON),
+    Rule("no-such-bit-rate", bit_rate, "CiA 301 and common practice of RS-485, from memory"),
+    Rule("bus-too-long", bus_length, "CiA 303-1 and TIA-485-A, from memory"),
 )

@@ -188,8 +188,25 @@ def unlike_presence(setup: Setup, _: Evidence) -> Iterator[Finding]:
     )
 
 
+def hosts(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """One pack speaks to the inverter for all."""
+    packs, names = pack_setups(setup), pack_names(setup)
+    speak = [i for i, p in enumerate(packs) if p.link and p.link.host]
+    if len(speak) < 2:
+        return
+    yield error(
+        tuple(f"packs[{i}].link.host" for i in speak),
+        f"{' and '.join(names[i] for i in speak)} are both host.",
+        "Both speak to the inverter, and neither counts the other: one is host, the others have "
+        "the addresses after it.",
+        {f"packs[{i}].link.host": False for i in speak[1:]},
+        f"Only {names[speak[0]]} is host",
+    )
+
+
 BANK_RULES = (
     Rule("unlike-equal-addresses", equal_addresses, COMMON),
+    Rule("unlike-several-hosts", hosts, COMMON),
     Rule("unlike-share-above-limit", share_above_limit, MEMORY, ("charge",)),
     Rule("unlike-first-to-leave", first_to_leave, COMMON, ("charge",)),
     Rule("unlike-one-leaves", one_leaves, COMMON, ("charge",)),

@@ -87,6 +87,8 @@ OF_THE_BANK = frozenset(
         *("link.mode", "link.transport", "link.profile", "link.bit_rate", "link.on_loss"),
         *("link.loss_timeout_s", "link.low_alarm_v", "link.low_cut_v", "link.low_restart_v"),
         *("link.inverter_max_charge_a", "link.inverter_max_discharge_a"),
+        *("link.battery_pins", "link.inverter_pins", "link.bus_length_m"),
+        *("link.switch_count", "link.switch_on_means"),
     )
 )  # the inverter and the main lead are one for all packs
 

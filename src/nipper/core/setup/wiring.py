@@ -2,7 +2,7 @@
 
 from typing import Literal
 
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from nipper.core.setup.part import (
     AMPS,
@@ -16,6 +16,7 @@ from nipper.core.setup.part import (
     Part,
     optional,
 )
+from nipper.core.setup.pins import parse_pins
 
 
 class Wiring(Part):
@@ -78,6 +79,26 @@ class Link(Part):
     profile: str | None = Field(default=None, max_length=200, title="profile")
     bit_rate: int | None = optional(Bounds(1, 100_000_000), "bit rate")
     address: int | None = optional(Bounds(0, 255), "address")
+    host: bool | None = Field(
+        default=None, title="host", description="this pack speaks to the inverter for all"
+    )
+    switch_count: int = Field(default=4, ge=1, le=8, title="address switches of a pack")
+    switch_on_means: Literal["1", "0"] = Field(
+        default="1", title="a switch that is ON counts", description="on some packs ON means 0"
+    )
+    battery_pins: str | None = Field(
+        default=None,
+        max_length=200,
+        title="battery's socket",
+        description="what each pin carries, by its manual: 4 can_h, 5 can_l, 8 ground",
+    )
+    inverter_pins: str | None = Field(
+        default=None,
+        max_length=200,
+        title="inverter's socket",
+        description="what each pin carries, by its manual: 7 can_h, 8 can_l, 3 ground",
+    )
+    bus_length_m: float | None = optional(METRES, "bus length", "from the inverter to the last")
     loss_timeout_s: float | None = optional(SECONDS, "time-out")
     on_loss: Literal["fallback", "stop"] | None = Field(
         default=None,
@@ -94,3 +115,10 @@ class Link(Part):
         "of the pack: the inverter stops before the BMS must",
     )
     low_restart_v: float | None = optional(PACK_V, "inverter starts again at")
+
+    @field_validator("battery_pins", "inverter_pins")
+    @classmethod
+    def _pins_can_be_read(cls, text: str | None) -> str | None:
+        if text is not None:
+            parse_pins(text)
+        return text

@@ -20,11 +20,44 @@ USUAL_C = 20.0
 
 @dataclass(frozen=True, slots=True)
 class Value:
-    """One line of the sheet."""
+    """One line of the sheet: a number with its unit, or a word. ``of`` bank is what all packs
+    carry together; ``each`` is then one battery's, where there are several: devices ask either.
+    """
 
     name: str
-    text: str
     why: str
+    number: float | None = None
+    unit: str = ""
+    of: str = ""
+    each: float | None = None
+    word: str = ""
+    digits: int | None = None  # after the point; None: as many as it has
+
+    @property
+    def text(self) -> str:
+        """As it is shown."""
+        return self.word or self._shown(self.number)
+
+    @property
+    def each_text(self) -> str:
+        """The same of one battery; "" where it does not differ."""
+        return "" if self.each is None else self._shown(self.each)
+
+    def _shown(self, number: float | None) -> str:
+        if number is None:
+            return ""
+        digits = f"{number:g}" if self.digits is None else f"{number:.{self.digits}f}"
+        return f"{digits} {self.unit}"
+
+    def to_json(self) -> dict[str, object]:
+        """As the headless contract has it."""
+        found: dict[str, object] = {
+            "name": self.name,
+            "value": self.word or (None if self.number is None else round(self.number, 3)),
+            "unit": self.unit or None,
+            "of": self.of or "bank",
+        }
+        return found | ({} if self.each is None else {"each": round(self.each, 3)})
 
 
 def charge_a(setup: Setup) -> float:
@@ -83,97 +116,88 @@ def low_restart_v(setup: Setup) -> float:
     return own or round(max(released, low_cut_v(setup) + 0.1 * setup.cells), 1)
 
 
-def _float(float_v: float | None, cells: int) -> Value:
-    return (
-        Value("float", f"{float_v:.2f} V", f"{float_v / cells:.3f} V a cell")
-        if float_v
-        else Value("float", "off", "the charger stops")
-    )
-
-
 def sheet(setup: Setup) -> list[Value]:
     """All lines, in the order in which such pages ask for them."""
-    chem, charging, packs = chemistry(setup.chemistry), setup.charging, setup.packs_in_parallel
-    n = setup.cells
+    return [*_bank(setup), *_charger(setup), *_currents(setup), *_low_end(setup)]
+
+
+def _shared(setup: Setup, name: str, number: float, unit: str, why: str) -> Value:
+    """A line of the whole bank of which each battery, where they are alike, has its part."""
+    packs = setup.packs_in_parallel
+    alike = abs(setup.bank_ah - packs * setup.capacity_ah) < 1e-6
+    each = number / packs if packs > 1 and alike else None
+    return Value(name, why, number, unit, "bank", each, digits=0 if unit == "A" else None)
+
+
+def _volts(name: str, volts: float, cells: int, digits: int = 2, after: str = "") -> Value:
+    each = f"{volts / cells:.{digits + 1 if digits > 1 else 2}f} V a cell{after}"
+    return Value(name, each, volts, "V", "bank", digits=digits)
+
+
+def _bank(setup: Setup) -> list[Value]:
+    chem, n = chemistry(setup.chemistry), setup.cells
+    ah = "read it back: entry that accelerates overshoots"
+    return [
+        Value(
+            "battery type",
+            "a type called lithium often waits for a BMS that talks",
+            word="user-defined",
+        ),
+        _shared(setup, "capacity", setup.bank_ah, "Ah", ah),
+        Value(
+            "nominal voltage",
+            f"{n} cells of {chem.nominal_v:g} V",
+            n * chem.nominal_v,
+            "V",
+            "bank",
+            digits=1,
+        ),
+    ]
+
+
+def _charger(setup: Setup) -> list[Value]:
+    charging, n = setup.charging, setup.cells
+    if charging is None:
+        return []
     out = [
-        Value(
-            "battery type", "user-defined", "a type called lithium often waits for a BMS that talks"
-        ),
-        Value(
-            "capacity",
-            f"{setup.capacity_ah * packs:g} Ah",
-            f"{packs} × {setup.capacity_ah:g} Ah; read it back: entry that accelerates overshoots",
-        ),
-        Value(
-            "nominal voltage", f"{n * chem.nominal_v:.1f} V", f"{n} cells of {chem.nominal_v:g} V"
-        ),
+        _volts("absorption", charging.absorption_v, n),
+        Value("absorption time", "fixed, not adaptive", charging.absorption_min, "min", "bank"),
+        _volts("float", charging.float_v, n)
+        if charging.float_v
+        else Value("float", "the charger stops", word="off"),
     ]
-    if charging:
-        out += [
-            Value(
-                "absorption",
-                f"{charging.absorption_v:.2f} V",
-                f"{charging.absorption_v / n:.3f} V a cell",
-            ),
-            Value("absorption time", f"{charging.absorption_min:g} min", "fixed, not adaptive"),
-            _float(charging.float_v, n),
-        ]
-        if charging.tail_a is not None:
-            out.append(
-                Value("tail current", f"{charging.tail_a:g} A", "absorption ends early at this")
-            )
-        again = (
-            f"{charging.equalise_v:.2f} V every {charging.equalise_every_days:g} days"
-            if charging.equalise_v and charging.equalise_every_days
-            else "off"
-        )
-        out.append(
-            Value(
-                "equalise",
-                again,
-                "a levelling charge, not the lead-acid one"
-                if again != "off"
-                else "a lead-acid feature",
-            )
-        )
-    out += [
-        Value("temperature compensation", "0 mV/K", "a lead-acid feature"),
-        Value(
-            "charge current",
-            f"{charge_a(setup):.0f} A",
-            "of the whole bank: least of charger, trips, fuses, leads, cells and rate table",
-        ),
-    ]
+    if charging.tail_a is not None:
+        why = "absorption ends early at this"
+        out.append(_shared(setup, "tail current", charging.tail_a, "A", why))
+    if charging.equalise_v and charging.equalise_every_days:
+        every = f"every {charging.equalise_every_days:g} days; a levelling charge, not the "
+        why = f"{every}lead-acid one"
+        out.append(Value("equalise", why, charging.equalise_v, "V", "bank", digits=2))
+    else:
+        out.append(Value("equalise", "a lead-acid feature", word="off"))
+    return [*out, Value("temperature compensation", "a lead-acid feature", 0.0, "mV/K", "bank")]
+
+
+def _currents(setup: Setup) -> list[Value]:
+    least = "least of charger, trips, fuses, leads, cells and rate table"
+    out = [_shared(setup, "charge current", charge_a(setup), "A", least)]
     if (most := discharge_a(setup)) is not None:
-        out.append(
-            Value(
-                "discharge current",
-                f"{most:.0f} A",
-                "of the whole bank: least of trips, fuses, leads and cells",
-            )
-        )
-    cut = low_cut_v(setup)
-    out += [
-        Value("low-voltage alarm", f"{cut + 0.05 * n:.1f} V", f"{cut / n + 0.05:.2f} V a cell"),
-        Value(
-            "low-voltage cut",
-            f"{cut:.1f} V",
-            f"{cut / n:.2f} V a cell, before the BMS trips",
-        ),
-        Value(
-            "starts again at",
-            f"{low_restart_v(setup):.1f} V",
-            f"{low_restart_v(setup) / n:.2f} V a cell",
-        ),
+        least = "least of trips, fuses, leads and cells"
+        out.append(_shared(setup, "discharge current", most, "A", least))
+    return out
+
+
+def _low_end(setup: Setup) -> list[Value]:
+    n, packs, cut = setup.cells, setup.packs_in_parallel, low_cut_v(setup)
+    out = [
+        _volts("low-voltage alarm", cut + 0.05 * n, n, 1),
+        _volts("low-voltage cut", cut, n, 1, ", before the BMS trips"),
+        _volts("starts again at", low_restart_v(setup), n, 1),
     ]
     if packs > 1:
-        out.append(
-            Value(
-                "with one pack gone",
-                f"{charge_a(setup) * (packs - 1) / packs:.0f} A",
-                "lower the charge current to this by hand until it is back",
-            )
-        )
+        gone = charge_a(setup) * (packs - 1) / packs
+        why = "lower the charge current to this by hand until it is back"
+        out.append(Value("with one pack gone", why, gone, "A", "bank", digits=0))
     return out
 
 
@@ -181,16 +205,18 @@ def to_csv(lines: Sequence[Value]) -> str:
     """The sheet as CSV (UTF-8, comma, header)."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(["setting", "value", "note"])
-    writer.writerows([line.name, line.text, line.why] for line in lines)
+    writer.writerow(["setting", "value", "one battery", "note"])
+    writer.writerows([line.name, line.text, line.each_text, line.why] for line in lines)
     return out.getvalue()
 
 
 def to_html(lines: Sequence[Value], title: str) -> str:
     """The sheet as a page for printing."""
-    rows = "".join(
+    heads = "<tr><td></td><td align='right'>whole bank</td><td>one battery</td><td></td></tr>"
+    rows = heads + "".join(
         f"<tr><td>{escape(v.name)}</td><td "
-        f"align='right'><b>{escape(v.text)}</b></td><td>{escape(v.why)}</td></tr>"
+        f"align='right'><b>{escape(v.text)}</b></td><td>{escape(v.each_text)}</td>"
+        f"<td>{escape(v.why)}</td></tr>"
         for v in lines
     )
     return (

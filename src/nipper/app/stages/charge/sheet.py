@@ -60,17 +60,24 @@ class SheetPage(QWidget):
             return
         self.lines = lines
         clear(self._grid)
-        for row, line in enumerate(lines):
+        if any(line.each_text for line in lines):
+            for column, text in ((1, "whole bank"), (2, "one battery")):
+                right = Qt.AlignmentFlag.AlignRight if column == 1 else Qt.AlignmentFlag.AlignLeft
+                self._grid.addWidget(label(text, "soft", BASE_PT - 0.5), 0, column, right)
+        for row, line in enumerate(lines, 1):
             self._grid.addWidget(label(line.name, size=BASE_PT + 1), row, 0)
             self._grid.addWidget(
                 label(line.text, size=VALUE_PT, weight=SEMI), row, 1, Qt.AlignmentFlag.AlignRight
             )
-            self._grid.addWidget(label(line.why, "soft", BASE_PT - 0.5, wrap=True), row, 2)
-        self._grid.setColumnStretch(2, 1)
-        self._grid.setRowStretch(len(lines), 1)
+            self._grid.addWidget(label(line.each_text, "soft", BASE_PT + 1), row, 2)
+            self._grid.addWidget(label(line.why, "soft", BASE_PT - 0.5, wrap=True), row, 3)
+        self._grid.setColumnStretch(3, 1)
+        self._grid.setRowStretch(len(lines) + 1, 1)
 
     @Slot()
     def _copy(self) -> None:
         QGuiApplication.clipboard().setText(
-            "\n".join(f"{line.name}\t{line.text}\t{line.why}" for line in self.lines)
+            "\n".join(
+                f"{line.name}\t{line.text}\t{line.each_text}\t{line.why}" for line in self.lines
+            )
         )
