@@ -1,0 +1,127 @@
+"""Both stand-ins on a line: the inverter takes the least, every mistake is recognised by what is
+seen, and the plug pulled on purpose is timed.
+"""
+
+import pytest
+
+from nipper.core.link.codec import Frame
+from nipper.core.link.expect import told_values
+from nipper.core.link.line import CanLine
+from nipper.core.link.profile import bundled
+from nipper.core.link.registers import LinkError
+from nipper.core.link.standin import Mistake, Mode
+from nipper.core.link.talk import SYMPTOMS, Talk, recognise
+from nipper.core.setup import put
+from tests.core.test_link_setup import bank
+
+STEP_S = 0.1
+
+
+@pytest.fixture
+def make_talk():
+    made = []
+
+    def make(profile="limits-can", **link):
+        setup = bank(**link)
+        talk = Talk(setup, bundled(profile), lambda _now: told_values(setup))
+        made.append(talk)
+        return talk
+
+    yield make
+    for talk in made:
+        talk.close()
+
+
+def run(talk, seconds, begin=0.0):
+    now = begin
+    for k in range(round(seconds / STEP_S) + 1):
+        now = begin + k * STEP_S
+        talk.step(now)
+    return now
+
+
+def test_the_inverter_takes_the_least_of_its_own_and_the_battery_s(make_talk):
+    talk = make_talk()
+    now = run(talk, 8.0)
+    shown = talk.display(now)
+    assert (shown.mode, shown.battery) == (Mode.CLOSED, "50 %")
+    assert (shown.charge_a, shown.discharge_a) == (120.0, 180.0)  # its own: the packs allow more
+    assert shown.charge_voltage_v == pytest.approx(56.0)
+    assert talk.bus(now).doubts == ()
+    assert recognise(talk, now) == []
+    strong = make_talk(inverter_max_charge_a=500.0, inverter_max_discharge_a=900.0)
+    now = run(strong, 8.0)
+    assert strong.display(now).charge_a == 240.0  # 2 x 120 A
+
+
+@pytest.mark.parametrize("mistake", [m for m in Mistake if m is not Mistake.NONE])
+def test_each_mistake_is_recognised_by_what_is_seen(make_talk, mistake):
+    talk = make_talk(inverter_max_charge_a=900.0, inverter_max_discharge_a=900.0)
+    talk.make_mistake(mistake)
+    now = run(talk, 12.0)
+    found = recognise(talk, now)
+    assert mistake in found
+    assert len(found) <= 2
+    assert mistake in SYMPTOMS
+    if mistake not in (Mistake.PER_PACK, Mistake.OPEN_BUS):
+        shown = talk.display(now)
+        assert shown.mode is Mode.FALLBACK
+        assert shown.battery.endswith(" V")  # volts where a percentage belongs
+
+
+def test_the_plug_pulled_is_timed_and_it_falls_back(make_talk):
+    talk = make_talk(loss_timeout_s=10.0, on_loss="fallback")
+    now = run(talk, 5.0)
+    talk.pull(now)
+    now = run(talk, 15.0, now)
+    assert talk.loss.reaction_s == pytest.approx(10.0, abs=0.7)  # since the last word it heard
+    assert talk.loss.after is Mode.FALLBACK
+    assert talk.display(now).charge_voltage_v == talk.setup.charging.absorption_v
+    talk.plug_in(now)
+    now = run(talk, 5.0, now)
+    assert talk.loss.back_s < 3.0
+    assert talk.display(now).mode is Mode.CLOSED
+
+
+def test_the_other_school_stops(make_talk):
+    talk = make_talk(loss_timeout_s=5.0, on_loss="stop")
+    now = run(talk, 5.0)
+    talk.pull(now)
+    now = run(talk, 8.0, now)
+    shown = talk.display(now)
+    assert (shown.mode, shown.charge_a, shown.discharge_a) == (Mode.STOPPED, 0.0, 0.0)
+    assert talk.loss.reaction_s == pytest.approx(5.0, abs=0.7)
+
+
+def test_a_flood_of_strange_frames_neither_stops_nor_fools_it(make_talk):
+    talk = make_talk()
+    run(talk, 3.0)
+    with CanLine() as stranger:
+        for k in range(3000):
+            stranger.send(Frame(k % 0x7FF, bytes([k % 256] * (k % 9))))
+    now = run(talk, 3.0, 3.1)
+    shown = talk.display(now)
+    assert shown.mode is Mode.CLOSED
+    assert 0.0 <= shown.charge_a <= 120.0
+
+
+def test_a_profile_without_a_discharge_limit_leaves_the_inverter_s_own(make_talk):
+    talk = make_talk("rvc-dc-source", bit_rate=250_000)
+    now = run(talk, 12.0)
+    assert talk.display(now).discharge_a == 180.0
+
+
+@pytest.mark.parametrize(
+    "place", ["", "socketcan", "cable:0", "socketcan:no_such_can", "slcan:/dev/none"]
+)
+def test_a_line_that_is_none_is_said_in_one_line(place):
+    with pytest.raises(LinkError) as told:
+        CanLine(place)
+    assert "\n" not in str(told.value)
+
+
+def test_settings_in_the_inverter_are_its_own(make_talk):
+    talk = make_talk()
+    assert talk.inverter.low_cut_v > 16 * talk.setup.protection.cell_under_voltage.trip_v
+    assert put(talk.setup, {"link.loss_timeout_s": None}).link.loss_timeout_s is None
+    assert talk.inverter.timeout_s == 10.0
