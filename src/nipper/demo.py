@@ -44,6 +44,19 @@ def settings() -> Setup:
                 "coldest_c": -14.0,
                 "tracker": {"max_v": 150.0, "to_v": 130.0, "max_a": 60.0},
             },
+            "link": {
+                "mode": "closed",
+                "transport": "can",
+                "profile": "limits-can",
+                "bit_rate": 500_000,
+                "address": 1,
+                "loss_timeout_s": 10.0,
+                "on_loss": "fallback",
+                "inverter_max_charge_a": 100.0,
+                "inverter_max_discharge_a": 160.0,
+                "battery_pins": "4 can_h, 5 can_l, 8 ground",
+                "inverter_pins": "7 can_h, 8 can_l, 2 ground",
+            },
         },
     )
 

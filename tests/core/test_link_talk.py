@@ -76,6 +76,7 @@ def test_the_plug_pulled_is_timed_and_it_falls_back(make_talk):
     now = run(talk, 15.0, now)
     assert talk.loss.reaction_s == pytest.approx(10.0, abs=0.7)  # since the last word it heard
     assert talk.loss.after is Mode.FALLBACK
+    assert recognise(talk, now) == [Mistake.UNPLUGGED, Mistake.ADDRESS]  # no frame comes now
     assert talk.display(now).charge_voltage_v == talk.setup.charging.absorption_v
     talk.plug_in(now)
     now = run(talk, 5.0, now)

@@ -13,7 +13,7 @@ from nipper.app.document.history import History
 from nipper.app.document.records import PackRecord, Records
 from nipper.app.document.settings import Judgement, Settings
 from nipper.app.document.shelf import Shelf
-from nipper.core.setup import Setup, pack_setup
+from nipper.core.setup import Setup, pack_setup, with_names
 from nipper.store import Bench, Pack
 
 if TYPE_CHECKING:
@@ -51,6 +51,11 @@ class Document(QObject):
     def bank(self) -> Setup:
         """The settings of the bank, with what each pack has of its own."""
         return self.settings.bank
+
+    @property
+    def named_bank(self) -> Setup:
+        """The same, the packs called as the bench calls them."""
+        return with_names(self.bank, [pack.name for pack in self.records.packs])
 
     def setup_of(self, pack: Pack) -> Setup:
         """The settings of one of the packs."""

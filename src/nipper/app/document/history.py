@@ -11,6 +11,7 @@ from nipper.store import Bench, BenchEvent, Revision
 if TYPE_CHECKING:
     from nipper.core.cold.proof import Proof
     from nipper.core.cold.record import ProofRecord
+    from nipper.core.link.record import LossProof
 
 TYPED, READ_BACK, DRAFT = "typed in", "read back", "draft"
 
@@ -64,7 +65,7 @@ class History(QObject):
 
     def events(self) -> list[BenchEvent]:
         """What was done and when, oldest first; the note as words."""
-        from nipper.core.cold.record import event_words
+        from nipper.core.report.events import event_words
 
         kept = self._bench.history.events()
         return [replace(event, note=event_words(event.kind, event.note)) for event in kept]
@@ -81,6 +82,18 @@ class History(QObject):
         from nipper.core.cold.record import PROOF, record
 
         self.add_event(time_s, PROOF, record(found).model_dump_json(), pack)
+
+    def last_loss(self) -> "tuple[float, LossProof] | None":
+        """The newest proof of what happens when the link is lost, and when it was made."""
+        from nipper.core.link.record import last_loss
+
+        return last_loss([(e.time_s, e.kind, e.note) for e in self._bench.history.events()])
+
+    def keep_loss(self, time_s: float, found: "LossProof") -> None:
+        """Keep a proof of what happens when the link is lost."""
+        from nipper.core.link.record import LOSS
+
+        self.add_event(time_s, LOSS, found.model_dump_json(), None)
 
     def add_event(self, time_s: float, kind: str, note: str, pack: int | None) -> None:
         """Note what was done."""

@@ -3,13 +3,17 @@ menu.
 """
 
 import json
+from typing import TYPE_CHECKING
 
 from pydantic import TypeAdapter, ValidationError
 
 from nipper.core.setup import Module
 from nipper.store import Bench
 
-MODULES, TICKS, MENU = "pv-modules", "typing-ticks", "typing-menu"
+if TYPE_CHECKING:
+    from nipper.core.link.record import LinkNotes
+
+MODULES, TICKS, MENU, LINK = "pv-modules", "typing-ticks", "typing-menu", "link"
 
 
 class Shelf:
@@ -52,3 +56,13 @@ class Shelf:
     def keep_menu(self, text: str) -> None:
         """Keep the order of the user's own BMS."""
         self._kept.keep(MENU, text)
+
+    def link_notes(self) -> "LinkNotes":
+        """What is done of the link, and what both displays showed."""
+        from nipper.core.link.record import parse_notes
+
+        return parse_notes(self._kept.value(LINK))
+
+    def keep_link_notes(self, notes: "LinkNotes") -> None:
+        """Keep what is done of the link."""
+        self._kept.keep(LINK, notes.model_dump_json())

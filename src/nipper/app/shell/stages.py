@@ -1,13 +1,14 @@
 """The stages that work, in the order of the work."""
 
 from nipper.app.stage import Stage
-from nipper.app.stages import charge, cold, diagnose, level, protect, record, rehearse
+from nipper.app.stages import charge, cold, diagnose, level, link, protect, record, rehearse
 
 STAGES: tuple[Stage, ...] = (
     protect.STAGE,
     level.STAGE,
     charge.STAGE,
     cold.STAGE,
+    link.STAGE,
     rehearse.STAGE,
     record.STAGE,
     diagnose.STAGE,

@@ -5,32 +5,16 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QBuffer, QIODevice
-from PySide6.QtGui import QPageSize, QPdfWriter, QTextDocument
 from PySide6.QtWidgets import QFileDialog
 
 from nipper.app.jobs import Job
-from nipper.app.theme import BASE_PT, font
+from nipper.app.widgets.printing import as_pdf
 from nipper.core.errors import NipperError
 from nipper.core.files import write_whole
 from nipper.core.setup import dumps
 
 if TYPE_CHECKING:
     from nipper.app.shell.window import Window
-
-
-def as_pdf(html: str) -> bytes:
-    """A page as PDF on A4."""
-    data = QBuffer()
-    data.open(QIODevice.OpenModeFlag.WriteOnly)
-    writer = QPdfWriter(data)
-    writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
-    page = QTextDocument()
-    page.setDefaultFont(font(BASE_PT))
-    page.setHtml(html)
-    page.print_(writer)
-    data.close()
-    return bytes(data.data().data())
 
 
 def _write(

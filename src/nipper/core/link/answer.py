@@ -1,10 +1,12 @@
 """The document of ``nipper link``: everything about the link that can be computed from a setup."""
 
+from nipper.core.errors import InputError
 from nipper.core.link.cable import STANDARD, Cable, Socket, cable
 from nipper.core.link.chain import Chain, chain
 from nipper.core.link.codec import encode
 from nipper.core.link.expect import expected, told_values
-from nipper.core.link.profile import load_profile
+from nipper.core.link.profile import load_file, load_profile
+from nipper.core.link.quantities import BY_NAME
 from nipper.core.link.switches import addresses, ends, is_rate, longest_m
 from nipper.core.setup import Setup
 from nipper.core.setup.pins import parse_pins
@@ -79,7 +81,7 @@ def _cable(setup: Setup) -> dict[str, object]:
         "why": why,
         "never_meet": [list(pair) for pair in found.never_meet],
         "notes": list(found.notes),
-        "meter": list(found.meter),
+        "meter": list(found.meter),  # on the cable alone, the last with both ends plugged in
         "assumed": assumed,
     }
 
@@ -114,23 +116,31 @@ def _frames(setup: Setup) -> list[dict[str, object]]:
     ]
 
 
+def _of_profile(setup: Setup) -> list[str]:
+    link = setup.link
+    if link is None or link.transport != "can":
+        return []
+    profile = load_file(link.profile or USUAL_PROFILE)
+    out = [f"the profile does not carry {BY_NAME[q].title}" for q in profile.missing]
+    if link.bit_rate and link.bit_rate != profile.bit_rate:
+        out.append(f"the profile talks at {profile.bit_rate} bit/s, {link.bit_rate} is set")
+    return out
+
+
 def doubts(setup: Setup) -> list[str]:
     """What the setup leaves open, or what cannot be as it is said."""
     link = setup.link
     if link is None or link.transport == "none":
         return ["no way to talk is chosen: the inverter runs on the open-loop values"]
     out: list[str] = []
+    try:
+        out += _of_profile(setup)
+    except InputError as error:
+        out.append(f"the profile cannot be used: {error.expected} is expected")
     if link_cable(setup)[1]:
         out.append(
             "the pins of a socket are not said: the standard's are taken; both manuals decide"
         )
-    if link.transport == "can":
-        profile = load_profile(link.profile or USUAL_PROFILE)
-        if link.bit_rate and link.bit_rate != profile.file.bit_rate:
-            out.append(
-                f"the profile talks at {profile.file.bit_rate} bit/s, {link.bit_rate} is set"
-            )
-        out += [f"the profile does not carry {q}" for q in profile.missing]
     rate = link.bit_rate
     if rate and not is_rate(link.transport, rate):
         out.append(f"{rate} bit/s: no such bus has that rate")

@@ -156,17 +156,12 @@ def _notes(
 
 
 def _meter(wires: tuple[Wire, ...], transport: str) -> list[str]:
-    """What to measure before plugging in, everything off."""
+    """What to measure: all but the last on the cable alone, by the pins of its plugs."""
     out = [
-        f"the cable alone, battery pin {w.battery} to inverter pin {w.inverter} "
-        f"({SIGNALS[w.signal]}): under 1 Ω"
+        f"battery {w.battery} to inverter {w.inverter} ({SIGNALS[w.signal]}): under 1 Ω"
         for w in wires
     ]
     pins = [w.battery for w in wires]
-    out += [
-        f"the cable alone, pin {a} to pin {b} at the battery's end: open"
-        for i, a in enumerate(pins)
-        for b in pins[i + 1 :]
-    ]
+    out += [f"battery {a} to battery {b}: open" for i, a in enumerate(pins) for b in pins[i + 1 :]]
     lines = "CAN high and low" if transport == "can" else "A and B"
     return [*out, f"between {lines}, plugged in at both ends, power off: 60 Ω"]

@@ -75,6 +75,15 @@ def parse_candump(lines: Iterable[str], file: str) -> Iterator[Frame]:
         yield Frame(identifier, data, extended, float(found["time"] or 0.0))
 
 
+def to_candump(frames: Iterable[Frame], channel: str = "can0") -> str:
+    """Frames as a candump log, which many tools read."""
+    lines = (
+        f"({f.time_s:.6f}) {channel} {f.id:0{8 if f.extended else 3}X}#{f.data.hex().upper()}"
+        for f in frames
+    )
+    return "\n".join(lines) + "\n"
+
+
 @dataclass(slots=True)
 class Heard:
     """One message on the bus: how many came, how often, what the newest said."""

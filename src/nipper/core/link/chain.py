@@ -14,6 +14,7 @@ from nipper.core.wiring.lead import main_lead, pack_lead
 from nipper.core.wiring.sharing import shares
 
 Side = Literal["charge", "discharge"]
+TITLES = {"bms": "BMS"}  # the others are called as they are named
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,6 +32,11 @@ class Part:
         """As the headless contract has it."""
         out: dict[str, object] = {"part": self.part, "limit_a": self.limit_a, "of": self.of}
         return out | ({"pack": self.pack} if self.pack else {})
+
+
+def title(part: str) -> str:
+    """What a part is called to a reader."""
+    return TITLES.get(part, part)
 
 
 @dataclass(frozen=True, slots=True)

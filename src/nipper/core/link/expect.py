@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from nipper.core.chemistry import chemistry
-from nipper.core.link.chain import Chain, chain
+from nipper.core.link.chain import Chain, chain, title
 from nipper.core.link.quantities import BY_NAME
 from nipper.core.setup import Setup
 from nipper.core.sources.openloop import low_cut_v
@@ -70,7 +70,7 @@ def _limit(quantity: str, side: Chain) -> list[Expected]:
     if side.limit_a is None:
         return []
     near = max(AMPS, AMPS_SHARE * side.limit_a)
-    return [Expected(quantity, side.limit_a, near, f"the least of the way: {side.weakest}")]
+    return [Expected(quantity, side.limit_a, near, f"the least of the way: {title(side.weakest)}")]
 
 
 @dataclass(frozen=True, slots=True)

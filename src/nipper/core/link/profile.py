@@ -8,8 +8,9 @@ numbers mean. A maker's own DBC is used by writing such a file for it.
 import warnings
 from collections.abc import Iterable
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cache, cached_property
 from importlib import resources
+from importlib.resources.abc import Traversable
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
@@ -20,7 +21,7 @@ from nipper.core.errors import InputError
 from nipper.core.link.quantities import BY_NAME, NEEDED
 
 if TYPE_CHECKING:
-    from cantools.database.can import Database, Message, Signal
+    from cantools.database.can import Database, Message
 
 MOST_MESSAGES = 500
 BUNDLED = ("limits-can", "rvc-dc-source", "canopen-battery")
@@ -63,6 +64,16 @@ class ProfileFile(_Part):
     messages: tuple[ProfileMessage, ...] = Field(strict=False, min_length=1, max_length=100)
     from_inverter: FromInverter | None = None
 
+    @property
+    def quantities(self) -> list[str]:
+        """What the battery tells through it."""
+        return [q for m in self.messages for q in m.signals.values()]
+
+    @property
+    def missing(self) -> list[str]:
+        """What a closed loop needs and this profile does not carry."""
+        return [q for q in NEEDED if q not in self.quantities]
+
 
 @dataclass(frozen=True)
 class Profile:
@@ -84,24 +95,40 @@ class Profile:
     @property
     def quantities(self) -> list[str]:
         """What the battery tells through it."""
-        return [q for m in self.file.messages for q in m.signals.values()]
+        return self.file.quantities
 
     @property
     def missing(self) -> list[str]:
         """What a closed loop needs and this profile does not carry."""
-        return [q for q in NEEDED if q not in self.quantities]
+        return self.file.missing
 
-    def signal(self, message: str, name: str) -> "Signal":
-        """A signal of a message."""
-        return self.database.get_message_by_name(message).get_signal_by_name(name)
+
+@cache
+def bundled_file(name: str) -> ProfileFile:
+    """What one of the profiles that ship says, without its messages' layout."""
+    text = _folder().joinpath(f"{name}.json").read_text("utf-8")
+    return checked(ProfileFile, parse_json(text, name), name)
 
 
 def bundled(name: str) -> Profile:
     """One of the profiles that ship."""
-    folder = resources.files("nipper.core.link").joinpath("data", "profiles")
-    text = folder.joinpath(f"{name}.json").read_text("utf-8")
-    file = checked(ProfileFile, parse_json(text, name), name)
-    return _with_messages(file, folder.joinpath(file.dbc).read_text("utf-8"), name)
+    file = bundled_file(name)
+    return _with_messages(file, _folder().joinpath(file.dbc).read_text("utf-8"), name)
+
+
+def _folder() -> Traversable:
+    return resources.files("nipper.core.link").joinpath("data", "profiles")
+
+
+def load_file(name_or_file: str) -> ProfileFile:
+    """What a profile says, without its messages' layout; errors as :func:`load_profile`."""
+    if name_or_file in BUNDLED:
+        return bundled_file(name_or_file)
+    path = Path(name_or_file)
+    if not path.suffix:
+        expected = f"a file, or one of {', '.join(BUNDLED)}"
+        raise InputError(name_or_file, "the profile", expected)
+    return checked(ProfileFile, parse_json(read_text(path), str(path)), str(path))
 
 
 def load_profile(name_or_file: str) -> Profile:
@@ -114,11 +141,7 @@ def load_profile(name_or_file: str) -> Profile:
     """
     if name_or_file in BUNDLED:
         return bundled(name_or_file)
-    path = Path(name_or_file)
-    if not path.suffix:
-        expected = f"a file, or one of {', '.join(BUNDLED)}"
-        raise InputError(name_or_file, "the profile", expected)
-    file = checked(ProfileFile, parse_json(read_text(path), str(path)), str(path))
+    file, path = load_file(name_or_file), Path(name_or_file)
     dbc = path.parent / file.dbc
     if Path(file.dbc).name != file.dbc:
         raise InputError(str(path), "dbc", "the name of a file beside this one")

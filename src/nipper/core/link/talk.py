@@ -133,7 +133,9 @@ def recognise(talk: Talk, now_s: float) -> list[Mistake]:
     show, never by what was set.
     """
     bus, shown = talk.bus(now_s), talk.display(now_s)
-    if not bus.heard:
+    known = [one.message for one in bus.heard if one.message]
+    silent = not bus.heard or (bool(known) and all(name in bus.stale for name in known))
+    if silent:
         if talk.wire.errors:
             return [Mistake.BIT_RATE, Mistake.CROSSED]
         return [Mistake.UNPLUGGED, Mistake.ADDRESS]

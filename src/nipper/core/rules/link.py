@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from nipper.core.findings import Finding
 from nipper.core.link.switches import is_rate, longest_m, rates
-from nipper.core.rules.base import COMMON, Evidence, Rule, amps_down, error, note, warning
+from nipper.core.rules.base import AT_LINK, COMMON, Evidence, Rule, amps_down, error, note, warning
 from nipper.core.rules.guard import within
 from nipper.core.setup import Setup
 
@@ -117,9 +117,14 @@ def bus_length(setup: Setup, _: Evidence) -> Iterator[Finding]:
 USUAL_RATE = {"can": 500_000, "rs485": 9600}  # common practice
 
 RULES = (
-    Rule("closed-loop-without-transport", transport, "arithmetic"),
-    Rule("link-time-out", time_out, COMMON),
-    Rule("inverter-current-against-trips", inverter_current, COMMON),
-    Rule("no-such-bit-rate", bit_rate, "CiA 301 and common practice of RS-485, from memory"),
-    Rule("bus-too-long", bus_length, "CiA 303-1 and TIA-485-A, from memory"),
+    Rule("closed-loop-without-transport", transport, "arithmetic", stages=AT_LINK),
+    Rule("link-time-out", time_out, COMMON, stages=AT_LINK),
+    Rule("inverter-current-against-trips", inverter_current, COMMON, stages=AT_LINK),
+    Rule(
+        "no-such-bit-rate",
+        bit_rate,
+        "CiA 301 and common practice of RS-485, from memory",
+        stages=AT_LINK,
+    ),
+    Rule("bus-too-long", bus_length, "CiA 303-1 and TIA-485-A, from memory", stages=AT_LINK),
 )

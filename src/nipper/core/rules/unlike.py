@@ -205,8 +205,8 @@ def hosts(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 
 BANK_RULES = (
-    Rule("unlike-equal-addresses", equal_addresses, COMMON),
-    Rule("unlike-several-hosts", hosts, COMMON),
+    Rule("unlike-equal-addresses", equal_addresses, COMMON, ("link",)),
+    Rule("unlike-several-hosts", hosts, COMMON, ("link",)),
     Rule("unlike-share-above-limit", share_above_limit, MEMORY, ("charge",)),
     Rule("unlike-first-to-leave", first_to_leave, COMMON, ("charge",)),
     Rule("unlike-one-leaves", one_leaves, COMMON, ("charge",)),

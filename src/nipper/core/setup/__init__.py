@@ -30,6 +30,7 @@ from nipper.core.setup.unlike import (
     put_all,
     put_own,
     unlike,
+    with_names,
 )
 from nipper.core.setup.wiring import Link, Wiring
 
@@ -72,4 +73,5 @@ __all__ = [
     "put_all",
     "put_own",
     "unlike",
+    "with_names",
 ]

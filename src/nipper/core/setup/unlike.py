@@ -1,11 +1,11 @@
 """A bank of unlike packs: the setup of one of them, and changes to one of them."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any, cast
 
 from nipper.core.errors import InputError
 from nipper.core.setup.bank import Setup
-from nipper.core.setup.packs import default_name, leaves, may_differ, merged
+from nipper.core.setup.packs import OwnPack, default_name, leaves, may_differ, merged
 from nipper.core.setup.paths import get, put
 from nipper.core.setup.reading import parse
 
@@ -17,6 +17,16 @@ def pack_names(setup: Setup) -> tuple[str, ...]:
     given = [pack.name for pack in setup.packs]
     given += [None] * (setup.packs_in_parallel - len(given))
     return tuple(name or default_name(i) for i, name in enumerate(given))
+
+
+def with_names(setup: Setup, names: Sequence[str]) -> Setup:
+    """The same bank, its packs called as they are called elsewhere."""
+    own = list(setup.packs) + [OwnPack()] * (setup.packs_in_parallel - len(setup.packs))
+    called = [
+        OwnPack.model_validate(pack.model_dump() | {"name": name})
+        for pack, name in zip(own, names, strict=False)
+    ]
+    return setup.model_copy(update={"packs": tuple(called + own[len(called) :])})
 
 
 def pack_number(setup: Setup, name: str) -> int:

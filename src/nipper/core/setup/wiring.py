@@ -76,7 +76,12 @@ class Link(Part):
         description="open: voltages only; closed: the BMS sends its limits",
     )
     transport: Literal["can", "rs485", "none"] = Field(default="none", title="transport")
-    profile: str | None = Field(default=None, max_length=200, title="profile")
+    profile: str | None = Field(
+        default=None,
+        max_length=200,
+        title="profile",
+        description="limits-can, rvc-dc-source, canopen-battery; or a profile file of your own",
+    )
     bit_rate: int | None = optional(Bounds(1, 100_000_000), "bit rate")
     address: int | None = optional(Bounds(0, 255), "address")
     host: bool | None = Field(

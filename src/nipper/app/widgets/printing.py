@@ -1,0 +1,20 @@
+"""Pages for printing, as PDF through Qt."""
+
+from PySide6.QtCore import QBuffer, QIODevice
+from PySide6.QtGui import QPageSize, QPdfWriter, QTextDocument
+
+from nipper.app.theme import BASE_PT, font
+
+
+def as_pdf(html: str) -> bytes:
+    """A page as PDF on A4."""
+    data = QBuffer()
+    data.open(QIODevice.OpenModeFlag.WriteOnly)
+    writer = QPdfWriter(data)
+    writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
+    page = QTextDocument()
+    page.setDefaultFont(font(BASE_PT))
+    page.setHtml(html)
+    page.print_(writer)
+    data.close()
+    return bytes(data.data().data())

@@ -1,0 +1,52 @@
+"""What a BMS would tell while a day of a log goes by, a minute a second; without a log, what it
+tells at rest.
+"""
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from nipper.core.link.expect import told_values
+from nipper.core.logs.model import Log
+from nipper.core.setup import Setup
+
+SPEED = 60.0
+DAY_S = 86400.0
+
+
+class Replay:
+    """Quantities at a moment of the bus, from the last day of a log; it begins anew at its end."""
+
+    def __init__(self, setup: Setup, log: Log | None) -> None:
+        self._still = told_values(setup)
+        self._packs = float(setup.packs_in_parallel)
+        self._log = _last_day(log) if log is not None and log.rows > 1 else None
+
+    def __call__(self, now_s: float) -> Mapping[str, float]:
+        """What the battery knows now."""
+        log = self._log
+        if log is None:
+            return self._still
+        span_s = float(log.time_s[-1] - log.time_s[0])
+        at_s = float(log.time_s[0]) + (now_s * SPEED) % max(span_s, 1.0)
+        row = int(np.searchsorted(log.time_s, at_s, side="right")) - 1
+        return self._still | self._measured(log, row)
+
+    def _measured(self, log: Log, row: int) -> dict[str, float]:
+        cells = log.cell_v[row]
+        found = {
+            "pack_v": float(log.pack_v[row]),
+            "current_a": self._packs * float(log.current_a[row]),
+            "highest_cell_v": float(np.nanmax(cells)) if np.isfinite(cells).any() else np.nan,
+            "lowest_cell_v": float(np.nanmin(cells)) if np.isfinite(cells).any() else np.nan,
+        }
+        if log.soc_pct is not None:
+            found["soc_pct"] = float(log.soc_pct[row])
+        temps = log.temp_c[row]
+        if np.isfinite(temps).any():
+            found["temperature_c"] = float(np.nanmin(temps))
+        return {name: round(value, 3) for name, value in found.items() if np.isfinite(value)}
+
+
+def _last_day(log: Log) -> Log:
+    return log.select(log.time_s >= log.time_s[-1] - DAY_S)
