@@ -54,6 +54,5 @@ STAGE = Stage(
     follows=_follows,
     hears=Hears.RECORD | Hears.COMPARISON,
     pictures=(Picture("diagnose"), Picture("diagnose-cell", _one_cell)),
-    dark=True,
     wants=lambda forecasts: forecasts.comparison,
 )
