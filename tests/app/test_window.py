@@ -47,7 +47,16 @@ def test_every_action_has_an_id_keys_and_a_help_sentence_of_its_own():
 
 def test_the_rail_tells_the_packs_story(open_window):
     entries = open_window.rail.entries
-    assert list(entries) == ["protect", "level", "charge", "cold", "rehearse", "record", "diagnose"]
+    assert list(entries) == [
+        "protect",
+        "level",
+        "charge",
+        "cold",
+        "link",
+        "rehearse",
+        "record",
+        "diagnose",
+    ]
     assert entries["level"].sentence.startswith("levels ")
     assert entries["rehearse"].sentence == "not rehearsed yet"
     assert entries["record"].sentence.startswith("12 full charges")

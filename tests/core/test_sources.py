@@ -7,10 +7,11 @@ import json
 
 import pytest
 
-from nipper.core.forecast.autonomy import INVERTER, autonomy, day_kwh, usable_kwh
+from nipper.core.forecast.autonomy import INVERTER, autonomy, day_kwh, runs_h, usable_kwh
 from nipper.core.presets import new_setup, other_charger
 from nipper.core.rules import check
 from nipper.core.setup import Module, put
+from nipper.core.simulate.sky import Place
 from nipper.core.sources import openloop, solar
 from nipper.core.sources.rates import most_a, rate_at, rates
 from tests.conftest import REFERENCE
@@ -223,9 +224,9 @@ def test_the_energy_budget_is_the_worked_arithmetic():
 
 
 def test_more_sun_lasts_longer_and_winter_gives_less():
-    assert day_kwh(1000.0, 52.0, 172, 1.0) > 4 * day_kwh(1000.0, 52.0, 355, 1.0)
+    assert day_kwh(1000.0, Place(), 172, 1.0) > 4 * day_kwh(1000.0, Place(), 355, 1.0)
     assert (
-        6.0 < day_kwh(1000.0, 52.0, 172, 1.0) < 9.0
+        6.0 < day_kwh(1000.0, Place(), 172, 1.0) < 9.0
     )  # a clear midsummer day at 52 degrees, horizontal: some 8 kWh/m2, common knowledge
     setup = new_setup("lfp", 16, 280.0)
     budget = autonomy(setup, {})
@@ -294,3 +295,26 @@ def test_no_charge_rate_is_allowed_beyond_the_heats_end(chemistry):
     assert rate_at(without, 61.0) == 0.0
     early = put(setup, {"protection.charge_over_temperature": {"trip_c": 40.0, "release_c": 35.0}})
     assert rate_at(early, 40.0) == 0.0
+
+
+def sunny():
+    return put(new_setup("lfp", 16, 280.0), pv(6, 2))
+
+
+def test_steep_modules_give_more_in_winter_and_less_in_summer_and_the_house_sees_it():
+    flat = put(sunny(), {"solar.latitude_deg": 52.0})
+    steep = put(flat, {"solar.tilt_deg": 65.0})
+    away = put(steep, {"solar.facing_deg": 180.0})
+    months = [autonomy(s, {}).months for s in (flat, steep, away)]
+    assert months[1][11].clear_kwh > 1.8 * months[0][11].clear_kwh  # December
+    assert months[1][5].clear_kwh < months[0][5].clear_kwh  # June
+    assert months[2][11].clear_kwh < months[0][11].clear_kwh  # turned away from the sun
+    south = put(flat, {"solar.latitude_deg": -52.0})
+    turned = autonomy(south, {}).months
+    assert turned[0].clear_kwh == pytest.approx(months[0][6].clear_kwh, rel=0.1)  # half a year on
+    assert all(m.clear_kwh >= m.mixed_kwh >= m.cloudy_kwh for m in turned)
+
+
+def test_one_load_runs_as_long_as_the_energy_lasts():
+    setup = sunny()
+    assert runs_h(setup, 1000.0) == pytest.approx(usable_kwh(setup) * 0.92)

@@ -49,6 +49,7 @@ UNITS: dict[str, dict[str, float | Callable[[float], float]]] = {
     "mm²": {"mm²": 1.0, "mm2": 1.0},
     "m": {"m": 1.0, "cm": 1e-2, "mm": 1e-3, "ft": 0.3048},
     "days": {"days": 1.0, "d": 1.0, "weeks": 7.0},
+    "°": {"°": 1.0, "deg": 1.0},
     "": {},
 }
 TAIL = re.compile(r"^(?P<number>.*?[\d.)])\s*(?P<unit>[A-Za-zµΩ°²][A-Za-z0-9µΩ°²]*)?$")
@@ -127,6 +128,7 @@ def _value(node: ast.expr) -> float:
 
 
 SUFFIX_UNITS = (
+    ("_deg", "°"),
     ("_mv_per_k", "mV/K"),
     ("_pct_per_k", "%/K"),
     ("kwh_per_day", "kWh/day"),

@@ -33,6 +33,7 @@ class StartPage(QWidget):
     made = Signal(object)
     wanted = Signal(str)
     open_asked = Signal()
+    log_asked = Signal()
     demo_asked = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -137,6 +138,9 @@ class StartPage(QWidget):
                 wrap=True,
             )
         )
+        log = button("Open a log …", tip="Nearly any table: CSV, spreadsheet, JSON, SQLite, zip")
+        log.clicked.connect(self.log_asked)
+        inside.addWidget(log, 0, Qt.AlignmentFlag.AlignLeft)
         column.addWidget(frame)
         frame, inside = card(18, 8)
         inside.addWidget(label("Open a bench", size=13, weight=SEMI))

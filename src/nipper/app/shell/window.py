@@ -103,6 +103,7 @@ class Window(QMainWindow):
         self.start_page.made.connect(self.opener.make)
         self.start_page.wanted.connect(self.opener.open)
         self.start_page.open_asked.connect(self.opener.ask)
+        self.start_page.log_asked.connect(self.importer.ask)
         self.start_page.demo_asked.connect(self._demo.start)
         self._demo.told.connect(self.say)
         self._demo.made.connect(self.opener.open)

@@ -6,14 +6,16 @@ from dataclasses import dataclass
 import numpy as np
 
 from nipper.core.chemistry import chemistry
-from nipper.core.forecast.twin import Known, habits, usual_habits
+from nipper.core.forecast.twin import Known, habits, place_of, usual_habits
 from nipper.core.setup import Setup
 from nipper.core.simulate.sky import (
     CLEARNESS,
+    Place,
     ambient_c,
     clear_sky_w_m2,
     cos_zenith,
-    module_share,
+    module_power,
+    season_day,
 )
 from nipper.core.sources.openloop import charge_a
 from nipper.core.sources.solar import as_set
@@ -23,6 +25,19 @@ CHARGER = 0.96  # of a PV charger: common practice
 # of the air, over the year and the day: temperate places, from memory
 MEAN_AIR_C, SEASON_K, DAY_K = 11.0, 9.0, 5.0
 MIDWINTER, MIDSUMMER, EQUINOX = 355, 172, 80  # day of the year
+
+
+# the middle of each month, day of the year
+MIDDLES = (15, 46, 75, 105, 135, 166, 196, 227, 258, 288, 319, 349)
+
+
+@dataclass(frozen=True, slots=True)
+class Month:
+    """What the sun gives on a day of a month, kWh, by the sky."""
+
+    clear_kwh: float
+    mixed_kwh: float
+    cloudy_kwh: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +54,9 @@ class Autonomy:
     c_rate: float
     refill_h: float  # from empty, at the full charge current
     refill_days: dict[str, float | None]  # on clear days, loads running, by season; None: never
+    drawn_kwh: float  # a day from the bank, the inverter's loss with it
+    place: Place
+    months: tuple["Month", ...]  # of the middle of each, January first
 
 
 def usable_kwh(setup: Setup) -> float:
@@ -58,16 +76,16 @@ def usable_kwh(setup: Setup) -> float:
     return (top - bottom) / 100.0 * setup.bank_ah * mean_v * setup.cells / 1e3
 
 
-def day_kwh(pv_w: float, latitude_deg: float, day_of_year: int, share: float) -> float:
-    """What flat modules give on a day, kWh: a clear sky by the share that comes through, heat and
+def day_kwh(pv_w: float, place: Place, day_of_year: int, share: float) -> float:
+    """What modules give on a day, kWh: a clear sky by the share that comes through, heat and
     reflection off.
     """
     hour = np.arange(0.0, 24.0, 0.1)
     day = np.full_like(hour, day_of_year)
-    high = cos_zenith(day, hour, latitude_deg)
-    air_c = ambient_c(day, hour, MEAN_AIR_C, SEASON_K, DAY_K)
+    high = cos_zenith(day, hour, place.latitude_deg)
+    air_c = ambient_c(season_day(day, place.latitude_deg), hour, MEAN_AIR_C, SEASON_K, DAY_K)
     # clouds take from the light before it can warm the modules
-    power = module_share(share * clear_sky_w_m2(high, day), high, air_c)
+    power = module_power(share * clear_sky_w_m2(high, day), day, hour, place, air_c)
     return float(pv_w * power.sum() * 0.1 / 1e3 * CHARGER)
 
 
@@ -75,6 +93,11 @@ def standby_kwh(setup: Setup) -> float:
     """What all BMS and what they feed draw a day by themselves, kWh."""
     watts = setup.wiring.standby_w if setup.wiring and setup.wiring.standby_w else 0.0
     return watts * setup.packs_in_parallel * 24.0 / 1e3
+
+
+def runs_h(setup: Setup, watts: float) -> float:
+    """How long a load at the inverter's output runs from full to the under-voltage trip, h."""
+    return usable_kwh(setup) * 1e3 * INVERTER / watts
 
 
 def sun_w(setup: Setup) -> float | None:
@@ -85,7 +108,7 @@ def sun_w(setup: Setup) -> float | None:
     return None if wired is None else wired.usable_w
 
 
-def autonomy(setup: Setup, known: Mapping[int, Known], latitude_deg: float = 52.0) -> Autonomy:
+def autonomy(setup: Setup, known: Mapping[int, Known]) -> Autonomy:
     """The budget of this bank: loads as entered, else from the logs, else usual ones; the sun
     likewise.
     """
@@ -97,14 +120,14 @@ def autonomy(setup: Setup, known: Mapping[int, Known], latitude_deg: float = 52.
     # what a log shows drawn holds the standby already
     standby = 0.0 if not entered and seen.load_kwh_per_day else standby_kwh(setup)
     drawn = load / INVERTER + standby
-    amps = charge_a(setup)
+    amps, place = charge_a(setup), place_of(setup)
 
     def lasts(day: int, weather: str) -> float | None:
-        short = drawn - day_kwh(peak_w, latitude_deg, day, CLEARNESS[weather][0])
+        short = drawn - day_kwh(peak_w, place, day, CLEARNESS[weather][0])
         return usable / short if short > 0.0 else None
 
     def refills(day: int) -> float | None:
-        surplus = day_kwh(peak_w, latitude_deg, day, CLEARNESS["clear"][0]) - drawn
+        surplus = day_kwh(peak_w, place, day, CLEARNESS["clear"][0]) - drawn
         return usable / surplus if surplus > 0.001 * usable else None
 
     return Autonomy(
@@ -122,4 +145,10 @@ def autonomy(setup: Setup, known: Mapping[int, Known], latitude_deg: float = 52.
             "March": refills(EQUINOX),
             "midwinter": refills(MIDWINTER),
         },
+        drawn_kwh=drawn,
+        place=place,
+        months=tuple(
+            Month(*(day_kwh(peak_w, place, day, CLEARNESS[w][0]) for w in CLEARNESS))
+            for day in MIDDLES
+        ),
     )

@@ -12,6 +12,7 @@ from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 from nipper.core.simulate.build import bank_wh
 from nipper.core.simulate.scenario import CellFault, Event, Loads, OtherCharger, Scenario
+from nipper.core.simulate.sky import Place
 from nipper.core.sources.solar import as_set
 
 if (
@@ -147,6 +148,15 @@ def usual_habits(setup: Setup) -> Habits:
     return Habits(round(0.5 * wh / 1e3, 1), round(wh / 4.0, -1))
 
 
+def place_of(setup: Setup) -> Place:
+    """Where the modules stand; the usual place where it is not said."""
+    solar = setup.solar
+    if solar is None:
+        return Place()
+    latitude_deg = Place().latitude_deg if solar.latitude_deg is None else solar.latitude_deg
+    return Place(latitude_deg, solar.tilt_deg, solar.facing_deg)
+
+
 def _modules_w(setup: Setup) -> float | None:
     """Peak power of the PV modules that are entered, as far as the input takes it."""
     arrangement = as_set(setup)
@@ -203,10 +213,14 @@ def scenario(
         else entered or seen.load_kwh_per_day or usual.load_kwh_per_day or 1.0
     )
     told = any(f.offset_pct or f.leak_mah_per_day for f in faults)
+    place = place_of(setup)
     return Scenario(
         days=plan.days,
         start=plan.start,
         seed=plan.seed,
+        latitude_deg=place.latitude_deg,
+        tilt_deg=place.tilt_deg,
+        facing_deg=place.facing_deg,
         weather=plan.weather,  # pyright: ignore[reportArgumentType] - the model checks it
         pv_w=plan.sun_w
         if plan.sun_w is not None

@@ -8,6 +8,7 @@ from nipper.core.forecast.autonomy import Autonomy
 from nipper.core.forecast.day import Day
 from nipper.core.report.consequence import Consequence, Status
 from nipper.core.setup import Setup
+from nipper.core.simulate.sky import Place
 
 WINTER = "midwinter"
 
@@ -130,7 +131,7 @@ def _of_budget(budget: Autonomy) -> list[Consequence]:
             Consequence(
                 Status.WATCH,
                 "On clear midwinter days the sun does not carry the loads.",
-                f"{budget.sun_w / 1e3:.1f} kW of modules lying flat at 52° north; steeper "
+                f"{budget.sun_w / 1e3:.1f} kW of modules {stands(budget.place)}; steeper "
                 "ones give up to twice that in winter.",
                 place=place,
                 why="Another source, smaller loads, or store the bank at 50 to 60 % and "
@@ -138,3 +139,12 @@ def _of_budget(budget: Autonomy) -> list[Consequence]:
             )
         )
     return out
+
+
+def stands(place: Place) -> str:
+    """How and where modules stand, in words."""
+    side = "north" if place.latitude_deg >= 0 else "south"
+    where = f"at {abs(place.latitude_deg):g}° {side}"
+    if place.tilt_deg == 0.0:
+        return f"lying flat {where}"
+    return f"tilted by {place.tilt_deg:g}° {where}"

@@ -56,6 +56,13 @@ class Solar(Part):
         "the lowest air temperature ever, in daylight",
         -15.0,
     )
+    latitude_deg: float | None = optional(
+        Bounds(-66, 66), "latitude", "of the place, + north; left out: 52° north"
+    )
+    tilt_deg: float = number(Bounds(0, 90), "tilt", "of the modules; 0: lying flat", 0.0)
+    facing_deg: float = number(
+        Bounds(-180, 180), "facing", "0: the equator, south in the north; + to the west", 0.0
+    )
     hottest_c: float = number(
         Bounds(20, 100),
         "hottest module",

@@ -78,9 +78,12 @@ def minutes(setup: Setup, scenario: Scenario, rng: np.random.Generator) -> layou
     begin = datetime.fromtimestamp(start_s(scenario), UTC)
     hour = (begin.hour + begin.minute / 60.0 + since) % 24.0
     day = begin.timetuple().tm_yday + since / 24.0
-    air = sky.ambient_c(day, hour, scenario.ambient_c, scenario.season_c, scenario.day_c)
-    high = sky.cos_zenith(day, hour, scenario.latitude_deg)
-    sun = pv_w(setup, scenario) * sky.module_share(sky.clear_sky_w_m2(high, day), high, air)
+    season = sky.season_day(day, scenario.latitude_deg)
+    air = sky.ambient_c(season, hour, scenario.ambient_c, scenario.season_c, scenario.day_c)
+    place = sky.Place(scenario.latitude_deg, scenario.tilt_deg, scenario.facing_deg)
+    high = sky.cos_zenith(day, hour, place.latitude_deg)
+    clear = sky.clear_sky_w_m2(high, day)
+    sun = pv_w(setup, scenario) * sky.module_power(clear, day, hour, place, air)
     sun *= sky.clouds(rng, count, scenario.weather)
     house = scenario.loads
     shares = (

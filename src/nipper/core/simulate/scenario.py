@@ -119,6 +119,10 @@ class Scenario(Part):
     start: str = Field(default="2026-06-01T00:00:00+00:00", description="ISO 8601 with an offset")
     seed: int = Field(default=1, ge=0, le=2**31 - 1)
     latitude_deg: float = Field(default=52.0, ge=-66, le=66)
+    tilt_deg: float = Field(default=0.0, ge=0, le=90, description="of the modules; 0: flat")
+    facing_deg: float = Field(
+        default=0.0, ge=-180, le=180, description="from the equator's direction, + to the west"
+    )
     weather: Literal["clear", "mixed", "cloudy"] = "mixed"
     pv_w: float | None = Field(
         default=None,

@@ -1,5 +1,7 @@
 """Sun, clouds, temperature and house loads over the days of a scenario, one value a minute."""
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -7,6 +9,9 @@ Floats = NDArray[np.floating]
 MINUTES_A_DAY = 1440
 TURBIDITY = 3.5  # Linke
 NOCT_C, POWER_PER_K = 45.0, -0.0035  # of modules: usual, from memory
+LOW_SUN = 0.065  # cosine of the zenith below which clearness says nothing: as pvlib has it
+GROUND = 0.2  # what grass and earth reflect: common practice
+DIFFUSE_COS = 0.5  # light from a whole sky meets a module as at 60 degrees (Brandemuehl 1980)
 CLEARNESS = {
     "clear": (0.95, 0.03),
     "mixed": (0.75, 0.22),
@@ -47,6 +52,94 @@ def clear_sky_w_m2(cos_z: Floats, day_of_year: Floats | float) -> Floats:
     extra = 1361.0 * (1.0 + 0.033 * np.cos(2.0 * np.pi * np.asarray(day_of_year) / 365.0))
     attenuation = np.exp(-0.0387 * airmass * (1.0 + (TURBIDITY - 1.0)))
     return np.where(up, 0.868 * extra * cosine * attenuation, 0.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where modules stand and how they look: tilt against the horizon, and which way from the
+    equator's direction (south in the north), + to the west. In degrees.
+    """
+
+    latitude_deg: float = 52.0
+    tilt_deg: float = 0.0
+    facing_deg: float = 0.0
+
+
+def season_day(day_of_year: Floats, latitude_deg: float) -> Floats:
+    """The day by which the seasons of a place go: half a year on south of the equator."""
+    return day_of_year if latitude_deg >= 0.0 else day_of_year + 365.0 / 2.0
+
+
+def cos_incidence(day_of_year: Floats, hour: Floats, place: Place) -> Floats:
+    """Cosine of the angle between the sun and the modules' normal; 0 with the sun behind them.
+
+    Notes
+    -----
+    Duffie and Beckman, Solar Engineering of Thermal Processes, equation 1.6.2 (from memory; held
+    against pvlib in the tests). South of the equator they look north.
+    """
+    declination = np.radians(23.45) * np.sin(2 * np.pi * (284.0 + day_of_year) / 365.0)
+    latitude, angle = np.radians(place.latitude_deg), np.radians(15.0 * (hour - 12.0))
+    tilt = np.radians(place.tilt_deg)
+    south = place.latitude_deg >= 0.0
+    azimuth = np.radians(place.facing_deg if south else 180.0 - place.facing_deg)
+    up = np.sin(declination) * np.sin(latitude) + np.cos(declination) * np.cos(latitude) * np.cos(
+        angle
+    )
+    ahead = np.cos(declination) * np.sin(latitude) * np.cos(angle) - np.sin(declination) * np.cos(
+        latitude
+    )
+    aside = np.cos(declination) * np.sin(angle)
+    flat = np.cos(azimuth) * ahead + np.sin(azimuth) * aside
+    cosine = np.cos(tilt) * up + np.sin(tilt) * flat
+    return np.where(up > 0.0, np.maximum(cosine, 0.0), 0.0)
+
+
+def on_plane_w_m2(
+    horizontal_w_m2: Floats, day_of_year: Floats, hour: Floats, place: Place
+) -> Floats:
+    """Irradiance on tilted modules from that on the horizontal, W/m2.
+
+    Notes
+    -----
+    The diffuse share by clearness after Erbs, Klein and Duffie (Solar Energy 28, 1982), its sky
+    alike in all directions (Liu and Jordan 1963), ground that reflects a fifth.
+    """
+    high = cos_zenith(day_of_year, hour, place.latitude_deg)
+    extra = 1361.0 * (1.0 + 0.033 * np.cos(2.0 * np.pi * day_of_year / 365.0))
+    # close to the horizon the ratio of two small numbers says nothing
+    above = np.maximum(high, LOW_SUN)
+    clearness = np.clip(horizontal_w_m2 / (extra * above), 0.0, 1.0)
+    k = clearness
+    share = np.where(
+        k <= 0.22,
+        1.0 - 0.09 * k,
+        np.where(
+            k <= 0.8,
+            0.9511 - 0.1604 * k + 4.388 * k**2 - 16.638 * k**3 + 12.336 * k**4,
+            0.165,
+        ),
+    )
+    diffuse = share * horizontal_w_m2
+    beam = (horizontal_w_m2 - diffuse) / above
+    tilt = np.radians(place.tilt_deg)
+    seen = 0.5 * (1.0 + np.cos(tilt))
+    ground = 0.5 * GROUND * (1.0 - np.cos(tilt))
+    incident = cos_incidence(day_of_year, hour, place) * beam
+    plane = incident + seen * diffuse + ground * horizontal_w_m2
+    return np.where(high > 0.0, plane, 0.0)
+
+
+def module_power(horizontal_w_m2: Floats, day_of_year: Floats, hour: Floats, place: Place,
+                 air_c: Floats | float) -> Floats:  # fmt: skip
+    """Power of modules at a place as a share of their peak power."""
+    if place.tilt_deg == 0.0:
+        high = cos_zenith(day_of_year, hour, place.latitude_deg)
+        return module_share(horizontal_w_m2, high, air_c)
+    plane = on_plane_w_m2(horizontal_w_m2, day_of_year, hour, place)
+    # what comes from the whole sky meets them at some 60 degrees: never less than its share
+    meets = np.maximum(cos_incidence(day_of_year, hour, place), DIFFUSE_COS)
+    return module_share(plane, meets, air_c)
 
 
 def module_share(irradiance_w_m2: Floats, cos_z: Floats, air_c: Floats | float) -> Floats:

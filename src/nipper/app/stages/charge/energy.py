@@ -2,16 +2,19 @@
 fill.
 """
 
-from PySide6.QtCore import Signal, Slot
+from PySide6.QtCore import Qt, Signal, Slot
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from nipper.app.theme import BASE_PT
+from nipper.app.stages.charge.year import YearFigure
+from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, clear, label
 from nipper.app.widgets.field import UnitField
-from nipper.core.forecast.autonomy import Autonomy
-from nipper.core.setup import Setup
+from nipper.app.widgets.form import SettingsForm
+from nipper.core.forecast.autonomy import Autonomy, runs_h
+from nipper.core.report.charge import stands
+from nipper.core.setup import Setup, Solar
 
-READING_PT = 22.0
+READING_PT = 18.0
 
 
 def days(value: float | None) -> str:
@@ -24,8 +27,11 @@ class EnergyPage(QWidget):
 
     loads = Signal(object)
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    placed = Signal(str, object)  # where the modules stand: path and value
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self._setup: Setup | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
         layout.setSpacing(10)
@@ -44,18 +50,49 @@ class EnergyPage(QWidget):
         self._source = label("", "soft")
         line.addWidget(self._source, 1)
         layout.addLayout(line)
+        self.year = YearFigure(theme)
+        layout.addWidget(self.year, 1)
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(28)
-        self._grid.setVerticalSpacing(14)
+        self._grid.setVerticalSpacing(4)
         layout.addLayout(self._grid)
+        layout.addLayout(self._below())
         self._note = label("", "soft", BASE_PT - 0.5, wrap=True)
         layout.addWidget(self._note)
-        layout.addStretch(1)
+
+    def _below(self) -> QHBoxLayout:
+        """Where the modules stand, and how long one load runs."""
+        line = QHBoxLayout()
+        self.place = SettingsForm()
+        for column, name in ((0, "latitude_deg"), (2, "tilt_deg"), (4, "facing_deg")):
+            self.place.add_part("solar", Solar, "", (name,), column)
+        self.place.entered.connect(self.placed)
+        line.addWidget(self.place, 0, Qt.AlignmentFlag.AlignVCenter)
+        self.one = UnitField("W", "One load", "at the inverter's output, running alone", True)
+        self.one.set_bounds(1.0, 1e6)
+        self.one.entered.connect(self._one_load)
+        self._runs = label("", weight=SEMI)
+        line.addSpacing(20)
+        line.addWidget(label("one load"))
+        line.addWidget(self.one)
+        line.addWidget(self._runs, 1)
+        return line
+
+    @Slot(object)
+    def _one_load(self, watts: float | None) -> None:
+        if watts is None or self._setup is None:
+            self._runs.setText("")
+            return
+        self._runs.setText(f"runs {runs_h(self._setup, watts):.1f} h from full")
 
     @Slot(object, object)
     def show_budget(self, setup: Setup, budget: Autonomy | None) -> None:
         """Show a budget; None while it is reckoned."""
         clear(self._grid)
+        self._setup = setup
+        self.place.show_setup(setup)
+        self.year.show_budget(budget)
+        self._one_load(self.one.value)
         self.field.set_value(setup.usage.kwh_per_day if setup.usage else None)
         if budget is None:
             self._source.setText("reckoning …")
@@ -83,14 +120,15 @@ class EnergyPage(QWidget):
             ),
         )
         for i, (number, what) in enumerate(readings):
-            row, column = 2 * (i // 2), i % 2
+            row, column = 2 * (i // 3), i % 3
             self._grid.addWidget(label(number, size=READING_PT, weight=SEMI), row, column)
             self._grid.addWidget(label(what, "soft", wrap=True), row + 1, column)
         self._grid.setColumnStretch(0, 1)
         self._grid.setColumnStretch(1, 1)
+        self._grid.setColumnStretch(2, 1)
         self._note.setText(
-            f"Sun: {budget.sun_w / 1e3:.1f} kW of modules, lying flat at 52° north, clear "
-            "sky after Haurwitz, clouds let a third through. "
+            f"Sun: {budget.sun_w / 1e3:.1f} kW of modules, {stands(budget.place)}; clear sky "
+            "after Ineichen, a cloudy day lets a third through, a mixed one three quarters. "
             "Inverter 92 %, charger 96 % (common practice)."
         )
 

@@ -29,7 +29,15 @@ from nipper.core.report.charge import charge_sentence
 from nipper.core.setup import Charging
 
 PAGES = ("A day", "PV strings", "Rates", "Open loop", "Energy")
-PAGE_OF = (("solar", 1), ("charging.rates", 2), ("link.", 3))  # where a setting stands
+ENERGY = 4
+PAGE_OF = (
+    ("solar.latitude", 4),
+    ("solar.tilt", 4),
+    ("solar.facing", 4),
+    ("solar", 1),
+    ("charging.rates", 2),
+    ("link.", 3),
+)  # where a setting stands
 SKIES = ("clear", "mixed", "cloudy")
 
 
@@ -48,7 +56,8 @@ class ChargeView(StageView):
             StringPage(document, theme),
             RatePage(document, theme),
         )
-        self.sheet, self.energy, self.others = SheetPage(), EnergyPage(), OtherChargers(document)
+        self.sheet, self.energy = SheetPage(), EnergyPage(theme)
+        self.others = OtherChargers(document)
         self._group, self._stack = QButtonGroup(self), QStackedWidget()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 14, 18, 14)
@@ -62,6 +71,7 @@ class ChargeView(StageView):
         layout.addWidget(self._stack, 1)
         self._group.idClicked.connect(self.show_page)
         self.energy.loads.connect(self._loads_typed)
+        self.energy.placed.connect(self._entered)
         document.settings.changed.connect(self._show)
         document.pack_changed.connect(self._show)
         forecasts.day.came.connect(self._show)
@@ -77,7 +87,9 @@ class ChargeView(StageView):
         self.season, self.sky = QComboBox(), QComboBox()
         self.season.addItems(list(SEASONS))
         self.sky.addItems([f"{s} sky" for s in SKIES])
-        self.season.setToolTip("Where the sun stands, and how cold it is; 52° north")
+        self.season.setToolTip(
+            "Where the sun stands, and how cold it is; place and tilt: page Energy"
+        )
         self.season.activated.connect(self._day_chosen)
         self.sky.activated.connect(self._day_chosen)
         words = label(
@@ -129,14 +141,17 @@ class ChargeView(StageView):
     @Slot()
     def _show(self, *_: object) -> None:
         setup, day = self._document.setup, self._forecasts.drawn_day
-        sentence = charge_sentence(setup, day, which=False)[1]  # which day it is stands beside
-        self._title.setText(sentence[0].upper() + sentence[1:])
         shown = self._stack.currentIndex()
+        sentence = charge_sentence(setup, day, which=False)[1]  # which day it is stands beside
+        budget = self._forecasts.budget
+        if shown == ENERGY and budget is not None:
+            sentence = f"{budget.usable_kwh:.1f} kWh · {budget.without_sun_days:.1f} days no sun"
+        self._title.setText(sentence[0].upper() + sentence[1:])
         if shown == 0:
             self.chart.show_day(setup, day)
             self.form.show_setup(setup)
             self.others.show_setup(setup)
-        elif shown == 4:
+        elif shown == ENERGY:
             self.energy.show_budget(setup, self._forecasts.budget)
         else:
             (self.strings, self.rates, self.sheet)[shown - 1].show_setup(setup)

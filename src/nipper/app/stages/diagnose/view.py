@@ -75,8 +75,8 @@ class DiagnoseView(StageView):
         inside.setSpacing(10)
         inside.addWidget(self.plot, 3)
         inside.addLayout(self._cell)
+        inside.addLayout(self._advice)  # what is wanted most stands above its reasons
         inside.addLayout(self._proofs)
-        inside.addLayout(self._advice)
         inside.addStretch(1)
         area.setWidget(body)
         area.setWidgetResizable(True)
