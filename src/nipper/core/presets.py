@@ -29,7 +29,6 @@ from nipper.core.setup import (
 from nipper.core.wiring.fuse import RATED_A
 from nipper.core.wiring.lead import LEADS, protected_by_a
 
-BLEEDS_AT_ONCE = 3  # cells a passive balancer bleeds together: common practice
 # common practice: 50-200 mA bleeds, 0.5-2 A moves
 BALANCER_CURRENT_A = {"passive": 0.10, "active": 1.0}
 BalancerChoice = Literal["passive", "active", "none"]

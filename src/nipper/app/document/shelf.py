@@ -12,8 +12,10 @@ from nipper.store import Bench
 
 if TYPE_CHECKING:
     from nipper.core.link.record import LinkNotes
+    from nipper.core.report.topbalance import Session
 
-MODULES, TICKS, MENU, LINK = "pv-modules", "typing-ticks", "typing-menu", "link"
+MODULES, TICKS, MENU = "pv-modules", "typing-ticks", "typing-menu"
+LINK, TOP_BALANCE = "link", "top-balance"
 
 
 class Shelf:
@@ -66,3 +68,13 @@ class Shelf:
     def keep_link_notes(self, notes: "LinkNotes") -> None:
         """Keep what is done of the link."""
         self._kept.keep(LINK, notes.model_dump_json())
+
+    def top_balance(self) -> "Session | None":
+        """The top balance that is under way."""
+        from nipper.core.report.topbalance import parse_session
+
+        return parse_session(self._kept.value(TOP_BALANCE))
+
+    def keep_top_balance(self, session: "Session | None") -> None:
+        """Keep a top balance that begins, or forget one that is over."""
+        self._kept.keep(TOP_BALANCE, "" if session is None else session.model_dump_json())

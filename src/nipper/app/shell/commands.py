@@ -233,6 +233,15 @@ ACTIONS: tuple[Action, ...] = (
         _has_bench,
     ),
     Action(
+        "record.top-balance",
+        "Top balance …",
+        Menu.RECORD,
+        "A guided levelling: target without a trip, hours, what to set now and back, how it goes.",
+        _side("topbalance"),
+        "Ctrl+L",
+        _has_bench,
+    ),
+    Action(
         "record.logs",
         "Packs and logs …",
         Menu.RECORD,

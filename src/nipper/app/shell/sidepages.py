@@ -57,6 +57,10 @@ class SidePages(QObject):
 
             page = RevisionsPage(window.document, window.theme, window.zone)
             page.typing_asked.connect(self._type_back)
+        elif name == "topbalance":
+            from nipper.app.shell.topbalancepage import TopBalancePage
+
+            page = TopBalancePage(window.document, window.theme, window.zone)
         elif name == "reading":
             from nipper.app.shell.readingpage import ReadingPage
 

@@ -1,6 +1,5 @@
 """What a balancer can do for one cell in the hours it may run."""
 
-from nipper.core.presets import BLEEDS_AT_ONCE
 from nipper.core.setup import Balancer
 
 
@@ -16,12 +15,10 @@ def for_one_cell_ah(balancer: Balancer, cells: int, hours: float, loses: bool) -
     Notes
     -----
     A bleed helps a cell that runs ahead at its full current. One that falls behind is only helped
-    by
-    bleeding all the others, and no more than BLEEDS_AT_ONCE bleed together: so it gains that share
-    of
-    the current. An active balancer moves its current into the lowest cell.
+    by bleeding all the others, and only some of them bleed together: so it gains that share of the
+    current. An active balancer moves its current into the lowest cell.
     """
     whole = balancer.current_a * hours
     if balancer.kind == "active" or not loses or cells <= 1:
         return whole
-    return whole * min(1.0, BLEEDS_AT_ONCE / (cells - 1))
+    return whole * min(1.0, balancer.bled_at_once / (cells - 1))

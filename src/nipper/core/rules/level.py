@@ -6,7 +6,6 @@ from collections.abc import Iterator
 
 from nipper.core.findings import Finding
 from nipper.core.imbalance.reach import for_one_cell_ah
-from nipper.core.presets import BLEEDS_AT_ONCE
 from nipper.core.rules.base import (
     AT_BOTH,
     AT_LEVEL,
@@ -188,7 +187,7 @@ def enough(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
         bleeds = balancer.kind == "passive" and drift < 0.0
         others = (
             f" It takes {1e3 * balancer.current_a * hours:.0f} mAh a day out of a cell; one that "
-            f"falls behind is helped by bleeding all others, {BLEEDS_AT_ONCE} at a time."
+            f"falls behind is helped by bleeding all others, {balancer.bled_at_once} at a time."
             if bleeds
             else ""
         )

@@ -33,6 +33,9 @@ class Cell(Part):
     min_v: float | None = optional(CELL_V, "lowest voltage on the cell's sheet")
 
 
+BLEEDS_AT_ONCE = 3  # cells a passive balancer bleeds together: common practice
+
+
 class Balancer(Part):
     """The balancer: what it can move and when it may run."""
 
@@ -49,6 +52,18 @@ class Balancer(Part):
     when: Literal["charging", "rest", "always"] = Field(
         title="may run", description="only while charging, only at rest, or always"
     )
+    at_once: int | None = Field(
+        default=None,
+        ge=1,
+        le=200,
+        title="cells bled at once",
+        description="by a passive balancer; left out: 3, common practice",
+    )
+
+    @property
+    def bled_at_once(self) -> int:
+        """How many cells a passive balancer bleeds together."""
+        return self.at_once or BLEEDS_AT_ONCE
 
 
 class SeparateBalancer(Balancer):

@@ -11,7 +11,6 @@ import numpy as np
 from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.errors import InputError
-from nipper.core.presets import BLEEDS_AT_ONCE
 from nipper.core.setup import Setup, pack_setups
 from nipper.core.simulate import layout, sky
 from nipper.core.simulate.layout import Floats
@@ -273,7 +272,7 @@ def bms(setup: Setup) -> layout.Bms:
         balance_start_v=np.array([b.start_v if b else 9.0 for b in levellers]),
         balance_delta_v=np.array([b.delta_mv / 1e3 if b else 9.0 for b in levellers]),
         balance_when=np.array([PHASES[b.when] if b else layout.ALWAYS for b in levellers]),
-        balance_at_once=BLEEDS_AT_ONCE,
+        balance_at_once=np.array([b.bled_at_once if b else 1 for b in levellers]),
         active_efficiency=0.85,  # common practice, no source
         rest_a=REST_DEAD_BAND_A,
         full_v=np.array([p.protection.soc_full_v or np.inf for p in packs]),

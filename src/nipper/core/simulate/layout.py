@@ -128,7 +128,7 @@ class Bms(NamedTuple):
     balance_start_v: Floats
     balance_delta_v: Floats
     balance_when: Ints
-    balance_at_once: int
+    balance_at_once: Ints
     active_efficiency: float
     rest_a: float  # below this the BMS reads 0.0 A
     full_v: Floats

@@ -289,7 +289,7 @@ def _move(bms: Bms, state: State, read_v: Floats, seen: Seen, hours: float, p: i
 def _bleed(bms: Bms, state: State, read_v: Floats, low_v: float, hours: float, p: int) -> None:
     """Bleed the highest cells, as many at once as it can."""
     balancing, moved = state.balancing, bms.balance_a[p] * hours
-    for _ in range(bms.balance_at_once):
+    for _ in range(bms.balance_at_once[p]):
         best = -1
         for i in range(read_v.shape[1]):
             volts = read_v[p, i]

@@ -23,7 +23,16 @@ def _sentence(s: Situation) -> tuple[Status, str] | None:
 def _follows(s: Situation) -> list[Consequence]:
     from nipper.core.report.forecasts import of_levelling
 
-    return of_levelling(s.forecasts.levelling.value, s.findings_of("level"))
+    out = of_levelling(s.forecasts.levelling.value, s.findings_of("level"))
+    return [*_top_balance(s), *out]
+
+
+def _top_balance(s: Situation) -> list[Consequence]:
+    from nipper.core.report.topbalance import reminder
+
+    session = s.document.shelf.top_balance()
+    said = reminder(session, s.document.setup) if session else None
+    return [said] if said else []
 
 
 STAGE = Stage(
