@@ -70,11 +70,17 @@ class SettingsForm(QWidget):
         return self
 
     def add_part(
-        self, part: str, model: type[Part], title: str, names: tuple[str, ...], column: int
+        self,
+        part: str,
+        model: type[Part],
+        title: str,
+        names: tuple[str, ...],
+        column: int,
+        top: int = 0,
     ) -> "SettingsForm":
-        """A column of single settings under a heading."""
-        self._grid.addWidget(label(title, weight=SEMI), 0, column, 1, 2)
-        for row, name in enumerate(names, 1):
+        """A column of single settings under a heading, which stands in the row ``top``."""
+        self._grid.addWidget(label(title, weight=SEMI), top, column, 1, 2)
+        for row, name in enumerate(names, top + 1):
             info = model.model_fields[name]
             self._grid.addWidget(label(info.title or name), row, column)
             self._add_field(f"{part}.{name}" if part else name, row, column + 1, model, name)

@@ -132,6 +132,7 @@ class ProtectView(StageView):
             2,
         )
         other.add_part("charging", Charging, "Equalise", ("equalise_v", "equalise_every_days"), 4)
+        other.add_part("balancer", Balancer, "Passive", ("at_once",), 4, top=3)
         self._add(tabs, "Charge, level", other)
         second = SettingsForm()
         second.add_part(
