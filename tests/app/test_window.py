@@ -178,6 +178,36 @@ def test_a_pack_without_a_log_says_what_to_do(qtbot, open_window):
     assert open_window.rail.entries["record"].sentence == "no log yet"
 
 
+@pytest.mark.parametrize(
+    ("typed", "title", "stage"),
+    [
+        ("cell_under_voltage.trip_v", "trip", "protect"),
+        ("cell 3", "Cell 3", "diagnose"),
+        ("inverter's most charge", "nverter", "link"),
+    ],
+)
+def test_the_finder_goes_to_places_too(qtbot, open_window, typed, title, stage):
+    open_window.menus.find()
+    finder = open_window.menus._finder
+    qtbot.keyClicks(finder.line, typed)
+    assert title in finder.list.item(0).text()
+    finder._run(finder.list.item(0))
+    assert open_window.rail.entries[stage].isVisible()
+    assert open_window._stage == stage
+    finder.hide()
+
+
+def test_the_finder_knows_words_and_events(qtbot, open_window):
+    open_window.document.history.add_event(1.7e9, "note", "bars of the port side cleaned", None)
+    open_window.menus.find()
+    finder = open_window.menus._finder
+    for typed, told in (("port side", "bars of the port"), ("highest less lowest", "deviation")):
+        finder.line.clear()
+        qtbot.keyClicks(finder.line, typed)
+        assert told in finder.list.item(0).text()
+    finder.hide()
+
+
 def test_the_finder_finds_and_runs(qtbot, open_window):
     open_window.menus.find()
     finder = open_window.menus._finder

@@ -54,6 +54,9 @@ class StageView(QWidget):
     def show_field(self, _path: str) -> None:
         """Bring the field of a setting to the front."""
 
+    def show_cell(self, _cell: int) -> None:
+        """Show what is known of a cell, numbered from 1."""
+
 
 @dataclass(frozen=True, slots=True)
 class Picture:

@@ -8,6 +8,8 @@ from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, Q
 
 from nipper.app.actions import Action
 
+LEAST_LETTERS, MOST = 2, 60
+
 
 def matches(action: Action, words: str) -> bool:
     """Whether every word typed stands in the action's title, menu or help."""
@@ -25,7 +27,11 @@ class Finder(QFrame):
         self.setObjectName("card")
         self._actions = actions
         self._offered: list[Action] = []
-        self.line, self.list = QLineEdit(placeholderText="Find a command"), QListWidget()
+        self._places: Sequence[Action] = ()
+        self.line, self.list = (
+            QLineEdit(placeholderText="A command, a setting, a finding, a cell, an event, a word"),
+            QListWidget(),
+        )
         self.line.setAccessibleName("Find a command")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 8, 8, 8)
@@ -37,8 +43,13 @@ class Finder(QFrame):
         self.list.itemActivated.connect(self._run)
         self.list.itemClicked.connect(self._run)
 
-    def open_over(self, widget: QWidget, enabled: Sequence[Action]) -> None:
-        """Show it over the middle of a widget, with the actions that can run now."""
+    def open_over(
+        self, widget: QWidget, enabled: Sequence[Action], places: Sequence[Action] = ()
+    ) -> None:
+        """Show it over the middle of a widget, with the actions that can run now; places are
+        offered once something is typed.
+        """
+        self._places = places
         self._offered = [a for a in self._actions if a in enabled]
         self.line.clear()
         self._fill("")
@@ -49,12 +60,14 @@ class Finder(QFrame):
     @Slot(str)
     def _fill(self, text: str) -> None:
         self.list.clear()
-        for action in self._offered:
-            if matches(action, text):
-                item = QListWidgetItem(f"{action.title}   {action.keys}".rstrip())
-                item.setToolTip(action.help)
-                item.setData(Qt.ItemDataRole.UserRole, action)
-                self.list.addItem(item)
+        places = self._places if len(text.strip()) >= LEAST_LETTERS else ()
+        found = [a for a in (*self._offered, *places) if matches(a, text)]
+        found.sort(key=lambda a: a.title.lower() != text.strip().lower())  # itself before the rest
+        for action in found[:MOST]:
+            item = QListWidgetItem(f"{action.title}   {action.keys}".rstrip())
+            item.setToolTip(action.help)
+            item.setData(Qt.ItemDataRole.UserRole, action)
+            self.list.addItem(item)
         self.list.setCurrentRow(0)
 
     @Slot(QListWidgetItem)

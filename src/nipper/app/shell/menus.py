@@ -61,4 +61,7 @@ class Menus(QObject):
     @Slot()
     def find(self) -> None:
         """Open the command finder."""
-        self._finder.open_over(self._window, [a for a in self.actions if self._can_run(a)])
+        from nipper.app.shell.places import places
+
+        can_run = [a for a in self.actions if self._can_run(a)]
+        self._finder.open_over(self._window, can_run, places(self._window))

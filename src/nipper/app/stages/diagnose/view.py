@@ -218,6 +218,11 @@ class DiagnoseView(StageView):
     def _line_clicked(self, item: QObject) -> None:
         self.pick(int(item.property("cell")))
 
+    def show_cell(self, cell: int) -> None:
+        """Show what is known of a cell."""
+        if self._document.record is not None:
+            self.pick(cell)
+
     def pick(self, cell: int | None) -> None:
         """Open a cell: everything known of it."""
         self._picked = cell

@@ -1,0 +1,83 @@
+"""Where the finder can go beside the commands: settings, findings, cells, events and words."""
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+from nipper.app.actions import Action, Menu
+
+if TYPE_CHECKING:
+    from nipper.app.shell.window import Window
+
+# where a setting stands; Protect has all others
+STAGE_OF = (("solar", "charge"), ("other_chargers", "charge"), ("link.", "link"),
+            ("charging.rates", "charge"))  # fmt: skip
+MOST_EVENTS = 60
+
+
+def places(window: "Window") -> list[Action]:
+    """Everything of the open bench that has a place; nothing without one."""
+    if window.document is None:
+        return []
+    return [*_settings(), *_findings(window), *_cells(window), *_events(window), *_words()]
+
+
+def _settings() -> Iterator[Action]:
+    from nipper.core.report.typingsheet import TITLES
+
+    for path, (section, title) in TITLES.items():
+        stage = next((s for start, s in STAGE_OF if path.startswith(start)), "protect")
+        name = title if section.lower() in title.lower() else f"{section}: {title}"
+        yield _place(f"setting.{path}", name, f"a setting: {path}", stage, path)
+
+
+def _findings(window: "Window") -> Iterator[Action]:
+    document = window.document
+    assert document
+    for i, found in enumerate(document.judgement.findings):
+        path = found.settings[0] if found.settings else ""
+        stage = found.stages[0] if found.stages else "protect"
+        yield _place(f"finding.{i}", found.message, f"a finding: {found.code}", stage, path)
+
+
+def _cells(window: "Window") -> Iterator[Action]:
+    document = window.document
+    assert document
+    if document.record is None:
+        return
+    for cell in range(1, document.setup.cells + 1):
+
+        def go(window: "Window", cell: int = cell) -> None:
+            window.go("diagnose")
+            if window.desk:
+                window.desk.view("diagnose").show_cell(cell)
+
+        yield Action(f"cell.{cell}", f"Cell {cell}", Menu.GO, "all that is known of it", go)
+
+
+def _events(window: "Window") -> Iterator[Action]:
+    from datetime import datetime
+
+    document = window.document
+    assert document
+    for event in document.history.events()[-MOST_EVENTS:]:
+        at = datetime.fromtimestamp(event.time_s, window.zone)
+        title = f"{at.day} {at:%b %Y}: {event.note}"
+        yield Action(
+            f"event.{event.id}", title, Menu.GO, "an event", lambda w: w.side.show("revisions")
+        )
+
+
+def _words() -> Iterator[Action]:
+    from nipper.app.shell.helppage import WORDS
+
+    for word, meaning in WORDS:
+        yield Action(f"word.{word}", word, Menu.HELP, meaning, lambda w: w.side.show("help"))
+
+
+def _place(id_: str, title: str, about: str, stage: str, path: str) -> Action:
+    def go(window: "Window") -> None:
+        window.go(stage)
+        if path and window.desk:
+            window.desk.view(stage).show_field(path)
+
+    return Action(id_, title, Menu.GO, about, go)
