@@ -9,7 +9,7 @@ demo: setup
 	$(RUN)/nipper --demo
 
 test: setup lint
-	$(RUN)/pytest -q
+	$(RUN)/pytest -q -n auto --dist loadfile
 
 lint: setup
 	$(RUN)/ruff check src tests

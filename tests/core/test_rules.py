@@ -55,6 +55,7 @@ def separate(**changes: object) -> dict[str, object]:
 
 
 BAD: dict[str, list[dict[str, object]]] = {
+    "voltages-of-another-count": [{"cells_in_series": 15}, {"cells_in_series": 14}],
     "no-such-bit-rate": [
         {"link": {"mode": "closed", "transport": "can", "bit_rate": 123}},
         {"link": {"mode": "closed", "transport": "rs485", "bit_rate": 500_000}},
@@ -511,3 +512,34 @@ def test_following_the_suggestions_ends_and_ends_sound(seed):
         changes,
         [f.message for f in check(setup) if f.severity is not Severity.NOTE],
     )
+
+
+def test_a_cell_taken_out_is_one_change_of_all_pack_voltages():
+    sixteen = put(
+        new_setup("lfp", 16, 280.0),
+        {"other_chargers": [{"name": "shore", "absorption_v": 55.6, "max_charge_a": 40.0}],
+         "link.low_cut_v": 48.0, "charging.equalise_v": 56.8},
+    )  # fmt: skip
+    fifteen = put(sixteen, {"cells_in_series": 15})
+    found = next(f for f in check(fifteen) if f.code == "voltages-of-another-count")
+    assert found.severity is Severity.ERROR
+    cured = put(fifteen, found.suggestion)
+    scaled = ("charging.absorption_v", "charging.equalise_v", "link.low_cut_v")
+    scaled += ("protection.pack_over_voltage.trip_v", "other_chargers.0.absorption_v")
+    for path in scaled:
+        assert get(cured, path) / 15 == pytest.approx(get(sixteen, path) / 16, abs=0.005)
+    assert cured.protection.cell_over_voltage == sixteen.protection.cell_over_voltage
+    assert not [f for f in check(cured) if f.code == "voltages-of-another-count"]
+
+
+@pytest.mark.parametrize(
+    ("chemistry", "cells"), [("lfp", 4), ("lfp", 16), ("nmc", 14), ("lto", 20)]
+)
+def test_a_pack_of_its_own_count_is_never_told_another(chemistry, cells):
+    setup = new_setup(chemistry, cells, 100.0)
+    assert "voltages-of-another-count" not in {f.code for f in check(setup)}
+
+
+def test_a_target_that_is_only_too_high_is_no_other_count():
+    high = put(new_setup("lfp", 16, 280.0), {"charging.absorption_v": 59.0})
+    assert "voltages-of-another-count" not in {f.code for f in check(high)}

@@ -19,6 +19,7 @@ from nipper.core.rules import (
     level,
     link,
     protect,
+    recount,
     scale,
     sources,
 )
@@ -31,6 +32,7 @@ __all__ = ["ALL_RULES", "RULES", "Evidence", "Rule", "check", "for_pack", "to_js
 
 MODULES = (
     protect,
+    recount,
     scale,
     habits,
     alarms,
