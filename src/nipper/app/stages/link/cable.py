@@ -68,17 +68,6 @@ class CableFigure(QWidget):
             painter.setPen(QPen(tone, 3))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPath(path)
-            if wire.colour:
-                self._name_wire(painter, QPointF(ends_x[0] + 6, start - 10), wire.colour)
-
-    def _name_wire(self, painter: QPainter, left: QPointF, colour: str) -> None:
-        """The wire's colour above its beginning, on a patch that keeps other wires off it."""
-        painter.setFont(font(BASE_PT - 1))
-        width = painter.fontMetrics().horizontalAdvance(colour)
-        place = QRectF(left.x(), left.y() - 8, width + 4, 16)
-        painter.fillRect(place, self._theme.colour("card"))
-        painter.setPen(self._theme.colour("soft"))
-        painter.drawText(place, Qt.AlignmentFlag.AlignCenter, colour)
 
     def _socket(self, painter: QPainter, side: int, title: str, right: float) -> None:
         pins = self._sides[side]
@@ -232,7 +221,9 @@ class CablePage(QWidget):
             text = f"A straight cable is {found.straight}: {found.why}."
         self._straight.setText(text)
         never = ", ".join(f"{a} with {b}" for a, b in found.never_meet)
-        notes = [f"Must never meet (battery's pin with inverter's): {never}."] if never else []
+        wires = ", ".join(f"{w.battery} {w.colour}" for w in found.wires if w.colour)
+        notes = [f"Wires at the battery's end, by T568B: {wires}."] if wires else []
+        notes += [f"Must never meet (battery's pin with inverter's): {never}."] if never else []
         notes += [f"{n[:1].upper()}{n[1:]}." for n in found.notes]
         self._notes.setText(" ".join(notes))
         self.switches.show_addresses(addresses(setup))
