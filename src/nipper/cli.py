@@ -306,10 +306,12 @@ def _link(arguments: argparse.Namespace) -> Answer:
     if arguments.setup is None:
         raise InputError("nipper link", "the arguments", "SETUP.json, or --decode CAPTURE")
     from nipper.core.link.answer import to_json
+    from nipper.core.link.decoding import known_profile
     from nipper.core.setup import put
 
     setup = load(arguments.setup)
     if arguments.profile is not None:
+        known_profile(arguments.profile)
         setup = put(setup, {"link.profile": arguments.profile})
     document = to_json(setup)
     return document, [f"{k}: {json.dumps(v, ensure_ascii=False)}" for k, v in document.items()]

@@ -15,6 +15,7 @@ from nipper.core.link.answer import to_json
 from nipper.core.link.cable import Socket, cable
 from nipper.core.link.chain import chain
 from nipper.core.link.expect import judge
+from nipper.core.link.points import load_registers, tell
 from nipper.core.link.switches import address_of, addresses, longest_m, means, positions
 from nipper.core.presets import new_setup
 from nipper.core.setup import parse, put
@@ -287,3 +288,51 @@ def test_bad_input_is_one_line(capsys, arguments):
     assert (status, out) == (2, "")
     assert err.count("\n") == 1
     assert "Traceback" not in err
+
+
+def test_a_profile_that_is_not_there_is_a_doubt_of_a_setup_and_an_error_of_an_argument(
+    tmp_path, capsys
+):
+    document = to_json(bank(profile="house-protocol"))
+    assert document["frames"] == []
+    assert any("profile cannot be used" in d for d in document["doubts"])
+    assert document["chain"]["charge_limit_a"] == 120.0
+    file = tmp_path / "s.json"
+    file.write_text(json.dumps(bank().model_dump(mode="json", exclude_none=True)))
+    status, out, err = run(capsys, str(file), "--profile", "house-protocol")
+    assert (status, out) == (2, "")
+    assert "house-protocol" in err
+
+
+@pytest.mark.parametrize("profile", [None, "sunspec-battery", "registers-simple"])
+def test_over_rs485_registers_are_shown_in_place_of_frames(profile):
+    document = to_json(bank(transport="rs485", profile=profile, bit_rate=9600))
+    assert document["frames"] == []
+    held = {r["address"]: r["value"] for r in document["registers"]}
+    told = tell(load_registers(profile or "registers-simple"), held)
+    assert told.values["charge_voltage_limit_v"] == pytest.approx(56.0)
+    assert {w["signal"] for w in document["cable"]["wires"]} == {"d1_b", "d0_a", "ground"}
+
+
+@given(
+    st.sampled_from(["lfp", "nmc", "lto"]),
+    st.integers(1, 32),
+    st.integers(1, 8),
+    st.fixed_dictionaries(
+        {},
+        optional={
+            "transport": st.sampled_from(["can", "rs485", "none"]),
+            "profile": st.sampled_from(["limits-can", "rvc-dc-source", "sunspec-battery", "x"]),
+            "bit_rate": st.sampled_from([1, 123, 9600, 500_000, 100_000_000]),
+            "address": st.integers(0, 255),
+            "battery_pins": st.sampled_from(["4 b, 5 a", "25 power", "1 can_l"]),
+            "bus_length_m": st.sampled_from([0.01, 1000.0]),
+            "switch_count": st.integers(1, 8),
+        },
+    ),
+)
+def test_any_link_is_answered(chemistry, cells, packs, link):
+    setup = put(new_setup(chemistry, cells, 100.0, packs), {"link": link})
+    document = to_json(setup)
+    json.dumps(document, allow_nan=False)
+    assert len(document["addresses"]) == packs

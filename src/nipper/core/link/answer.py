@@ -5,6 +5,7 @@ from nipper.core.link.cable import STANDARD, Cable, Socket, cable
 from nipper.core.link.chain import Chain, chain
 from nipper.core.link.codec import encode
 from nipper.core.link.expect import expected, told_values
+from nipper.core.link.points import load_registers, write
 from nipper.core.link.profile import load_file, load_profile
 from nipper.core.link.quantities import BY_NAME
 from nipper.core.link.switches import addresses, ends, is_rate, longest_m
@@ -12,7 +13,7 @@ from nipper.core.setup import Setup
 from nipper.core.setup.pins import parse_pins
 from nipper.core.sources.openloop import sheet
 
-USUAL_PROFILE = "limits-can"
+USUAL_PROFILE, USUAL_REGISTERS = "limits-can", "registers-simple"
 TERMINATED_OHM = 60
 
 
@@ -27,12 +28,8 @@ def link_cable(setup: Setup) -> tuple[Cable, bool]:
 
 
 def to_json(setup: Setup) -> dict[str, object]:
-    """The whole document.
-
-    Raises
-    ------
-    InputError
-        The setup names a profile that is not there.
+    """The whole document. A profile that cannot be used is told among the doubts, and then no
+    frames are shown.
     """
     return {
         "format": "nipper-link",
@@ -44,6 +41,7 @@ def to_json(setup: Setup) -> dict[str, object]:
         "open_loop": [line.to_json() for line in sheet(setup)],
         "expect": _expect(setup),
         "frames": _frames(setup),
+        "registers": _registers(setup),
         "doubts": doubts(setup),
     }
 
@@ -102,7 +100,10 @@ def _frames(setup: Setup) -> list[dict[str, object]]:
     link = setup.link
     if link and link.transport == "rs485":
         return []  # registers are asked for, nothing is sent by itself
-    profile = load_profile((link.profile if link else None) or USUAL_PROFILE)
+    try:
+        profile = load_profile((link.profile if link else None) or USUAL_PROFILE)
+    except InputError:
+        return []  # told among the doubts
     return [
         {
             "id": sent.frame.id,
@@ -116,9 +117,25 @@ def _frames(setup: Setup) -> list[dict[str, object]]:
     ]
 
 
+def _registers(setup: Setup) -> list[dict[str, int]]:
+    """What a battery of these settings holds in its registers, at rest and half full."""
+    link = setup.link
+    if link is None or link.transport != "rs485":
+        return []
+    try:
+        profile = load_registers(link.profile or USUAL_REGISTERS)
+    except InputError:
+        return []  # told among the doubts
+    held = write(profile, told_values(setup))
+    return [{"address": address, "value": held[address]} for address in sorted(held)]
+
+
 def _of_profile(setup: Setup) -> list[str]:
     link = setup.link
-    if link is None or link.transport != "can":
+    if link is None:
+        return []
+    if link.transport == "rs485":
+        load_registers(link.profile or USUAL_REGISTERS)
         return []
     profile = load_file(link.profile or USUAL_PROFILE)
     out = [f"the profile does not carry {BY_NAME[q].title}" for q in profile.missing]

@@ -27,6 +27,14 @@ def decode_capture(capture: Path, profile: str | None) -> dict[str, object]:
     return bus_json(listen(found, read_candump(capture)), found)
 
 
+def known_profile(name: str) -> None:
+    """Raise :class:`InputError` unless there is such a profile, of either kind."""
+    if _of_registers(name):
+        points.load_registers(name)
+    else:
+        load_profile(name)
+
+
 def _of_registers(name: str) -> bool:
     if name in points.BUNDLED:
         return True
