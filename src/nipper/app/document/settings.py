@@ -91,6 +91,13 @@ class Settings(QObject):
             self.undo_stack.push(_Change(self, self._bank, new, text, word))
         return True
 
+    def enter(self, changes: Mapping[str, object], text: str) -> bool:
+        """Change settings and keep them now: what was typed or chosen, not dragged."""
+        found = self.change(changes, text)
+        if found:
+            self.settle()
+        return found
+
     def _changed(self, changes: Mapping[str, object]) -> Setup:
         of_one = {path: value for path, value in changes.items() if path.startswith("packs[")}
         plain = {path: value for path, value in changes.items() if path not in of_one}

@@ -297,6 +297,5 @@ class TopBalancePage(QWidget):
         return {path: v for path, v in session.back.items() if get(setup, path) != v}
 
     def _apply(self, changes: dict[str, object], text: str) -> None:
-        if self._document.settings.change(changes, text):
-            self._document.settings.settle()
+        self._document.settings.enter(changes, text)
         self.refresh()

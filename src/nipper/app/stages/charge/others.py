@@ -94,8 +94,7 @@ class OtherChargers(QWidget):
         return grid
 
     def _set(self, chargers: list[dict[str, object]], words: str) -> None:
-        if self._document.settings.change({"other_chargers": chargers}, words):
-            self._document.settings.settle()
+        self._document.settings.enter({"other_chargers": chargers}, words)
         self.show_setup(self._document.setup)
 
     def _all(self) -> list[dict[str, object]]:

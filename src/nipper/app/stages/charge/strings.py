@@ -303,8 +303,7 @@ class StringPage(QWidget):
         )
 
     def _change(self, changes: dict[str, object], words: str) -> None:
-        if self._document.settings.change(changes, words):
-            self._document.settings.settle()
+        self._document.settings.enter(changes, words)
 
     @Slot()
     def _begin(self) -> None:

@@ -162,12 +162,9 @@ class ChargeView(StageView):
 
     @Slot(str, object)
     def _entered(self, path: str, value: object) -> None:
-        if self._document.settings.change({path: value}, f"Set {path}"):
-            self._document.settings.settle()
-        else:
+        if not self._document.settings.enter({path: value}, f"Set {path}"):
             self.form.show_setup(self._document.setup)
 
     @Slot(object)
     def _loads_typed(self, value: float | None) -> None:
-        if self._document.settings.change({"usage.kwh_per_day": value}, "Set the loads a day"):
-            self._document.settings.settle()
+        self._document.settings.enter({"usage.kwh_per_day": value}, "Set the loads a day")

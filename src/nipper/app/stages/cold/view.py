@@ -326,8 +326,7 @@ class ColdView(StageView):
             if self._document.setup.protection.charge_under_temperature
             else CHARGER[name]
         )
-        if self._document.settings.change({path: value}, "Set the cold cutoff"):
-            self._document.settings.settle()
+        self._document.settings.enter({path: value}, "Set the cold cutoff")
 
     @Slot(int)
     def _who_chosen(self, index: int) -> None:
@@ -348,8 +347,7 @@ class ColdView(StageView):
             changes |= plan(setup).stand_in
         if setup.charging is None:
             changes = {PATH: changes[PATH]}
-        if self._document.settings.change(changes, "Who stops the charge in the cold"):
-            self._document.settings.settle()
+        self._document.settings.enter(changes, "Who stops the charge in the cold")
         self._show()
 
     @Slot()

@@ -241,8 +241,7 @@ class CablePage(QWidget):
 
     @Slot(str, object)
     def _entered(self, path: str, value: object) -> None:
-        if self._document.settings.change({path: value}, f"Set {path}"):
-            self._document.settings.settle()
+        self._document.settings.enter({path: value}, f"Set {path}")
         self.refresh()
 
 

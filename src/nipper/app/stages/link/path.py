@@ -142,7 +142,5 @@ class PathPage(QWidget):
 
     @Slot(str, object)
     def _entered(self, path: str, value: object) -> None:
-        if self._document.settings.change({path: value}, f"Set {path}"):
-            self._document.settings.settle()
-        else:
+        if not self._document.settings.enter({path: value}, f"Set {path}"):
             self.refresh()

@@ -210,13 +210,11 @@ class ProtectView(StageView):
             }
         )
         value = None if setup.separate_balancer else {**own, **SECOND_DEVICE}
-        if self._document.settings.change({"separate_balancer": value}, "Separate balancer"):
-            self._document.settings.settle()
+        self._document.settings.enter({"separate_balancer": value}, "Separate balancer")
 
     @Slot(object)
     def _take(self, school: LimitSchool) -> None:
-        if self._document.settings.change(dict(school.changes), f"School: {school.title}"):
-            self._document.settings.settle()
+        self._document.settings.enter(dict(school.changes), f"School: {school.title}")
 
     def _add(self, tabs: QHBoxLayout, title: str, form: SettingsForm) -> None:
         choice = button(title, "quiet")
