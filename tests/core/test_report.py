@@ -14,7 +14,7 @@ from nipper.core.presets import new_setup
 from nipper.core.report.charges import charge_curves, heat_table, nearest
 from nipper.core.report.consequence import Consequence, Status, count, of_finding, protect_sentence
 from nipper.core.report.ladder import ladder
-from nipper.core.report.proof import TELLING, about_cell, paths, proofs
+from nipper.core.report.proof import TELLING, _with_error, about_cell, paths, proofs
 from nipper.core.report.sentences import (
     diagnose_sentence,
     of_diagnosis,
@@ -277,3 +277,9 @@ def test_every_message_of_every_rule_is_a_sentence(make_setup):
         assert f.why.endswith(".")
         assert f.code
         assert not f.suggestion or f.suggestion_label
+
+
+def test_an_uncertainty_is_never_shown_as_none():
+    assert _with_error(0.27, 0.0004, "mΩ", 2) == "0.2700 ± 0.0007 mΩ"
+    assert _with_error(1.0, 0.5, "%", 1) == "+1.0 ± 0.8 %"
+    assert "cannot be told" in _with_error(float("nan"), 0.1, "%", 1)

@@ -298,9 +298,14 @@ def about_cell(diagnosis: Diagnosis, setup: Setup, cell: int) -> list[tuple[str,
     return rows + [("judged", text) for text in named]
 
 
+MOST_DIGITS = 4
+
+
 def _with_error(value: float, sd: float, unit: str, digits: int) -> str:
     if not np.isfinite(value):
         return "cannot be told from this log"
+    while np.isfinite(sd) and sd > 0.0 and digits < MOST_DIGITS and not round(1.645 * sd, digits):
+        digits += 1  # an uncertainty of 0.00 would claim to be none
     error = f" ± {1.645 * sd:.{digits}f}" if np.isfinite(sd) else ""
     return (
         f"{value:+.{digits}f}{error} {unit}".replace("-", "−")

@@ -104,6 +104,7 @@ class ChargePanel(QWidget):
                 plot.line(curves.minutes, curves.cell_v[:, i], "herd", 1.0)
         for i, role in special.items():
             plot.line(curves.minutes, curves.cell_v[:, i], role, 2.0)
+        plot.item.getAxis("bottom").setLabel("minutes from the start of absorption")
         plot.mark(0.0, "copper")
         plot.mark(curves.end_min, "copper")
         plot.item.setXRange(float(curves.minutes[0]), float(curves.minutes[-1]), padding=0.02)
