@@ -280,6 +280,6 @@ def test_every_message_of_every_rule_is_a_sentence(make_setup):
 
 
 def test_an_uncertainty_is_never_shown_as_none():
-    assert _with_error(0.27, 0.0004, "mΩ", 2) == "0.2700 ± 0.0007 mΩ"
+    assert _with_error(0.27, 0.0004, "mΩ", 2) == "0.270 ± 0.001 mΩ"
     assert _with_error(1.0, 0.5, "%", 1) == "+1.0 ± 0.8 %"
     assert "cannot be told" in _with_error(float("nan"), 0.1, "%", 1)
