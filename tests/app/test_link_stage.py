@@ -8,6 +8,7 @@ from PySide6.QtTest import QTest
 from nipper.app.stages.link.talk import MISTAKES
 from nipper.core.link.capture import read_candump
 from nipper.core.link.standin import Mistake
+from nipper.core.report.link import link_sentence, steps
 from nipper.core.setup import put
 
 CLOSED = {
@@ -99,11 +100,18 @@ def test_the_plug_is_pulled_timed_kept_and_due_again_after_a_change(open_window,
     assert found.is_of(document.bank)
     assert found.as_set(document.bank)
     assert any("link lost on purpose" in e.note for e in document.history.events())
+    assert not found.proves(document.bank)  # stand-ins prove nothing of one's own devices
+    assert "not proven" in link_sentence(document.bank, document.history.last_loss())[1]
+    type_into(closed.talk.own.reaction, "11")
+    closed.talk.own.keep.click()
+    own = document.history.last_loss()
+    assert own[1].proves(document.bank)
+    assert "not proven" not in link_sentence(document.bank, own)[1]
     changed = put(document.bank, {"link.loss_timeout_s": 30.0})
     assert not found.is_of(changed)
 
 
-def test_both_displays_are_taken_from_the_bus_and_a_wrong_one_names_its_cause(closed):
+def test_both_displays_are_taken_from_the_bus_and_a_wrong_one_names_its_cause(open_window, closed):
     closed.show_page(3)
     closed.talk.run_ahead(6.0)
     closed.verify.from_bus.emit()
@@ -112,7 +120,13 @@ def test_both_displays_are_taken_from_the_bus_and_a_wrong_one_names_its_cause(cl
     assert statuses
     words = closed.verify.says["capacity_ah"][1]
     assert words.text() == "fits"
+    document = open_window.document
+    talk = next(
+        s for s in steps(document.bank, document.shelf.link_notes(), None) if s.id == "talk"
+    )
+    assert not talk.done  # all fits, but of the stand-ins
     type_into(closed.verify.fields["inverter", "capacity_ah"], "100")
+    assert document.shelf.link_notes().inverter == {"capacity_ah": 100.0}
     assert "one pack's" in words.text()
     assert closed.verify.fields["inverter", "capacity_ah"].value == 100.0
 

@@ -221,8 +221,9 @@ SOUND = {
 
 
 def test_two_ends_that_agree_leave_nothing_to_say():
-    assert causes(SOUND, SOUND) == {}
-    assert all(j.fits for j in judge(bank(), SOUND, SOUND))
+    battery = SOUND | {"charge_current_limit_a": 240.0, "discharge_current_limit_a": 400.0}
+    assert causes(SOUND, battery) == {}
+    assert all(j.fits for j in judge(bank(), battery, SOUND))
 
 
 @pytest.mark.parametrize(
@@ -244,9 +245,17 @@ def test_two_ends_that_agree_leave_nothing_to_say():
     ],
 )
 def test_a_value_that_does_not_fit_names_its_likeliest_cause(changes, quantity, word):
-    found = causes(SOUND | changes, SOUND)
+    battery = SOUND | {"charge_current_limit_a": 240.0, "discharge_current_limit_a": 400.0}
+    found = causes(SOUND | changes, battery)
     assert list(found) == [quantity]
     assert word in found[quantity]
+
+
+def test_each_end_is_held_against_what_that_end_must_show():
+    assert causes({"packs_online": 2.0}, {"packs_online": 1.0})["packs_online"]
+    # the battery knows nothing of the inverter's own 120 A: its display shows 2 x 120 A
+    assert causes({}, {"charge_current_limit_a": 240.0}) == {}
+    assert causes({"charge_current_limit_a": 240.0}, {"charge_current_limit_a": 240.0})
 
 
 def test_what_was_not_read_is_not_judged():

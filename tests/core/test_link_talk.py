@@ -2,6 +2,8 @@
 seen, and the plug pulled on purpose is timed.
 """
 
+from dataclasses import replace
+
 import pytest
 
 from nipper.core.link.codec import Frame
@@ -123,6 +125,19 @@ def test_a_line_that_is_none_is_said_in_one_line(place):
 
 def test_settings_in_the_inverter_are_its_own(make_talk):
     talk = make_talk()
-    assert talk.inverter.low_cut_v > 16 * talk.setup.protection.cell_under_voltage.trip_v
     assert put(talk.setup, {"link.loss_timeout_s": None}).link.loss_timeout_s is None
     assert talk.inverter.timeout_s == 10.0
+
+
+def test_limits_of_one_pack_are_sent_as_such_and_multiplied_once():
+    setup = bank(inverter_max_charge_a=900.0, inverter_max_discharge_a=900.0)
+    plain = bundled("limits-can")
+    profile = replace(plain, file=plain.file.model_copy(update={"limits_of": "pack"}))
+    talk = Talk(setup, profile, lambda _now: told_values(setup))
+    try:
+        now = run(talk, 8.0)
+        assert talk.bus(now).values["charge_current_limit_a"] == 120.0
+        assert talk.display(now).charge_a == 240.0
+        assert recognise(talk, now) == []
+    finally:
+        talk.close()

@@ -255,7 +255,11 @@ class TopBalancePage(QWidget):
         from nipper.core.report.topbalance import Session
 
         document = self._document
-        under_way = self.session
+        under_way, kept = self.session, document.shelf.top_balance()
+        if under_way is None and kept is not None:
+            name = next((p.name for p in document.records.packs if p.id == kept.pack), "")
+            self.progress.setText(f"One is under way at {name}: end that first.")
+            return
         if under_way is not None and self._to_set_back(under_way):
             self.progress.setText("Set the charger back first: then it is over.")
             return

@@ -18,6 +18,7 @@ ROOM_V = 0.02  # of the highest cell to its trip, while it is held for hours: co
 STEP_V = 0.01  # targets that chargers take, V a cell
 LONGEST_H = 24.0 * 14
 STEP_H = 0.25
+FINE, COARSE = 48, 100  # steps looked at in the first half day, and in all that follows
 LEAST_HOLD_H = 0.5
 SENSIBLE_H = 12.0  # at the top in one go: common practice; five hours are usual
 FLOAT_UNDER_V = 0.02  # just under the target: the balancer goes on if the charger drops to float
@@ -145,11 +146,14 @@ def _curve(
     if setup.leveller is None:
         return np.empty(0), np.empty(0)
     found = states(offset_ah, setup)
+    # every quarter of an hour at first, then fewer: the window waits for this
+    looked = np.unique(np.r_[0:FINE, np.linspace(FINE, len(found) - 1, COARSE).astype(int)])
+    found = found[looked]
     volts = volts_at_top(found, setup, target_v * setup.cells)
     deviation_mv = 1e3 * (volts.max(axis=1) - volts.min(axis=1))
     level = np.flatnonzero(deviation_mv <= stop_mv)
     end = int(level[0]) + 1 if level.size else len(found)
-    return STEP_H * np.arange(end), deviation_mv[:end]
+    return STEP_H * looked[:end], deviation_mv[:end]
 
 
 def _lines(setup: Setup, target_v: float, hours: float | None) -> tuple[Line, ...]:
@@ -174,8 +178,3 @@ def _lines(setup: Setup, target_v: float, hours: float | None) -> tuple[Line, ..
             round((target_v - FLOAT_UNDER_V) * n, 2),
         ),
     )
-
-
-def supply_hours(move_ah: float, supply_a: float) -> float:
-    """How long a bench supply feeds the lowest cell at that current, h; less goes in at its end."""
-    return move_ah / supply_a

@@ -50,6 +50,7 @@ def encode(profile: Profile, values: Mapping[str, float], counter: int = 0) -> l
     out. Values are clipped to what a signal can hold.
     """
     out: list[Sent] = []
+    values = _as_told(profile, values)
     for told in profile.file.messages:
         message = profile.database.get_message_by_name(told.name)
         meaning = {q: values[q] for q in told.signals.values() if q in values}
@@ -67,6 +68,16 @@ def encode(profile: Profile, values: Mapping[str, float], counter: int = 0) -> l
     return out
 
 
+def _as_told(profile: Profile, values: Mapping[str, float]) -> Mapping[str, float]:
+    """The bank's values as this profile tells them: its limits may be those of one pack, which
+    the receiver multiplies.
+    """
+    if profile.file.limits_of == "bank":
+        return values
+    packs = max(1.0, values.get("packs_online", 1.0))
+    return {q: v / packs if q in LIMITS else v for q, v in values.items()}
+
+
 def _raw(signal: "Signal", value: float | None, profile: Profile) -> int:
     """The whole number on the wire."""
     least, most = _range(signal)
@@ -79,6 +90,7 @@ def _raw(signal: "Signal", value: float | None, profile: Profile) -> int:
     return min(max(wrapped, least), top)
 
 
+LIMITS = ("charge_current_limit_a", "discharge_current_limit_a")
 COUNTERS = ("alive", "counter")
 
 

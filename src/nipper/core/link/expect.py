@@ -95,15 +95,32 @@ def judge(
 
 
 def _judged(setup: Setup, line: Expected, battery: float | None, inverter: float | None) -> Judged:
-    shown = inverter if inverter is not None else battery
-    if shown is None:
+    if battery is None and inverter is None:
         return Judged(line, battery, inverter, None, "")
-    wanted = line.value if line.value is not None else battery
-    if wanted is None or (line.value is None and inverter is None):
-        return Judged(line, battery, inverter, None, "read it at the other end too")
-    if abs(shown - wanted) <= line.within + 1e-9:
-        return Judged(line, battery, inverter, True, "")
-    return Judged(line, battery, inverter, False, likeliest(setup, line.quantity, shown, wanted))
+    if line.value is None:
+        if battery is None or inverter is None:
+            return Judged(line, battery, inverter, None, "read it at the other end too")
+        pairs = [(inverter, battery)]
+    else:
+        pairs = [(inverter, line.value), (battery, _of_battery(setup, line))]
+    for shown, wanted in pairs:
+        if shown is not None and wanted is not None and abs(shown - wanted) > _within(line, wanted):
+            cause = likeliest(setup, line.quantity, shown, wanted)
+            return Judged(line, battery, inverter, False, cause)
+    return Judged(line, battery, inverter, True, "")
+
+
+def _of_battery(setup: Setup, line: Expected) -> float | None:
+    """What the battery's own display must show: it knows nothing of the inverter's limits."""
+    for side in ("charge", "discharge"):
+        if line.quantity == f"{side}_current_limit_a":
+            return battery_limit_a(setup, side)
+    return line.value
+
+
+def _within(line: Expected, wanted: float) -> float:
+    limit = line.quantity.endswith("_current_limit_a")
+    return max(line.within, AMPS_SHARE * wanted if limit else 0.0) + 1e-9
 
 
 def likeliest(setup: Setup, quantity: str, shown: float, wanted: float) -> str:

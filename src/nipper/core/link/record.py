@@ -44,6 +44,10 @@ class LossProof(BaseModel):
         same = (link.loss_timeout_s, link.on_loss or "", link.profile or "")
         return same == (self.timeout_s, self.on_loss, self.profile)
 
+    def proves(self, setup: Setup) -> bool:
+        """Whether one's own devices did what is set, under the settings of now."""
+        return not self.stand_in and self.is_of(setup) and self.as_set(setup)
+
     def as_set(self, setup: Setup) -> bool:
         """Whether the inverter did what the settings say, and in time."""
         link = setup.link
@@ -78,9 +82,11 @@ def parse(note: str) -> LossProof | None:
 
 
 def last_loss(events: Iterable[tuple[float, str, str]]) -> tuple[float, LossProof] | None:
-    """The newest proof and when it was made. Events as (time_s, kind, note)."""
+    """The newest proof and when it was made; one's own devices before any rehearsal with the
+    stand-ins. Events as (time_s, kind, note).
+    """
     found = [(at, p) for at, kind, note in events if kind == LOSS and (p := parse(note))]
-    return max(found, key=lambda pair: pair[0], default=None)
+    return max(found, key=lambda pair: (not pair[1].stand_in, pair[0]), default=None)
 
 
 class LinkNotes(BaseModel):
@@ -91,6 +97,7 @@ class LinkNotes(BaseModel):
     ticks: dict[str, float] = Field(default_factory=dict, max_length=100)  # step: Unix seconds
     battery: dict[str, float] = Field(default_factory=dict, max_length=100)
     inverter: dict[str, float] = Field(default_factory=dict, max_length=100)
+    stand_in: bool = False  # the readings are of the stand-ins, not of the devices themselves
 
 
 def parse_notes(text: str | None) -> LinkNotes:

@@ -11,7 +11,6 @@ from enum import StrEnum
 from nipper.core.link.codec import Frame, decode, encode
 from nipper.core.link.profile import Profile
 from nipper.core.setup import Setup
-from nipper.core.sources.openloop import low_cut_v
 
 FIRST_S = 5.0  # a battery that was never heard is waited for so long
 USUAL_TIMEOUT_S = 10.0  # common practice
@@ -181,8 +180,3 @@ class StandInInverter:
             silent_s,
             dict(told),
         )
-
-    @property
-    def low_cut_v(self) -> float:
-        """Where it stops drawing by its own voltage."""
-        return low_cut_v(self.setup)

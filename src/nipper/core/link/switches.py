@@ -13,7 +13,6 @@ CAN_LENGTH_M = {
 }  # fmt: skip
 RS485_RATES = (1200, 2400, 4800, 9600, 19200, 38400, 57600, 115200)
 RS485_BIT_M, RS485_LONGEST_M = 1e8, 1200  # rate times length: TIA-485-A guide, from memory
-TERMINATION_OHM = 120.0  # at each end: ISO 11898-2
 
 
 def positions(
@@ -122,7 +121,7 @@ def longest_m(transport: str, bit_rate: int) -> float | None:
     """How long the bus may be, m; None where no such rate is known."""
     if transport == "can":
         known = [m for rate, m in CAN_LENGTH_M.items() if rate >= bit_rate]
-        return float(max(known)) if bit_rate in CAN_LENGTH_M else (min(known) if known else None)
+        return float(max(known)) if known else None  # between two rates the faster one's
     if bit_rate <= 0:
         return None
     return min(RS485_LONGEST_M, RS485_BIT_M / bit_rate)

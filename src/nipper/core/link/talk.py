@@ -144,6 +144,8 @@ def recognise(talk: Talk, now_s: float) -> list[Mistake]:
     if shown.mode is not Mode.CLOSED:
         return [Mistake.PROFILE, Mistake.DISABLED]
     told = bus.values.get("discharge_current_limit_a")
+    if told is not None and talk.profile.file.limits_of == "pack":
+        told *= bus.values.get("packs_online", 1.0)
     link = talk.setup.link
     own = link.inverter_max_discharge_a if link else None
     expected = min((v for v in (told, own) if v is not None), default=None)

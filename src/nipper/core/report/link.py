@@ -39,10 +39,10 @@ class Step:
 def steps(setup: Setup, notes: LinkNotes, proof: tuple[float, LossProof] | None) -> list[Step]:
     """The order of the work, each with how it stands."""
     read = [j for j in judge(setup, notes.battery, notes.inverter) if j.fits is not None]
-    fits = bool(read) and all(j.fits for j in read)
+    fits = bool(read) and all(j.fits for j in read) and not notes.stand_in
     open_ = doubts(setup)
     found, assumed = link_cable(setup)
-    lost = proof is not None and proof[1].is_of(setup) and proof[1].as_set(setup)
+    lost = proof is not None and proof[1].proves(setup)
 
     def tick(id_: str, title: str, text: str, page: int | None = None) -> Step:
         return Step(id_, title, text, id_ in notes.ticks, True, page)
@@ -78,7 +78,7 @@ def steps(setup: Setup, notes: LinkNotes, proof: tuple[float, LossProof] | None)
             "Packs on, the host last, then the inverter; some want a restart before settings hold. "
             "A newly commissioned inverter may begin a full charge, and a generator, by itself.",
         ),
-        Step("talk", "See it talk", _talked(read), fits, False, VERIFY),
+        Step("talk", "See it talk", _talked(read, notes.stand_in), fits, False, VERIFY),
         Step("lose", "Lose it once on purpose", _lost(setup, proof), lost, False, TALK),
         tick("record", "The record", "Write the commissioning record, and keep it.", VERIFY),
     ]
@@ -97,12 +97,14 @@ def _switches(setup: Setup) -> str:
     return f"{each}. 120 Ω at {' and '.join(ends(setup))}."
 
 
-def _talked(read: Sequence[Judged]) -> str:
+def _talked(read: Sequence[Judged], stand_in: bool) -> str:
     wrong = [j for j in read if not j.fits]
     if not read:
         return "Hold both displays against what they must show."
     if wrong:
         return f"{wrong[0].expected.title}: {wrong[0].cause}."
+    if stand_in:
+        return f"{len(read)} values of the stand-ins fit: now read your own displays."
     return f"{len(read)} values fit."
 
 
@@ -114,6 +116,8 @@ def _lost(setup: Setup, proof: tuple[float, LossProof] | None) -> str:
         return f"{_first(found.words)}. The settings are others since: do it again."
     if not found.as_set(setup):
         return f"{_first(found.words)}: not as it is set."
+    if found.stand_in:
+        return f"{_first(found.words)}: rehearsed. Do it with your own devices."
     return f"{_first(found.words)}."
 
 
@@ -142,7 +146,7 @@ def link_sentence(setup: Setup, proof: tuple[float, LossProof] | None) -> tuple[
     text = f"closed loop, {limits}, {does} after {after}"
     if doubts(setup):
         return Status.WATCH, text
-    proven = proof is not None and proof[1].is_of(setup) and proof[1].as_set(setup)
+    proven = proof is not None and proof[1].proves(setup)
     return (Status.OK, text) if proven else (Status.NONE, f"{text}, not proven")
 
 
@@ -193,6 +197,12 @@ def _of_loss(setup: Setup, proof: tuple[float, LossProof] | None) -> Consequence
     if not proof[1].as_set(setup):
         return Consequence(Status.ACT, "The loss of the link went otherwise than set:",
                            f"{proof[1].words}.")  # fmt: skip
+    if proof[1].stand_in:
+        return Consequence(
+            Status.WATCH,
+            "The loss of the link is only rehearsed:",
+            f"{proof[1].words}. Pull the plug of your own devices once, and type what happens.",
+        )
     return Consequence(
         Status.OK,
         "The loss of the link is proven:",
@@ -217,11 +227,12 @@ def commissioning_html(
         for s in steps(setup, notes, proof)
     )
     loss = proof[1].words if proof else "not tried"
+    whose = ", of the stand-ins" if notes.stand_in else ""
     return (
         f"<h2>Commissioning record: {escape(setup.name)}</h2>"
         f"<p>{when.day} {when:%B %Y, %H:%M}. {setup.packs_in_parallel} × {setup.cells} cells, "
         f"{setup.bank_ah:g} Ah.</p><p>{escape(CAUTION)}</p>"
-        "<h3>What both ends show</h3><table cellpadding='4' width='100%'><tr><td></td>"
+        f"<h3>What both ends show{whose}</h3><table cellpadding='4' width='100%'><tr><td></td>"
         "<td align='right'>must be</td><td align='right'>battery</td>"
         f"<td align='right'>inverter</td><td></td></tr>{rows}</table>"
         f"<h3>Loss of the link</h3><p>{escape(_first(loss))}.</p>"

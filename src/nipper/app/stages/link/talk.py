@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from nipper.app.document import Document
+from nipper.app.stages.link.ownloss import OwnLoss
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, button, card, label
 from nipper.core.errors import NipperError
@@ -71,6 +72,8 @@ class TalkPage(QWidget):
         columns.addWidget(self._bus_side(), 7)
         columns.addWidget(self._inverter_side(), 4)
         layout.addLayout(columns, 1)
+        self.own = OwnLoss(document)
+        layout.addWidget(self.own)
 
     def _controls(self) -> QHBoxLayout:
         line = QHBoxLayout()
@@ -84,7 +87,7 @@ class TalkPage(QWidget):
         self.plug = button("Pull the plug", "", "On purpose, and timed")
         self.plug.clicked.connect(self.pull_or_plug)
         self._loss = label("", weight=SEMI, wrap=True)
-        self.keep = button("Keep as proof", "", "Puts it on the time line")
+        self.keep = button("Keep as rehearsed", "", "Of the stand-ins, on the time line")
         self.keep.clicked.connect(self.keep_proof)
         self.write = button("Write it down …", "quiet", "What was heard, as a candump log")
         self.write.clicked.connect(self._write_heard)
@@ -283,8 +286,9 @@ class TalkPage(QWidget):
         self._show_bus(bus, now)
         self._show_inverter(shown)
         found = recognise(talk, now) if shown.mode is not Mode.WAITING else []
+        calm = "See what is told of the line." if bus.doubts else "Both ends agree."
         self.causes.setText(
-            "\n\n".join(_sentence(SYMPTOMS[m]) for m in found) or "Both ends agree."
+            "\n\n".join(_sentence(SYMPTOMS[m]) for m in found) or calm
             if shown.mode is not Mode.WAITING
             else "It has just been switched on."
         )

@@ -37,7 +37,11 @@ class VerifyPage(QWidget):
         layout.setContentsMargins(0, 4, 0, 0)
         head = QHBoxLayout()
         head.addWidget(label(WHAT_FOR, "soft", wrap=True), 1)
-        take = button("Take from the bus", "quiet", "What the page Talk hears now")
+        take = button(
+            "From the stand-ins",
+            "quiet",
+            "What they show on the page Talk now",
+        )
         take.clicked.connect(self.from_bus)
         take.setMaximumWidth(150)
         self.record = button("Write the record …", "main", "The commissioning record, as PDF")
@@ -99,12 +103,15 @@ class VerifyPage(QWidget):
         known = {line.quantity for line in expected(self._document.bank)}
         notes.battery |= {q: v for q, v in battery.items() if q in known}
         notes.inverter |= {q: v for q, v in inverter.items() if q in known}
+        notes.stand_in = True
         self._keep(notes)
 
     @Slot(object)
     def _entered(self, value: float | None) -> None:
         end, _, quantity = str(self.sender().property("place")).partition(".")
         notes = self._document.shelf.link_notes()
+        if notes.stand_in:  # one's own displays begin: what the stand-ins showed is not theirs
+            notes = LinkNotes(ticks=notes.ticks)
         readings: dict[str, float] = getattr(notes, end)
         if value is None:
             readings.pop(quantity, None)
