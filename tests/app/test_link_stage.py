@@ -8,7 +8,7 @@ from PySide6.QtTest import QTest
 from nipper.app.stages.link.talk import MISTAKES
 from nipper.core.link.capture import read_candump
 from nipper.core.link.standin import Mistake
-from nipper.core.report.link import link_sentence, steps
+from nipper.core.report.link import of_link, steps
 from nipper.core.setup import put
 
 CLOSED = {
@@ -101,12 +101,15 @@ def test_the_plug_is_pulled_timed_kept_and_due_again_after_a_change(open_window,
     assert found.as_set(document.bank)
     assert any("link lost on purpose" in e.note for e in document.history.events())
     assert not found.proves(document.bank)  # stand-ins prove nothing of one's own devices
-    assert "not proven" in link_sentence(document.bank, document.history.last_loss())[1]
+    told = of_link(document.bank, document.history.last_loss())[-1]
+    assert (told.status, "only rehearsed" in told.lead) == ("watch", True)
     type_into(closed.talk.own.reaction, "11")
     closed.talk.own.keep.click()
     own = document.history.last_loss()
     assert own[1].proves(document.bank)
-    assert "not proven" not in link_sentence(document.bank, own)[1]
+    assert "is proven" in of_link(document.bank, own)[-1].lead
+    closed.talk.keep_proof()  # another rehearsal does not take the proof's place
+    assert document.history.last_loss() == own
     changed = put(document.bank, {"link.loss_timeout_s": 30.0})
     assert not found.is_of(changed)
 
