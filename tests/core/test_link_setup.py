@@ -13,13 +13,13 @@ from hypothesis import strategies as st
 from nipper.cli import main
 from nipper.core.link.answer import to_json
 from nipper.core.link.cable import Socket, cable
-from nipper.core.link.chain import chain
 from nipper.core.link.expect import judge
 from nipper.core.link.points import load_registers, tell
 from nipper.core.link.switches import address_of, addresses, longest_m, means, positions
 from nipper.core.presets import new_setup
 from nipper.core.setup import parse, put
 from nipper.core.setup.pins import parse_pins
+from nipper.core.wiring.chain import chain
 from tests.conftest import FILES
 
 REFERENCE = FILES.parent / "reference"

@@ -60,6 +60,21 @@ BAD: dict[str, list[dict[str, object]]] = {
         {"link": {"mode": "closed", "transport": "can", "bit_rate": 123}},
         {"link": {"mode": "closed", "transport": "rs485", "bit_rate": 500_000}},
     ],
+    "uneven-row": [
+        {"packs_in_parallel": 4, "wiring.joined": "same_end"},
+        {"packs_in_parallel": 3, "wiring.joined": "same_end", "wiring.between_length_m": 2.0},
+    ],
+    "fuses-above-lead-between": [
+        {"packs_in_parallel": 3, "wiring.joined": "diagonal", "wiring.between_mm2": 16.0},
+    ],
+    "main-fuse-breaking-capacity": [
+        {"wiring.main_fuse_a": 250.0, "wiring.main_fuse_breaks_ka": 2.0},
+    ],
+    "switch-or-bar-too-small": [
+        {"wiring.switch_a": 50.0},
+        {"wiring.busbar_mm2": 20.0, "usage": {"continuous_w": 5000.0}},
+    ],
+    "connector-below-trip": [{"wiring.connector_a": 50.0}],
     "bus-too-long": [
         {"link": {"transport": "can", "bit_rate": 500_000, "bus_length_m": 180.0}},
     ],
@@ -329,6 +344,7 @@ def test_the_most_serious_stands_first_and_the_verdict_follows(make_setup):
 
 NOTES: dict[str, list[dict[str, object]]] = {
     "lead-beyond-table": [{"wiring.cable_mm2": 400.0}, {"wiring.main_cable_mm2": 630.0}],
+    "charger-past-switch": [{"charging.joins": "at_battery"}],
     "over-current-at-once": [{P + "charge_over_current.delay_s": 0.0}],
     "reserve-after-trip": [{}],
     "balancing-ends-at-float": [{}],

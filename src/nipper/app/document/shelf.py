@@ -11,11 +11,12 @@ from nipper.core.setup import Module
 from nipper.store import Bench
 
 if TYPE_CHECKING:
+    from nipper.core.assembly.notes import BuildNotes
     from nipper.core.link.record import LinkNotes
     from nipper.core.report.topbalance import Session
 
 MODULES, TICKS, MENU = "pv-modules", "typing-ticks", "typing-menu"
-LINK, TOP_BALANCE = "link", "top-balance"
+LINK, TOP_BALANCE, BUILD = "link", "top-balance", "build"
 
 
 class Shelf:
@@ -68,6 +69,16 @@ class Shelf:
     def keep_link_notes(self, notes: "LinkNotes") -> None:
         """Keep what is done of the link."""
         self._kept.keep(LINK, notes.model_dump_json())
+
+    def build_notes(self) -> "BuildNotes":
+        """Cells as delivered, readings, torques and words for parts."""
+        from nipper.core.assembly.notes import parse_notes
+
+        return parse_notes(self._kept.value(BUILD))
+
+    def keep_build_notes(self, notes: "BuildNotes") -> None:
+        """Keep what is noted of the building."""
+        self._kept.keep(BUILD, notes.model_dump_json())
 
     def top_balance(self) -> "Session | None":
         """The top balance that is under way."""

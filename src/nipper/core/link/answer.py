@@ -2,7 +2,6 @@
 
 from nipper.core.errors import InputError
 from nipper.core.link.cable import STANDARD, Cable, Socket, cable
-from nipper.core.link.chain import Chain, chain
 from nipper.core.link.codec import encode
 from nipper.core.link.expect import expected, told_values
 from nipper.core.link.points import load_registers, write
@@ -12,6 +11,7 @@ from nipper.core.link.switches import addresses, ends, is_rate, longest_m
 from nipper.core.setup import Setup
 from nipper.core.setup.pins import parse_pins
 from nipper.core.sources.openloop import sheet
+from nipper.core.wiring.chain import Chain, chain
 
 USUAL_PROFILE, USUAL_REGISTERS = "limits-can", "registers-simple"
 TERMINATED_OHM = 60

@@ -6,10 +6,10 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from nipper.core.chemistry import chemistry
-from nipper.core.link.chain import Chain, chain, title
 from nipper.core.link.quantities import BY_NAME
 from nipper.core.setup import Setup
 from nipper.core.sources.openloop import low_cut_v
+from nipper.core.wiring.chain import Chain, chain, title
 
 VOLTS_SHARE, PERCENT = 0.005, 2.0  # display against display: common practice
 AMPS_SHARE, AMPS = 0.02, 1.0

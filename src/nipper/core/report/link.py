@@ -6,13 +6,13 @@ from datetime import datetime
 from html import escape
 
 from nipper.core.link.answer import USUAL_PROFILE, doubts, link_cable
-from nipper.core.link.chain import Chain, chain, title
 from nipper.core.link.expect import Judged, judge
 from nipper.core.link.record import LinkNotes, LossProof
 from nipper.core.link.switches import addresses, ends
 from nipper.core.report.consequence import Consequence, Status
 from nipper.core.setup import Setup
 from nipper.core.sources.openloop import sheet
+from nipper.core.wiring.chain import Chain, chain, title
 
 STEPS, PATH, CABLE, TALK, VERIFY = range(5)  # the pages of the stage
 CAUTION = (

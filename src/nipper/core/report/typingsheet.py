@@ -103,6 +103,9 @@ def plain_menu() -> Menu:
     return Menu(items=[Item(path=path) for path, _, _ in _settings()])
 
 
+NOT_TYPED = ("rates", "joins")  # a table has no single value; how it is wired is no setting
+
+
 def _settings() -> Iterator[tuple[str, str, str]]:
     """Path, section and title of every setting that is typed into a BMS or a charger."""
     for name in PACK:
@@ -127,7 +130,7 @@ def _settings() -> Iterator[tuple[str, str, str]]:
         ("charging", Charging, "Charger"),
     ):
         for field, inner in model.model_fields.items():
-            if field != "rates":  # a table has no single value
+            if field not in NOT_TYPED:
                 yield f"{part_name}.{field}", section, inner.title or field
     for field in INVERTER:
         yield f"link.{field}", "Inverter", Link.model_fields[field].title or field

@@ -16,6 +16,7 @@ from nipper.core.rules import (
     currents,
     devices,
     habits,
+    joined,
     level,
     link,
     protect,
@@ -43,6 +44,7 @@ MODULES = (
     level,
     devices,
     build,
+    joined,
     link,
 )  # in the order of the work
 RULES: tuple[Rule, ...] = tuple(chain.from_iterable(module.RULES for module in MODULES))

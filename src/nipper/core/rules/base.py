@@ -12,7 +12,7 @@ COMMON = "common practice"
 MEMORY = "from memory"
 AT_CHARGE, AT_LEVEL, AT_COLD = ("charge",), ("level",), ("cold",)  # stages, besides Protect
 AT_BOTH = AT_CHARGE + AT_LEVEL
-AT_LINK = ("link",)
+AT_LINK, AT_BUILD = ("link",), ("build",)
 
 
 @dataclass(frozen=True, slots=True)

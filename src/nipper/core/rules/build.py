@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from nipper.core.findings import Finding
 from nipper.core.rules.base import (
+    AT_BUILD,
     AT_CHARGE,
     COMMON,
     Evidence,
@@ -351,17 +352,18 @@ def _main_lead(setup: Setup, wiring: Wiring) -> Iterator[Finding]:
 
 
 RULES = (
-    Rule("fuse-above-lead", fuse_and_lead, LEAD_SOURCE),
-    Rule("fuse-below-trip", fuse_and_limits, COMMON),
-    Rule("pack-without-fuse", no_fuse, COMMON),
-    Rule("lead-not-known", lead_unknown, LEAD_SOURCE),
-    Rule("lead-beyond-table", beyond_table, LEAD_SOURCE),
-    Rule("trip-beyond-lead", lead_and_limits, LEAD_SOURCE),
+    Rule("fuse-above-lead", fuse_and_lead, LEAD_SOURCE, stages=AT_BUILD),
+    Rule("fuse-below-trip", fuse_and_limits, COMMON, stages=AT_BUILD),
+    Rule("pack-without-fuse", no_fuse, COMMON, stages=AT_BUILD),
+    Rule("lead-not-known", lead_unknown, LEAD_SOURCE, stages=AT_BUILD),
+    Rule("lead-beyond-table", beyond_table, LEAD_SOURCE, stages=AT_BUILD),
+    Rule("trip-beyond-lead", lead_and_limits, LEAD_SOURCE, stages=AT_BUILD),
     Rule(
         "fuse-breaking-capacity",
         breaking,
         "arithmetic; ohmic share and breaking capacities from memory",
+        stages=AT_BUILD,
     ),
-    Rule("charge-beyond-fuse", charge_path, COMMON, stages=AT_CHARGE),
-    Rule("main-fuse", main_path, LEAD_SOURCE),
+    Rule("charge-beyond-fuse", charge_path, COMMON, stages=AT_CHARGE + AT_BUILD),
+    Rule("main-fuse", main_path, LEAD_SOURCE, stages=AT_BUILD),
 )

@@ -1,5 +1,7 @@
 """The chargers' profiles, and what the bank feeds."""
 
+from typing import Literal
+
 from pydantic import Field
 
 from nipper.core.setup.part import (
@@ -25,6 +27,14 @@ class RateStep(Part):
     c_rate: float = number(Bounds(0, 20), "at most", "of the capacity, each hour; 0: no charge")
 
 
+JOINS = Field(
+    default=None,
+    title="is joined",
+    description="behind_switch: the battery switch takes it off; at_battery: it goes on feeding "
+    "the battery while the switch is open",
+)
+
+
 class ExtraCharger(Part):
     """A charger beside the main one, with its own target: shore power, a generator, an
     alternator.
@@ -40,6 +50,7 @@ class ExtraCharger(Part):
         "stops below",
         "its own cutoff in the cold, or that of a relay, by a sensor on the coldest cell",
     )
+    joins: Literal["behind_switch", "at_battery"] | None = JOINS
 
 
 class Charging(Part):
@@ -72,6 +83,7 @@ class Charging(Part):
         title="rates by temperature",
         description="coldest step first; left out: the usual table",
     )
+    joins: Literal["behind_switch", "at_battery"] | None = JOINS
 
 
 class Usage(Part):

@@ -84,6 +84,8 @@ OF_THE_BANK = frozenset(
     (
         *("wiring.main_fuse_a", "wiring.main_cable_mm2", "wiring.main_cable_length_m"),
         *("wiring.main_cables_in_parallel", "wiring.main_cable_insulation_c"),
+        *("wiring.main_fuse_kind", "wiring.main_fuse_breaks_ka", "wiring.switch_a"),
+        *("wiring.joined", "wiring.between_mm2", "wiring.between_length_m", "wiring.busbar_mm2"),
         *("link.mode", "link.transport", "link.profile", "link.bit_rate", "link.on_loss"),
         *("link.loss_timeout_s", "link.low_alarm_v", "link.low_cut_v", "link.low_restart_v"),
         *("link.inverter_max_charge_a", "link.inverter_max_discharge_a"),

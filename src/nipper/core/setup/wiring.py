@@ -47,10 +47,36 @@ class Wiring(Part):
         description="its class in °C, as printed on the lead; left out: counted as 70 °C",
     )
     cable_length_m: float | None = optional(METRES, "lead length", "one way")
+    connector_a: float | None = optional(
+        AMPS, "connector carries", "of the pack's plug or isolator, for long, by its sheet"
+    )
     standby_w: float | None = optional(
         WATTS_OR_NONE, "standby draw", "of the BMS and what it feeds"
     )
+    joined: Literal["busbar", "same_end", "diagonal"] = Field(
+        default="busbar",
+        title="packs are joined",
+        description="busbar: each by a lead of its own to a common bar; in a row from pack to "
+        "pack, both main leads at the first (same_end) or plus at the first and minus at the "
+        "last (diagonal)",
+    )
+    between_mm2: float | None = optional(SQUARE_MM, "from pack to pack", "of packs in a row")
+    between_length_m: float | None = optional(METRES, "from pack to pack", "one of the two leads")
+    busbar_mm2: float | None = optional(SQUARE_MM, "busbar section", "width × thickness, copper")
+    switch_a: float | None = optional(
+        AMPS, "battery switch carries", "for long, by its sheet; of the whole bank"
+    )
     main_fuse_a: float | None = optional(AMPS, "main fuse", "of the whole bank")
+    main_fuse_kind: Literal["gG", "fast"] = Field(
+        default="gG",
+        title="kind of main fuse",
+        description="gG: general purpose, IEC 60269; fast: current-limiting, class T and the like",
+    )
+    main_fuse_breaks_ka: float | None = optional(
+        KILOAMPS,
+        "main fuse can break",
+        "its interrupting rating on direct current at the bank's voltage",
+    )
     main_cable_mm2: float | None = optional(SQUARE_MM, "main lead", "of the whole bank")
     main_cables_in_parallel: int = Field(
         default=1,

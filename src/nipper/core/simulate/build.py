@@ -15,7 +15,7 @@ from nipper.core.setup import Setup, pack_setups
 from nipper.core.simulate import layout, sky
 from nipper.core.simulate.layout import Floats
 from nipper.core.simulate.scenario import CellFault, Event, Scenario
-from nipper.core.wiring.sharing import lead_ohm
+from nipper.core.wiring.sharing import leads_ohm
 
 GAS_J_MOL_K = 8.314462618
 ACTIVATION_J_MOL = 25_000.0  # 15 to 40 kJ/mol, from memory; published sets give 19 to 29
@@ -354,7 +354,7 @@ def _cold_stop(stop_c: float | None, resume_c: float | None) -> tuple[float, flo
 
 def wires(setup: Setup, scenario: Scenario) -> layout.Wires:
     """Leads and inverter."""
-    leads = np.array([lead_ohm(pack) for pack in pack_setups(setup)])
+    leads = np.array(leads_ohm(pack_setups(setup)))
     own = np.zeros(setup.packs_in_parallel)
     given = np.array(scenario.leads_mohm[: own.size], float)
     own[: given.size] = np.maximum(given, 0.0) * 1e-3

@@ -35,6 +35,7 @@ LARGEST_MM2 = LEADS[-1][0]
 BEST_C = INSULATION_C[-1]  # the most that a lead of unknown insulation may be
 USUAL_C = INSULATION_C[0]  # and what is safely counted on
 COPPER_OHM_MM2_M = 1.0 / 58.0  # IEC 60028 annealed copper at 20 degC
+BUSBAR_A_MM2 = 1.5  # copper bar in still air: 1.2 to 1.6 A/mm2, common practice
 OVERLOAD = 1.45  # of what a lead carries, for the conventional time: IEC 60364-4-43, from memory
 K_PVC = 115.0  # A sqrt(s)/mm2, from 70 to 160 degC: IEC 60364-4-43, from memory
 WARM_K, RISE_K, AIR_C = (
@@ -117,6 +118,11 @@ def carries_a(mm2: float, insulation_c: int = USUAL_C) -> float:
     column = 1 + INSULATION_C.index(insulation_c)
     sizes, carries = [row[0] for row in LEADS], [row[column] for row in LEADS]
     return float(np.interp(mm2, [0.0, *sizes], [0.0, *carries]))
+
+
+def busbar_carries_a(mm2: float) -> float:
+    """What a copper bar of that section carries for long in still air, A: common practice."""
+    return BUSBAR_A_MM2 * mm2
 
 
 def protected_by_a(mm2: float, kind: str = "gG") -> float:

@@ -10,8 +10,8 @@ from nipper.app.document import Document
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI, card, label
 from nipper.app.widgets.form import SettingsForm
-from nipper.core.link.chain import Chain, Part, chain
 from nipper.core.setup import Link, Setup
+from nipper.core.wiring.chain import Chain, Part, chain
 
 WORDS = {"bms": "BMS", "cells": "cells", "inverter": "inverter"}
 BOX_H, ROW_H, GAP, LEFT = 58, 112, 22, 92

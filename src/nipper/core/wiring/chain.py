@@ -10,10 +10,11 @@ from math import inf
 from typing import Literal
 
 from nipper.core.setup import Setup, pack_names, pack_setups
-from nipper.core.wiring.lead import main_lead, pack_lead
-from nipper.core.wiring.sharing import shares
+from nipper.core.wiring.lead import busbar_carries_a, carries_a, main_lead, pack_lead
+from nipper.core.wiring.sharing import shared
 
 Side = Literal["charge", "discharge"]
+BETWEEN = "lead from pack to pack"
 TITLES = {"bms": "BMS"}  # the others are called as they are named
 
 
@@ -59,7 +60,7 @@ def chain(setup: Setup, side: Side) -> Chain:
     names = pack_names(setup)
     of_packs = [tuple(_pack_parts(p, side)) for p in packs]
     of_bank = tuple(_bank_parts(setup, side))
-    parts = (*_shown(of_packs, names), *of_bank)
+    parts = (*_shown(of_packs, names), *_between(packs), *of_bank)
     limit_a, weakest = _limit(packs, of_packs, of_bank)
     return Chain(
         parts,
@@ -79,20 +80,31 @@ def _pack_parts(pack: Setup, side: Side) -> Iterator[Part]:
         ("cells", cells_a),
         ("bms", limit.trip_a if limit else None),
         ("pack lead", lead.carries_a if lead else None),
+        ("connector", wiring.connector_a if wiring else None),
         ("pack fuse", wiring.fuse_a if wiring else None),
     ):
         if amps:
             yield Part(name, float(amps), "pack")
 
 
+def _between(packs: Sequence[Setup], gone: Sequence[int] = ()) -> Iterator[Part]:
+    """The lead from pack to pack, as what the whole bank carries when it is at its limit."""
+    wiring, found = packs[0].wiring, shared(packs, gone=gone)
+    busiest = max((abs(a) for a in (*found.plus_a, *found.minus_a)), default=0.0)
+    if busiest and wiring and wiring.between_mm2:
+        yield Part(BETWEEN, round(carries_a(wiring.between_mm2) / busiest, 1), "bank")
+
+
 def _bank_parts(setup: Setup, side: Side) -> Iterator[Part]:
     wiring, link = setup.wiring, setup.link
-    lead = main_lead(wiring)
+    lead, bar_mm2 = main_lead(wiring), wiring.busbar_mm2 if wiring else None
     inverter_a = None
     if link:
         charge_a, discharge_a = link.inverter_max_charge_a, link.inverter_max_discharge_a
         inverter_a = charge_a if side == "charge" else discharge_a
     for name, amps in (
+        ("busbar", busbar_carries_a(bar_mm2) if bar_mm2 else None),
+        ("battery switch", wiring.switch_a if wiring else None),
         ("main lead", lead.carries_a if lead else None),
         ("main fuse", wiring.main_fuse_a if wiring else None),
         ("inverter", inverter_a),
@@ -113,17 +125,22 @@ def _shown(of_packs: Sequence[Sequence[Part]], names: Sequence[str]) -> Iterator
 
 
 def _limit(
-    packs: Sequence[Setup], of_packs: Sequence[Sequence[Part]], of_bank: Sequence[Part]
+    packs: Sequence[Setup],
+    of_packs: Sequence[Sequence[Part]],
+    of_bank: Sequence[Part],
+    gone: Sequence[int] = (),
 ) -> tuple[float, str]:
     """What the whole bank carries, A, and the part that ends it; of equal ones the last."""
-    if not packs:
+    if len(gone) == len(packs):
         return 0.0, ""
-    share = [ohm for ohm, _ in shares(packs)]
+    found = shared(packs, gone=gone)
     each = [
-        (part.limit_a / part_share, part.part)
-        for parts, part_share in zip(of_packs, share, strict=True)
+        (part.limit_a / share, part.part)
+        for i, (parts, share) in enumerate(zip(of_packs, found.packs_a, strict=True))
         for part in parts
+        if i not in gone
     ]
+    each += [(part.limit_a, part.part) for part in _between(packs, gone)]
     each += [(part.limit_a, part.part) for part in of_bank]
     most, weakest = inf, ""
     for amps, name in each:
@@ -137,12 +154,5 @@ def _one_off(
 ) -> float | None:
     if len(packs) == 1:
         return 0.0
-    left = [
-        _limit(
-            [p for i, p in enumerate(packs) if i != gone],
-            [parts for i, parts in enumerate(of_packs) if i != gone],
-            of_bank,
-        )[0]
-        for gone in range(len(packs))
-    ]
+    left = [_limit(packs, of_packs, of_bank, (gone,))[0] for gone in range(len(packs))]
     return None if min(left) == inf else min(left)

@@ -1,0 +1,179 @@
+"""Packs joined in parallel: what flows between them at the moment of joining, and until they agree.
+
+The current is the difference of their rest voltages over both resistances and both leads. On the
+flat of the curve that is little and lasts for hours; near its ends it is much. What may be joined
+is what neither a trip, a fuse, a lead nor a cell's sheet minds.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import combinations
+from math import inf
+
+import numpy as np
+
+from nipper.core.chemistry import chemistry
+from nipper.core.setup import Setup
+from nipper.core.wiring.lead import pack_lead
+from nipper.core.wiring.network import flow
+from nipper.core.wiring.sharing import row
+from nipper.core.wiring.short import leads_ohm as leads_only_ohm
+from nipper.core.wiring.short import ohmic_ohm
+
+FOR_A_MOMENT = 0.5  # of the smallest limit: so much is taken as fine at the moment of joining
+STEP_S, LONGEST_H = 30.0, 48.0
+DONE_C = 0.005  # of the capacity an hour: below it they agree
+VOLT_DOUBT_V = 0.005  # per cell: what a meter, an hour of rest and the curve leave open, practice
+
+
+@dataclass(frozen=True, slots=True)
+class Joined:
+    """One pack as it stands: its settings, and its rest voltage at its own terminals, V."""
+
+    setup: Setup
+    rest_v: float
+
+
+@dataclass(frozen=True, slots=True)
+class Limit:
+    """The least of what a pack may take or give for a moment."""
+
+    amps: float
+    what: str  # charge trip, cells' sheet, fuse, lead
+    pack: int
+
+
+@dataclass(frozen=True, slots=True)
+class Joining:
+    """What happens when they are joined.
+
+    ``first_a`` is the largest current of any pack at the moment of joining, ``packs_a`` each
+    pack's (discharge positive); ``allowed_v`` the difference between the two farthest packs that
+    stays within ``limit``; ``soc_pct`` what the voltages say of each pack, with what they leave
+    open; ``moved_ah`` and ``hours`` until they agree; None where it takes longer than two days.
+    """
+
+    packs_a: tuple[float, ...]
+    first_a: float
+    limit: Limit | None
+    allowed_v: float | None
+    apart_v: float
+    soc_pct: tuple[tuple[float, float], ...]
+    moved_ah: float
+    hours: float | None
+    outside: tuple[int, ...]  # packs whose cells rest outside their sheet: none is joined
+
+    @property
+    def fine(self) -> bool | None:
+        """Whether they may be joined as they are; None where no limit is known."""
+        if self.outside:
+            return False
+        return None if self.limit is None else self.first_a <= FOR_A_MOMENT * self.limit.amps
+
+
+def joining(packs: Sequence[Joined]) -> Joining:
+    """Judge joining packs that rest at these voltages.
+
+    At the first moment only the ohmic part of a cell limits (:mod:`nipper.core.wiring.short`);
+    afterwards the packs' whole resistances do.
+    """
+    rests = [p.rest_v for p in packs]
+    first = _first_a(packs, rests)
+    most_a, apart_v = max(map(abs, first)), max(rests) - min(rests)
+    limit = _limit(packs)
+    allowed_v = None
+    if limit is not None:
+        unit = [(r - min(rests)) / apart_v for r in rests] if apart_v else _first_apart(len(packs))
+        allowed_v = FOR_A_MOMENT * limit.amps / max(map(abs, _first_a(packs, unit)))
+    moved_ah, hours = _until_they_agree(packs)
+    return Joining(
+        tuple(first), most_a, limit, allowed_v, apart_v,
+        tuple(_soc(p) for p in packs), moved_ah, hours,
+        tuple(i for i, p in enumerate(packs) if not _within_sheet(p)),
+    )  # fmt: skip
+
+
+def _within_sheet(pack: Joined) -> bool:
+    """Whether the cells, taken together, rest within their sheet's and the chemistry's window."""
+    cell, chem = pack.setup.cell, chemistry(pack.setup.chemistry)
+    least_v, most_v = max(cell.min_v or 0.0, chem.min_v), min(cell.max_v or inf, chem.max_v)
+    return least_v <= pack.rest_v / pack.setup.cells <= most_v
+
+
+def _first_apart(packs: int) -> list[float]:
+    return [1.0] + [0.0] * (packs - 1)
+
+
+def _first_a(packs: Sequence[Joined], rests: Sequence[float]) -> list[float]:
+    """At the first moment: only ohmic resistance and leads stand between the voltages."""
+    siemens = np.array([1.0 / (ohmic_ohm(p.setup) + leads_only_ohm(p.setup)) for p in packs])
+    volts = np.asarray(rests, float)
+    meet = float(siemens @ volts / siemens.sum())
+    return (siemens * (volts - meet)).tolist()
+
+
+def _limit(packs: Sequence[Joined]) -> Limit | None:
+    """The least any pack minds, of charge or discharge: one gives what another takes."""
+    found = [
+        Limit(amps, what, i) for i, p in enumerate(packs) for what, amps in _limits(p.setup) if amps
+    ]
+    return min(found, key=lambda limit: limit.amps, default=None)
+
+
+def _limits(setup: Setup) -> list[tuple[str, float | None]]:
+    p, wiring, lead = setup.protection, setup.wiring, pack_lead(setup.wiring)
+    return [
+        ("charge trip", p.charge_over_current.trip_a if p.charge_over_current else None),
+        ("discharge trip", p.discharge_over_current.trip_a if p.discharge_over_current else None),
+        ("cells' sheet", setup.sheet_charge_a),
+        ("fuse", wiring.fuse_a if wiring else None),
+        ("lead", lead.carries_a if lead else None),
+    ]
+
+
+def _soc(pack: Joined) -> tuple[float, float]:
+    """What the rest voltage says of the charge, %: from, to. A few millivolts on the flat of the
+    curve leave much open.
+    """
+    setup = pack.setup
+    curve = chemistry(setup.chemistry).curve
+    cell_v = pack.rest_v / setup.cells
+    socs = np.linspace(0.0, 100.0, 1001)
+    volts = curve.ocv(socs)
+    low = float(np.interp(cell_v - VOLT_DOUBT_V, volts, socs))
+    high = float(np.interp(cell_v + VOLT_DOUBT_V, volts, socs))
+    return low, high
+
+
+def _until_they_agree(packs: Sequence[Joined]) -> tuple[float, float | None]:
+    """Ampere-hours the fullest pack gives, and hours until nothing to speak of flows."""
+    cells = packs[0].setup.cells
+    curves = [chemistry(p.setup.chemistry).curve for p in packs]
+    ah = np.array([p.setup.capacity_ah for p in packs])
+    soc = np.array([float(np.mean(_soc(p))) for p in packs])
+    way = row([p.setup for p in packs])
+    small_a, given_ah = DONE_C * float(ah.min()), np.zeros(len(packs))
+    step_h = STEP_S / 3600.0
+    for step in range(int(LONGEST_H / step_h)):
+        rests = [cells * float(c.ocv(s)) for c, s in zip(curves, soc, strict=True)]
+        amps = np.array(flow(way, 0.0, rests).packs_a)
+        # no pack may jump past the others within a step: the flat is slow, the ends are fast
+        most = 0.2 * ah / step_h / 100.0
+        amps *= min(1.0, float((most / np.maximum(np.abs(amps), 1e-9)).min()))
+        if np.abs(amps).max() < small_a:
+            return float(np.abs(given_ah).max()), step * step_h
+        soc = np.clip(soc - 100.0 * amps * step_h / ah, 0.0, 100.0)
+        given_ah += amps * step_h
+    return float(np.abs(given_ah).max()), None
+
+
+def one_missing(packs: Sequence[Setup]) -> list[tuple[float, ...]]:
+    """Each pack's share of the current with the first, second, … pack off."""
+    way = row(packs)
+    return [flow(way, 1.0, gone=(i,)).packs_a for i in range(len(packs))]
+
+
+def worst_pair(packs: Sequence[Joined]) -> tuple[int, int]:
+    """The two packs whose rest voltages lie farthest apart."""
+    pairs = combinations(range(len(packs)), 2)
+    return max(pairs, key=lambda pair: abs(packs[pair[0]].rest_v - packs[pair[1]].rest_v))
