@@ -36,6 +36,26 @@ def settings() -> Setup:
             "balancer.when": "charging",
             "protection.charge_under_temperature.trip_c": 2.0,
             "protection.discharge_over_current.release_s": 5.0,
+            "charging.joins": "behind_switch",
+            "wiring.fuse_kind": "fast",
+            "wiring.fuse_breaks_ka": 20.0,
+            "wiring.busbar_mm2": 150.0,
+            "wiring.switch_a": 275.0,
+            "wiring.main_fuse_a": 200.0,
+            "wiring.main_fuse_kind": "fast",
+            "wiring.main_fuse_breaks_ka": 25.0,
+            "wiring.main_cable_mm2": 70.0,
+            "wiring.main_cable_length_m": 1.8,
+            "other_chargers": [
+                {
+                    "name": "Generator charger",
+                    "absorption_v": 55.2,
+                    "absorption_min": 60.0,
+                    "float_v": 53.6,
+                    "max_charge_a": 40.0,
+                    "joins": "at_battery",
+                }
+            ],
             "usage": {"continuous_w": 3500.0, "inrush_w": 7500.0, "inrush_s": 1.2},
             "solar": {
                 "module": modules()[0].model_dump(),

@@ -13,10 +13,11 @@ from nipper.app.document.history import History
 from nipper.app.document.records import PackRecord, Records
 from nipper.app.document.settings import Judgement, Settings
 from nipper.app.document.shelf import Shelf
-from nipper.core.setup import Setup, pack_setup, with_names
+from nipper.core.setup import Setup, pack_setup, pack_setups, with_names
 from nipper.store import Bench, Pack
 
 if TYPE_CHECKING:
+    from nipper.core.logs.model import Log
     from nipper.core.rules import Evidence
 
 __all__ = ["Document", "History", "PackRecord", "Records", "Settings", "Shelf"]
@@ -35,6 +36,7 @@ class Document(QObject):
         self.records = Records(bench, self.setup_of, self)
         self.history, self.shelf = History(bench, self), Shelf(bench)
         self.pack = self.records.packs[0]
+        self._shared_by: tuple[list[Log], tuple[float, ...] | None] = [], None
         self.settings.changed.connect(self.ask_rules)
         self.settings.saved.connect(self._saved)
         self.settings.trouble.connect(self.trouble)
@@ -88,6 +90,21 @@ class Document(QObject):
     def now(self, zone: tzinfo) -> datetime:
         """The present moment, by the bench's clock."""
         return datetime.fromtimestamp(self.bench.clock(), zone)
+
+    def measured_shares(self) -> "tuple[float, ...] | None":
+        """Each pack's share of the current by the logs; None where not all packs have one, or
+        the logs have too little in common.
+        """
+        found = [self.records.by_pack.get(pack.id) for pack in self.records.packs]
+        logs = [record.log for record in found if record is not None]
+        if len(logs) < 2 or len(logs) != self.bank.packs_in_parallel:
+            return None
+        if logs != self._shared_by[0]:
+            from nipper.core.assembly.measured import measured_shares
+
+            ah = [pack.capacity_ah for pack in pack_setups(self.bank)]
+            self._shared_by = logs, measured_shares(logs, ah)
+        return self._shared_by[1]
 
     def choose_pack(self, pack_id: int) -> None:
         """Show another pack."""

@@ -9,6 +9,7 @@ from nipper.core.setup import Setup
 from nipper.store import Bench, BenchEvent, Revision
 
 if TYPE_CHECKING:
+    from nipper.core.assembly.capacity import CapacityResult
     from nipper.core.cold.proof import Proof
     from nipper.core.cold.record import ProofRecord
     from nipper.core.link.record import LossProof
@@ -94,6 +95,20 @@ class History(QObject):
         from nipper.core.link.record import LOSS
 
         self.add_event(time_s, LOSS, found.model_dump_json(), None)
+
+    def capacity_tests(self, pack: int) -> "list[tuple[float, CapacityResult]]":
+        """A pack's capacity tests, oldest first."""
+        from nipper.core.assembly.capacity import kept
+
+        return kept(
+            [(e.time_s, e.pack, e.kind, e.note) for e in self._bench.history.events()], pack
+        )
+
+    def keep_capacity(self, time_s: float, found: "CapacityResult", pack: int) -> None:
+        """Keep a capacity test of a pack."""
+        from nipper.core.assembly.capacity import KIND
+
+        self.add_event(time_s, KIND, found.model_dump_json(), pack)
 
     def add_event(self, time_s: float, kind: str, note: str, pack: int | None) -> None:
         """Note what was done."""

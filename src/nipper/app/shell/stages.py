@@ -1,9 +1,10 @@
 """The stages that work, in the order of the work."""
 
 from nipper.app.stage import Stage
-from nipper.app.stages import charge, cold, diagnose, level, link, protect, record, rehearse
+from nipper.app.stages import build, charge, cold, diagnose, level, link, protect, record, rehearse
 
 STAGES: tuple[Stage, ...] = (
+    build.STAGE,
     protect.STAGE,
     level.STAGE,
     charge.STAGE,

@@ -2,6 +2,7 @@
 and nowhere else.
 """
 
+from collections.abc import Iterable
 from typing import Any, Literal, get_args, get_origin
 
 from PySide6.QtCore import Qt, Signal, Slot
@@ -87,6 +88,16 @@ class SettingsForm(QWidget):
         self._grid.setRowStretch(self._grid.rowCount(), 1)
         return self
 
+    def add_paths(self, paths: Iterable[str], column: int = 0, top: int = 0) -> "SettingsForm":
+        """A column of settings of any parts, by their paths."""
+        for row, path in enumerate(paths, top):
+            model, name = _owner(path)
+            info = model.model_fields[name]
+            self._grid.addWidget(label(info.title or name), row, column)
+            self._add_field(path, row, column + 1, model, name)
+        self._grid.setRowStretch(self._grid.rowCount(), 1)
+        return self
+
     def add_widget(self, widget: QWidget, row: int, column: int) -> None:
         """Something else between the fields."""
         self._grid.addWidget(widget, row, column)
@@ -97,7 +108,8 @@ class SettingsForm(QWidget):
         if choices:
             box = QComboBox()
             for value in choices:
-                box.addItem("not said" if value is None else str(value), value)
+                words = "not said" if value is None else str(value).replace("_", " ")
+                box.addItem(words, value)
             box.setToolTip(info.description or "")
             box.setAccessibleName(info.title or name)
             box.activated.connect(self._chosen)
@@ -127,6 +139,9 @@ class SettingsForm(QWidget):
         self, field: UnitField | QComboBox | QLineEdit, path: str, row: int, column: int
     ) -> None:
         field.setProperty("path", path)
+        # a part of which nothing must be entered begins with the first value
+        holder = _owner(path)[0].model_fields.values()
+        field.setProperty("free", not any(info.is_required() for info in holder))
         self._fields[path] = field
         self._grid.addWidget(field, row, column)
 
@@ -160,7 +175,7 @@ class SettingsForm(QWidget):
             parent, _, _ = path.rpartition(".")
             there = not parent or get(setup, parent) is not None
             _mark_own(field, path in setup.own)
-            field.setEnabled(there)
+            field.setEnabled(there or bool(field.property("free")))
             value = get(setup, path) if there else None
             if isinstance(field, UnitField):
                 field.context = Context(setup.capacity_ah)
@@ -202,6 +217,17 @@ def _mark_own(field: QWidget, own: bool) -> None:
         field.setStatusTip("Only this pack has this value" if own else "")
         field.style().unpolish(field)
         field.style().polish(field)
+
+
+def _owner(path: str) -> tuple[type[Part], str]:
+    """The part that holds a setting, and its name there."""
+    *parts, name = [step for step in path.split(".") if not step.isdigit()]
+    model: type[Part] = Setup
+    for step in parts:
+        inner = _model(model.model_fields[step].annotation)
+        assert inner
+        model = inner
+    return model, name
 
 
 def _model(annotation: Any) -> type[Part] | None:

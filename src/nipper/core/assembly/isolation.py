@@ -71,10 +71,3 @@ def _packs(setup: Setup) -> list[Source]:
             Source(name, by, "cells, bars and sense leads, always: a pack cannot be off", False)
         )
     return out
-
-
-def feeds_past_switch(setup: Setup) -> list[str]:
-    """The chargers that go on feeding the battery while its switch is open."""
-    return [
-        s.name for s in sources(setup) if s.by_switch is False and "its own switch" in s.stopped_by
-    ]

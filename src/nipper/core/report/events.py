@@ -1,7 +1,9 @@
 """What a bench event says to a reader: its note, or the proof that is kept in it."""
 
+from nipper.core.assembly import capacity
 from nipper.core.cold import record as cold
 from nipper.core.link import record as link
+from nipper.core.report.assembly import capacity_words
 
 
 def event_words(kind: str, note: str) -> str:
@@ -9,4 +11,7 @@ def event_words(kind: str, note: str) -> str:
     if kind == link.LOSS:
         proof = link.parse(note)
         return note if proof is None else proof.words
+    if kind == capacity.KIND:
+        result = capacity.parse_result(note)
+        return note if result is None else f"capacity test: {capacity_words(result)}"
     return cold.event_words(kind, note)

@@ -1,7 +1,6 @@
 """The link in words: the order of the work, the sentence on the rail, what follows, the record."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from html import escape
 
@@ -10,6 +9,7 @@ from nipper.core.link.expect import Judged, judge
 from nipper.core.link.record import LinkNotes, LossProof
 from nipper.core.link.switches import addresses, ends
 from nipper.core.report.consequence import Consequence, Status
+from nipper.core.report.steps import Step
 from nipper.core.setup import Setup
 from nipper.core.sources.openloop import sheet
 from nipper.core.wiring.chain import Chain, chain, title
@@ -20,20 +20,6 @@ CAUTION = (
     "kiloamperes into a short: insulated tools, no rings, eye protection. Mains is for a licensed "
     "electrician; both manuals decide over all that stands here."
 )
-
-
-@dataclass(frozen=True, slots=True)
-class Step:
-    """One step of the work: ``done`` by a tick or by what is known; ``page`` is where it is done,
-    None where it is only ticked.
-    """
-
-    id: str
-    title: str
-    text: str
-    done: bool
-    ticked: bool
-    page: int | None = None
 
 
 def steps(setup: Setup, notes: LinkNotes, proof: tuple[float, LossProof] | None) -> list[Step]:

@@ -21,7 +21,7 @@ class Setup(Part):
     name: str = Field(default="My pack", max_length=200, title="name")
     chemistry: Literal["lfp", "nmc", "lto"] = Field(title="chemistry")
     cells_in_series: int = Field(ge=1, le=200, title="cells in series")
-    cells_in_parallel: int = Field(default=1, ge=1, le=1000)
+    cells_in_parallel: int = Field(default=1, ge=1, le=1000, title="cells in parallel")
     capacity_ah: float = number(AMPERE_HOURS, "capacity")
     packs_in_parallel: int = Field(default=1, ge=1, le=64, title="packs in parallel")
     cell: Cell = Cell()

@@ -29,8 +29,8 @@ class Cell(Part):
     resistance_mohm: float | None = optional(
         MOHM, "resistance", "direct-current resistance of one cell at 25 °C"
     )
-    max_v: float | None = optional(CELL_V, "highest voltage on the cell's sheet")
-    min_v: float | None = optional(CELL_V, "lowest voltage on the cell's sheet")
+    max_v: float | None = optional(CELL_V, "sheet's highest", "voltage the cell's sheet allows")
+    min_v: float | None = optional(CELL_V, "sheet's lowest", "voltage the cell's sheet allows")
 
 
 BLEEDS_AT_ONCE = 3  # cells a passive balancer bleeds together: common practice

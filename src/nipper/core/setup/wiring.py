@@ -60,8 +60,8 @@ class Wiring(Part):
         "pack, both main leads at the first (same_end) or plus at the first and minus at the "
         "last (diagonal)",
     )
-    between_mm2: float | None = optional(SQUARE_MM, "from pack to pack", "of packs in a row")
-    between_length_m: float | None = optional(METRES, "from pack to pack", "one of the two leads")
+    between_mm2: float | None = optional(SQUARE_MM, "lead between packs", "of packs in a row")
+    between_length_m: float | None = optional(METRES, "lead between's length", "one of the two")
     busbar_mm2: float | None = optional(SQUARE_MM, "busbar section", "width × thickness, copper")
     switch_a: float | None = optional(
         AMPS, "battery switch carries", "for long, by its sheet; of the whole bank"

@@ -1,0 +1,105 @@
+"""The way of the current as tables: carried, dropped, heated; fuses; shares of the packs."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from nipper.core.setup import Setup, pack_names, pack_setups
+from nipper.core.wiring.chain import chain, title
+from nipper.core.wiring.drops import Drop, drops, sag_v
+from nipper.core.wiring.fusechoice import FuseChoice, main_fuse, pack_fuse
+from nipper.core.wiring.sharing import shares
+
+WARM = 0.8  # of what a part carries for long: from here it has no reserve, common practice
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One line of a table: its cells, how it stands (empty: not judged), what is to be said."""
+
+    cells: tuple[str, ...]
+    status: str = ""
+    says: str = ""
+    strong: bool = False
+
+
+def carried_rows(setup: Setup, amps: float) -> list[Row]:
+    """What flows through each part, at a current of the whole bank, A; the sum last."""
+    found = chain(setup, "discharge")
+    out = [_carried(d, found.weakest) for d in drops(setup, amps, found)]
+    parts = {d.part for d in drops(setup, amps, found)}
+    out += [
+        Row((title(p.part), f"{amps:.0f} A", f"{p.limit_a:.0f} A", "", "", ""),
+            *_judged(amps, p.limit_a), strong=p.part == found.weakest)
+        for p in found.parts
+        if p.of == "bank" and p.part not in parts
+    ]  # fmt: skip
+    sag = sag_v(setup, amps)
+    return [*out, Row(("all together", "", "", f"{1e3 * sag / amps:.2f} mΩ", f"{sag:.2f} V",
+                       f"{sag * amps:.0f} W"), strong=True)]  # fmt: skip
+
+
+def _carried(drop: Drop, weakest: str) -> Row:
+    carries = "" if drop.carries_a is None else f"{drop.carries_a:.0f} A"
+    cells = (
+        title(drop.part), f"{drop.amps:.0f} A", carries, f"{1e3 * drop.ohm:.2f} mΩ",
+        f"{drop.mv:.0f} mV", f"{drop.heat_w:.1f} W",
+    )  # fmt: skip
+    if drop.carries_a is None:
+        return Row(cells)
+    return Row(cells, *_judged(drop.amps, drop.carries_a), strong=drop.part == weakest)
+
+
+def _judged(amps: float, carries_a: float) -> tuple[str, str]:
+    if amps > carries_a * 1.001:
+        return "act", "more flows than it carries for long"
+    if amps > WARM * carries_a:
+        return "watch", "no reserve"
+    return "ok", ""
+
+
+def fuse_rows(setup: Setup, amps: float) -> list[Row]:
+    """The fuse of a pack and the main fuse, at a current of the whole bank, A."""
+    return [_fuse(pack_fuse(pack_setups(setup), amps)), _fuse(main_fuse(setup, amps))]
+
+
+def _fuse(choice: FuseChoice) -> Row:
+    fits = ", ".join(f"{f:g}" for f in choice.fits_a[:3]) + (" A" if choice.fits_a else "none")
+    most = "lead unknown" if choice.most_a is None else f"{choice.most_a:.0f} A"
+    fitted = "none" if choice.fitted_a is None else f"{choice.fitted_a:g} A"
+    cells = (choice.place, f"{choice.least_a:.0f} A", most, fits, f"{choice.breaks_ka:.1f} kA",
+             fitted)  # fmt: skip
+    return Row(cells, *_fuse_judged(choice))
+
+
+def _fuse_judged(choice: FuseChoice) -> tuple[str, str]:
+    fitted, most, breaks = choice.fitted_a, choice.most_a, choice.fitted_breaks_ka
+    if fitted is None:
+        return "watch", "not entered"
+    if most is not None and fitted > most + 1e-9:
+        return "act", "does not protect its lead"
+    if breaks is not None and breaks < choice.breaks_ka:
+        return "act", f"breaks {breaks:g} kA only: the arc burns on"
+    if fitted < choice.flows_a:
+        return "act", "melts at this current"
+    if fitted < choice.least_a - 1e-9:
+        return "watch", "ages: less than 1.25 times what flows"
+    if breaks is None:
+        return "watch", "what it breaks is not entered"
+    return "ok", ""
+
+
+def share_rows(setup: Setup, measured: Sequence[float] | None) -> list[Row]:
+    """Heads, then each pack's share: expected, with each other pack off, and by the logs."""
+    names = pack_names(setup)
+    if len(names) < 2:
+        return []
+    packs = pack_setups(setup)
+    heads = ("pack", "expected", *(f"without {n}" for n in names[:3]), "by the logs")
+    by_off = [[s for s, _ in shares(packs, (i,))] for i in range(min(3, len(names)))]
+    expected = [s for s, _ in shares(packs)]
+    out = [Row(heads[:6])]
+    for i, name in enumerate(names):
+        off = [f"{100 * row[i]:.0f} %" if row[i] else "off" for row in by_off]
+        logs = "no common log" if measured is None else f"{100 * measured[i]:.0f} %"
+        out.append(Row((name, f"{100 * expected[i]:.0f} %", *off, logs)[:6]))
+    return out
