@@ -14,7 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.logs.charges import find_charges
-from nipper.core.logs.model import Log, nanmedian
+from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
 if TYPE_CHECKING:
@@ -50,7 +50,7 @@ class CapacityResult(BaseModel):
 
 
 @dataclass(frozen=True, slots=True)
-class TestPlan:
+class CapacityPlan:
     """How a test goes for this pack: what current, how long, to where, and how much energy."""
 
     amps: float
@@ -60,7 +60,7 @@ class TestPlan:
     kwh: float
 
 
-def plan(setup: Setup, amps: float | None = None) -> TestPlan:
+def plan(setup: Setup, amps: float | None = None) -> CapacityPlan:
     """At a current, A; left out, 0.2C, less where a sheet or a trip is below it."""
     over = setup.protection.discharge_over_current
     limits = [USUAL_RATE * setup.capacity_ah, setup.sheet_discharge_a, 0.8 * over.trip_a if over
@@ -70,7 +70,7 @@ def plan(setup: Setup, amps: float | None = None) -> TestPlan:
     hours = setup.capacity_ah / chosen
     end_v = ended_at_v(setup)
     volts = setup.cells * chemistry(setup.chemistry).nominal_v
-    return TestPlan(chosen, hours, end_v, setup.cells * end_v, 1e-3 * volts * setup.capacity_ah)
+    return CapacityPlan(chosen, hours, end_v, setup.cells * end_v, 1e-3 * volts * setup.capacity_ah)
 
 
 def ended_at_v(setup: Setup) -> float:
@@ -82,7 +82,7 @@ def ended_at_v(setup: Setup) -> float:
     return max(v for v in known if v)
 
 
-def tests_in(log: Log, setup: Setup) -> list[tuple[float, CapacityResult]]:
+def capacity_tests(log: Log, setup: Setup) -> list[tuple[float, CapacityResult]]:
     """The capacity tests of a log, oldest first: when each ended, Unix seconds, and its result.
 
     One is a discharge from a full charge in which a cell reached the end, without more than 2 % put
@@ -129,11 +129,11 @@ def _test(
     return float(log.time_s[end]), CapacityResult(
         ah=round(ah, 3),
         wh=round(float(np.nansum(power)), 1),
-        amps=round(-float(nanmedian(log.current_a[rows][drawing])), 2),
+        amps=round(-float(np.nanmedian(log.current_a[rows][drawing])), 2),
         hours=round(float((log.steps_s[rows] * drawing).sum()) / 3600.0, 3),
         cell=cell + 1,
         end_v=round(float(volts[cell]), 4),
-        temp_c=round(float(nanmedian(temps[np.isfinite(temps)])), 1)
+        temp_c=round(float(np.median(temps[np.isfinite(temps)])), 1)
         if np.isfinite(temps).any()
         else None,
         left_ah=tuple(_left_ah(setup, volts, -float(log.current_a[end]))),

@@ -23,7 +23,9 @@ from nipper.core.wiring.short import ohmic_ohm
 FOR_A_MOMENT = 0.5  # of the smallest limit: so much is taken as fine at the moment of joining
 STEP_S, LONGEST_H = 30.0, 48.0
 DONE_C = 0.005  # of the capacity an hour: below it they agree
-VOLT_DOUBT_V = 0.005  # per cell: what a meter, an hour of rest and the curve leave open, practice
+# per cell: what an hour of rest, a meter, and one curve for all makes leave open (published curves
+# of one family lie so far apart, see chemistry)
+VOLT_DOUBT_V = 0.020
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,7 +90,7 @@ def joining(packs: Sequence[Joined]) -> Joining:
     moved_ah, hours = _until_they_agree(packs)
     return Joining(
         tuple(first), most_a, limit, allowed_v, apart_v,
-        tuple(_soc(p) for p in packs), moved_ah, hours,
+        tuple((_soc(p, -VOLT_DOUBT_V), _soc(p, VOLT_DOUBT_V)) for p in packs), moved_ah, hours,
         tuple(i for i, p in enumerate(packs) if not _within_sheet(p)),
     )  # fmt: skip
 
@@ -131,18 +133,11 @@ def _limits(setup: Setup) -> list[tuple[str, float | None]]:
     ]
 
 
-def _soc(pack: Joined) -> tuple[float, float]:
-    """What the rest voltage says of the charge, %: from, to. A few millivolts on the flat of the
-    curve leave much open.
-    """
-    setup = pack.setup
-    curve = chemistry(setup.chemistry).curve
-    cell_v = pack.rest_v / setup.cells
+def _soc(pack: Joined, off_v: float = 0.0) -> float:
+    """What the rest voltage says of the charge, %, were each cell that much off."""
     socs = np.linspace(0.0, 100.0, 1001)
-    volts = curve.ocv(socs)
-    low = float(np.interp(cell_v - VOLT_DOUBT_V, volts, socs))
-    high = float(np.interp(cell_v + VOLT_DOUBT_V, volts, socs))
-    return low, high
+    volts = chemistry(pack.setup.chemistry).curve.ocv(socs)
+    return float(np.interp(pack.rest_v / pack.setup.cells + off_v, volts, socs))
 
 
 def _until_they_agree(packs: Sequence[Joined]) -> tuple[float, float | None]:
@@ -150,7 +145,7 @@ def _until_they_agree(packs: Sequence[Joined]) -> tuple[float, float | None]:
     cells = packs[0].setup.cells
     curves = [chemistry(p.setup.chemistry).curve for p in packs]
     ah = np.array([p.setup.capacity_ah for p in packs])
-    soc = np.array([float(np.mean(_soc(p))) for p in packs])
+    soc = np.array([_soc(p) for p in packs])
     way = row([p.setup for p in packs])
     small_a, given_ah = DONE_C * float(ah.min()), np.zeros(len(packs))
     step_h = STEP_S / 3600.0

@@ -4,7 +4,7 @@ and the order of the first power.
 
 from collections.abc import Mapping, Sequence
 
-from nipper.core.assembly.capacity import CapacityResult, TestPlan
+from nipper.core.assembly.capacity import CapacityPlan, CapacityResult
 from nipper.core.assembly.firstbalance import DELIVERED_PCT, FirstBalance
 from nipper.core.assembly.joining import FOR_A_MOMENT, Joining
 from nipper.core.assembly.notes import BuildNotes
@@ -148,7 +148,7 @@ def capacity_words(result: CapacityResult) -> str:
     return f"{least}{result.ah:.1f} Ah ({result.share_pct:.0f} % of the label){rate}{by}{at}{cold}"
 
 
-def plan_words(found: TestPlan, setup: Setup) -> str:
+def plan_words(found: CapacityPlan, setup: Setup) -> str:
     """How a capacity test of this pack goes."""
     return (
         f"Charge the pack full and let it rest an hour. Then {found.amps:g} A without a break for "

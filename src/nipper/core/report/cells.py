@@ -78,9 +78,10 @@ def matched_words(found: Matching | None, setup: Setup, cells: Sequence[CellEntr
     gain = found.pack_ah - found.as_they_lie_ah
     better = f", {gain:.2f} Ah more than as they lie" if gain > 0.005 else ""
     spare = f" Left over: {', '.join(map(str, found.spare))}." if found.spare else ""
-    groups = "; ".join(f"{i}: {' + '.join(map(str, g))}" for i, g in enumerate(found.groups, 1))
+    groups = ", ".join("+".join(map(str, g)) for g in found.groups)
+    smallest = "group" if setup.cells_in_parallel > 1 else "cell"
     return (
-        f"The smallest {'group' if setup.cells_in_parallel > 1 else 'cell'} holds {found.pack_ah:.2f} Ah{better}; they differ by "
+        f"The smallest {smallest} holds {found.pack_ah:.2f} Ah{better}; they differ by "
         f"{found.spread_pct:.1f} %. From minus to plus, the strongest in the middle where it is "
         f"warmest (common practice): {groups}.{spare}"
     )
