@@ -19,7 +19,6 @@ PATIENCE_MS = 180_000
 SIDE_PICTURES = (
     ("typing-sheet", "typing"),
     ("read-back", "readback"),
-    ("revisions", "revisions"),
 )
 TURNS = 4  # of the loop: words that wrap settle their height when they know their width
 

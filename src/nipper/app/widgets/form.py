@@ -92,8 +92,11 @@ class SettingsForm(QWidget):
         """A column of settings of any parts, by their paths."""
         for row, path in enumerate(paths, top):
             model, name = _owner(path)
-            info = model.model_fields[name]
-            self._grid.addWidget(label(info.title or name), row, column)
+            title = model.model_fields[name].title or name
+            whose, _, limit = path.rpartition(".")[0].rpartition(".")
+            if whose == "protection":  # every limit has a trip
+                title = f"{Protection.model_fields[limit].title}, {title}"
+            self._grid.addWidget(label(title), row, column)
             self._add_field(path, row, column + 1, model, name)
         self._grid.setRowStretch(self._grid.rowCount(), 1)
         return self

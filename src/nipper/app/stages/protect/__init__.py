@@ -31,7 +31,5 @@ STAGE = Stage(
     pictures=(
         Picture("protect", page(0)),
         Picture("protect-currents", page(1)),
-        Picture("protect-schools", page(3)),
     ),
-    dark=True,
 )
