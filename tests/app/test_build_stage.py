@@ -8,7 +8,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel
 
 from nipper.app.stages.build.layout import pack_height, place
-from nipper.core.assembly.parts import bank_parts, pack_parts
+from nipper.core.assembly.parts import all_pack_parts, bank_parts
 from nipper.core.presets import new_setup
 from nipper.core.setup import put
 
@@ -94,7 +94,7 @@ def test_no_part_lies_on_another_and_none_outside(cells, packs, width):
         {"other_chargers": [{"name": n, "absorption_v": 13.8, "max_charge_a": 20.0}
                             for n in ("Shore charger", "Generator")]},
     )  # fmt: skip
-    all_packs = [pack_parts(setup, i) for i in range(packs)]
+    all_packs = all_pack_parts(setup)
     names = [f"Pack {i}" for i in range(packs)]
     found = place(bank_parts(setup), all_packs, names, float(width))
     boxes = list(found.boxes.items())

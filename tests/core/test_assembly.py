@@ -18,7 +18,7 @@ from nipper.core.assembly.isolation import sources
 from nipper.core.assembly.joining import Joined, joining
 from nipper.core.assembly.measured import measured_shares
 from nipper.core.assembly.notes import BuildNotes, parse_notes
-from nipper.core.assembly.parts import bank_parts, pack_parts
+from nipper.core.assembly.parts import all_pack_parts, bank_parts
 from nipper.core.assembly.taps import Fault, expected_v, tap_test
 from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
@@ -416,7 +416,7 @@ def test_a_charger_past_the_switch_is_told_in_the_table():
 
 def test_every_part_has_a_place_of_its_own():
     setup = new_setup("lfp", 16, 280.0, 3)
-    parts = [*bank_parts(setup), *(p for i in range(3) for p in pack_parts(setup, i))]
+    parts = [*bank_parts(setup), *(p for own in all_pack_parts(setup) for p in own)]
     places = [p.place for p in parts]
     assert len(places) == len(set(places))
     assert sum(p.kind == "cell" for p in parts) == 48

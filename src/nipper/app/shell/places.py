@@ -18,7 +18,8 @@ def places(window: "Window") -> list[Action]:
     """Everything of the open bench that has a place; nothing without one."""
     if window.document is None:
         return []
-    return [*_settings(), *_findings(window), *_cells(window), *_events(window), *_words()]
+    found = [*_settings(), *_parts(window), *_findings(window), *_cells(window)]
+    return [*found, *_events(window), *_words()]
 
 
 def _settings() -> Iterator[Action]:
@@ -28,6 +29,16 @@ def _settings() -> Iterator[Action]:
         stage = next((s for start, s in STAGE_OF if path.startswith(start)), "protect")
         name = title if section.lower() in title.lower() else f"{section}: {title}"
         yield _place(f"setting.{path}", name, f"a setting: {path}", stage, path)
+
+
+def _parts(window: "Window") -> Iterator[Action]:
+    """The parts of the bank as built."""
+    from nipper.core.assembly.parts import bank_parts
+
+    assert window.document
+    for part in bank_parts(window.document.named_bank):
+        title = f"{part.title[:1].upper()}{part.title[1:]} {part.text}".strip()
+        yield _place(f"part.{part.place}", title, "as built", "build", part.settings[0])
 
 
 def _findings(window: "Window") -> Iterator[Action]:

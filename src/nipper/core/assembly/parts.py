@@ -103,10 +103,14 @@ def _charger(place: str, title: str, amps: float | None, joins: str | None, path
     return BuiltPart(place, f"charger {joins or 'unsaid'}", title, text, settings=paths)
 
 
-def pack_parts(setup: Setup, pack: int) -> list[BuiltPart]:
-    """One pack from its minus to its plus: lead, BMS, cells and the bars between, fuse, plug."""
-    own = pack_setups(setup)[pack]
-    name, wiring = pack_names(setup)[pack], own.wiring
+def all_pack_parts(setup: Setup) -> list[list[BuiltPart]]:
+    """Every pack from its minus to its plus: lead, BMS, cells and the bars between, fuse."""
+    both = zip(pack_setups(setup), pack_names(setup), strict=True)
+    return [_pack_parts(own, name, pack) for pack, (own, name) in enumerate(both)]
+
+
+def _pack_parts(own: Setup, name: str, pack: int) -> list[BuiltPart]:
+    wiring = own.wiring
     before = f"pack{pack}."
     lead = pack_lead(wiring)
     out = [

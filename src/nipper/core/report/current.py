@@ -3,12 +3,17 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from nipper.core.setup import Setup, pack_names, pack_setups
+from nipper.core.setup import Setup, pack_names, pack_setups, put
 from nipper.core.wiring.chain import chain, title
 from nipper.core.wiring.drops import Drop, drops, sag_v
 from nipper.core.wiring.fusechoice import FuseChoice, main_fuse, pack_fuse
 from nipper.core.wiring.sharing import shares
 
+WAYS = {
+    "busbar": "equal leads to a bar",
+    "same_end": "a row, taken at one end",
+    "diagonal": "a row, taken diagonally",
+}
 WARM = 0.8  # of what a part carries for long: from here it has no reserve, common practice
 
 
@@ -102,4 +107,18 @@ def share_rows(setup: Setup, measured: Sequence[float] | None) -> list[Row]:
         off = [f"{100 * row[i]:.0f} %" if row[i] else "off" for row in by_off]
         logs = "no common log" if measured is None else f"{100 * measured[i]:.0f} %"
         out.append(Row((name, f"{100 * expected[i]:.0f} %", *off, logs)[:6]))
+    return out
+
+
+def way_rows(setup: Setup) -> list[Row]:
+    """Heads, then the packs' shares for each way of joining them; nothing for a single pack."""
+    names = pack_names(setup)
+    if len(names) < 2:
+        return []
+    now = setup.wiring.joined if setup.wiring else "busbar"
+    out = [Row(("joined by", *names[:5]))]
+    for way, words in WAYS.items():
+        packs = pack_setups(put(setup, {"wiring.joined": way}))
+        each = [f"{100 * share:.0f} %" for share, _ in shares(packs)][:5]
+        out.append(Row((words, *each), says="as it is" if way == now else "", strong=way == now))
     return out

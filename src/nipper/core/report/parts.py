@@ -2,17 +2,20 @@
 
 from collections.abc import Mapping, Sequence
 from datetime import datetime
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from nipper.core.assembly.notes import BuildNotes
 from nipper.core.assembly.parts import BuiltPart
-from nipper.core.imbalance.diagnosis import Diagnosis
 from nipper.core.setup import Setup, pack_names, pack_setups
 from nipper.core.wiring.chain import chain
 from nipper.core.wiring.drops import Drop, drops
 from nipper.core.wiring.sharing import shared, shares
 from nipper.core.wiring.short import at_terminals_a
+
+if TYPE_CHECKING:
+    from nipper.core.imbalance.diagnosis import Diagnosis
 
 # the parts of the chain, by what stands in the drawing
 IN_CHAIN = {
@@ -29,7 +32,7 @@ def weakest_kind(setup: Setup) -> str:
     return next((kind for kind, part in IN_CHAIN.items() if part == weakest), "")
 
 
-def marks(found: Mapping[int, Diagnosis]) -> dict[str, str]:
+def marks(found: Mapping[int, "Diagnosis"]) -> dict[str, str]:
     """By place: the status and what is said, of the packs' diagnoses by their numbers."""
     out: dict[str, str] = {}
     for pack, diagnosis in found.items():
@@ -45,7 +48,7 @@ def marks(found: Mapping[int, Diagnosis]) -> dict[str, str]:
 VALUES = ("charge, Ah", "resistance, mΩ", "nothing")  # what can stand in the cells
 
 
-def values(found: Mapping[int, Diagnosis], what: str) -> dict[str, str]:
+def values(found: Mapping[int, "Diagnosis"], what: str) -> dict[str, str]:
     """A number for each cell of the packs that have a log, by its place."""
     out: dict[str, str] = {}
     for pack, diagnosis in found.items():
@@ -65,7 +68,7 @@ def values(found: Mapping[int, Diagnosis], what: str) -> dict[str, str]:
 
 
 def part_words(
-    part: BuiltPart, setup: Setup, amps: float, diagnosis: Diagnosis | None
+    part: BuiltPart, setup: Setup, amps: float, diagnosis: "Diagnosis | None"
 ) -> list[str]:
     """What is known of a part, at a current of the whole bank, A; ``diagnosis`` of its pack."""
     out = _of_current(part, setup, amps) if amps else []
@@ -120,7 +123,7 @@ def _dropped(drop: Drop | None, amps: float) -> str:
     return f": {1e3 * amps * drop.ohm:.0f} mV, {amps**2 * drop.ohm:.1f} W"
 
 
-def _of_cell(cell: int, diagnosis: Diagnosis) -> list[str]:
+def _of_cell(cell: int, diagnosis: "Diagnosis") -> list[str]:
     known = diagnosis.estimate
     excess = 1e3 * known.to_25_c * known.resistances.excess_ohm
     herd = 1e3 * known.to_25_c * known.resistances.herd_ohm
@@ -136,7 +139,7 @@ def _of_cell(cell: int, diagnosis: Diagnosis) -> list[str]:
     return out
 
 
-def _of_bar(number: int, diagnosis: Diagnosis) -> list[str]:
+def _of_bar(number: int, diagnosis: "Diagnosis") -> list[str]:
     """A bar's resistance stands in the readings of the cells on both its sides."""
     excess = 1e3 * diagnosis.estimate.resistances.excess_ohm
     sides = [(c, float(excess[c - 1])) for c in (number, number + 1) if c <= excess.size]
