@@ -126,8 +126,8 @@ def test_the_demo_walks_through_all_views_without_a_screen(story, tmp_path):
     assert "Pictures of all views: " in done.stdout
     pictures = sorted(p.stem for p in (tmp_path / "pictures").glob("*.png"))
     expected = (
-        "start protect protect-currents level charge charge-strings cold rehearse record "
-        "record-two-packs diagnose diagnose-cell read-back revisions protect-dark"
+        "start build build-current protect protect-currents level charge charge-strings cold link "
+        "rehearse record record-two-packs diagnose diagnose-cell read-back build-dark"
     )
     assert set(expected.split()) <= set(pictures)
     assert "Traceback" not in done.stderr

@@ -3,6 +3,7 @@
 Only geometry: the figure paints and selects by it.
 """
 
+import itertools
 from dataclasses import dataclass
 from math import ceil
 
@@ -109,7 +110,7 @@ def _turn(box: QRectF, left: float, y: float) -> list[Wire]:
     x, below, back = box.right() + 4, y + LINE_H / 2 + 4, left - 5
     corners = (QPointF(x, y), QPointF(x, below), QPointF(back, below),
                QPointF(back, y + LINE_H), QPointF(left, y + LINE_H))  # fmt: skip
-    return list(zip(corners, corners[1:], strict=False))
+    return list(itertools.pairwise(corners))
 
 
 def _bank(
