@@ -25,6 +25,7 @@ from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.logs.charges import find_charges
 from nipper.core.presets import new_setup
 from nipper.core.report.assembly import (
+    agree_words,
     capacity_words,
     joining_words,
     since_words,
@@ -36,6 +37,10 @@ from nipper.core.report.assembly import (
 )
 from nipper.core.report.build import build_sentence, of_build
 from nipper.core.report.cells import entry, judged, matched_words
+from nipper.core.report.check import built
+from nipper.core.report.current import carried_rows, fuse_rows, share_rows, way_rows
+from nipper.core.report.parts import part_words
+from nipper.core.rules.joined import long_a
 from nipper.core.setup import pack_setups, put
 from nipper.core.wiring.sharing import lead_ohm
 from tests.builders import charge_log
@@ -119,6 +124,14 @@ def test_each_fault_is_named_at_its_lead(change, kind, leads):
     found = tap_test(SETUP, change(string()))
     assert (found.faults[0].kind, found.faults[0].leads) == (kind, leads)
     assert len(tap_words(found.faults[0], SETUP)) > 20
+
+
+@pytest.mark.parametrize("cell_v", [2.0, 3.9])
+def test_cells_outside_their_sheet_are_told_though_the_leads_are_in_order(cell_v):
+    found = tap_test(SETUP, string(cell_v=cell_v))
+    assert [f.kind for f in found.faults] == [Fault.OUTSIDE]
+    assert not found.safe
+    assert tap_verdict(found)[0] == "act"
 
 
 def test_terminals_that_do_not_fit_the_leads_are_told():
@@ -267,6 +280,15 @@ def test_packs_far_apart_are_not_joined_and_near_ones_are():
     near = joining([Joined(pack, 53.0), Joined(pack, 52.95)])
     assert near.fine is True
     assert joining_words(near, ["A", "B"])[0] == "ok"
+
+
+def test_volts_that_cannot_tell_are_no_promise_that_nothing_moves():
+    """Equal volts on the flat: thirty per cent may lie between the packs."""
+    pack = pack_setups(new_setup("lfp", 16, 280.0, 2))[0]
+    found = joining([Joined(pack, 53.1), Joined(pack, 53.1)])
+    assert "cannot be told" in agree_words(found)
+    top = joining([Joined(pack, 54.4), Joined(pack, 54.38)])
+    assert "cannot be told" not in agree_words(top)
 
 
 @pytest.mark.parametrize("rest_v", [36.0, 60.0])
@@ -468,3 +490,35 @@ def test_any_two_unlike_leads_are_noticed():
         row[a], row[b] = row[b], row[a]
         found = tap_test(SETUP, row)
         assert {a + 1, b + 1} <= {lead for f in found.faults for lead in f.leads}, (a, b)
+
+
+PARTS = ("wiring", "charging", "balancer", "link", "usage", "solar", "protection.short_circuit",
+         "protection.discharge_over_current", "protection.charge_over_current")  # fmt: skip
+
+
+@given(
+    chemistry_id=st.sampled_from(["lfp", "nmc", "lto"]),
+    cells=st.integers(1, 40),
+    packs=st.integers(1, 6),
+    gone=st.sets(st.sampled_from(PARTS)),
+    joined=st.sampled_from(["busbar", "same_end", "diagonal"]),
+    bare=st.booleans(),
+)
+def test_whatever_is_left_out_everything_of_the_stage_is_told(
+    chemistry_id, cells, packs, gone, joined, bare
+):
+    setup = put(new_setup(chemistry_id, cells, 100.0, packs), dict.fromkeys(gone))
+    if "wiring" not in gone or bare:
+        setup = put(setup, {"wiring": {"joined": joined}} if bare else {"wiring.joined": joined})
+    amps = long_a(setup)[0]
+    assert build_sentence(setup)[1]
+    assert all(c.lead for c in of_build(setup, amps, None))
+    for part in (*bank_parts(setup), *(p for own in all_pack_parts(setup) for p in own)):
+        assert part.title
+        assert all(part_words(part, setup, amps, None))
+    rows = [*carried_rows(setup, 50.0), *fuse_rows(setup, 50.0), *share_rows(setup, None)]
+    assert all(row.cells for row in (*rows, *way_rows(setup)))
+    assert json.dumps(built(setup), allow_nan=False)
+    assert all(s.name for s in sources(setup))
+    assert first_balance(setup).all_h > 0
+    assert plan(setup).hours > 0

@@ -4,6 +4,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from nipper.core.assembly.cells import CellEntry
 
+LATEST_S = 4.1e9  # the year 2099
+
 
 class Torque(BaseModel):
     """A joint tightened: newton metres, and when, Unix seconds."""
@@ -11,7 +13,7 @@ class Torque(BaseModel):
     model_config = ConfigDict(extra="ignore", allow_inf_nan=False)
 
     nm: float = Field(gt=0, le=1000)
-    at_s: float
+    at_s: float = Field(ge=0, le=LATEST_S)
 
 
 class PackNotes(BaseModel):

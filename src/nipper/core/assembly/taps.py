@@ -18,6 +18,7 @@ from nipper.core.setup import Setup
 WHOLE = 0.30  # so far from a whole step, in steps, a reading still counts as on it
 NOTHING_V = 0.15  # below this a lead reads nothing
 INPUT_V = 5.0  # what a sense input usually stands between neighbours: from memory of data sheets
+BEYOND = 1.35  # of the chemistry's highest voltage: up to here it may be one overcharged cell
 CELL_APART = 0.06  # of a cell's voltage: one that far from the others is told
 
 
@@ -34,6 +35,7 @@ class Fault(StrEnum):
     BETWEEN = "between"
     UNLIKE_CELL = "unlike cell"
     TERMINALS = "terminals"
+    OUTSIDE = "outside"
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,6 +97,7 @@ def tap_test(
         probes = TapFault(Fault.PROBES, ())
         return TapTest(step_v, (probes,), None, len(known), setup.cells)
     faults = tuple(_faults(setup, volts, step_v)) or _terminals(volts, step_v, pack_v)
+    faults += _outside(setup, step_v)
     return TapTest(step_v, faults, _most_v(volts), len(known), setup.cells)
 
 
@@ -109,7 +112,7 @@ def _step_v(setup: Setup, volts: Sequence[float | None], pack_v: float | None) -
         for low, high in itertools.pairwise(row)
         if low is not None and high is not None
     ]
-    usual = [v for v in apart if 0.5 * chem.min_v <= v <= chem.max_v + CELL_APART * chem.max_v]
+    usual = [v for v in apart if 0.5 * chem.min_v <= v <= BEYOND * chem.max_v]
     if len(usual) >= 2:
         return float(np.median(usual))
     if pack_v:
@@ -199,6 +202,16 @@ def _base(shifts: Sequence[TapFault], cells: int) -> dict[int, int]:
         lead: lead + sum(by[f.kind] for f in shifts if f.leads[0] <= lead)
         for lead in range(1, cells + 1)
     }
+
+
+def _outside(setup: Setup, step_v: float) -> tuple[TapFault, ...]:
+    """The cells, taken together, rest outside their sheet: nothing is connected before it is known
+    why.
+    """
+    cell, chem = setup.cell, chemistry(setup.chemistry)
+    least_v = max(cell.min_v or 0.0, chem.min_v)
+    most_v = min(cell.max_v or chem.max_v, chem.max_v)
+    return () if least_v <= step_v <= most_v + 0.01 else (TapFault(Fault.OUTSIDE, ()),)
 
 
 def _paired(faults: list[TapFault], held: set[int]) -> list[TapFault]:

@@ -47,6 +47,8 @@ def tap_words(fault: TapFault, setup: Setup) -> str:
         "that is not like the others.",
         Fault.UNLIKE_CELL: f"Cell {lead} stands apart from the others: charge it to their voltage "
         "before it goes on.",
+        Fault.OUTSIDE: "The cells rest outside their sheet: connect and charge nothing before it "
+        "is known why; the maker's sheet decides whether they may be used again.",
         Fault.TERMINALS: f"Lead {last} and the pack's terminals do not agree: lead 0 or {last} is "
         f"not at the end of the string, or it has not {last} cells.",
     }[fault.kind]
@@ -81,6 +83,8 @@ def unused_words(cells: int, channels: int) -> str:
 
 # joining
 
+WIDE_PCT = 15.0  # from here a voltage does not tell the charge
+
 
 def joining_words(found: Joining, names: Sequence[str]) -> tuple[Status, str]:
     """Whether packs may be joined as they rest, and what flows."""
@@ -107,6 +111,12 @@ def joining_words(found: Joining, names: Sequence[str]) -> tuple[Status, str]:
 
 def agree_words(found: Joining) -> str:
     """How long they go on exchanging."""
+    doubt = max(high - low for low, high in found.soc_pct)
+    if doubt > WIDE_PCT:
+        return (
+            f"Volts leave {doubt:.0f} % of their charge open: how much moves afterwards, and for "
+            "how long, cannot be told from them. Charge each full first."
+        )
     if found.hours is None:
         return f"After two days {found.moved_ah:.0f} Ah have moved and they still exchange."
     if found.moved_ah < 0.1:
@@ -117,7 +127,7 @@ def agree_words(found: Joining) -> str:
 def soc_words(soc: tuple[float, float]) -> str:
     """What a rest voltage says of the charge."""
     low, high = soc
-    if high - low > 15.0:
+    if high - low > WIDE_PCT:
         return f"{low:.0f} to {high:.0f} %: volts cannot tell here"
     return f"about {(low + high) / 2:.0f} %"
 

@@ -88,6 +88,8 @@ def _fuse_judged(choice: FuseChoice) -> tuple[str, str]:
         return "act", "melts at this current"
     if fitted < choice.least_a - 1e-9:
         return "watch", "ages: less than 1.25 times what flows"
+    if most is None:
+        return "watch", "its lead is not entered: nothing says that it outlives it"
     if breaks is None:
         return "watch", "what it breaks is not entered"
     return "ok", ""
