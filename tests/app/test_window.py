@@ -48,6 +48,7 @@ def test_every_action_has_an_id_keys_and_a_help_sentence_of_its_own():
 def test_the_rail_tells_the_packs_story(open_window):
     entries = open_window.rail.entries
     assert list(entries) == [
+        "build",
         "protect",
         "level",
         "charge",

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 from nipper.core.chemistry import chemistry
 from nipper.core.report.consequence import Consequence, Status
+from nipper.core.rules.joined import DISCHARGE, long_a
 from nipper.core.setup import Setup, pack_names, pack_setups
 from nipper.core.wiring.chain import Chain, chain, title
 from nipper.core.wiring.drops import drops, sag_v
@@ -101,7 +102,7 @@ def _of_sag(setup: Setup, amps: float, found: Chain) -> Consequence:
     hottest = max((d for d in parts if d.part != "cells"), key=lambda d: d.heat_w, default=None)
     heat = f" {title(hottest.part)} takes {hottest.heat_w:.0f} W." if hottest else ""
     return Consequence(
-        Status.WATCH if share > STRONG_SAG else Status.NONE,
+        Status.WATCH if share > STRONG_SAG and long_a(setup)[1] != DISCHARGE else Status.NONE,
         f"At {amps:.0f} A the voltage falls by {sag:.2f} V ({100 * share:.1f} %).",
         heat.strip(),
         place="cells, joints, leads and fuses as entered, copper at 20 °C",

@@ -87,9 +87,14 @@ class BuiltPage(QWidget):
     def _choice(self) -> QHBoxLayout:
         """What stands in the cells, from their logs."""
         line, self._numbers = QHBoxLayout(), QButtonGroup(self)
+        self._hint = label("Dashed is not entered yet: choose a part, and type below.", "soft")
+        line.addWidget(self._hint)
         line.addStretch(1)
-        line.addWidget(label("in the cells, by the log:", "soft"))
-        line.addLayout(choices(VALUES, self._numbers))
+        self._by_log, inside = QWidget(), choices(VALUES, self._numbers)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.insertWidget(0, label("in the cells, by the log:", "soft"))
+        self._by_log.setLayout(inside)
+        line.addWidget(self._by_log)
         self._numbers.idClicked.connect(self.refresh)
         return line
 
@@ -127,13 +132,16 @@ class BuiltPage(QWidget):
         bank = document.named_bank
         packs = all_pack_parts(bank)
         names = list(pack_names(bank))
-        self.figure.show_bank(bank_parts(bank), packs, names, weakest_kind(bank))
+        shown = bank_parts(bank)
+        self.figure.show_bank(shown, packs, names, weakest_kind(bank))
         notes = document.shelf.build_notes()
         found = {
             document.records.number(pack_id): record.diagnosis
             for pack_id, record in document.records.by_pack.items()
             if record is not None
         }
+        self._by_log.setVisible(bool(found))
+        self._hint.setVisible(any(p.unknown for parts in (shown, *packs) for p in parts))
         self.figure.show_values(values(found, VALUES[self._numbers.checkedId()]))
         self.figure.show_marks(marks(found), sensors_at(notes, bank.packs_in_parallel))
         self._show_part()
