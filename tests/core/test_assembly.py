@@ -291,6 +291,16 @@ def test_volts_that_cannot_tell_are_no_promise_that_nothing_moves():
     assert "cannot be told" not in agree_words(top)
 
 
+def test_counters_tell_what_volts_cannot_and_a_lost_one_is_found():
+    pack = pack_setups(new_setup("lfp", 16, 280.0, 2))[0]
+    found = joining([Joined(pack, 53.1, 90.0), Joined(pack, 53.0, 70.0)])
+    assert found.counted
+    assert 10.0 < found.moved_ah <= 28.5  # half the difference, less what the flat leaves
+    lost = joining([Joined(pack, 53.1, 5.0), Joined(pack, 53.0, 70.0)])
+    assert lost.astray == (0,)
+    assert "lost its reference" in agree_words(lost)
+
+
 @pytest.mark.parametrize("rest_v", [36.0, 60.0])
 def test_a_pack_outside_its_sheet_is_never_joined(rest_v):
     """However little would flow: a pack that was drained flat is a danger of its own."""

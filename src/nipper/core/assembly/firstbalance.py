@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from nipper.core.chemistry import chemistry
 from nipper.core.setup import Setup
 
+SUPPLY_A = 10.0  # of a bench supply: common practice
 UNDER_SHEET_V = 0.05  # the supply stays so far under the sheet: common practice
 DELIVERED_PCT = 40.0  # charge of new cells: 30 to 50 %, common practice
 LEFT_PCT = 5.0  # of all cells, after a charge in series to the first alarm: common practice
@@ -26,6 +27,7 @@ class FirstBalance:
     supply_a: float
     all_ah: float
     all_h: float
+    delivered_pct: float
     series_h: float
     after_series_ah: float
     after_series_h: float
@@ -38,7 +40,7 @@ class FirstBalance:
 
 
 def first_balance(
-    setup: Setup, supply_a: float = 10.0, delivered_pct: float = DELIVERED_PCT
+    setup: Setup, supply_a: float = SUPPLY_A, delivered_pct: float = DELIVERED_PCT
 ) -> FirstBalance:
     """For all cells of one pack side by side.
 
@@ -61,6 +63,7 @@ def first_balance(
         supply_a=amps,
         all_ah=all_ah,
         all_h=all_ah / amps + TAPER_H,
+        delivered_pct=delivered_pct,
         series_h=to_alarm_ah / own_a,
         after_series_ah=left_ah,
         after_series_h=left_ah / amps + TAPER_H,

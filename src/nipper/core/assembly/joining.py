@@ -22,6 +22,7 @@ from nipper.core.wiring.short import ohmic_ohm
 
 FOR_A_MOMENT = 0.5  # of the smallest limit: so much is taken as fine at the moment of joining
 STEP_S, LONGEST_H = 30.0, 48.0
+COUNTER_PCT = 5.0  # what a good charge counter is off by: common practice
 DONE_C = 0.005  # of the capacity an hour: below it they agree
 # per cell: what an hour of rest, a meter, and one curve for all makes leave open (published curves
 # of one family lie so far apart, see chemistry)
@@ -30,10 +31,20 @@ VOLT_DOUBT_V = 0.020
 
 @dataclass(frozen=True, slots=True)
 class Joined:
-    """One pack as it stands: its settings, and its rest voltage at its own terminals, V."""
+    """One pack as it stands: its settings, its rest voltage at its own terminals, V, and what its
+    own counter says, %; None where that is not known.
+    """
 
     setup: Setup
     rest_v: float
+    counted_pct: float | None = None
+
+    @property
+    def off_its_volts(self) -> bool:
+        """Whether the counter says what the volts rule out."""
+        low, high = _soc(self, -VOLT_DOUBT_V), _soc(self, VOLT_DOUBT_V)
+        said = self.counted_pct
+        return said is not None and not low - COUNTER_PCT <= said <= high + COUNTER_PCT
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,6 +75,8 @@ class Joining:
     moved_ah: float
     hours: float | None
     outside: tuple[int, ...]  # packs whose cells rest outside their sheet: none is joined
+    astray: tuple[int, ...] = ()  # packs whose counter says what the volts rule out
+    counted: bool = False  # all start where their counters say
 
     @property
     def fine(self) -> bool | None:
@@ -92,7 +105,14 @@ def joining(packs: Sequence[Joined]) -> Joining:
         tuple(first), most_a, limit, allowed_v, apart_v,
         tuple((_soc(p, -VOLT_DOUBT_V), _soc(p, VOLT_DOUBT_V)) for p in packs), moved_ah, hours,
         tuple(i for i, p in enumerate(packs) if not _within_sheet(p)),
+        tuple(i for i, p in enumerate(packs) if p.off_its_volts),
+        _counted(packs),
     )  # fmt: skip
+
+
+def _counted(packs: Sequence[Joined]) -> bool:
+    """Whether every pack has a counter that its volts do not contradict."""
+    return all(p.counted_pct is not None and not p.off_its_volts for p in packs)
 
 
 def _within_sheet(pack: Joined) -> bool:
@@ -145,7 +165,7 @@ def _until_they_agree(packs: Sequence[Joined]) -> tuple[float, float | None]:
     cells = packs[0].setup.cells
     curves = [chemistry(p.setup.chemistry).curve for p in packs]
     ah = np.array([p.setup.capacity_ah for p in packs])
-    soc = np.array([_soc(p) for p in packs])
+    soc = np.array([p.counted_pct if _counted(packs) else _soc(p) for p in packs], float)
     way = row([p.setup for p in packs])
     small_a, given_ah = DONE_C * float(ah.min()), np.zeros(len(packs))
     step_h = STEP_S / 3600.0

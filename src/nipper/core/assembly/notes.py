@@ -27,6 +27,7 @@ class PackNotes(BaseModel):
     taps_s: float | None = None  # when the readings were typed
     sensors: dict[int, int] = Field(default_factory=dict, max_length=50)  # sensor: beside cell
     rest_v: float | None = Field(default=None, gt=0, le=2000)
+    soc_pct: float | None = Field(default=None, ge=0, le=100)  # by its own counter
 
 
 class BuildNotes(BaseModel):
@@ -38,6 +39,8 @@ class BuildNotes(BaseModel):
     words: dict[str, str] = Field(default_factory=dict, max_length=5000)  # identity, in own words
     torques: dict[str, Torque] = Field(default_factory=dict, max_length=5000)
     ticks: dict[str, float] = Field(default_factory=dict, max_length=100)  # step: Unix seconds
+    supply_a: float | None = Field(default=None, gt=0, le=1000)  # of the bench supply
+    delivered_pct: float | None = Field(default=None, ge=0, le=100)  # charge of the new cells
 
     def pack(self, number: int) -> PackNotes:
         """The notes of one pack, empty ones where there are none yet."""

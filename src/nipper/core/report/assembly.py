@@ -5,7 +5,7 @@ and the order of the first power.
 from collections.abc import Mapping, Sequence
 
 from nipper.core.assembly.capacity import CapacityPlan, CapacityResult
-from nipper.core.assembly.firstbalance import DELIVERED_PCT, FirstBalance
+from nipper.core.assembly.firstbalance import FirstBalance
 from nipper.core.assembly.joining import FOR_A_MOMENT, Joining
 from nipper.core.assembly.notes import BuildNotes
 from nipper.core.assembly.taps import INPUT_V, Fault, TapFault, TapTest
@@ -111,14 +111,21 @@ def joining_words(found: Joining, names: Sequence[str]) -> tuple[Status, str]:
 
 def agree_words(found: Joining) -> str:
     """How long they go on exchanging."""
+    if found.astray:
+        return (
+            "A counter says what the volts of its pack rule out: it has lost its reference. Charge "
+            "that pack full first."
+        )
     doubt = max(high - low for low, high in found.soc_pct)
-    if doubt > WIDE_PCT:
+    if doubt > WIDE_PCT and not found.counted:
         return (
             f"Volts leave {doubt:.0f} % of their charge open: how much moves afterwards, and for "
             "how long, cannot be told from them. Charge each full first."
         )
     if found.hours is None:
         return f"After two days {found.moved_ah:.0f} Ah have moved and they still exchange."
+    if found.moved_ah < 0.1 and found.counted:
+        return "By their counters next to nothing moves afterwards."
     if found.moved_ah < 0.1:
         return "Next to nothing moves afterwards."
     return f"{found.moved_ah:.1f} Ah move within {found.hours:.1f} h until they agree."
@@ -194,8 +201,8 @@ def first_balance_words(found: FirstBalance) -> str:
     """The first top balance in a few sentences."""
     return (
         f"All {found.all_ah:.0f} Ah side by side by {found.supply_a:g} A take "
-        f"{found.all_h / 24:.1f} days from {DELIVERED_PCT:.0f} %. In series by the charger to the "
-        f"first alarm ({found.series_h:.0f} h), then side by side, about "
+        f"{found.all_h / 24:.1f} days from {found.delivered_pct:.0f} %. In series by the charger to "
+        f"the first alarm ({found.series_h:.0f} h), then side by side, about "
         f"{found.after_series_h:.0f} h. Supply at {found.supply_v:.2f} V, set before it is "
         f"connected and read at the cells; full when the current has fallen to "
         f"{found.full_a:.1f} A."

@@ -24,6 +24,7 @@ class JoiningPage(QWidget):
         super().__init__(parent)
         self._document = document
         self.fields: list[UnitField] = []
+        self.counters: list[UnitField] = []
         self._says: list[tuple[QLabel, QLabel]] = []
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
@@ -54,19 +55,28 @@ class JoiningPage(QWidget):
     def _build(self, names: tuple[str, ...]) -> None:
         clear(self._grid)
         self.fields, self._says = [], []
-        for column, text in enumerate(("", "at rest", "says", "first moment")):
+        self.counters = []
+        for column, text in enumerate(("", "at rest", "its counter", "volts say", "first moment")):
             self._grid.addWidget(label(text, "soft", BASE_PT - 0.5), 0, column)
         for i, name in enumerate(names):
             field = UnitField("V", f"{name} at rest", "at its own terminals", optional=True)
             field.set_bounds(0.1, 2000.0)
             field.setProperty("pack", i)
             field.entered.connect(self._read)
+            counter = UnitField(
+                "%", f"{name}, by its counter", "as its BMS shows it", optional=True
+            )
+            counter.set_bounds(0.0, 100.0)
+            counter.setProperty("pack", i)
+            counter.entered.connect(self._counted)
             says, flows = label("", "soft"), label("", "soft")
-            for column, widget in enumerate((label(name, weight=SEMI), field, says, flows)):
+            line = (label(name, weight=SEMI), field, counter, says, flows)
+            for column, widget in enumerate(line):
                 self._grid.addWidget(widget, i + 1, column)
             self.fields.append(field)
+            self.counters.append(counter)
             self._says.append((says, flows))
-        self._grid.setColumnStretch(3, 1)
+        self._grid.setColumnStretch(4, 1)
 
     @Slot()
     def refresh(self) -> None:
@@ -78,6 +88,8 @@ class JoiningPage(QWidget):
         rests = [notes.pack(i).rest_v for i in range(len(names))]
         for field, rest in zip(self.fields, rests, strict=True):
             field.set_value(rest)
+        for i, counter in enumerate(self.counters):
+            counter.set_value(notes.pack(i).soc_pct)
         for says, flows in self._says:
             says.setText("")
             flows.setText("")
@@ -91,7 +103,7 @@ class JoiningPage(QWidget):
             self.agree.setText("")
             return
         setups = pack_setups(bank)
-        found = joining([Joined(setups[i], rests[i] or 0.0) for i in read])
+        found = joining([Joined(setups[i], rests[i] or 0.0, notes.pack(i).soc_pct) for i in read])
         status, words = joining_words(found, [names[i] for i in read])
         self._mark.set_status(str(status))
         self.verdict.setText(words)
@@ -106,5 +118,12 @@ class JoiningPage(QWidget):
     def _read(self, value: float | None) -> None:
         notes = self._document.shelf.build_notes()
         notes.pack(int(self.sender().property("pack"))).rest_v = value
+        self._document.shelf.keep_build_notes(notes)
+        self.refresh()
+
+    @Slot(object)
+    def _counted(self, value: float | None) -> None:
+        notes = self._document.shelf.build_notes()
+        notes.pack(int(self.sender().property("pack"))).soc_pct = value
         self._document.shelf.keep_build_notes(notes)
         self.refresh()

@@ -1,13 +1,14 @@
 """The first power of a new or changed bank, in order; and what takes each source off."""
 
 from PySide6.QtCore import Signal, Slot
-from PySide6.QtWidgets import QGridLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, clear, label
+from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.steps import StepList
-from nipper.core.assembly.firstbalance import first_balance
+from nipper.core.assembly.firstbalance import DELIVERED_PCT, SUPPLY_A, first_balance
 from nipper.core.assembly.isolation import sources
 from nipper.core.assembly.taps import tap_test
 from nipper.core.report.assembly import steps
@@ -35,6 +36,7 @@ class PowerPage(QWidget):
         inside = QVBoxLayout(body)
         inside.setContentsMargins(0, 0, 0, 0)
         self._list = StepList(theme)
+        inside.addLayout(self._supply())
         inside.addWidget(self._list)
         inside.addWidget(label("What takes each source off", size=BASE_PT + 1, weight=SEMI))
         self._grid = QGridLayout()
@@ -48,6 +50,29 @@ class PowerPage(QWidget):
         self._list.asked.connect(self.asked)
         self._list.ticked.connect(self._ticked)
 
+    def _supply(self) -> QHBoxLayout:
+        """What the first top balance goes by."""
+        line = QHBoxLayout()
+        self.supply = UnitField("A", "bench supply", "its most current", optional=True)
+        self.supply.set_bounds(0.1, 1000.0)
+        self.delivered = UnitField("%", "charge of the new cells", "as they came", optional=True)
+        self.delivered.set_bounds(0.0, 100.0)
+        for text, field in (("bench supply of", self.supply), ("new cells at", self.delivered)):
+            line.addWidget(label(text, "soft"))
+            line.addWidget(field)
+            field.entered.connect(self._supplied)
+        self.supply.setPlaceholderText(f"{SUPPLY_A:g} A")
+        self.delivered.setPlaceholderText(f"{DELIVERED_PCT:g} %")
+        line.addStretch(1)
+        return line
+
+    @Slot(object)
+    def _supplied(self, _: float | None) -> None:
+        notes = self._document.shelf.build_notes()
+        notes.supply_a, notes.delivered_pct = self.supply.value, self.delivered.value
+        self._document.shelf.keep_build_notes(notes)
+        self.refresh()
+
     @Slot()
     def refresh(self) -> None:
         """Show how the steps stand, and the sources."""
@@ -58,7 +83,10 @@ class PowerPage(QWidget):
             tap_test(pack, notes.pack(i).taps_v, notes.pack(i).taps_pack_v)
             for i, pack in enumerate(packs)
         ]
-        balance = first_balance(document.setup)
+        self.supply.set_value(notes.supply_a)
+        self.delivered.set_value(notes.delivered_pct)
+        came = DELIVERED_PCT if notes.delivered_pct is None else notes.delivered_pct
+        balance = first_balance(document.setup, notes.supply_a or SUPPLY_A, came)
         self._list.show_steps(steps(bank, notes, taps, self._pages, balance))
         clear(self._grid)
         heads = ("source", "is stopped by", "stays live", "by the switch")
