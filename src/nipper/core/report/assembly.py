@@ -201,8 +201,8 @@ def first_balance_words(found: FirstBalance) -> str:
     """The first top balance in a few sentences."""
     return (
         f"All {found.all_ah:.0f} Ah side by side by {found.supply_a:g} A take "
-        f"{found.all_h / 24:.1f} days from {found.delivered_pct:.0f} %. In series by the charger to "
-        f"the first alarm ({found.series_h:.0f} h), then side by side, about "
+        f"{found.all_h / 24:.1f} days from {found.delivered_pct:.0f} %. In series by the charger "
+        f"to the first alarm ({found.series_h:.0f} h), then side by side, about "
         f"{found.after_series_h:.0f} h. Supply at {found.supply_v:.2f} V, set before it is "
         f"connected and read at the cells; full when the current has fallen to "
         f"{found.full_a:.1f} A."
