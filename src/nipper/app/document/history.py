@@ -71,12 +71,15 @@ class History(QObject):
         kept = self._bench.history.events()
         return [replace(event, note=event_words(event.kind, event.note)) for event in kept]
 
+    def raw_events(self) -> list[tuple[float, int | None, str, str]]:
+        """The same as they are kept: time, pack, kind, note."""
+        return [(e.time_s, e.pack, e.kind, e.note) for e in self._bench.history.events()]
+
     def last_proof(self, pack: int) -> "tuple[float, ProofRecord] | None":
         """The newest proof of a pack's cold cutoff, and when it was made."""
         from nipper.core.cold.record import last_proof
 
-        kept = self._bench.history.events()
-        return last_proof([(e.time_s, e.pack, e.kind, e.note) for e in kept], pack)
+        return last_proof(self.raw_events(), pack)
 
     def keep_proof(self, time_s: float, found: "Proof", pack: int) -> None:
         """Keep a proof of a pack's cold cutoff."""

@@ -1,7 +1,18 @@
 """The stages that work, in the order of the work."""
 
 from nipper.app.stage import Stage
-from nipper.app.stages import build, charge, cold, diagnose, level, link, protect, record, rehearse
+from nipper.app.stages import (
+    build,
+    charge,
+    cold,
+    diagnose,
+    keep,
+    level,
+    link,
+    protect,
+    record,
+    rehearse,
+)
 
 STAGES: tuple[Stage, ...] = (
     build.STAGE,
@@ -13,5 +24,6 @@ STAGES: tuple[Stage, ...] = (
     rehearse.STAGE,
     record.STAGE,
     diagnose.STAGE,
+    keep.STAGE,
 )
 BY_ID = {stage.id: stage for stage in STAGES}

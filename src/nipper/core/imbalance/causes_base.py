@@ -24,6 +24,7 @@ class Cause:
     actions: tuple[str, ...]
     confirm: str = ""
     serious: bool = False
+    mended: bool = False  # it was, and is no more: nothing is to be done
 
     def to_json(self) -> dict[str, object]:
         """As the contract has it."""

@@ -176,6 +176,7 @@ def _joint(known: Estimate, i: int, ratio: float, jumps: int) -> Cause:
         ),
         confirm="After retorquing, steps of current must move this cell as the others.",
         serious=value > found.herd_ohm * 1e3 and mended is None,
+        mended=mended is not None,
     )
 
 

@@ -4,6 +4,7 @@ from nipper.core.assembly import capacity
 from nipper.core.cold import record as cold
 from nipper.core.link import record as link
 from nipper.core.report.assembly import capacity_words
+from nipper.core.upkeep import trips
 
 
 def event_words(kind: str, note: str) -> str:
@@ -14,4 +15,6 @@ def event_words(kind: str, note: str) -> str:
     if kind == capacity.KIND:
         result = capacity.parse_result(note)
         return note if result is None else f"capacity test: {capacity_words(result)}"
+    if kind == trips.KIND:
+        return trips.words(note)
     return cold.event_words(kind, note)

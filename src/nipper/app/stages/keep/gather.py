@@ -1,0 +1,94 @@
+"""What is known of the open bench, gathered for its upkeep."""
+
+from datetime import tzinfo
+from typing import TYPE_CHECKING
+
+from nipper.app.document import Document
+from nipper.app.document.history import READ_BACK
+from nipper.core.findings import Severity
+from nipper.core.report.keep import Dates, Kept, facts
+from nipper.core.upkeep import trips
+from nipper.core.upkeep.due import Due, due
+
+if TYPE_CHECKING:
+    from nipper.core.upkeep.story import Entry
+
+
+def dues(document: Document, zone: tzinfo) -> list[Due]:
+    """Everything that is or will be due."""
+    now_s = document.bench.clock()
+    found = facts(document.bank, now_s, zone, _dates(document), kept(document))
+    return due(document.bank, found)
+
+
+def kept(document: Document) -> list[Kept]:
+    """The packs that have a log, with what it says."""
+    out: list[Kept] = []
+    for pack in document.records.packs:
+        record = document.records.by_pack.get(pack.id)
+        if record is not None:
+            out.append(Kept(document.setup_of(pack), pack.name, record.log, record.diagnosis))
+    return out
+
+
+def _dates(document: Document) -> Dates:
+    history, packs = document.history, document.records.packs
+    cold_s, is_of_cutoff = _cold(document)
+    typed = [r.time_s for r in history.typed()]
+    read = [r.time_s for r in history.revisions() if r.kind == READ_BACK]
+    tests = [at for pack in packs for at, _ in history.capacity_tests(pack.id)]
+    counters = [e.time_s for e in history.events() if e.kind == trips.KIND]
+    loss = history.last_loss()
+    torques = document.shelf.build_notes().torques.values()
+    return Dates(
+        cold_s=cold_s,
+        cold_is_of_cutoff=is_of_cutoff,
+        torques_s=tuple(t.at_s for t in torques),
+        capacity_s=max(tests, default=None),
+        typed_s=max(typed, default=None),
+        read_back_s=max(read, default=None),
+        loss_proven=loss is not None and loss[1].proves(document.bank),
+        trips_s=max(counters, default=None),
+        charger_to_set_back=_to_set_back(document),
+        errors=sum(f.severity is Severity.ERROR for f in document.judgement.findings),
+    )
+
+
+def _cold(document: Document) -> tuple[float | None, bool]:
+    """The oldest of the packs' newest proofs, and whether each is of the cutoff as it is set."""
+    oldest, of_cutoff = None, True
+    for pack in document.records.packs[: document.bank.packs_in_parallel]:
+        found, cutoff = document.history.last_proof(pack.id), document.setup_of(pack).charge_cutoff
+        if found is None:
+            return None, True
+        at, proof = found
+        oldest = at if oldest is None else min(oldest, at)
+        of_cutoff = of_cutoff and cutoff is not None and proof.is_of(cutoff)
+    return oldest, of_cutoff
+
+
+def _to_set_back(document: Document) -> bool:
+    from nipper.core.report.topbalance import reminder
+
+    session = document.shelf.top_balance()
+    return session is not None and reminder(session, document.setup) is not None
+
+
+def told(document: Document) -> "list[Entry]":
+    """The bench's story, newest first."""
+    from nipper.core.upkeep import story
+
+    names = {pack.id: pack.name for pack in document.records.packs}
+    history = document.history
+    found = [story.diagnoses(names[i], history.diagnoses(i)) for i in names]
+    return story.story(
+        story.events(
+            [(e.time_s, names.get(e.pack or 0, ""), e.kind, e.note) for e in history.events()]
+        ),
+        story.revisions([(r.time_s, r.kind, r.note, r.setup) for r in history.revisions()]),
+        story.logs(
+            [(names.get(log.pack, ""), log.file, log.imported_s, log.rows, log.first_s, log.last_s)
+             for log in document.bench.logs.all()]
+        ),
+        *found,
+    )  # fmt: skip

@@ -1,0 +1,67 @@
+"""Everything that happened to the bench, in one line of time, searched by words."""
+
+from datetime import datetime, tzinfo
+
+from PySide6.QtCore import Slot
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+
+from nipper.app.document import Document
+from nipper.app.stages.keep.gather import told
+from nipper.app.theme import Theme
+from nipper.app.widgets.basic import SEMI, clear, label
+from nipper.core.upkeep.story import Entry, searched
+
+SHOWN = 300
+
+
+class StoryPage(QWidget):
+    """A field to search in, and the entries."""
+
+    def __init__(
+        self, document: Document, theme: Theme, zone: tzinfo, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self._document, self._zone = document, zone
+        self._entries: list[Entry] = []
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 4, 0, 0)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Search: retorqued, cell 6, proof …")
+        self.search.setAccessibleName("Search the story")
+        self.search.setMaxLength(200)
+        self.search.textChanged.connect(self._show)
+        layout.addWidget(self.search)
+        area, body = QScrollArea(), QWidget()
+        body.setObjectName("scrolled")
+        self._grid = QGridLayout(body)
+        self._grid.setContentsMargins(0, 4, 8, 0)
+        self._grid.setHorizontalSpacing(14)
+        self._grid.setVerticalSpacing(5)
+        area.setWidget(body)
+        area.setWidgetResizable(True)
+        layout.addWidget(area, 1)
+        self.count = label("", "soft")
+        layout.addWidget(self.count)
+
+    @Slot()
+    def refresh(self) -> None:
+        """Show what happened so far."""
+        self._entries = told(self._document)
+        self._show()
+
+    @Slot()
+    def _show(self, *_: object) -> None:
+        found = searched(self._entries, self.search.text())
+        clear(self._grid)
+        for row, entry in enumerate(found[:SHOWN]):
+            at = datetime.fromtimestamp(entry.time_s, self._zone)
+            words = (f"{at.day} {at:%b %Y}", str(entry.kind), entry.pack)
+            for column, text in enumerate(words):
+                weight = SEMI if column == 0 else label().font().weight()
+                role = "" if column == 0 else "soft"
+                self._grid.addWidget(label(text, role, weight=weight), row, column)
+            self._grid.addWidget(label(entry.text, wrap=True), row, 3)
+        self._grid.setColumnStretch(3, 1)
+        self._grid.setRowStretch(min(len(found), SHOWN), 1)
+        more = f", the newest {SHOWN} shown" if len(found) > SHOWN else ""
+        self.count.setText(f"{len(found)} of {len(self._entries)} entries{more}")

@@ -1,0 +1,1 @@
+"""The pack's years: what is due and why, storage, faults found with a meter, trips, the story."""
