@@ -37,7 +37,8 @@ class Hears(Flag):
     """What changes a stage's sentence, or what follows of it."""
 
     FINDINGS = auto()
-    RECORD = auto()
+    RECORD = auto()  # of the shown pack
+    PACKS = auto()  # of any pack
     EVENTS = auto()
     DAY = auto()
     REHEARSAL = auto()

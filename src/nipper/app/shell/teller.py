@@ -58,6 +58,7 @@ class Teller(QObject):
 
     @Slot(int, object)
     def _record_changed(self, pack_id: int, _: PackRecord | None) -> None:
+        self._heard(Hears.PACKS)
         if pack_id == self._situation.document.pack.id:
             self._heard(Hears.RECORD)
 

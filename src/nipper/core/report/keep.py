@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from nipper.core.report.consequence import Consequence, Status
 from nipper.core.setup import Setup
 from nipper.core.upkeep.due import Due, Facts
+from nipper.core.upkeep.followup import Case, Outcome
 from nipper.core.upkeep.meter import Stand, Walk
 from nipper.core.upkeep.storage import TARGET_PCT, WAKE_DAYS, Rest, Stored
 from nipper.core.upkeep.story import Entry
@@ -270,6 +271,30 @@ def growth_words(found: Growth, zone: tzinfo) -> str:
         f"{found.trip}: {times} in the {_span(max(1.0, found.days))} before {at.day} {at:%b %Y}. "
         f"{MEANS[found.trip]}{near}"
     )
+
+
+# cases
+
+
+CASE_STATUS = {
+    Outcome.SOLVED: Status.OK,
+    Outcome.GONE: Status.OK,
+    Outcome.NOT_SOLVED: Status.ACT,
+    Outcome.NOT_YET: Status.WATCH,
+}
+
+
+def case_words(case: Case) -> str:
+    """A case in a line: what it was, what was done, how it stands."""
+    if case.done_s is None:
+        left = "nothing is noted as done: " if case.outcome == Outcome.NOT_YET else ""
+        return f"{case.summary} {_capital(left + case.outcome)}."
+    since = f"{case.charges_after} full charges in {_span(case.days_after)} since “{case.done}”"
+    return f"{case.summary} {_capital(case.outcome)}: {since}."
+
+
+def _capital(text: str) -> str:
+    return text[:1].upper() + text[1:]
 
 
 # the report

@@ -15,6 +15,7 @@ class Outcome(StrEnum):
     SOLVED = "solved"
     NOT_SOLVED = "not solved"
     NOT_YET = "not to be told yet"
+    GONE = "no longer seen, though nothing was noted as done"
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,9 +78,10 @@ def _case(
     days = (last_s - done_s) / DAY_S if done_s is not None else 0.0
     charges = sum(at > done_s for at in full_s) if done_s is not None else 0
     enough = days >= WAIT_DAYS or charges >= WAIT_CHARGES
-    if not still:
-        outcome = Outcome.SOLVED if enough or done_s is None else Outcome.NOT_YET
-    else:
-        outcome = Outcome.NOT_SOLVED if done_s is not None and enough else Outcome.NOT_YET
+    outcome = Outcome.NOT_YET
+    if not still and done_s is None:
+        outcome = Outcome.GONE
+    elif enough and done_s is not None:
+        outcome = Outcome.NOT_SOLVED if still else Outcome.SOLVED
     return Case(cause, cells, summary, opened_s, done_s, done[1] if done else "", outcome, days,
                 charges)  # fmt: skip

@@ -33,7 +33,7 @@ STAGE = Stage(
     make=_make,
     sentence=_sentence,
     follows=_follows,
-    hears=Hears.FINDINGS | Hears.RECORD | Hears.EVENTS,
+    hears=Hears.FINDINGS | Hears.PACKS | Hears.EVENTS,
     pictures=(Picture("build", page(0)), Picture("build-current", page(1))),
     dark=True,
 )

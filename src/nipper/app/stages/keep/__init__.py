@@ -34,6 +34,6 @@ STAGE = Stage(
     make=_make,
     sentence=_sentence,
     follows=_follows,
-    hears=Hears.FINDINGS | Hears.RECORD | Hears.EVENTS,
+    hears=Hears.FINDINGS | Hears.PACKS | Hears.EVENTS,
     pictures=(Picture("keep", page(0)), Picture("keep-meter", page(2))),
 )

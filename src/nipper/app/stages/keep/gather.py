@@ -6,11 +6,14 @@ from typing import TYPE_CHECKING
 from nipper.app.document import Document
 from nipper.app.document.history import READ_BACK
 from nipper.core.findings import Severity
-from nipper.core.report.keep import Dates, Kept, facts
+from nipper.core.report.keep import SURE, Dates, Kept, facts
 from nipper.core.upkeep import trips
 from nipper.core.upkeep.due import Due, due
 
+DOING = ("note", "swap")  # events in which something was done to a pack
+
 if TYPE_CHECKING:
+    from nipper.core.upkeep.followup import Case
     from nipper.core.upkeep.story import Entry
 
 
@@ -72,6 +75,26 @@ def _to_set_back(document: Document) -> bool:
 
     session = document.shelf.top_balance()
     return session is not None and reminder(session, document.setup) is not None
+
+
+def cases(document: Document) -> "list[Case]":
+    """What was ever found in the shown pack's log, and whether what was done helped."""
+    from nipper.core.upkeep.followup import cases as followed
+
+    record, pack = document.record, document.pack
+    if record is None:
+        return []
+    times = record.log.time_s
+    present = [
+        (c.cause, c.cells) for c in record.diagnosis.findings
+        if c.confidence > SURE and not c.mended
+    ]  # fmt: skip
+    done = [
+        (e.time_s, e.note) for e in document.history.events()
+        if e.kind in DOING and e.pack in (None, pack.id) and e.time_s >= float(times[0])
+    ]  # fmt: skip
+    full_s = [float(times[c.stop - 1]) for c in record.diagnosis.estimate.full]
+    return followed(document.history.diagnoses(pack.id), done, present, full_s, float(times[-1]))
 
 
 def told(document: Document) -> "list[Entry]":

@@ -6,12 +6,13 @@ from PySide6.QtCore import Slot
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
-from nipper.app.stages.keep.gather import told
+from nipper.app.stages.keep.gather import cases, told
 from nipper.app.theme import Theme
-from nipper.app.widgets.basic import SEMI, clear, label
+from nipper.app.widgets.basic import SEMI, StatusMark, clear, label
+from nipper.core.report.keep import CASE_STATUS, case_words
 from nipper.core.upkeep.story import Entry, searched
 
-SHOWN = 300
+SHOWN, CASES = 300, 5
 
 
 class StoryPage(QWidget):
@@ -21,7 +22,7 @@ class StoryPage(QWidget):
         self, document: Document, theme: Theme, zone: tzinfo, parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
-        self._document, self._zone = document, zone
+        self._document, self._theme, self._zone = document, theme, zone
         self._entries: list[Entry] = []
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
@@ -30,6 +31,9 @@ class StoryPage(QWidget):
         self.search.setAccessibleName("Search the story")
         self.search.setMaxLength(200)
         self.search.textChanged.connect(self._show)
+        self._cases = QGridLayout()
+        self._cases.setHorizontalSpacing(10)
+        layout.addLayout(self._cases)
         layout.addWidget(self.search)
         area, body = QScrollArea(), QWidget()
         body.setObjectName("scrolled")
@@ -47,6 +51,13 @@ class StoryPage(QWidget):
     def refresh(self) -> None:
         """Show what happened so far."""
         self._entries = told(self._document)
+        clear(self._cases)
+        for row, case in enumerate(cases(self._document)[:CASES]):
+            mark = StatusMark(self._theme)
+            mark.set_status(str(CASE_STATUS[case.outcome]))
+            self._cases.addWidget(mark, row, 0)
+            self._cases.addWidget(label(case_words(case), wrap=True), row, 1)
+        self._cases.setColumnStretch(1, 1)
         self._show()
 
     @Slot()

@@ -1,0 +1,155 @@
+"""The stage Keep in the window: the year with its calendar and report, storage, the meter's walk,
+trip counters, the story.
+"""
+
+import pytest
+from icalendar import Calendar
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLabel
+
+from nipper.core.upkeep.due import Duty
+from nipper.core.upkeep.meter import stand
+from nipper.core.upkeep.trips import Trip
+
+
+@pytest.fixture
+def keep(open_window):
+    open_window.go("keep")
+    return open_window.desk.view("keep")
+
+
+def type_into(field, text):
+    field.setFocus()
+    field.selectAll()
+    QTest.keyClicks(field, text)
+    field.editingFinished.emit()
+
+
+def texts(grid):
+    found = []
+    for i in range(grid.count()):
+        item = grid.itemAt(i)
+        if isinstance(item.widget(), QLabel):
+            found.append(item.widget().text())
+        elif item.layout() is not None:
+            found += texts(item.layout())
+    return found
+
+
+def test_the_rail_says_what_is_due(qtbot, open_window, keep):
+    rail = open_window.rail.entries["keep"]
+    qtbot.waitUntil(lambda: rail.sentence.startswith("due: "))
+    document = open_window.document
+    document.settings.change({"protection.cell_over_voltage.release_v": 3.65}, "wrong")
+    qtbot.waitUntil(lambda: "contradiction" in rail.sentence, timeout=10_000)
+
+
+def test_the_year_lists_what_the_strip_shows_and_a_click_goes_there(keep):
+    keep.show_page(0)
+    year = keep.year
+    titles = texts(year._grid)
+    assert "Check bars and lugs with the torque wrench" in titles
+    told = []
+    year.strip.chosen.connect(told.append)
+    QTest.mouseClick(year.strip, Qt.MouseButton.LeftButton,
+                     pos=year.strip.rect().center())  # fmt: skip
+    assert told
+    year._order.button(1).click()
+    assert year.takes.text().endswith("of work in all")
+
+
+def test_a_torque_noted_in_build_moves_its_day(open_window, keep):
+    keep.show_page(0)
+    due = [d for d in keep.year._dues if d.duty == Duty.TORQUE]
+    now_s = open_window.document.bench.clock()
+    assert due[0].days_from(now_s) < 1
+    open_window.go("build")
+    built = open_window.desk.view("build").built
+    built.select("switch")
+    type_into(built.torque, "12")
+    keep.show_page(0)
+    due = [d for d in keep.year._dues if d.duty == Duty.TORQUE]
+    assert 25 < due[0].days_from(now_s) < 35
+
+
+def test_calendar_and_report_are_written(keep, tmp_path):
+    keep.show_page(0)
+    keep.year.write_calendar(tmp_path / "a.ics")
+    assert list(Calendar.from_ical((tmp_path / "a.ics").read_bytes()).walk("VEVENT"))
+    keep.write_to(tmp_path / "year.pdf")
+    assert (tmp_path / "year.pdf").read_bytes().startswith(b"%PDF")
+
+
+def test_a_pack_put_away_switched_off_lasts_longer(keep):
+    keep.show_page(1)
+    storage = keep.storage
+    type_into(storage.fields["watts"], "20")
+    before = texts(storage._grid)
+    storage.off.setChecked(True)
+    after = texts(storage._grid)
+    assert before != after
+    assert storage.rest().standby_w == 0.0
+    assert any("20 W that stay on" in t for t in before)
+
+
+def test_a_walk_is_gone_in_the_window_noted_and_compared(open_window, keep):
+    keep.show_page(2)
+    meter = keep.meter
+    walk = meter.walk
+    fuse = next(f for f in walk.faults if f.id == "main-fuse")
+    for _ in range(10):
+        found = stand(walk, meter.readings)
+        if found.ask is None:
+            break
+        assert meter.where.currentData() == found.ask.id
+        type_into(meter.field, f"{walk.reads(fuse, found.ask.id).value:.2f}")
+    assert meter.verdict.text().startswith("The main fuse is open")
+    QTest.mouseClick(meter.note, Qt.MouseButton.LeftButton)
+    assert "The main fuse is open" in open_window.document.history.events()[-1].note
+    meter._begin()
+    assert meter.readings == {}
+    assert meter.last.text().startswith("Last time: ")
+
+
+def test_another_reading_than_the_one_asked_for_may_be_taken_and_taken_back(keep):
+    keep.show_page(2)
+    meter = keep.meter
+    at = next(i for i in range(meter.where.count()) if meter.where.itemData(i) == "lugs")
+    meter.where.setCurrentIndex(at)
+    meter.where.activated.emit(at)
+    assert meter.caution.text()
+    type_into(meter.field, "0.1")
+    assert meter.readings == {"lugs": 0.1}
+    back = meter._grid.itemAtPosition(0, 2).widget()
+    QTest.mouseClick(back, Qt.MouseButton.LeftButton)
+    assert meter.readings == {}
+
+
+def test_counters_are_typed_and_their_growth_is_told(open_window, keep):
+    keep.show_page(3)
+    trips = keep.trips
+    for count in ("2", "5"):
+        type_into(trips.fields[Trip.CELL_HIGH], count)
+        QTest.mouseClick(trips.keep, Qt.MouseButton.LeftButton)
+    said = texts(trips._grid)
+    assert any("cell over-voltage: 3 times" in t for t in said)
+    assert "trip counters: cell over-voltage 5" in open_window.document.history.events()[-1].note
+    assert trips.fields[Trip.CELL_HIGH].placeholderText() == "5"
+
+
+def test_the_story_is_searched_by_words(keep):
+    keep.show_page(4)
+    story = keep.story
+    assert any("bars retorqued" in t for t in texts(story._grid))
+    story.search.setText("RETORQUED bars")
+    assert [t for t in texts(story._grid) if "retorqued" in t] == ["bars retorqued"]
+    assert story.count.text().startswith("1 of ")
+    story.search.setText("no such thing")
+    assert story.count.text().startswith("0 of ")
+
+
+def test_a_case_stands_with_what_was_done_about_it(keep):
+    keep.show_page(4)
+    said = texts(keep.story._cases)
+    assert any("Cell 3 loses" in t for t in said)
