@@ -16,10 +16,7 @@ from nipper.app.stage import Picture, Stage
 
 POLL_MS = 60
 PATIENCE_MS = 180_000
-SIDE_PICTURES = (
-    ("typing-sheet", "typing"),
-    ("read-back", "readback"),
-)
+SIDE_PICTURES = (("typing-sheet", "typing"),)
 TURNS = 4  # of the loop: words that wrap settle their height when they know their width
 
 
@@ -60,14 +57,7 @@ class Walk(QObject):
         picture.prepare(self._window.view(stage.id), self._window.desk.situation)
 
     def _show_side(self, page: str) -> None:
-        found = self._window.side.show(page)
-        if page == "readback":
-            from nipper.app.jobs import wait_for_jobs
-            from nipper.app.shell.readbackpage import ReadBackPage
-
-            assert isinstance(found, ReadBackPage)
-            found.read_link()  # of the stand-in BMS
-            wait_for_jobs(cancel=False)
+        self._window.side.show(page)
 
     def _darken(self, stage: Stage) -> None:
         self._window.theme.set_mode("dark")

@@ -26,6 +26,16 @@ def _follows(s: Situation) -> list[Consequence]:
     return of_keep(dues(s.document, s.zone), s.document.bench.clock())
 
 
+def _walking(view: StageView, _: Situation) -> None:
+    """Two readings into a walk."""
+    from nipper.app.stages.keep.view import KeepView
+
+    assert isinstance(view, KeepView)
+    view.show_page(2)
+    view.meter.readings = {"fuse": 52.9, "minus": 0.02}
+    view.meter.refresh()
+
+
 STAGE = Stage(
     id="keep",
     title="Keep",
@@ -35,5 +45,5 @@ STAGE = Stage(
     sentence=_sentence,
     follows=_follows,
     hears=Hears.FINDINGS | Hears.PACKS | Hears.EVENTS,
-    pictures=(Picture("keep", page(0)), Picture("keep-meter", page(2))),
+    pictures=(Picture("keep", page(0)), Picture("keep-meter", _walking)),
 )

@@ -22,14 +22,6 @@ def _follows(s: Situation) -> list[Consequence]:
     return s.findings_of("link") + of_link(s.document.bank, s.document.history.last_loss())
 
 
-def _talking(view: StageView, _: Situation) -> None:
-    from nipper.app.stages.link.view import LinkView
-
-    assert isinstance(view, LinkView)
-    view.show_page(3)
-    view.talk.run_ahead(8.0)
-
-
 STAGE = Stage(
     id="link",
     title="Link",
@@ -39,5 +31,5 @@ STAGE = Stage(
     sentence=_sentence,
     follows=_follows,
     hears=Hears.FINDINGS | Hears.EVENTS,
-    pictures=(Picture("link", page(2)), Picture("link-talk", _talking)),
+    pictures=(Picture("link", page(2)),),
 )
