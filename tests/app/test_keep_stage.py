@@ -126,8 +126,33 @@ def test_another_reading_than_the_one_asked_for_may_be_taken_and_taken_back(keep
     assert meter.readings == {}
 
 
-def test_counters_are_typed_and_their_growth_is_told(open_window, keep):
+def test_a_hidden_fault_is_looked_for_and_named(keep):
     keep.show_page(3)
+    page = keep.practise
+    page.seed.set_value(7.0)
+    page.start()
+    case = page.case
+    assert page.seen.text() == f"{case.walk.title}."
+    page.safe.setChecked(True)
+    first = page.where.currentData()
+    QTest.mouseClick(page.read, Qt.MouseButton.LeftButton)
+    assert page.readings == {first: case.read(first)}
+    page.answer.setCurrentIndex(page.answer.findData(case.hidden.id))
+    QTest.mouseClick(page.name, Qt.MouseButton.LeftButton)
+    said = texts(page._verdict)
+    assert said[0].startswith("Right: ")
+    assert not any("Not made safe" in t for t in said)
+    assert page.case is None
+    page._next()
+    assert page.seed.value == 8.0
+    page.answer.setCurrentIndex(0)
+    wrong = page.answer.itemData(0) != page.case.hidden.id
+    page._named()
+    assert texts(page._verdict)[0].startswith("No: " if wrong else "Right: ")
+
+
+def test_counters_are_typed_and_their_growth_is_told(open_window, keep):
+    keep.show_page(4)
     trips = keep.trips
     for count in ("2", "5"):
         type_into(trips.fields[Trip.CELL_HIGH], count)
@@ -139,7 +164,7 @@ def test_counters_are_typed_and_their_growth_is_told(open_window, keep):
 
 
 def test_the_story_is_searched_by_words(keep):
-    keep.show_page(4)
+    keep.show_page(5)
     story = keep.story
     assert any("bars retorqued" in t for t in texts(story._grid))
     story.search.setText("RETORQUED bars")
@@ -150,6 +175,6 @@ def test_the_story_is_searched_by_words(keep):
 
 
 def test_a_case_stands_with_what_was_done_about_it(keep):
-    keep.show_page(4)
+    keep.show_page(5)
     said = texts(keep.story._cases)
     assert any("Cell 3 loses" in t for t in said)

@@ -20,6 +20,7 @@ from nipper.core.report.keep import (
     growth_words,
     keep_sentence,
     of_keep,
+    score_words,
     stand_words,
     storage_words,
     walk_note,
@@ -31,6 +32,7 @@ from nipper.core.upkeep.calendar import calendar
 from nipper.core.upkeep.due import DAY_S, Due, Duty, Facts, due, weekend
 from nipper.core.upkeep.followup import Outcome, cases
 from nipper.core.upkeep.meter import stand
+from nipper.core.upkeep.practise import Level, judge, make_case
 from nipper.core.upkeep.storage import Rest, stored
 from nipper.core.upkeep.story import Entry, Kind, diagnoses, events, logs, searched, story
 from nipper.core.upkeep.trips import KIND, Counters, Trip, growths, kept, words
@@ -390,3 +392,38 @@ def test_the_report_says_nothing_that_is_not_there_and_lets_no_markup_in():
     assert "<script>" not in html
     assert "&lt;b&gt;Hut" in html
     assert "no log" in html
+
+
+# practice
+
+
+@given(seed=st.integers(1, 999_999), level=st.sampled_from(list(Level)))
+def test_a_case_is_the_same_for_two_people_and_can_be_solved(seed, level):
+    one, two = make_case(SETUP, seed, level), make_case(SETUP, seed, level)
+    assert (one.walk.id, one.hidden.id) == (two.walk.id, two.hidden.id)
+    readings = {p.id: one.read(p.id) for p in one.walk.probes}
+    assert readings == {p.id: two.read(p.id) for p in two.walk.probes}
+    score = judge(one, readings, one.hidden.id)
+    assert score.right
+    assert len(score.told) == len(readings)
+    assert sum(bits for _, bits in score.told) <= 8.0
+    assert {p.id for p in score.forgotten} == {p.id for p in one.walk.probes if p.caution}
+    assert score_words(score)
+
+
+def test_hard_cases_hide_what_easy_ones_do_not():
+    def rare(level):
+        cases_ = [make_case(SETUP, seed, level) for seed in range(400)]
+        return sum(c.hidden.prior < 0.1 for c in cases_)
+
+    assert rare(Level.EASY) < rare(Level.USUAL) < rare(Level.HARD)
+
+
+def test_what_readings_told_adds_up_to_what_is_known_in_the_end():
+    case = make_case(SETUP, 11, Level.EASY)
+    readings = {p.id: case.read(p.id) for p in case.walk.probes[:3]}
+    score = judge(case, readings, "")
+    assert not score.right
+    end = next(s for f, s in stand(case.walk, readings).likely if f is case.hidden)
+    start = next(s for f, s in stand(case.walk, {}).likely if f is case.hidden)
+    assert start * 2.0 ** sum(b for _, b in score.told) == pytest.approx(end)

@@ -9,8 +9,7 @@ from nipper.core.findings import Severity
 from nipper.core.report.keep import SURE, Dates, Kept, facts
 from nipper.core.upkeep import trips
 from nipper.core.upkeep.due import Due, due
-
-DOING = ("note", "swap")  # events in which something was done to a pack
+from nipper.core.upkeep.story import KIND_OF  # proofs and tests: all else was done to a pack
 
 if TYPE_CHECKING:
     from nipper.core.upkeep.followup import Case
@@ -91,7 +90,7 @@ def cases(document: Document) -> "list[Case]":
     ]  # fmt: skip
     done = [
         (e.time_s, e.note) for e in document.history.events()
-        if e.kind in DOING and e.pack in (None, pack.id) and e.time_s >= float(times[0])
+        if e.kind not in KIND_OF and e.pack in (None, pack.id) and e.time_s >= float(times[0])
     ]  # fmt: skip
     full_s = [float(times[c.stop - 1]) for c in record.diagnosis.estimate.full]
     return followed(document.history.diagnoses(pack.id), done, present, full_s, float(times[-1]))

@@ -17,6 +17,7 @@ from nipper.app.document import Document
 from nipper.app.stage import StageView
 from nipper.app.stages.keep.gather import dues, kept, told
 from nipper.app.stages.keep.meter import MeterPage
+from nipper.app.stages.keep.practise import PractisePage
 from nipper.app.stages.keep.storage import StoragePage
 from nipper.app.stages.keep.story import StoryPage
 from nipper.app.stages.keep.trips import TripsPage
@@ -24,7 +25,7 @@ from nipper.app.stages.keep.year import YearPage
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, choices, label
 
-TITLES = ("The year", "Storage", "Meter", "Trips", "Story")
+TITLES = ("The year", "Storage", "Meter", "Practise", "Trips", "Story")
 
 
 class KeepView(StageView):
@@ -39,7 +40,10 @@ class KeepView(StageView):
         self.year, self.storage = YearPage(document, theme, zone), StoragePage(document, theme)
         self.meter, self.trips = MeterPage(document, theme), TripsPage(document, theme, zone)
         self.story = StoryPage(document, theme, zone)
-        self._pages = (self.year, self.storage, self.meter, self.trips, self.story)
+        self.practise = PractisePage(document, theme)
+        self._pages = (
+            self.year, self.storage, self.meter, self.practise, self.trips, self.story
+        )  # fmt: skip
         self._group, self._stack = QButtonGroup(self), QStackedWidget()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 14, 18, 14)
