@@ -462,7 +462,15 @@ def test_notes_come_back_and_foreign_ones_are_empty():
     again = parse_notes(notes.model_dump_json())
     assert again.pack(1).taps_v == [3.3, None]
     assert again.words == {"switch": "red one"}
-    for text in (None, "{", "[]", '{"packs": 3}', json.dumps({"torques": {"a": {"nm": -1}}})):
+    for text in (
+        None,
+        "{",
+        "[]",
+        '{"packs": 3}',
+        json.dumps({"torques": {"a": {"nm": -1}}}),
+        '{"packs": {"0": {"taps_v": [1e308]}}}',
+        json.dumps({"torques": {"a": {"nm": 5, "at_s": 1e300}}}),
+    ):
         assert parse_notes(text) == BuildNotes()
 
 

@@ -394,6 +394,21 @@ def test_the_report_says_nothing_that_is_not_there_and_lets_no_markup_in():
     assert "no log" in html
 
 
+@pytest.mark.parametrize(
+    "document",
+    [{}, {"findings": 3}, {"findings": [3, None, {"cause": "x"}]},
+     {"findings": [{"cause": 1, "cells": "all", "summary": None}]}],
+)  # fmt: skip
+def test_a_strangers_diagnosis_is_passed_over_where_it_cannot_be_read(document):
+    assert diagnoses("A", [(1.0, document)]) == []
+    assert cases([(1.0, document)], [], [], [], 2.0) == []
+
+
+def test_a_strangers_counters_are_bounded():
+    assert words('{"counts": {"short circuit": 1' + "0" * 400 + "}}").startswith("{")
+    assert words('{"counts": {"short circuit": -1}}').startswith("{")
+
+
 # practice
 
 

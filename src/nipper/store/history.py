@@ -6,6 +6,7 @@ import json
 import sqlite3
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from typing import cast
 
 from nipper.core.setup import Setup, dumps, loads_kept
 from nipper.store.file import BenchFile
@@ -87,16 +88,25 @@ class History:
             )
 
     def diagnoses(self, pack: int) -> list[tuple[float, dict[str, object]]]:
-        """Kept diagnoses of a pack, oldest first: time and document."""
-        return [
-            (t, json.loads(text))
-            for t, text in self._file.rows(
-                "SELECT time_s, document FROM diagnoses WHERE pack = ? ORDER BY time_s, id", (pack,)
-            )
-        ]
+        """Kept diagnoses of a pack, oldest first: time and document. One that was made elsewhere
+        and is none is passed over.
+        """
+        rows = self._file.rows(
+            "SELECT time_s, document FROM diagnoses WHERE pack = ? ORDER BY time_s, id", (pack,)
+        )
+        found = [(t, _document(text)) for t, text in rows]
+        return [(t, document) for t, document in found if document is not None]
 
     def _at(self, time_s: float | None) -> float:
         return self._clock() if time_s is None else time_s
+
+
+def _document(text: str) -> dict[str, object] | None:
+    try:
+        found = json.loads(text)
+    except (ValueError, TypeError, RecursionError):
+        return None
+    return cast("dict[str, object]", found) if isinstance(found, dict) else None
 
 
 def insert_revision(

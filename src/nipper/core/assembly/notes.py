@@ -1,10 +1,15 @@
 """What the bench keeps of its building: cells as delivered, readings, torques, words for parts."""
 
+from typing import Annotated
+
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from nipper.core.assembly.cells import CellEntry
 
 LATEST_S = 4.1e9  # the year 2099
+Volts = Annotated[float, Field(ge=-2000, le=2000)]
+Number = Annotated[int, Field(ge=1, le=1000)]
+Words = Annotated[str, Field(max_length=200)]
 
 
 class Torque(BaseModel):
@@ -22,10 +27,12 @@ class PackNotes(BaseModel):
     model_config = ConfigDict(extra="ignore", allow_inf_nan=False)
 
     cells: list[CellEntry] = Field(default_factory=list, max_length=5000)
-    taps_v: list[float | None] = Field(default_factory=list, max_length=200)
+    taps_v: list[Volts | None] = Field(default_factory=list, max_length=200)
     taps_pack_v: float | None = Field(default=None, gt=0, le=2000)
     taps_s: float | None = None  # when the readings were typed
-    sensors: dict[int, int] = Field(default_factory=dict, max_length=50)  # sensor: beside cell
+    sensors: dict[Number, Number] = Field(
+        default_factory=dict, max_length=50
+    )  # sensor: beside cell
     rest_v: float | None = Field(default=None, gt=0, le=2000)
     soc_pct: float | None = Field(default=None, ge=0, le=100)  # by its own counter
 
@@ -36,7 +43,7 @@ class BuildNotes(BaseModel):
     model_config = ConfigDict(extra="ignore", allow_inf_nan=False)
 
     packs: dict[int, PackNotes] = Field(default_factory=dict, max_length=64)  # by number, from 0
-    words: dict[str, str] = Field(default_factory=dict, max_length=5000)  # identity, in own words
+    words: dict[str, Words] = Field(default_factory=dict, max_length=5000)  # identity, in own words
     torques: dict[str, Torque] = Field(default_factory=dict, max_length=5000)
     ticks: dict[str, float] = Field(default_factory=dict, max_length=100)  # step: Unix seconds
     supply_a: float | None = Field(default=None, gt=0, le=1000)  # of the bench supply

@@ -5,6 +5,8 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
 
+from nipper.core.upkeep.story import findings
+
 DAY_S = 86400.0
 WAIT_DAYS, WAIT_CHARGES = 14.0, 10  # two weeks or ten full charges: common practice
 
@@ -52,9 +54,8 @@ def cases(
     """
     first: dict[tuple[str, tuple[int, ...]], tuple[float, str]] = {}
     for at, document in diagnoses:
-        for f in document.get("findings", []):
-            key = str(f["cause"]), tuple(int(c) for c in f["cells"])
-            first.setdefault(key, (at, str(f["summary"])))
+        for key, summary in findings(document).items():
+            first.setdefault(key, (at, summary))
     still = set(present)
     out = [
         _case(key, opened, summary, events, key in still, full_s, last_s)

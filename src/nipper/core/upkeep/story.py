@@ -1,9 +1,11 @@
 """The bench's story: everything that happened, in one line of time."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import Any
+from typing import Any, cast
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from nipper.core.setup import Setup
 
@@ -29,6 +31,16 @@ KIND_OF = {
 }  # fmt: skip
 
 
+class KeptFinding(BaseModel):
+    """A finding of a kept diagnosis."""
+
+    model_config = ConfigDict(extra="ignore")
+
+    cause: str = Field(max_length=100)
+    cells: tuple[int, ...] = Field(max_length=200)
+    summary: str = Field(max_length=1000)
+
+
 @dataclass(frozen=True, slots=True)
 class Entry:
     """One thing that happened: when, Unix seconds; what kind; in words; which pack, "" for all."""
@@ -52,15 +64,27 @@ def revisions(found: Sequence[tuple[float, str, str, Setup]]) -> list[Entry]:
     return out
 
 
+def findings(document: Mapping[str, Any]) -> dict[tuple[str, tuple[int, ...]], str]:
+    """What a kept diagnosis names, cause and cells, in its words; what cannot be read of one that
+    was made elsewhere is passed over.
+    """
+    out: dict[tuple[str, tuple[int, ...]], str] = {}
+    found = document.get("findings")
+    for item in cast("list[Any]", found) if isinstance(found, list) else []:
+        try:
+            kept = KeptFinding.model_validate(item)
+        except ValidationError:
+            continue
+        out[kept.cause, kept.cells] = kept.summary
+    return out
+
+
 def diagnoses(pack: str, found: Sequence[tuple[float, dict[str, Any]]]) -> list[Entry]:
     """Kept diagnoses of a pack: what was found, and when it was gone again."""
     out: list[Entry] = []
     before: dict[tuple[str, tuple[int, ...]], str] = {}
     for at, document in found:
-        now = {
-            (str(f["cause"]), tuple(f["cells"])): str(f["summary"])
-            for f in document.get("findings", [])
-        }
+        now = findings(document)
         out += [
             Entry(at, Kind.FOUND, words, pack) for key, words in now.items() if key not in before
         ]

@@ -4,6 +4,7 @@ import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
@@ -54,7 +55,7 @@ class Counters(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="ignore")
 
-    counts: dict[Trip, int] = Field(max_length=20)
+    counts: dict[Trip, Annotated[int, Field(ge=0, le=10_000_000)]] = Field(max_length=20)
 
 
 @dataclass(frozen=True, slots=True)
