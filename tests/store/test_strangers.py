@@ -3,6 +3,7 @@
 import io
 import json
 import sqlite3
+from contextlib import closing
 
 import numpy as np
 import polars as pl
@@ -129,3 +130,19 @@ def test_a_strangers_mapping_and_diagnosis_are_read_as_what_they_are(path):
     bench.logs.remember_mapping("abc", {"time": "t"})
     assert json.dumps(bench.history.diagnoses(1)[0][1]) == '{"verdict": "healthy"}'
     bench.close()
+
+
+@pytest.mark.parametrize("text", ["3", "[]", "{}", "{", '{"verdict": "act", "findings": [7]}'])
+def test_a_kept_diagnosis_that_is_none_is_passed_over(tmp_path, text):
+    from nipper.core.imbalance.diagnosis import changed
+    from nipper.core.upkeep.story import diagnoses
+
+    with closing(Bench.create(tmp_path / "a.nipper", new_setup("lfp", 8, 100.0))) as bench:
+        pack = bench.packs()[0].id
+    with closing(sqlite3.connect(tmp_path / "a.nipper")) as db:
+        db.execute("INSERT INTO diagnoses (time_s, pack, document) VALUES (1, ?, ?)", (pack, text))
+        db.commit()
+    with closing(Bench.open(tmp_path / "a.nipper")) as bench:
+        found = bench.history.diagnoses(pack)
+    assert diagnoses("A", found) == []
+    assert all(changed(document, {"verdict": "healthy", "findings": []}) for _, document in found)

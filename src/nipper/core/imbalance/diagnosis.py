@@ -233,17 +233,21 @@ def summary(diagnosis: Diagnosis) -> dict[str, object]:
 
 def changed(before: Mapping[str, Any], now: Mapping[str, Any]) -> bool:
     """Whether two kept summaries differ in verdict, causes or cells, or in a size by more than a
-    fifth.
+    fifth. One that was made elsewhere and cannot be read is another.
     """
-    if before.get("verdict") != now.get("verdict") or len(before["findings"]) != len(
-        now["findings"]
-    ):
+    try:
+        return _changed(before, now)
+    except (KeyError, TypeError, AttributeError):
+        return True
+
+
+def _changed(before: Mapping[str, Any], now: Mapping[str, Any]) -> bool:
+    if before["verdict"] != now["verdict"] or len(before["findings"]) != len(now["findings"]):
         return True
     for old, new in zip(before["findings"], now["findings"], strict=True):
         if (old["cause"], old["cells"]) != (new["cause"], new["cells"]):
             return True
-        if abs(new["magnitude"]["value"] - old["magnitude"]["value"]) > 0.2 * abs(
-            old["magnitude"]["value"]
-        ):
+        was, is_now = old["magnitude"]["value"], new["magnitude"]["value"]
+        if abs(is_now - was) > 0.2 * abs(was):
             return True
     return False
