@@ -57,6 +57,7 @@ def test_the_rail_tells_the_packs_story(open_window):
         "rehearse",
         "record",
         "diagnose",
+        "keep",
     ]
     assert entries["level"].sentence.startswith("levels ")
     assert entries["rehearse"].sentence == "not rehearsed yet"

@@ -4,18 +4,20 @@ Rail, sentences, What follows, commands, help and the walk through the pictures 
 declarations. A new stage is its package, and one line in ``shell/stages.py``.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import tzinfo
 from enum import Flag, auto
-from typing import Any
+from typing import Any, Protocol, cast
 
-from PySide6.QtWidgets import QWidget
+from PySide6.QtCore import Slot
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
 from nipper.app.forecasts import Forecasts
 from nipper.app.jobs import Answer
 from nipper.app.theme import Theme
+from nipper.app.widgets.basic import SEMI, choices, label
 from nipper.core.report.consequence import Consequence, Status, of_finding
 
 
@@ -57,6 +59,60 @@ class StageView(QWidget):
 
     def show_cell(self, _cell: int) -> None:
         """Show what is known of a cell, numbered from 1."""
+
+
+class Page(Protocol):
+    """A page of a stage: shown anew when it is looked at, or what it tells of changed."""
+
+    def refresh(self) -> None:
+        """Show how things stand now."""
+
+
+class PagedView(StageView):
+    """A stage of several pages under a heading, of which the one that is looked at is current."""
+
+    def __init__(self, titles: Sequence[str], tabs_below: bool = False) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self.heading = label("", size=16, weight=SEMI, wrap=True)
+        self._group, self._stack = QButtonGroup(self), QStackedWidget()
+        self._refresh: list[Callable[[], None]] = []
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(18, 14, 18, 14)
+        layout.setSpacing(6)
+        head, tabs = QHBoxLayout(), choices(titles, self._group)
+        head.addWidget(self.heading, 1)
+        layout.addLayout(head)
+        if tabs_below:
+            tabs.addStretch(1)
+            layout.addLayout(tabs)
+        else:
+            head.addLayout(tabs)
+        layout.addWidget(self._stack, 1)
+        self._group.idClicked.connect(self.show_page)
+
+    def add_pages(self, *pages: QWidget) -> None:
+        """The pages, in the order of the titles; each can be asked to ``refresh``."""
+        for page in pages:
+            self._stack.addWidget(page)
+            self._refresh.append(cast("Page", page).refresh)
+
+    def said(self) -> str:
+        """What the stage is headed with now."""
+        raise NotImplementedError
+
+    @Slot(int)
+    def show_page(self, index: int) -> None:
+        """Bring one of the pages to the front."""
+        self._group.button(index).setChecked(True)
+        self._stack.setCurrentIndex(index)
+        self.refresh()
+
+    @Slot()
+    def refresh(self, *_: object) -> None:
+        """Show the heading and the page that is looked at anew."""
+        self.heading.setText(self.said())
+        self._refresh[self._stack.currentIndex()]()
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,10 +5,10 @@ taken out again.
 from datetime import datetime, tzinfo
 
 from PySide6.QtCore import Qt, Signal, Slot
-from PySide6.QtWidgets import QGridLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
-from nipper.app.widgets.basic import SEMI, button, clear, label, page_head
+from nipper.app.widgets.basic import SEMI, button, clear, label, page_head, scrolled
 
 
 class LogsPage(QWidget):
@@ -26,9 +26,7 @@ class LogsPage(QWidget):
         layout.setContentsMargins(24, 14, 24, 16)
         layout.setSpacing(10)
         layout.addLayout(page_head("Packs and logs", self.left))
-        area, body = QScrollArea(), QWidget()
-        body.setObjectName("scrolled")
-        inside = QVBoxLayout(body)
+        inside = QVBoxLayout()
         inside.setContentsMargins(0, 0, 0, 0)
         inside.setSpacing(10)
         self._names, self._logs = QGridLayout(), QGridLayout()
@@ -38,8 +36,7 @@ class LogsPage(QWidget):
         inside.addLayout(self._names)
         inside.addLayout(self._logs)
         inside.addStretch(1)
-        area.setWidget(body)
-        area.setWidgetResizable(True)
+        area = scrolled(inside)
         layout.addWidget(area, 1)
         self.refresh()
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QLayout,
     QPushButton,
+    QScrollArea,
     QSizePolicy,
     QVBoxLayout,
     QWidget,
@@ -110,6 +111,17 @@ def card(margins: int = 12, spacing: int = 6) -> tuple[QFrame, QVBoxLayout]:
     layout.setContentsMargins(margins, margins - 2, margins, margins - 2)
     layout.setSpacing(spacing)
     return frame, layout
+
+
+def scrolled(layout: QLayout) -> QScrollArea:
+    """A place that scrolls when what is laid out in it is higher."""
+    area, body = QScrollArea(), QWidget()
+    body.setObjectName("scrolled")
+    layout.setContentsMargins(0, 4, 8, 0)
+    body.setLayout(layout)
+    area.setWidget(body)
+    area.setWidgetResizable(True)
+    return area
 
 
 def rule() -> QFrame:

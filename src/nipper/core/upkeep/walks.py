@@ -66,6 +66,28 @@ def _fault(
 BLOCKED = "Look why: full, cold, hot, a counter of trips. It allows again by itself below release."
 
 
+def _raised(b: _Bank) -> dict[str, Reads]:
+    """Where nothing may flow in, a charger drives its output and the terminals up."""
+    raised = b.at(max(b.target_v, b.volts) + 0.04 * b.volts, 0.03)
+    return {"output": raised, "terminals": raised, "amps": Reads(0, 0.5)}
+
+
+def _blocked(b: _Bank, prior: float) -> Fault:
+    return _fault("blocked", "The BMS does not let it charge", prior, BLOCKED, _raised(b))
+
+
+def _cold(b: _Bank, prior: float) -> Fault:
+    reads = _raised(b) | {"cold": Reads(b.cut_c - 3, 2.5)}
+    title = "Too cold: the BMS or charger waits for warmth"
+    return _fault("cold", title, prior, "Warm the pack; never override it.", reads)
+
+
+def _full(b: _Bank, prior: float) -> Fault:
+    full = b.at(b.full_v, 0.015)
+    reads = {"output": full, "terminals": full, "stack": full, "amps": Reads(0, 0.5)}
+    return _fault("full", "Nothing is wrong: the bank is full", prior, "Let it rest.", reads)
+
+
 def _no_discharge(b: _Bank) -> Walk:
     none, on = b.nothing(), b.on()
     after = ("terminals", "fuse", "main_fuse", "switch", "lugs", "load")
@@ -119,7 +141,6 @@ def _no_discharge(b: _Bank) -> Walk:
 def _no_pv(b: _Bank) -> Walk:
     none, on = b.nothing(), b.on()
     sun = b.at(b.array_v, 0.12)
-    raised = b.at(max(b.target_v, b.volts) + 0.04 * b.volts, 0.03)
     return Walk(
         "no-pv", "The sun does not charge",
         (
@@ -133,9 +154,7 @@ def _no_pv(b: _Bank) -> Walk:
             Probe("cold", "the BMS's own coldest sensor", "°C", 1),
         ),
         (
-            _fault("full", "Nothing is wrong: the bank is full", 0.18, "Let it rest.",
-                   {"output": b.at(b.full_v, 0.015), "terminals": b.at(b.full_v, 0.015),
-                    "stack": b.at(b.full_v, 0.015), "amps": Reads(0, 0.5)}),
+            _full(b, 0.18),
             _fault("shade", "Shade, snow, night, or dirt", 0.15, "Wait, clean, look at noon.",
                    {"array": b.at(0.45 * b.array_v, 0.3), "input": b.at(0.45 * b.array_v, 0.3),
                     "amps": Reads(0, 1)}),
@@ -149,12 +168,8 @@ def _no_pv(b: _Bank) -> Walk:
             _fault("fuse", "The fuse or breaker between controller and battery is open", 0.13,
                    "PV off first, then the fuse; find what blew it.",
                    {"output": none, "amps": Reads(0, 0.5)}),
-            _fault("blocked", "The BMS does not let it charge", 0.12, BLOCKED,
-                   {"output": raised, "terminals": raised, "amps": Reads(0, 0.5)}),
-            _fault("cold", "Too cold: the BMS or charger waits for warmth", 0.1,
-                   "Warm the pack; never override it.",
-                   {"output": raised, "terminals": raised, "amps": Reads(0, 0.5),
-                    "cold": Reads(b.cut_c - 3, 2.5)}),
+            _blocked(b, 0.12),
+            _cold(b, 0.1),
             _fault("profile", "The controller's target is below the bank's voltage", 0.07,
                    "Its profile: absorption and float for this bank (Charge, Open loop).",
                    {"amps": Reads(0, 0.5)}),
@@ -169,7 +184,6 @@ def _no_pv(b: _Bank) -> Walk:
 
 def _no_shore(b: _Bank) -> Walk:
     none, on = b.nothing(), b.on()
-    raised = b.at(max(b.target_v, b.volts) + 0.04 * b.volts, 0.03)
     target = b.at(b.target_v, 0.02)
     return Walk(
         "no-shore", "Shore power or the generator does not charge",
@@ -192,15 +206,9 @@ def _no_shore(b: _Bank) -> Walk:
             _fault("fuse", "The fuse between charger and battery is open", 0.14,
                    "Find what blew it; one of its kind.",
                    {"output": target, "amps": Reads(0, 0.5)}),
-            _fault("full", "Nothing is wrong: the bank is full", 0.14, "Let it rest.",
-                   {"output": b.at(b.full_v, 0.015), "terminals": b.at(b.full_v, 0.015),
-                    "stack": b.at(b.full_v, 0.015), "amps": Reads(0, 0.5)}),
-            _fault("blocked", "The BMS does not let it charge", 0.14, BLOCKED,
-                   {"output": raised, "terminals": raised, "amps": Reads(0, 0.5)}),
-            _fault("cold", "Too cold: the BMS or charger waits for warmth", 0.1,
-                   "Warm the pack; never override it.",
-                   {"output": raised, "terminals": raised, "amps": Reads(0, 0.5),
-                    "cold": Reads(b.cut_c - 3, 2.5)}),
+            _full(b, 0.14),
+            _blocked(b, 0.14),
+            _cold(b, 0.1),
             _fault("profile", "The charger's profile is not for this bank", 0.12,
                    "A lithium profile with this bank's voltages; no temperature compensation.",
                    {"alone": b.at(0.9 * b.volts, 0.03), "amps": Reads(0, 0.5)}),
@@ -212,7 +220,6 @@ def _no_shore(b: _Bank) -> Walk:
 
 def _no_dc(b: _Bank) -> Walk:
     none, on = b.nothing(), b.on()
-    raised = b.at(max(b.target_v, b.volts) + 0.04 * b.volts, 0.03)
     start = Reads(14.2, 0.4)
     return Walk(
         "no-dc", "The engine's DC charger does not charge",
@@ -221,6 +228,7 @@ def _no_dc(b: _Bank) -> Walk:
             Probe("input", "across the DC charger's input, engine running", "V", 3),
             Probe("enable", "the DC charger's enable wire to its minus", "V", 2),
             Probe("output", "across the DC charger's output", "V", 2, HOT),
+            Probe("terminals", "across the pack's own terminals", "V", 2, HOT),
             Probe("amps", "clamp on its output lead", "A", 2),
             Probe("cold", "the BMS's own coldest sensor", "°C", 1),
         ),
@@ -240,13 +248,11 @@ def _no_dc(b: _Bank) -> Walk:
             _fault("output-fuse", "The fuse at the house battery is open", 0.12,
                    "Find what blew it; one of its kind.",
                    {"output": none, "amps": Reads(0, 0.5)}),
-            _fault("blocked", "The BMS does not let it charge", 0.1, BLOCKED,
-                   {"output": raised, "amps": Reads(0, 0.5)}),
-            _fault("cold", "Too cold: the BMS or charger waits for warmth", 0.08,
-                   "Warm the pack; never override it.",
-                   {"output": raised, "amps": Reads(0, 0.5), "cold": Reads(b.cut_c - 3, 2.5)}),
+            _blocked(b, 0.1),
+            _cold(b, 0.08),
         ),
         {"starter": start, "input": Reads(13.9, 0.5), "enable": Reads(13.8, 0.9), "output": on,
+         "terminals": on,
          "amps": Reads(b.charge_a, 0.5 * b.charge_a), "cold": Reads(16, 5.5)},
     )  # fmt: skip
 

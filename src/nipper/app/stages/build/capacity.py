@@ -3,11 +3,11 @@
 from datetime import datetime, tzinfo
 
 from PySide6.QtCore import QDate, Slot
-from PySide6.QtWidgets import QDateEdit, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDateEdit, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
 from nipper.app.theme import BASE_PT, Theme
-from nipper.app.widgets.basic import SEMI, button, clear, label
+from nipper.app.widgets.basic import SEMI, button, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
 from nipper.core.assembly.capacity import CapacityResult, capacity_tests, plan
 from nipper.core.report.assembly import capacity_words, plan_words, since_words
@@ -46,13 +46,9 @@ class CapacityPage(QWidget):
         layout.addSpacing(6)
         self.since = label("", size=13, weight=SEMI, wrap=True)
         layout.addWidget(self.since)
-        area, body = QScrollArea(), QWidget()
-        body.setObjectName("scrolled")
-        self._grid = QGridLayout(body)
-        self._grid.setContentsMargins(0, 4, 8, 0)
+        self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(14)
-        area.setWidget(body)
-        area.setWidgetResizable(True)
+        area = scrolled(self._grid)
         layout.addWidget(area, 1)
         layout.addLayout(self._typing())
 

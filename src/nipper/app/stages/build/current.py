@@ -3,11 +3,11 @@ carries how much.
 """
 
 from PySide6.QtCore import Slot
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
 from nipper.app.theme import BASE_PT, Theme
-from nipper.app.widgets.basic import SEMI, StatusMark, clear, label
+from nipper.app.widgets.basic import SEMI, StatusMark, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
 from nipper.core.report.current import Row, carried_rows, fuse_rows, share_rows, way_rows
 from nipper.core.rules.joined import long_a
@@ -41,14 +41,10 @@ class CurrentPage(QWidget):
         layout.setContentsMargins(0, 4, 0, 0)
         layout.addLayout(head)
         layout.addWidget(label(WHAT_FOR, "soft", wrap=True))
-        area, body = QScrollArea(), QWidget()
-        body.setObjectName("scrolled")
-        self._grid = QGridLayout(body)
-        self._grid.setContentsMargins(0, 4, 8, 0)
+        self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(14)
         self._grid.setVerticalSpacing(5)
-        area.setWidget(body)
-        area.setWidgetResizable(True)
+        area = scrolled(self._grid)
         layout.addWidget(area, 1)
 
     def _current(self, bank: Setup) -> float:

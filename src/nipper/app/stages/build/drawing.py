@@ -6,22 +6,19 @@ from collections.abc import Mapping, Sequence
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
-    QColor,
     QFocusEvent,
     QHelpEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPen,
     QResizeEvent,
 )
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from nipper.app.stages.build.layout import BANK_H, BAR_X, Placed, pack_height, place
-from nipper.app.theme import BASE_PT, Theme, font
-from nipper.app.theme.marks import STATUS_ROLE, draw_status
-from nipper.app.widgets.basic import SEMI
+from nipper.app.stages.build.layout import BANK_H, Placed, pack_height, place
+from nipper.app.stages.build.painting import BankPainter, Look
+from nipper.app.theme import Theme
 from nipper.core.assembly.parts import BuiltPart
 
 WAYS = {
@@ -31,7 +28,7 @@ WAYS = {
     Qt.Key.Key_Down: QPointF(0, 1),
 }
 SIDEWAYS = 4.0  # how much more a step aside counts than one ahead
-NARROW = 15.0  # a cell narrower than this has no room for its number
+NARROWEST = 500.0  # below this the drawing is cut rather than squeezed
 
 
 class BuiltFigure(QWidget):
@@ -98,6 +95,10 @@ class BuiltFigure(QWidget):
         self._values = values
         self.update()
 
+    @property
+    def _width(self) -> float:
+        return max(NARROWEST, float(self.width()))
+
     def select(self, place_: str) -> None:
         """Choose a part."""
         if place_ in self._by_place:
@@ -113,7 +114,7 @@ class BuiltFigure(QWidget):
             self.setAccessibleDescription(f"{part.title} {part.text} {told}".strip())
 
     def _lay_out(self) -> None:
-        self._placed = place(self._bank, self._packs, self._names, max(500.0, self.width()))
+        self._placed = place(self._bank, self._packs, self._names, self._width)
         self.setMinimumHeight(int(self._placed.height))
         self.updateGeometry()
         self.update()
@@ -190,126 +191,8 @@ class BuiltFigure(QWidget):
             return True
         return super().event(event)
 
-    # paint
-
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        color = self._theme.colour
-        painter.setPen(QPen(color("herd"), 2))
-        for start, end in self._placed.wires:
-            painter.drawLine(start, end)
-        self._bars(painter)
-        painter.setFont(font(BASE_PT, SEMI))
-        painter.setPen(color("ink"))
-        for at, name in self._placed.names:
-            shown = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, 260)
-            painter.drawText(at, shown)
-        for place_, box in self._placed.boxes.items():
-            self._part(painter, self._by_place[place_], box)
-        self._taps(painter)
-        self._signs(painter)
-
-    def _bars(self, painter: QPainter) -> None:
-        """The common bar is drawn thick, leads from pack to pack thin."""
-        bus = self._by_place.get("bus")
-        if bus is None or not bus.title.startswith("busbar"):
-            return
-        painter.setPen(QPen(self._theme.colour("herd"), 5))
-        last = max((end.y() for _, end in self._placed.wires if end.x() == BAR_X), default=0.0)
-        for x in (BAR_X, max(500.0, self.width()) - BAR_X):
-            painter.drawLine(QPointF(x, 58.0), QPointF(x, last))
-
-    def _part(self, painter: QPainter, part: BuiltPart, box: QRectF) -> None:
-        color = self._theme.colour
-        chosen, weak = part.place == self._selected, part.kind == self._weakest
-        edge = color("copper") if chosen else color("line")
-        painter.setPen(QPen(edge, 2.2 if chosen else 1.2))
-        if part.unknown and not chosen:
-            painter.setPen(QPen(color("faint"), 1.2, Qt.PenStyle.DashLine))
-        painter.setBrush(color("copper_wash" if chosen else "card"))
-        if part.kind == "bar":
-            painter.setBrush(color("copper") if chosen else color("herd"))
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.drawRect(box)
-        else:
-            painter.drawRoundedRect(box, 3, 3)
-            self._words(painter, part, box, color("copper") if weak else color("ink"))
-        self._status(painter, part, box)
-
-    def _words(self, painter: QPainter, part: BuiltPart, box: QRectF, ink: QColor) -> None:
-        centre = Qt.AlignmentFlag.AlignCenter
-        if part.pack is None:  # of the bank: its name above, its value below
-            painter.setFont(font(BASE_PT - 1.5))
-            painter.setPen(self._theme.colour("soft"))
-            upper = box.adjusted(3, 2, -3, -box.height() / 2)
-            one_line = box.height() < 30
-            text = f"{part.title} {part.text}" if one_line else part.title
-            room = box.adjusted(3, 0, -3, 0) if one_line else upper
-            fitted = painter.fontMetrics().elidedText(
-                text, Qt.TextElideMode.ElideRight, int(room.width())
-            )
-            painter.drawText(room, centre, fitted)
-            if one_line:
-                return
-            painter.setFont(font(BASE_PT, SEMI))
-            painter.setPen(ink)
-            painter.drawText(box.adjusted(2, box.height() / 2 - 2, -2, -2), centre, part.text)
-            return
-        if part.kind == "cell" and box.width() < NARROW:
-            return
-        painter.setFont(font(BASE_PT - (0.5 if part.kind == "cell" else 2)))
-        painter.setPen(ink)
-        upper = box.adjusted(0, 2, 0, -box.height() / 2)
-        lower = box.adjusted(-2, box.height() / 2 - 2, 2, -2)
-        if part.kind == "bms":
-            painter.drawText(upper, centre, "BMS")
-            painter.drawText(lower, centre, part.text)
-            return
-        if part.place in self._values:
-            painter.drawText(upper, centre, part.text)
-            painter.setFont(font(BASE_PT - 2.5))
-            painter.setPen(self._theme.colour("soft"))
-            painter.drawText(lower, centre, self._values[part.place])
-            return
-        painter.drawText(box, centre, part.text.replace(" mm²", ""))
-
-    def _status(self, painter: QPainter, part: BuiltPart, box: QRectF) -> None:
-        status = self._marks.get(part.place, "").partition(" ")[0]
-        if status not in ("watch", "act"):
-            return
-        colour = self._theme.colour(STATUS_ROLE[status])
-        at = QRectF(box.center().x() - 5, box.top() - 7, 10, 10)
-        draw_status(painter, status, at, colour)
-
-    def _taps(self, painter: QPainter) -> None:
-        painter.setPen(self._theme.colour("faint"))
-        painter.setFont(font(BASE_PT - 2.5))
-        crowded = len(self._placed.taps) > 1 and any(
-            p.kind == "cell" and self._placed.boxes[p.place].width() < NARROW
-            for parts in self._packs
-            for p in parts
-        )
-        for at, number in self._placed.taps:
-            painter.drawLine(at + QPointF(0, -3), at + QPointF(0, 1))
-            if not crowded or number % 5 == 0:
-                box = QRectF(at.x() - 12, at.y() + 1, 24, 12)
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(number))
-
-    def _signs(self, painter: QPainter) -> None:
-        """Plus and minus at the bars, and the temperature sensors at their cells."""
-        painter.setPen(self._theme.colour("soft"))
-        painter.setFont(font(BASE_PT + 2, SEMI))
-        width = max(500.0, self.width())
-        below = self._placed.height - 40.0
-        left = QRectF(0, below, 2 * BAR_X, 20)
-        painter.drawText(left, Qt.AlignmentFlag.AlignCenter, "−")
-        right = QRectF(width - 2 * BAR_X, below, 2 * BAR_X, 20)
-        painter.drawText(right, Qt.AlignmentFlag.AlignCenter, "+")
-        painter.setFont(font(BASE_PT - 2))
-        for place_, numbers in self._sensors.items():
-            box = self._placed.boxes.get(place_)
-            if box is None:
-                continue
-            at = QPointF(box.left() + 2, box.top() - 3)
-            painter.drawText(at, ", ".join(f"T{n}" for n in numbers))
+        look = Look(self._selected, self._weakest, self._marks, self._values, self._sensors)
+        BankPainter(painter, self._theme, look).draw(self._placed, self._by_place, self._width)

@@ -1,11 +1,11 @@
 """Packs before they are joined: rest voltages, what flows, and the procedure."""
 
 from PySide6.QtCore import Slot
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
 from nipper.app.theme import BASE_PT, Theme
-from nipper.app.widgets.basic import SEMI, StatusMark, clear, label
+from nipper.app.widgets.basic import SEMI, StatusMark, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
 from nipper.core.assembly.joining import Joined, joining
 from nipper.core.report.assembly import JOINING_STEPS, agree_words, joining_words, soc_words
@@ -40,16 +40,12 @@ class JoiningPage(QWidget):
         layout.addLayout(line)
         self.agree = label("", wrap=True)
         layout.addWidget(self.agree)
-        area, body = QScrollArea(), QWidget()
-        body.setObjectName("scrolled")
-        order = QVBoxLayout(body)
-        order.setContentsMargins(0, 8, 8, 0)
+        order = QVBoxLayout()
         order.addWidget(label("How it is done", weight=SEMI))
         for i, text in enumerate(JOINING_STEPS, 1):
             order.addWidget(label(f"{i}  {text}", "soft", BASE_PT - 0.5, wrap=True))
         order.addStretch(1)
-        area.setWidget(body)
-        area.setWidgetResizable(True)
+        area = scrolled(order)
         layout.addWidget(area, 1)
 
     def _build(self, names: tuple[str, ...]) -> None:

@@ -1,11 +1,11 @@
 """The first power of a new or changed bank, in order; and what takes each source off."""
 
 from PySide6.QtCore import Signal, Slot
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
 from nipper.app.theme import BASE_PT, Theme
-from nipper.app.widgets.basic import SEMI, StatusMark, clear, label
+from nipper.app.widgets.basic import SEMI, StatusMark, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.steps import StepList
 from nipper.core.assembly.firstbalance import DELIVERED_PCT, SUPPLY_A, first_balance
@@ -31,9 +31,7 @@ class PowerPage(QWidget):
         self._document, self._theme, self._pages = document, theme, pages
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
-        area, body = QScrollArea(), QWidget()
-        body.setObjectName("scrolled")
-        inside = QVBoxLayout(body)
+        inside = QVBoxLayout()
         inside.setContentsMargins(0, 0, 0, 0)
         self._list = StepList(theme)
         inside.addLayout(self._supply())
@@ -44,8 +42,7 @@ class PowerPage(QWidget):
         self._grid.setVerticalSpacing(6)
         inside.addLayout(self._grid)
         inside.addStretch(1)
-        area.setWidget(body)
-        area.setWidgetResizable(True)
+        area = scrolled(inside)
         layout.addWidget(area, 1)
         self._list.asked.connect(self.asked)
         self._list.ticked.connect(self._ticked)

@@ -3,11 +3,11 @@
 from math import ceil
 
 from PySide6.QtCore import Qt, Slot
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
 from nipper.app.theme import Theme
-from nipper.app.widgets.basic import SEMI, StatusMark, button, clear, label
+from nipper.app.widgets.basic import SEMI, StatusMark, button, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
 from nipper.core.assembly.notes import PackNotes
 from nipper.core.assembly.taps import Fault, TapTest, expected_v, tap_test
@@ -58,14 +58,10 @@ class TapsPage(QWidget):
         layout.addLayout(verdict)
         self.says = label("", wrap=True)
         layout.addWidget(self.says)
-        area, body = QScrollArea(), QWidget()
-        body.setObjectName("scrolled")
-        self._grid = QGridLayout(body)
-        self._grid.setContentsMargins(0, 4, 8, 0)
+        self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(10)
         self._grid.setVerticalSpacing(4)
-        area.setWidget(body)
-        area.setWidgetResizable(True)
+        area = scrolled(self._grid)
         layout.addWidget(area, 1)
         self.terminals.entered.connect(self._terminals_read)
         self.channels.entered.connect(self._show_unused)

@@ -4,10 +4,10 @@ to be read at the inverter.
 
 from PySide6.QtCore import Qt, Slot
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from nipper.app.theme import BASE_PT
-from nipper.app.widgets.basic import SEMI, button, clear, label
+from nipper.app.widgets.basic import SEMI, button, clear, label, scrolled
 from nipper.core.setup import Setup
 from nipper.core.sources.openloop import Value, sheet
 
@@ -41,14 +41,10 @@ class SheetPage(QWidget):
         self.copy.clicked.connect(self._copy)
         head.addWidget(self.copy)
         layout.addLayout(head)
-        area, body = QScrollArea(), QWidget()
-        body.setObjectName("scrolled")
-        self._grid = QGridLayout(body)
-        self._grid.setContentsMargins(0, 0, 8, 0)
+        self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(22)
         self._grid.setVerticalSpacing(4)
-        area.setWidget(body)
-        area.setWidgetResizable(True)
+        area = scrolled(self._grid)
         layout.addWidget(area, 1)
         layout.addWidget(label(CAUTION, "act", BASE_PT - 0.5, wrap=True))
 

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QPlainTextEdit,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -17,7 +16,7 @@ from PySide6.QtWidgets import (
 from nipper.app.document import Document
 from nipper.app.stage import StageView
 from nipper.app.theme import BASE_PT, Theme
-from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, label
+from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.temperatures import TemperatureChart
 from nipper.core.chemistry import chemistry
@@ -66,9 +65,7 @@ class ColdView(StageView):
         layout.addWidget(self._title)
         layout.addWidget(self._subtitle)
         layout.addWidget(self.band)
-        area, body = QScrollArea(), QWidget()
-        body.setObjectName("scrolled")
-        columns = QHBoxLayout(body)
+        columns = QHBoxLayout()
         columns.setContentsMargins(0, 0, 0, 0)
         columns.setSpacing(10)
         left, right = QVBoxLayout(), QVBoxLayout()
@@ -81,8 +78,7 @@ class ColdView(StageView):
                 column.addWidget(frame)
             column.addStretch(1)
             columns.addLayout(column, 1)
-        area.setWidget(body)
-        area.setWidgetResizable(True)
+        area = scrolled(columns)
         layout.addWidget(area, 1)
         for signal in (
             document.settings.changed,

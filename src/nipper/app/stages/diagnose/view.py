@@ -19,7 +19,7 @@ from nipper.app.document import Document, PackRecord
 from nipper.app.stage import StageView
 from nipper.app.stages.diagnose.proof import Bars
 from nipper.app.theme import BASE_PT, Theme
-from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, label
+from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, label, scrolled
 from nipper.app.widgets.plot import Plot
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.report.proof import Paths, about_cell, paths, proofs
@@ -68,9 +68,7 @@ class DiagnoseView(StageView):
         self._show()
 
     def _scrolled(self) -> QScrollArea:
-        area, body = QScrollArea(), QWidget()
-        body.setObjectName("scrolled")
-        inside = QVBoxLayout(body)
+        inside = QVBoxLayout()
         inside.setContentsMargins(0, 0, 0, 0)
         inside.setSpacing(10)
         inside.addWidget(self.plot, 3)
@@ -78,9 +76,7 @@ class DiagnoseView(StageView):
         inside.addLayout(self._advice)  # what is wanted most stands above its reasons
         inside.addLayout(self._proofs)
         inside.addStretch(1)
-        area.setWidget(body)
-        area.setWidgetResizable(True)
-        return area
+        return scrolled(inside)
 
     @Slot(int, object)
     def _record_changed(self, pack_id: int, _: PackRecord | None) -> None:

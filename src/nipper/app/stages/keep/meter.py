@@ -6,14 +6,13 @@ from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
 from nipper.app.document import Document
 from nipper.app.theme import BASE_PT, Theme, font
-from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, label
+from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
 from nipper.core.report.keep import expects_words, stand_words, walk_note
 from nipper.core.upkeep.meter import Stand, Walk, stand
@@ -101,12 +100,8 @@ class MeterPage(QWidget):
         layout.addWidget(self._asking())
         self.suspects = Suspects(theme)
         layout.addWidget(self.suspects)
-        area, body = QScrollArea(), QWidget()
-        body.setObjectName("scrolled")
-        self._grid = QGridLayout(body)
-        self._grid.setContentsMargins(0, 4, 8, 0)
-        area.setWidget(body)
-        area.setWidgetResizable(True)
+        self._grid = QGridLayout()
+        area = scrolled(self._grid)
         layout.addWidget(area, 1)
         self.last = label("", "soft", wrap=True)
         layout.addWidget(self.last)

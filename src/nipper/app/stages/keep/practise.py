@@ -6,14 +6,13 @@ from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
 from nipper.app.document import Document
 from nipper.app.theme import Theme
-from nipper.app.widgets.basic import SEMI, StatusMark, button, clear, label
+from nipper.app.widgets.basic import SEMI, StatusMark, button, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
 from nipper.core.report.keep import expects_words, score_words
 from nipper.core.upkeep.practise import MOST_SEED, Level, PractiseCase, judge, make_case
@@ -64,18 +63,14 @@ class PractisePage(QWidget):
         work.addWidget(self.caution)
         work.addLayout(self._naming())
         layout.addWidget(self._work)
-        area, body = QScrollArea(), QWidget()
-        body.setObjectName("scrolled")
-        inside = QVBoxLayout(body)
-        inside.setContentsMargins(0, 6, 8, 0)
+        inside = QVBoxLayout()
         self._verdict = QGridLayout()
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(12)
         inside.addLayout(self._verdict)
         inside.addLayout(self._grid)
         inside.addStretch(1)
-        area.setWidget(body)
-        area.setWidgetResizable(True)
+        area = scrolled(inside)
         layout.addWidget(area, 1)
 
     def _reading(self) -> QHBoxLayout:

@@ -3,12 +3,12 @@
 from datetime import datetime, tzinfo
 
 from PySide6.QtCore import Slot
-from PySide6.QtWidgets import QGridLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
 from nipper.app.stages.keep.gather import cases, told
 from nipper.app.theme import Theme
-from nipper.app.widgets.basic import SEMI, StatusMark, clear, label
+from nipper.app.widgets.basic import SEMI, StatusMark, clear, label, scrolled
 from nipper.core.report.keep import CASE_STATUS, case_words
 from nipper.core.upkeep.story import Entry, searched
 
@@ -35,14 +35,10 @@ class StoryPage(QWidget):
         self._cases.setHorizontalSpacing(10)
         layout.addLayout(self._cases)
         layout.addWidget(self.search)
-        area, body = QScrollArea(), QWidget()
-        body.setObjectName("scrolled")
-        self._grid = QGridLayout(body)
-        self._grid.setContentsMargins(0, 4, 8, 0)
+        self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(14)
         self._grid.setVerticalSpacing(5)
-        area.setWidget(body)
-        area.setWidgetResizable(True)
+        area = scrolled(self._grid)
         layout.addWidget(area, 1)
         self.count = label("", "soft")
         layout.addWidget(self.count)

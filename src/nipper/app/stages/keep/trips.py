@@ -3,11 +3,11 @@
 from datetime import datetime, tzinfo
 
 from PySide6.QtCore import Slot
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
 from nipper.app.theme import Theme
-from nipper.app.widgets.basic import StatusMark, button, clear, label
+from nipper.app.widgets.basic import StatusMark, button, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
 from nipper.core.report.keep import growth_words
 from nipper.core.upkeep.trips import KIND, Counters, Trip, growths, kept
@@ -48,12 +48,8 @@ class TripsPage(QWidget):
         line.addWidget(self.keep)
         line.addWidget(self.told, 1)
         layout.addLayout(line)
-        area, body = QScrollArea(), QWidget()
-        body.setObjectName("scrolled")
-        self._grid = QGridLayout(body)
-        self._grid.setContentsMargins(0, 8, 8, 0)
-        area.setWidget(body)
-        area.setWidgetResizable(True)
+        self._grid = QGridLayout()
+        area = scrolled(self._grid)
         layout.addWidget(area, 1)
 
     @Slot()

@@ -4,17 +4,10 @@ from datetime import tzinfo
 from pathlib import Path
 
 from PySide6.QtCore import Slot
-from PySide6.QtWidgets import (
-    QButtonGroup,
-    QFileDialog,
-    QHBoxLayout,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QFileDialog
 
 from nipper.app.document import Document
-from nipper.app.stage import StageView
+from nipper.app.stage import PagedView
 from nipper.app.stages.keep.gather import dues, kept, told
 from nipper.app.stages.keep.meter import MeterPage
 from nipper.app.stages.keep.practise import PractisePage
@@ -23,57 +16,33 @@ from nipper.app.stages.keep.story import StoryPage
 from nipper.app.stages.keep.trips import TripsPage
 from nipper.app.stages.keep.year import YearPage
 from nipper.app.theme import Theme
-from nipper.app.widgets.basic import SEMI, choices, label
 
 TITLES = ("The year", "Storage", "Meter", "Practise", "Trips", "Story")
 
 
-class KeepView(StageView):
+class KeepView(PagedView):
     """The stage Keep."""
 
-    def __init__(
-        self, document: Document, theme: Theme, zone: tzinfo, parent: QWidget | None = None
-    ) -> None:
-        super().__init__(parent)
-        self.setObjectName("page")
+    def __init__(self, document: Document, theme: Theme, zone: tzinfo) -> None:
+        super().__init__(TITLES)
         self._document, self._zone = document, zone
         self.year, self.storage = YearPage(document, theme, zone), StoragePage(document, theme)
-        self.meter, self.trips = MeterPage(document, theme), TripsPage(document, theme, zone)
+        self.meter, self.practise = MeterPage(document, theme), PractisePage(document, theme)
+        self.trips = TripsPage(document, theme, zone)
         self.story = StoryPage(document, theme, zone)
-        self.practise = PractisePage(document, theme)
-        self._pages = (
-            self.year, self.storage, self.meter, self.practise, self.trips, self.story
-        )  # fmt: skip
-        self._group, self._stack = QButtonGroup(self), QStackedWidget()
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(18, 14, 18, 14)
-        layout.setSpacing(6)
-        head = QHBoxLayout()
-        head.addWidget(label("What keeps the bank well", size=16, weight=SEMI), 1)
-        head.addLayout(choices(TITLES, self._group))
-        layout.addLayout(head)
-        for page in self._pages:
-            self._stack.addWidget(page)
-        layout.addWidget(self._stack, 1)
-        self._group.idClicked.connect(self.show_page)
+        first = (self.year, self.storage, self.meter)
+        self.add_pages(*first, self.practise, self.trips, self.story)
         self.year.report.connect(self.write_report)
-        document.settings.changed.connect(self._show)
-        document.records.changed.connect(self._show)
-        document.pack_changed.connect(self._show)
-        document.history.events_changed.connect(self._show)
-        document.history.revised.connect(self._show)
-        self._show()
+        document.settings.changed.connect(self.refresh)
+        document.records.changed.connect(self.refresh)
+        document.pack_changed.connect(self.refresh)
+        document.history.events_changed.connect(self.refresh)
+        document.history.revised.connect(self.refresh)
+        self.refresh()
 
-    @Slot(int)
-    def show_page(self, index: int) -> None:
-        """Bring one of the pages to the front."""
-        self._group.button(index).setChecked(True)
-        self._stack.setCurrentIndex(index)
-        self._show()
-
-    @Slot()
-    def _show(self, *_: object) -> None:
-        self._pages[self._stack.currentIndex()].refresh()
+    def said(self) -> str:
+        """What it is for."""
+        return "What keeps the bank well"
 
     @Slot()
     def write_report(self) -> None:

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -18,7 +17,7 @@ from nipper.app.document import Document
 from nipper.app.stages.keep.gather import dues
 from nipper.app.stages.keep.strip import YearStrip
 from nipper.app.theme import BASE_PT, Theme
-from nipper.app.widgets.basic import SEMI, StatusMark, button, choices, clear, label
+from nipper.app.widgets.basic import SEMI, StatusMark, button, choices, clear, label, scrolled
 from nipper.core.files import write_whole
 from nipper.core.report.keep import takes_words, when_words
 from nipper.core.upkeep.due import Due, weekend
@@ -53,14 +52,10 @@ class YearPage(QWidget):
         line.addWidget(self.calendar)
         line.addWidget(report)
         layout.addLayout(line)
-        self._area, body = QScrollArea(), QWidget()
-        body.setObjectName("scrolled")
-        self._grid = QGridLayout(body)
-        self._grid.setContentsMargins(0, 4, 8, 0)
+        self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(12)
         self._grid.setVerticalSpacing(8)
-        self._area.setWidget(body)
-        self._area.setWidgetResizable(True)
+        self._area = scrolled(self._grid)
         layout.addWidget(self._area, 1)
         self._order.idClicked.connect(self.refresh)
         self.strip.chosen.connect(self._show)

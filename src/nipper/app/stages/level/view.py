@@ -8,13 +8,13 @@ import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import Qt, Slot
 from PySide6.QtGui import QFont
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
 from nipper.app.forecasts import Forecasts
 from nipper.app.stage import StageView
 from nipper.app.theme import BASE_PT, Theme
-from nipper.app.widgets.basic import SEMI, button, card, clear, label
+from nipper.app.widgets.basic import SEMI, button, card, clear, label, scrolled
 from nipper.app.widgets.plot import Plot
 from nipper.core.chemistry import chemistry
 from nipper.core.forecast.levelling import Course, Levelling, by_hand, from_log, slope_along
@@ -57,9 +57,7 @@ class LevelView(StageView):
         forecasts.levelling.want()
 
     def _body(self) -> QWidget:
-        area, body = QScrollArea(), QWidget()
-        body.setObjectName("scrolled")
-        inside = QVBoxLayout(body)
+        inside = QVBoxLayout()
         inside.setContentsMargins(0, 0, 0, 0)
         inside.setSpacing(8)
         charts = QHBoxLayout()
@@ -107,9 +105,7 @@ class LevelView(StageView):
             box.addStretch(1)
             below.addWidget(frame, 1)
         inside.addLayout(below)
-        area.setWidget(body)
-        area.setWidgetResizable(True)
-        return area
+        return scrolled(inside)
 
     @Slot()
     def _show(self) -> None:
