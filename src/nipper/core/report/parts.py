@@ -147,6 +147,8 @@ def _of_bar(number: int, diagnosis: "Diagnosis") -> list[str]:
     if not known:
         return []
     cell, most = max(known, key=lambda pair: pair[1])
+    if abs(most) < 0.02:
+        return ["By the log it shows no more resistance than the herd's."]
     words = f"The reading of cell {cell} shows {most:+.2f} mΩ against the herd".replace("-", "−")
     at = "; a joint would be on either side of it." if most > 0.05 else "."
     return [words + at]

@@ -233,7 +233,7 @@ class LevelView(StageView):
         grid = self._schools
         clear(grid)
         for column, heading in enumerate(
-            ("", "apart then", "moves a week", "trips", "high voltage", "full days"), 0
+            ("", "apart then", "moves a week, all cells", "trips", "high voltage", "full days"), 0
         ):
             grid.addWidget(
                 label(heading, "soft", BASE_PT - 1),
