@@ -93,8 +93,19 @@ def test_a_pack_put_away_switched_off_lasts_longer(keep):
     assert any("20 W that stay on" in t for t in before)
 
 
-def test_a_walk_is_gone_in_the_window_noted_and_compared(open_window, keep):
+def test_what_warmth_costs_is_told_for_this_use(open_window, keep):
     keep.show_page(2)
+    page = keep.life
+    before = page.told.text()
+    assert before.endswith("in the first ten.")
+    assert page.life().cycles_a_day > 0
+    type_into(page.fields["cell_c"], "45")
+    assert page.told.text() != before
+    assert any("years" in t for t in texts(page._grid))
+
+
+def test_a_walk_is_gone_in_the_window_noted_and_compared(open_window, keep):
+    keep.show_page(3)
     meter = keep.meter
     walk = meter.walk
     fuse = next(f for f in walk.faults if f.id == "main-fuse")
@@ -113,7 +124,7 @@ def test_a_walk_is_gone_in_the_window_noted_and_compared(open_window, keep):
 
 
 def test_another_reading_than_the_one_asked_for_may_be_taken_and_taken_back(keep):
-    keep.show_page(2)
+    keep.show_page(3)
     meter = keep.meter
     at = next(i for i in range(meter.where.count()) if meter.where.itemData(i) == "lugs")
     meter.where.setCurrentIndex(at)
@@ -127,7 +138,7 @@ def test_another_reading_than_the_one_asked_for_may_be_taken_and_taken_back(keep
 
 
 def test_a_hidden_fault_is_looked_for_and_named(keep):
-    keep.show_page(3)
+    keep.show_page(4)
     page = keep.practise
     page.seed.set_value(7.0)
     page.start()
@@ -152,7 +163,7 @@ def test_a_hidden_fault_is_looked_for_and_named(keep):
 
 
 def test_counters_are_typed_and_their_growth_is_told(open_window, keep):
-    keep.show_page(4)
+    keep.show_page(5)
     trips = keep.trips
     for count in ("2", "5"):
         type_into(trips.fields[Trip.CELL_HIGH], count)
@@ -164,7 +175,7 @@ def test_counters_are_typed_and_their_growth_is_told(open_window, keep):
 
 
 def test_the_story_is_searched_by_words(keep):
-    keep.show_page(5)
+    keep.show_page(6)
     story = keep.story
     assert any("bars retorqued" in t for t in texts(story._grid))
     story.search.setText("RETORQUED bars")
@@ -175,6 +186,6 @@ def test_the_story_is_searched_by_words(keep):
 
 
 def test_a_case_stands_with_what_was_done_about_it(keep):
-    keep.show_page(5)
+    keep.show_page(6)
     said = texts(keep.story._cases)
     assert any("Cell 3 loses" in t for t in said)

@@ -19,6 +19,7 @@ from nipper.core.report.keep import (
     facts,
     growth_words,
     keep_sentence,
+    life_rows,
     of_keep,
     score_words,
     stand_words,
@@ -28,6 +29,7 @@ from nipper.core.report.keep import (
     year_html,
 )
 from nipper.core.setup import put
+from nipper.core.upkeep import ageing
 from nipper.core.upkeep.calendar import calendar
 from nipper.core.upkeep.due import DAY_S, Due, Duty, Facts, due, weekend
 from nipper.core.upkeep.followup import Outcome, cases
@@ -442,3 +444,55 @@ def test_what_readings_told_adds_up_to_what_is_known_in_the_end():
     end = next(s for f, s in stand(case.walk, readings).likely if f is case.hidden)
     start = next(s for f, s in stand(case.walk, {}).likely if f is case.hidden)
     assert start * 2.0 ** sum(b for _, b in score.told) == pytest.approx(end)
+
+
+# life
+
+
+def test_the_graphite_stands_where_the_model_says_at_half_charge():
+    """Two numbers of the paper that must agree: the curve at half charge, and its reference."""
+    assert ageing.graphite_v(50.0) == pytest.approx(ageing.HALF_V, abs=1e-3)
+
+
+def test_time_alone_goes_with_its_root_and_doubles_by_warmth_as_arrhenius_says():
+    from math import exp, sqrt
+
+    rest = ageing.Life(50.0, 25.0, 0.0)
+    year = ageing.lost_pct(rest, 1.0)
+    assert year == pytest.approx(100 * 3.694e-4 * sqrt(8766.0), rel=5e-3)
+    assert ageing.lost_pct(rest, 9.0) == pytest.approx(3.0 * year)
+    warm = ageing.lost_pct(replace(rest, cell_c=45.0), 1.0)
+    assert warm / year == pytest.approx(exp(20592 / 8.314462618 * (1 / 298.15 - 1 / 318.15)))
+
+
+@given(
+    soc=st.floats(5, 95), cell_c=st.floats(0, 50), cycles=st.floats(0, 3), rate=st.floats(0.05, 1)
+)
+def test_more_charge_more_warmth_more_use_never_make_it_live_longer(soc, cell_c, cycles, rate):
+    life = ageing.Life(soc, max(20.0, cell_c), cycles, rate)
+    years = ageing.years_until(life)
+    assert ageing.years_until(replace(life, soc_pct=soc + 5)) <= years + 1e-6
+    assert ageing.years_until(replace(life, cycles_a_day=cycles + 0.2)) <= years + 1e-6
+    if rate <= 0.2:  # charged fast, a cool cell may lose more than a warmer one
+        warmer = replace(life, cell_c=life.cell_c + 5)
+        assert ageing.lost_pct(warmer, 5) >= ageing.lost_pct(life, 5) - 1e-9
+    assert life_rows(ageing.ways(life))[0]
+
+
+def test_charging_fast_in_the_cold_costs_most_by_throughput():
+    slow = ageing.shares_pct(ageing.Life(60, 2, 1, 0.1), 1)[1]
+    fast = ageing.shares_pct(ageing.Life(60, 2, 1, 1.0), 1)[1]
+    assert fast > 2 * slow
+
+
+def test_a_use_is_read_from_its_log():
+    import numpy as np
+
+    from tests.builders import charge_log
+
+    setup = new_setup("lfp", 8, 100.0)
+    log = charge_log(setup, np.zeros(8), charges=6, interval_s=60.0, depth_pct=40.0)
+    found = ageing.life_of(log, setup)
+    assert 60 < found.soc_pct < 100
+    into = np.maximum(np.diff(log.charge_ah), 0).sum() / 100.0 / (log.steps_s.sum() / 86400.0)
+    assert found.cycles_a_day == pytest.approx(into, abs=2e-3)

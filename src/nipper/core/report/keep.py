@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from nipper.core.report.consequence import Consequence, Status
 from nipper.core.setup import Setup
+from nipper.core.upkeep.ageing import LONGEST_YEARS, Way
 from nipper.core.upkeep.due import Due, Facts
 from nipper.core.upkeep.followup import Case, Outcome
 from nipper.core.upkeep.meter import Stand, Walk
@@ -220,6 +221,36 @@ WAKING = (
     "of the right voltage, a tenth of the usual current, until the BMS wakes; below it the maker "
     "decides. Then a full charge, held."
 )
+
+
+# life
+
+LIFE_SOURCE = (
+    "By a published model of one graphite-LFP cell (J. Electrochem. Soc. 165, 2018, A181; "
+    "constants from memory), fitted on two years: it says which way and about how much, not "
+    "when. The maker's sheet and warranty decide."
+)
+NO_LIFE = "No published figures are here for these cells: the same directions hold, not the years."
+
+
+def life_rows(found: Sequence[Way]) -> tuple[str, *tuple[tuple[str, ...], ...]]:
+    """The life as it is in a sentence, then a table of what changes would bring."""
+    own = found[0]
+    head = (
+        f"About {own.years:.0f} years until a fifth is lost; {own.ten_years_pct:.0f} % in the "
+        "first ten."
+    )
+    if own.years >= LONGEST_YEARS:
+        head = f"More than {LONGEST_YEARS:.0f} years by this model, which no cell has seen yet."
+    rows = [("", "until a fifth is lost", "lost in ten years", "against now")]
+    for way in found:
+        change = way.ten_years_pct - own.ten_years_pct
+        against = "" if way is own else f"{change:+.1f} points".replace("-", "−")
+        years = f"{way.years:.0f} years"
+        if way.years >= LONGEST_YEARS:
+            years = f"over {LONGEST_YEARS:.0f} years"
+        rows.append((way.title, years, f"{way.ten_years_pct:.1f} %", against))
+    return (head, *rows)
 
 
 # the walk

@@ -31,7 +31,7 @@ def _walking(view: StageView, _: Situation) -> None:
     from nipper.app.stages.keep.view import KeepView
 
     assert isinstance(view, KeepView)
-    view.show_page(2)
+    view.show_page(3)
     view.meter.readings = {"fuse": 52.9, "minus": 0.02}
     view.meter.refresh()
 

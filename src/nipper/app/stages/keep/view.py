@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QFileDialog
 from nipper.app.document import Document
 from nipper.app.stage import PagedView
 from nipper.app.stages.keep.gather import dues, kept, told
+from nipper.app.stages.keep.life import LifePage
 from nipper.app.stages.keep.meter import MeterPage
 from nipper.app.stages.keep.practise import PractisePage
 from nipper.app.stages.keep.storage import StoragePage
@@ -17,20 +18,21 @@ from nipper.app.stages.keep.trips import TripsPage
 from nipper.app.stages.keep.year import YearPage
 from nipper.app.theme import Theme
 
-TITLES = ("The year", "Storage", "Meter", "Practise", "Trips", "Story")
+TITLES = ("The year", "Storage", "Life", "Meter", "Practise", "Trips", "Story")
 
 
 class KeepView(PagedView):
     """The stage Keep."""
 
     def __init__(self, document: Document, theme: Theme, zone: tzinfo) -> None:
-        super().__init__(TITLES)
+        super().__init__(TITLES, tabs_below=True)
         self._document, self._zone = document, zone
         self.year, self.storage = YearPage(document, theme, zone), StoragePage(document, theme)
         self.meter, self.practise = MeterPage(document, theme), PractisePage(document, theme)
         self.trips = TripsPage(document, theme, zone)
         self.story = StoryPage(document, theme, zone)
-        first = (self.year, self.storage, self.meter)
+        self.life = LifePage(document, theme)
+        first = (self.year, self.storage, self.life, self.meter)
         self.add_pages(*first, self.practise, self.trips, self.story)
         self.year.report.connect(self.write_report)
         document.settings.changed.connect(self.refresh)
