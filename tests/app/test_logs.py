@@ -42,3 +42,20 @@ def test_a_log_goes_only_when_asked_twice(qtbot, open_window, page):
         lambda: not document.busy and document.records.by_pack.get(1) is None, timeout=20_000
     )
     assert "no log yet" in open_window.rail.entries["record"].sentence
+
+
+def test_charges_and_cells_are_written_for_other_programs(open_window, tmp_path, monkeypatch):
+    import polars as pl
+    from PySide6.QtWidgets import QFileDialog
+
+    from nipper.app.shell.writing import write_cells, write_charges
+
+    for write, name in ((write_charges, "a.csv"), (write_cells, "b.parquet")):
+        path = str(tmp_path / name)
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, p=path: (p, ""))
+        write(open_window)
+    assert pl.read_csv(tmp_path / "a.csv")["full"].sum() == 12
+    assert pl.read_parquet(tmp_path / "b.parquet")["cell"].to_list() == list(range(1, 9))
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "c.doc"), ""))
+    write_cells(open_window)
+    assert ".parquet" in open_window.message.text()

@@ -6,6 +6,8 @@ from nipper.app.actions import Action, Menu
 from nipper.app.shell.stages import STAGES
 from nipper.app.shell.window import Window
 from nipper.app.shell.writing import (
+    write_cells,
+    write_charges,
     write_copy,
     write_diagnosis,
     write_log,
@@ -254,8 +256,26 @@ ACTIONS: tuple[Action, ...] = (
         "record.write-log",
         "Write the log …",
         Menu.RECORD,
-        "Writes this pack's samples as a plain CSV log.",
+        "Writes this pack's samples: a plain CSV log, Parquet or a spreadsheet.",
         write_log,
+        "",
+        _has_log,
+    ),
+    Action(
+        "record.write-charges",
+        "Write the charges …",
+        Menu.RECORD,
+        "Writes this pack's charges as CSV, Parquet or a spreadsheet.",
+        write_charges,
+        "",
+        _has_log,
+    ),
+    Action(
+        "record.write-cells",
+        "Write the cells …",
+        Menu.RECORD,
+        "Writes what is known of this pack's cells as CSV, Parquet or a spreadsheet.",
+        write_cells,
         "",
         _has_log,
     ),

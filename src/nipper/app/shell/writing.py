@@ -15,6 +15,7 @@ from nipper.core.setup import dumps
 
 if TYPE_CHECKING:
     from nipper.app.shell.window import Window
+    from nipper.core.logs.model import Log
 
 
 def _write(
@@ -74,12 +75,53 @@ def write_log(window: "Window") -> None:
     assert window.document.record
     log = window.document.record.log
     file, _ = QFileDialog.getSaveFileName(
-        window, "Write the log", f"{window.document.pack.name}.csv", "Plain logs (*.csv *.csv.gz)"
+        window,
+        "Write the log",
+        f"{window.document.pack.name}.csv",
+        "Plain logs (*.csv *.csv.gz);;Parquet (*.parquet);;Spreadsheets (*.xlsx)",
     )
     if file:
-        job = Job(write_plain, log, Path(file))
+        plain = not file.lower().endswith((".parquet", ".xlsx"))
+        job = Job(write_plain if plain else _write_samples, log, Path(file))
         job.failed.connect(window.say)
         job.start()
+
+
+def _write_samples(log: "Log", path: Path) -> None:
+    """Runs in a worker thread."""
+    from nipper.core.report.tables import as_bytes, samples
+
+    write_whole(path, as_bytes(samples(log), path))
+
+
+TABLES = "Tables (*.csv);;Parquet (*.parquet);;Spreadsheets (*.xlsx)"
+
+
+def write_charges(window: "Window") -> None:
+    """Write the shown pack's charges, a row each."""
+    _write_table(window, "charges")
+
+
+def write_cells(window: "Window") -> None:
+    """Write what is known of the shown pack's cells, a row each."""
+    _write_table(window, "cells")
+
+
+def _write_table(window: "Window", kind: str) -> None:
+    from nipper.core.report.tables import Kind, as_bytes, table
+
+    assert window.document
+    assert window.document.record
+    record, setup = window.document.record, window.document.setup
+    proposed = f"{window.document.pack.name}.{kind}.csv"
+    file, _ = QFileDialog.getSaveFileName(window, f"Write the {kind}", proposed, TABLES)
+    if not file:
+        return
+    try:
+        found = table(Kind(kind), record.diagnosis, record.log, setup)
+        write_whole(Path(file), as_bytes(found, Path(file)))
+    except NipperError as error:
+        window.say(str(error))
 
 
 def write_diagnosis(window: "Window") -> None:
