@@ -182,6 +182,17 @@ def test_cells_are_pasted_from_a_spreadsheet_and_matched(open_window, build):
     assert "Left over" in cells.matched.text()
 
 
+def test_fewer_lines_take_none_that_was_typed(open_window, build):
+    build.show_page(3)
+    cells = build.cells
+    cells.table.setCurrentCell(0, 0)
+    cells.table.paste("\n".join(f"C{i}" for i in range(12)))
+    type_into(cells.count, "3")
+    assert len(open_window.document.shelf.build_notes().pack(0).cells) == 12
+    type_into(cells.count, "20")
+    assert cells.table.rowCount() == 20
+
+
 def test_what_cannot_be_read_is_marked_and_nothing_is_lost(open_window, build):
     build.show_page(3)
     table = build.cells.table

@@ -406,6 +406,8 @@ def test_results_are_kept_as_values_and_compared_over_the_years():
     assert "cell 6 ended both" in words
     assert "temperatures differ" in words
     assert parse_result("{}") is None
+    same_day = [(year, 1, "capacity-test", r.model_dump_json()) for r in (one, two)]
+    assert [r for _, r in kept(same_day, 1)] == [one, two]
 
 
 def test_the_plan_stays_under_sheet_and_trip():

@@ -176,4 +176,5 @@ def kept(
     found = [
         (at, parse_result(note)) for at, of, kind, note in events if kind == KIND and of == pack
     ]
-    return sorted((at, result) for at, result in found if result is not None)
+    known = [(at, result) for at, result in found if result is not None]
+    return sorted(known, key=lambda pair: pair[0])

@@ -121,9 +121,17 @@ class CellsPage(QWidget):
     def _counted(self, value: float | None) -> None:
         if value is not None:
             self._showing = True
-            self.table.setRowCount(int(value))
+            self.table.setRowCount(max(int(value), self._last_typed() + 1))
             self._showing = False
             self._keep()
+
+    def _last_typed(self) -> int:
+        """The last line in which anything stands; −1 where all are empty."""
+        for row in range(self.table.rowCount() - 1, -1, -1):
+            items = (self.table.item(row, column) for column in range(len(COLUMNS)))
+            if any(item is not None and item.text() for item in items):
+                return row
+        return -1
 
     @Slot(QTableWidgetItem)
     def _typed(self, _: QTableWidgetItem) -> None:
