@@ -20,6 +20,7 @@ from nipper.core.report.keep import (
     growth_words,
     keep_sentence,
     life_rows,
+    measured,
     of_keep,
     score_words,
     stand_words,
@@ -163,7 +164,7 @@ def test_days_are_said_as_people_say_them(days, said):
 
 
 def test_facts_without_a_log_are_no_claims():
-    found = facts(SETUP, NOW, UTC, Dates(), [])
+    found = facts(SETUP, NOW, Dates(), measured(UTC, []))
     assert found.last_full_s is None
     assert found.apart_ah is None
     asked = {d.duty for d in due(SETUP, found)}

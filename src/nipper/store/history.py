@@ -45,6 +45,13 @@ class History:
         with self._file.write() as db:
             insert_revision(db, self._at(time_s), kind, note, setup)
 
+    def revision_times(self, kind: str) -> list[float]:
+        """When revisions of a kind were made, oldest first."""
+        rows = self._file.rows(
+            "SELECT time_s FROM revisions WHERE kind = ? ORDER BY time_s, id", (kind,)
+        )
+        return [t for (t,) in rows]
+
     def revisions(self) -> list[Revision]:
         """All revisions, oldest first."""
         rows = self._file.rows(

@@ -37,6 +37,10 @@ class History(QObject):
         """What was typed in so far, oldest first."""
         return [r for r in self._bench.history.revisions() if r.kind == TYPED]
 
+    def times(self, kind: str) -> list[float]:
+        """When settings were typed in, or read back; without reading the settings."""
+        return self._bench.history.revision_times(kind)
+
     def note_typed(self, setup: Setup, note: str) -> None:
         """Keep these settings as typed into the BMS now."""
         self._bench.history.add_revision(TYPED, note, setup)

@@ -54,21 +54,32 @@ class Dates:
     errors: int = field(default=0)
 
 
-def facts(bank: Setup, now_s: float, zone: tzinfo, dates: Dates, packs: Sequence[Kept]) -> Facts:
-    """All that the duties go by; of several packs the one that is worst."""
-    out = Facts(
-        now_s=now_s, zone=zone, last_cold_s=dates.cold_s,
-        cold_is_of_cutoff=dates.cold_is_of_cutoff,
-        last_torque_s=max(dates.torques_s, default=None), torques=len(dates.torques_s),
-        last_capacity_s=dates.capacity_s, last_typed_s=dates.typed_s,
-        last_read_back_s=dates.read_back_s, loss_proven=dates.loss_proven,
-        last_trips_s=dates.trips_s, charger_to_set_back=dates.charger_to_set_back,
-        errors=dates.errors,
-        latitude_deg=bank.solar.latitude_deg if bank.solar else None,
-    )  # fmt: skip
+def measured(zone: tzinfo, packs: Sequence[Kept]) -> Facts:
+    """What the logs say of the duties; of several packs the one that is worst."""
+    out = Facts(now_s=0.0, zone=zone)
     for kept in packs:
         out = _with(out, kept, len(packs) > 1)
     return out
+
+
+def facts(bank: Setup, now_s: float, dates: Dates, logs: Facts) -> Facts:
+    """All that the duties go by: what the logs say, and when things were last done."""
+    return replace(
+        logs,
+        now_s=now_s,
+        last_cold_s=dates.cold_s,
+        cold_is_of_cutoff=dates.cold_is_of_cutoff,
+        last_torque_s=max(dates.torques_s, default=None),
+        torques=len(dates.torques_s),
+        last_capacity_s=dates.capacity_s,
+        last_typed_s=dates.typed_s,
+        last_read_back_s=dates.read_back_s,
+        loss_proven=dates.loss_proven,
+        last_trips_s=dates.trips_s,
+        charger_to_set_back=dates.charger_to_set_back,
+        errors=dates.errors,
+        latitude_deg=bank.solar.latitude_deg if bank.solar else None,
+    )
 
 
 def _with(out: Facts, kept: Kept, several: bool) -> Facts:

@@ -2,13 +2,14 @@
 
 from datetime import tzinfo
 from typing import TYPE_CHECKING
+from weakref import WeakKeyDictionary
 
 from nipper.app.document import Document
-from nipper.app.document.history import READ_BACK
+from nipper.app.document.history import READ_BACK, TYPED
 from nipper.core.findings import Severity
-from nipper.core.report.keep import SURE, Dates, Kept, facts
+from nipper.core.report.keep import SURE, Dates, Kept, facts, measured
 from nipper.core.upkeep import trips
-from nipper.core.upkeep.due import Due, due
+from nipper.core.upkeep.due import Due, Facts, due
 from nipper.core.upkeep.story import KIND_OF  # proofs and tests: all else was done to a pack
 
 if TYPE_CHECKING:
@@ -18,9 +19,25 @@ if TYPE_CHECKING:
 
 def dues(document: Document, zone: tzinfo) -> list[Due]:
     """Everything that is or will be due."""
-    now_s = document.bench.clock()
-    found = facts(document.bank, now_s, zone, _dates(document), kept(document))
+    found = facts(document.bank, document.bench.clock(), _dates(document), _logs(document, zone))
     return due(document.bank, found)
+
+
+# what the logs said last, with what it was said of: asked at every change of a limit, and the same
+# until a log, a balancer or a charger is another
+_SAID: "WeakKeyDictionary[Document, tuple[tuple[object, ...], Facts]]" = WeakKeyDictionary()
+
+
+def _logs(document: Document, zone: tzinfo) -> Facts:
+    found = kept(document)
+    of = (
+        zone, *(document.records.by_pack.get(pack.id) for pack in document.records.packs),
+        *((k.setup.leveller, k.setup.charging, k.setup.capacity_ah, k.name) for k in found),
+    )  # fmt: skip
+    said = _SAID.get(document)
+    if said is None or said[0] != of:
+        said = _SAID[document] = of, measured(zone, found)
+    return said[1]
 
 
 def kept(document: Document) -> list[Kept]:
@@ -36,8 +53,7 @@ def kept(document: Document) -> list[Kept]:
 def _dates(document: Document) -> Dates:
     history, packs = document.history, document.records.packs
     cold_s, is_of_cutoff = _cold(document)
-    typed = [r.time_s for r in history.typed()]
-    read = [r.time_s for r in history.revisions() if r.kind == READ_BACK]
+    typed, read = history.times(TYPED), history.times(READ_BACK)
     tests = [at for pack in packs for at, _ in history.capacity_tests(pack.id)]
     counters = [e.time_s for e in history.events() if e.kind == trips.KIND]
     loss = history.last_loss()
