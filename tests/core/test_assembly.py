@@ -358,9 +358,13 @@ def discharge_log(end_v=2.85):
     return grown, setup, float(drawn[stop - 1])
 
 
+def in_log(log, setup):
+    return capacity_tests(log, setup, [c for c in find_charges(log, setup) if c.full])
+
+
 def test_a_capacity_test_in_a_log_is_found_with_the_cell_that_ended_it():
     log, setup, drawn_ah = discharge_log()
-    found = capacity_tests(log, setup)
+    found = in_log(log, setup)
     assert len(found) == 1
     _, result = found[0]
     assert result.ah == pytest.approx(drawn_ah, rel=0.02)
@@ -376,19 +380,19 @@ def test_a_discharge_that_was_charged_in_between_is_no_test():
     log, setup, _ = discharge_log()
     amps = log.current_a.copy()
     amps[-120:-100] = 40.0
-    assert capacity_tests(replace(log, current_a=amps), setup) == []
+    assert in_log(replace(log, current_a=amps), setup) == []
 
 
 def test_a_discharge_with_a_hole_is_no_test():
     log, setup, _ = discharge_log()
     times = log.time_s.copy()
     times[-60:] += 4 * 3600.0
-    assert capacity_tests(replace(log, time_s=times), setup) == []
+    assert in_log(replace(log, time_s=times), setup) == []
 
 
 def test_a_log_that_never_came_to_the_end_holds_no_test():
     log, setup, _ = discharge_log(end_v=3.1)
-    assert capacity_tests(log, setup) == []
+    assert in_log(log, setup) == []
 
 
 def test_results_are_kept_as_values_and_compared_over_the_years():

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from icalendar import Calendar
 
 from nipper.core.chemistry import chemistry
+from nipper.core.logs.charges import find_charges
 from nipper.core.presets import new_setup
 from nipper.core.report.keep import (
     Dates,
@@ -380,12 +381,15 @@ def test_a_case_is_judged_when_enough_was_recorded_after_what_was_done():
     def outcome(present, last_days, full=()):
         return cases(case, done, present, list(full), last_days * DAY_S)[0].outcome
 
+    few = [(12.0 + i) * DAY_S for i in range(3)]
     assert outcome([], 12) == Outcome.NOT_YET
-    assert outcome([], 30) == Outcome.SOLVED
-    assert outcome(key, 30) == Outcome.NOT_SOLVED
+    assert outcome([], 30) == Outcome.NOT_YET  # no full charge since: nothing can be told
+    assert outcome([], 30, few) == Outcome.SOLVED
+    assert outcome(key, 30, few) == Outcome.NOT_SOLVED
+    assert cases(case, done, [], few, 30 * DAY_S, judged=False)[0].outcome == Outcome.NOT_YET
     assert outcome(key, 12) == Outcome.NOT_YET
     assert outcome([], 13, [(10.1 + 0.1 * i) * DAY_S for i in range(12)]) == Outcome.SOLVED
-    assert cases(case, [], [], [], 30 * DAY_S)[0].outcome == Outcome.GONE
+    assert cases(case, [], [], few, 30 * DAY_S)[0].outcome == Outcome.GONE
 
 
 def test_the_report_says_nothing_that_is_not_there_and_lets_no_markup_in():
@@ -493,7 +497,8 @@ def test_a_use_is_read_from_its_log():
 
     setup = new_setup("lfp", 8, 100.0)
     log = charge_log(setup, np.zeros(8), charges=6, interval_s=60.0, depth_pct=40.0)
-    found = ageing.life_of(log, setup)
+    full = [c for c in find_charges(log, setup) if c.full]
+    found = ageing.life_of(log, setup, full)
     assert 60 < found.soc_pct < 100
     into = np.maximum(np.diff(log.charge_ah), 0).sum() / 100.0 / (log.steps_s.sum() / 86400.0)
     assert found.cycles_a_day == pytest.approx(into, abs=2e-3)

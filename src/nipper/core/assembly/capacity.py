@@ -4,7 +4,7 @@ Only the cell that ended it is measured; the others hold at least as much, and n
 curve their voltages say how much more.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -13,7 +13,6 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
-from nipper.core.logs.charges import find_charges
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
@@ -82,13 +81,14 @@ def ended_at_v(setup: Setup) -> float:
     return max(v for v in known if v)
 
 
-def capacity_tests(log: Log, setup: Setup) -> list[tuple[float, CapacityResult]]:
+def capacity_tests(
+    log: Log, setup: Setup, charges: "Sequence[Charge]"
+) -> list[tuple[float, CapacityResult]]:
     """The capacity tests of a log, oldest first: when each ended, Unix seconds, and its result.
 
-    One is a discharge from a full charge in which a cell reached the end, without more than 2 % put
-    back, and without gaps.
+    ``charges`` are its full charges. A test is a discharge from one of them in which a cell reached
+    the end, without more than 2 % put back, and without gaps.
     """
-    charges = [c for c in find_charges(log, setup) if c.full]
     out: list[tuple[float, CapacityResult]] = []
     for i, charge in enumerate(charges):
         until = charges[i + 1].start if i + 1 < len(charges) else log.rows
@@ -148,12 +148,8 @@ def _left_ah(
     tell.
     """
     curve = chemistry(setup.chemistry).curve
-    rested = volts + amps * cell_resistance_ohm(setup)
-    socs = np.linspace(0.0, 100.0, 2001)
-    curve_v = curve.ocv(socs)
-    slope = 1e3 * np.gradient(curve_v, socs)
-    left = np.interp(rested, curve_v, socs)
-    steep = np.interp(left, socs, slope) > STEEP_MV_PER_PCT
+    left = curve.soc(volts + amps * cell_resistance_ohm(setup))
+    steep = curve.slope(left) > STEEP_MV_PER_PCT
     base = float(np.nanmin(left))
     return [
         round(float((s - base) * setup.capacity_ah / 100.0), 2) if np.isfinite(s) and ok else None

@@ -7,7 +7,6 @@ is what neither a trip, a fuse, a lead nor a cell's sheet minds.
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import combinations
 from math import inf
 
 import numpy as np
@@ -155,40 +154,26 @@ def _limits(setup: Setup) -> list[tuple[str, float | None]]:
 
 def _soc(pack: Joined, off_v: float = 0.0) -> float:
     """What the rest voltage says of the charge, %, were each cell that much off."""
-    socs = np.linspace(0.0, 100.0, 1001)
-    volts = chemistry(pack.setup.chemistry).curve.ocv(socs)
-    return float(np.interp(pack.rest_v / pack.setup.cells + off_v, volts, socs))
+    curve = chemistry(pack.setup.chemistry).curve
+    return float(curve.soc(pack.rest_v / pack.setup.cells + off_v))
 
 
 def _until_they_agree(packs: Sequence[Joined]) -> tuple[float, float | None]:
     """Ampere-hours the fullest pack gives, and hours until nothing to speak of flows."""
-    cells = packs[0].setup.cells
-    curves = [chemistry(p.setup.chemistry).curve for p in packs]
+    cells, curve = packs[0].setup.cells, chemistry(packs[0].setup.chemistry).curve
     ah = np.array([p.setup.capacity_ah for p in packs])
     soc = np.array([p.counted_pct if _counted(packs) else _soc(p) for p in packs], float)
-    way = row([p.setup for p in packs])
+    way, ones = row([p.setup for p in packs]), np.eye(len(packs))
+    # the network is linear: what each pack's volt drives through all of them, A
+    per_volt = np.array([flow(way, 0.0, one).packs_a for one in ones.tolist()]).T
     small_a, given_ah = DONE_C * float(ah.min()), np.zeros(len(packs))
     step_h = STEP_S / 3600.0
+    most = 0.2 * ah / step_h / 100.0  # no pack may jump past the others within a step
     for step in range(int(LONGEST_H / step_h)):
-        rests = [cells * float(c.ocv(s)) for c, s in zip(curves, soc, strict=True)]
-        amps = np.array(flow(way, 0.0, rests).packs_a)
-        # no pack may jump past the others within a step: the flat is slow, the ends are fast
-        most = 0.2 * ah / step_h / 100.0
+        amps = per_volt @ (cells * curve.ocv(soc))
         amps *= min(1.0, float((most / np.maximum(np.abs(amps), 1e-9)).min()))
         if np.abs(amps).max() < small_a:
             return float(np.abs(given_ah).max()), step * step_h
         soc = np.clip(soc - 100.0 * amps * step_h / ah, 0.0, 100.0)
         given_ah += amps * step_h
     return float(np.abs(given_ah).max()), None
-
-
-def one_missing(packs: Sequence[Setup]) -> list[tuple[float, ...]]:
-    """Each pack's share of the current with the first, second, … pack off."""
-    way = row(packs)
-    return [flow(way, 1.0, gone=(i,)).packs_a for i in range(len(packs))]
-
-
-def worst_pair(packs: Sequence[Joined]) -> tuple[int, int]:
-    """The two packs whose rest voltages lie farthest apart."""
-    pairs = combinations(range(len(packs)), 2)
-    return max(pairs, key=lambda pair: abs(packs[pair[0]].rest_v - packs[pair[1]].rest_v))

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.logs.model import Log
+from nipper.core.logs.model import GAP_FLOOR_S, Log
 
 SMALL = 0.03  # of the capacity an hour: below it, sharing is between the packs themselves
 LEAST_SAMPLES, MOST_SAMPLES = 50, 40_000
@@ -39,4 +39,4 @@ def _at(log: Log, times: NDArray[np.floating]) -> NDArray[np.floating]:
     after = np.clip(np.searchsorted(log.time_s, times), 1, log.rows - 1)
     gap = log.time_s[after] - log.time_s[after - 1]
     read = np.interp(times, log.time_s, log.current_a)
-    return np.where(gap > max(300.0, 5.0 * log.interval_s), np.nan, read)
+    return np.where(gap > max(GAP_FLOOR_S, 5.0 * log.interval_s), np.nan, read)

@@ -1,7 +1,7 @@
 """The way of the current as tables: carried, dropped, heated; fuses; shares of the packs."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from nipper.core.setup import Setup, pack_names, pack_setups, put
 from nipper.core.wiring.chain import chain, title
@@ -10,9 +10,9 @@ from nipper.core.wiring.fusechoice import FuseChoice, main_fuse, pack_fuse
 from nipper.core.wiring.sharing import shares
 
 WAYS = {
-    "busbar": "equal leads to a bar",
-    "same_end": "a row, taken at one end",
-    "diagonal": "a row, taken diagonally",
+    "busbar": "a bar",
+    "same_end": "a row, one end",
+    "diagonal": "a row, diagonal",
 }
 WARM = 0.8  # of what a part carries for long: from here it has no reserve, common practice
 
@@ -64,7 +64,15 @@ def _judged(amps: float, carries_a: float) -> tuple[str, str]:
 
 def fuse_rows(setup: Setup, amps: float) -> list[Row]:
     """The fuse of a pack and the main fuse, at a current of the whole bank, A."""
-    return [_fuse(pack_fuse(pack_setups(setup), amps)), _fuse(main_fuse(setup, amps))]
+    packs = pack_setups(setup)
+    own = {(p.wiring.fuse_a, p.wiring.cable_mm2) if p.wiring else None for p in packs}
+    out = [_fuse(pack_fuse(packs, amps))]
+    if len(own) > 1:  # unlike fuses or leads: each by its own share
+        out = [
+            _fuse(replace(pack_fuse((p,), amps * share), place=f"fuse of {name}"))
+            for p, name, (share, _) in zip(packs, pack_names(setup), shares(packs), strict=True)
+        ]
+    return [*out, _fuse(main_fuse(setup, amps))]
 
 
 def _fuse(choice: FuseChoice) -> Row:
@@ -101,26 +109,28 @@ def share_rows(setup: Setup, measured: Sequence[float] | None) -> list[Row]:
     if len(names) < 2:
         return []
     packs = pack_setups(setup)
-    heads = ("pack", "expected", *(f"without {n}" for n in names[:3]), "by the logs")
-    by_off = [[s for s, _ in shares(packs, (i,))] for i in range(min(3, len(names)))]
+    off = [[s for s, _ in shares(packs, (i,))] for i in range(len(packs))]
     expected = [s for s, _ in shares(packs)]
-    out = [Row(heads[:6])]
+    out = [Row(("pack", "expected", "most, with one off", "by the logs"))]
     for i, name in enumerate(names):
-        off = [f"{100 * row[i]:.0f} %" if row[i] else "off" for row in by_off]
+        most = max(row[i] for row in off)
         logs = "no common log" if measured is None else f"{100 * measured[i]:.0f} %"
-        out.append(Row((name, f"{100 * expected[i]:.0f} %", *off, logs)[:6]))
+        out.append(Row((name, f"{100 * expected[i]:.0f} %", f"{100 * most:.0f} %", logs)))
     return out
 
 
 def way_rows(setup: Setup) -> list[Row]:
-    """Heads, then the packs' shares for each way of joining them; nothing for a single pack."""
+    """Heads, then each pack's share for each way of joining them; nothing for a single pack."""
     names = pack_names(setup)
     if len(names) < 2:
         return []
     now = setup.wiring.joined if setup.wiring else "busbar"
-    out = [Row(("joined by", *names[:5]))]
-    for way, words in WAYS.items():
-        packs = pack_setups(put(setup, {"wiring.joined": way}))
-        each = [f"{100 * share:.0f} %" for share, _ in shares(packs)][:5]
-        out.append(Row((words, *each), says="as it is" if way == now else "", strong=way == now))
+    each = [
+        [share for share, _ in shares(pack_setups(put(setup, {"wiring.joined": way})))]
+        for way in WAYS
+    ]
+    heads = (f"{words}{', as it is' if way == now else ''}" for way, words in WAYS.items())
+    out = [Row(("if joined by", *heads))]
+    for name, *row in zip(names, *each, strict=True):
+        out.append(Row((str(name), *(f"{100 * float(share):.0f} %" for share in row))))
     return out

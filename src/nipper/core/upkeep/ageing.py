@@ -11,10 +11,12 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nipper.core.logs.charges import find_charges
 from nipper.core.setup import Setup
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from nipper.core.logs.charges import Charge
     from nipper.core.logs.model import Log
 
 GAS, FARADAY, REF_K, KELVIN = 8.314462618, 96485.33212, 298.15, 273.15
@@ -52,7 +54,7 @@ class Way:
     ten_years_pct: float  # lost after ten
 
 
-def life_of(log: "Log", setup: Setup) -> Life:
+def life_of(log: "Log", setup: Setup, full: "Sequence[Charge]") -> Life:
     """How a pack was used, by its log: its charge counted from the full charges, the sensors' mean,
     what went in a day, and the middle of its charging currents.
     """
@@ -65,7 +67,7 @@ def life_of(log: "Log", setup: Setup) -> Life:
     charging = log.current_a[log.current_a > 0.02 * capacity]
     temps = log.temp_c[np.isfinite(log.temp_c)]
     return Life(
-        soc_pct=_mean_soc(log, setup),
+        soc_pct=_mean_soc(log, setup, full),
         cell_c=round(float(temps.mean()), 1) if temps.size else usual.cell_c,
         cycles_a_day=round(into_ah / days / capacity, 3),
         charge_rate=round(float(np.median(charging)) / capacity, 3)
@@ -74,9 +76,9 @@ def life_of(log: "Log", setup: Setup) -> Life:
     )
 
 
-def _mean_soc(log: "Log", setup: Setup) -> float:
+def _mean_soc(log: "Log", setup: Setup, charges: "Sequence[Charge]") -> float:
     """Mean charge over the time since the first full charge, %; the usual one without any."""
-    full = [c.stop - 1 for c in find_charges(log, setup) if c.full]
+    full = [c.stop - 1 for c in charges]
     if not full:
         return Life().soc_pct
     rows = np.arange(full[0], log.rows)

@@ -9,6 +9,7 @@ from nipper.core.upkeep.story import findings
 
 DAY_S = 86400.0
 WAIT_DAYS, WAIT_CHARGES = 14.0, 10  # two weeks or ten full charges: common practice
+LEAST_CHARGES = 3  # and never fewer full charges than tell anything at all: common practice
 
 
 class Outcome(StrEnum):
@@ -41,6 +42,7 @@ def cases(
     present: Sequence[tuple[str, tuple[int, ...]]],
     full_s: Sequence[float],
     last_s: float,
+    judged: bool = True,
 ) -> list[Case]:
     """Every finding ever kept of a pack, the latest first.
 
@@ -51,6 +53,7 @@ def cases(
     present : causes and cells that stand out now
     full_s : when the full charges were
     last_s : to when the log reaches
+    judged : whether the log tells enough to be judged at all; what it cannot show is not gone
     """
     first: dict[tuple[str, tuple[int, ...]], tuple[float, str]] = {}
     for at, document in diagnoses:
@@ -58,7 +61,7 @@ def cases(
             first.setdefault(key, (at, summary))
     still = set(present)
     out = [
-        _case(key, opened, summary, events, key in still, full_s, last_s)
+        _case(key, opened, summary, events, key in still, full_s if judged else (), last_s)
         for key, (opened, summary) in first.items()
     ]
     return sorted(out, key=lambda case: -case.opened_s)
@@ -78,9 +81,9 @@ def _case(
     done_s = done[0] if done else None
     days = (last_s - done_s) / DAY_S if done_s is not None else 0.0
     charges = sum(at > done_s for at in full_s) if done_s is not None else 0
-    enough = days >= WAIT_DAYS or charges >= WAIT_CHARGES
+    enough = (days >= WAIT_DAYS and charges >= LEAST_CHARGES) or charges >= WAIT_CHARGES
     outcome = Outcome.NOT_YET
-    if not still and done_s is None:
+    if not still and done_s is None and len(full_s) >= LEAST_CHARGES:
         outcome = Outcome.GONE
     elif enough and done_s is not None:
         outcome = Outcome.NOT_SOLVED if still else Outcome.SOLVED

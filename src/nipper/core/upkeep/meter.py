@@ -11,7 +11,6 @@ from math import exp, log2
 
 SLIP = 0.02  # of readings that are wrong: probes slipped, a digit misread; common practice
 SURE = 0.9  # of one fault: it is named
-FOUND_TOGETHER = 0.97  # of the first two: they are told apart by what is done, not by a meter
 TELLS_BITS = 0.03  # a reading that is expected to tell less is not asked for
 
 

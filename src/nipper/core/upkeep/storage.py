@@ -123,11 +123,8 @@ def _soc_at(setup: Setup, cell_v: float) -> float:
     what is left there is next to nothing.
     """
     curve = chemistry(setup.chemistry).curve
-    socs = np.linspace(0.0, 100.0, 2001)
-    volts = curve.ocv(socs)
-    if cell_v < volts[0]:
-        return -min(2.0, 2.0 * float(volts[0] - cell_v))
-    return float(np.interp(cell_v, volts, socs))
+    end_v = float(curve.ocv(0.0))
+    return float(curve.soc(cell_v)) if cell_v >= end_v else -min(2.0, 2.0 * (end_v - cell_v))
 
 
 def _days(lows: list[float], soc_pct: float) -> float | None:

@@ -51,7 +51,7 @@ class BuiltPage(QWidget):
         super().__init__(parent)
         self._document, self._zone = document, zone
         self.figure = BuiltFigure(theme)
-        area = QScrollArea()
+        self._area = area = QScrollArea()
         area.setWidget(self.figure)
         area.setWidgetResizable(True)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -221,6 +221,8 @@ class BuiltPage(QWidget):
     def _chosen(self, _: str) -> None:
         """A part of another pack shows that pack: what is entered is then its."""
         part = self._part()
+        centre = self.figure.box(part.place).center()
+        self._area.ensureVisible(int(centre.x()), int(centre.y()), 20, 60)
         self.words.setModified(False)
         packs = self._document.records.packs
         if part.pack is not None and part.pack < len(packs):

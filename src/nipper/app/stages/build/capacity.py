@@ -87,7 +87,8 @@ class CapacityPage(QWidget):
         record = document.record
         if record is not self._of:
             self._of = record
-            self._found = capacity_tests(record.log, setup) if record else []
+            known = record.diagnosis.estimate.full if record else []
+            self._found = capacity_tests(record.log, setup, known) if record else []
         kept = document.history.capacity_tests(document.pack.id)
         self.since.setText(since_words(kept))
         clear(self._grid)

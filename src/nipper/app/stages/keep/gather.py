@@ -109,7 +109,9 @@ def cases(document: Document) -> "list[Case]":
         if e.kind not in KIND_OF and e.pack in (None, pack.id) and e.time_s >= float(times[0])
     ]  # fmt: skip
     full_s = [float(times[c.stop - 1]) for c in record.diagnosis.estimate.full]
-    return followed(document.history.diagnoses(pack.id), done, present, full_s, float(times[-1]))
+    judged = record.diagnosis.verdict != "not_enough_data"
+    known = document.history.diagnoses(pack.id)
+    return followed(known, done, present, full_s, float(times[-1]), judged)
 
 
 def told(document: Document) -> "list[Entry]":

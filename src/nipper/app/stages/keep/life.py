@@ -61,7 +61,10 @@ class LifePage(QWidget):
         record = self._document.record
         if record is not self._of:
             self._of = record
-            self._measured = life_of(record.log, self._document.setup) if record else Life()
+            self._measured = Life()
+            if record is not None:
+                full = record.diagnosis.estimate.full
+                self._measured = life_of(record.log, self._document.setup, full)
         typed = {n: f.value for n, f in self.fields.items() if f.value is not None}
         return replace(self._measured, **typed)
 

@@ -71,6 +71,7 @@ class MeterPage(QWidget):
         self._document, self._theme = document, theme
         self.readings: dict[str, float] = {}
         self._walks: tuple[Walk, ...] = ()
+        self._asked = ""
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
         layout.addWidget(label(WHAT_FOR, "soft", wrap=True))
@@ -183,15 +184,17 @@ class MeterPage(QWidget):
         if id_ is None:
             return
         probe = self.walk.probe(id_)
-        self.field.unit = probe.unit
-        self.field.set_value(None)
-        self.field.setText("")
+        if id_ != self._asked:  # a reading that is being typed stays, whatever changes meanwhile
+            self._asked = id_
+            self.field.unit = probe.unit
+            self.field.set_value(None)
+            self.field.setText("")
         self.expects.setText(f"{expects_words(self.walk, id_)}; about {probe.minutes:g} min")
         self.caution.setText(probe.caution)
 
     @Slot()
     def _begin(self, *_: object) -> None:
-        self.readings = {}
+        self.readings, self._asked = {}, ""
         self.refresh()
 
     @Slot()
@@ -203,6 +206,7 @@ class MeterPage(QWidget):
         id_ = self.where.currentData()
         if value is not None and id_ is not None:
             self.readings[id_] = value
+            self._asked = ""
             self.refresh()
 
     @Slot()

@@ -44,8 +44,6 @@ class PractisePage(QWidget):
         for level in Level:
             self.level.addItem(level.value, level)
         self.begin, after = button("Begin", ""), button("Next case", "quiet")
-        self.seed.entered.connect(self.start)
-        self.level.activated.connect(self.start)
         self.begin.clicked.connect(self.start)
         after.clicked.connect(self._next)
         line.addWidget(label("case"))
