@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: demo test lint bench mutants kills docs setup lock pictures clean
+.PHONY: demo test lint bench mutants kills fuzz monkey docs setup lock pictures clean
 
 demo: setup
 	$(RUN)/nipper --demo
@@ -29,6 +29,12 @@ mutants: setup
 
 kills: setup
 	$(RUN)/python -m tests.bench.kills 1000
+
+fuzz: setup
+	$(RUN)/python -m tests.bench.fuzz 1000000
+
+monkey: setup
+	QT_QPA_PLATFORM=offscreen $(RUN)/python -m tests.bench.monkey 20000
 
 docs: setup
 	$(RUN)/python -m nipper.core.report.rulebook > docs/rules.md

@@ -26,6 +26,7 @@ def test_showing_the_other_pack_shows_its_settings(open_window):
     document = open_window.document
     document.settings.set_scope(True)
     document.settings.change({TRIP: 3.55}, "one")
+    open_window.go("protect")
     view = open_window.desk.view("protect")
     field = next(f.field(TRIP) for f in view.forms if TRIP in f.paths)
     assert field.value == 3.55
@@ -93,3 +94,15 @@ def test_the_bank_is_kept_and_written_whole(open_window, tmp_path):
         assert loads(copy.setup().model_dump_json()) == document.bank
     finally:
         copy.close()
+
+
+def test_a_view_nobody_looks_at_is_shown_anew_when_somebody_does(open_window):
+    document = open_window.document
+    open_window.go("protect")
+    view = open_window.desk.view("protect")
+    field = next(f.field(TRIP) for f in view.forms if TRIP in f.paths)
+    open_window.go("level")
+    document.settings.change({TRIP: 3.55}, "one")
+    assert field.value != 3.55
+    open_window.go("protect")
+    assert field.value == 3.55

@@ -5,6 +5,7 @@ One reader for all open files of this program: setups, scenarios, menus, registe
 
 import json
 from collections.abc import Sequence
+from difflib import get_close_matches
 from pathlib import Path
 from typing import Any, TypeVar, get_args
 
@@ -13,6 +14,7 @@ from pydantic import BaseModel, ValidationError
 from nipper.core.errors import InputError
 
 MOST_BYTES = 1_000_000  # such files are a few kilobytes; none is read without end
+KEYS_SHOWN = 12  # of those that are known, beside one that is not
 SHOWN = 60  # characters of a wrong value that are repeated in the error
 
 M = TypeVar("M", bound=BaseModel)
@@ -78,7 +80,7 @@ def as_input_error(error: ValidationError, model: type[BaseModel], file: str) ->
     place = ".".join(str(part) for part in first["loc"]) or "the whole document"
     match first["type"]:
         case "extra_forbidden":
-            known = ", ".join(known_keys(model, first["loc"][:-1]))
+            known = _nearest(str(first["loc"][-1]), known_keys(model, first["loc"][:-1]))
             return InputError(file, place, f"a known key, this one is not ({known})")
         case "missing":
             return InputError(file, place, "this key, it is missing")
@@ -92,6 +94,15 @@ def known_keys(model: type[BaseModel], place: Sequence[int | str]) -> list[str]:
     """The keys that may stand at a place of a document; none where no object stands."""
     inner = model_at(model, place)
     return [] if inner is None else list(inner.model_fields)
+
+
+def _nearest(key: str, known: Sequence[str]) -> str:
+    """The keys that may have been meant; all of them where they are few, or none is like it."""
+    alike = get_close_matches(key, known, n=3)
+    if alike:
+        return f"{' or '.join(alike)}?"
+    more = ", …" if len(known) > KEYS_SHOWN else ""
+    return ", ".join(known[:KEYS_SHOWN]) + more
 
 
 def model_at(model: type[BaseModel], place: Sequence[int | str]) -> type[BaseModel] | None:

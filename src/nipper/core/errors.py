@@ -10,12 +10,26 @@ NipperError
 
 from collections.abc import Sequence
 
+LONGEST_LINE = 290  # characters that are still read; what a stranger wrote may be longer
+
 
 class NipperError(Exception):
     """What a file, a device or a user can cause.
 
     Shown as one line; anything else is a bug and keeps its traceback.
     """
+
+    def __init__(self, text: str) -> None:
+        super().__init__(one_line(text))
+
+
+def one_line(text: str) -> str:
+    """A text on one line, its middle left out where it is too long to be read."""
+    line = " ".join(text.replace("\0", " ").split())
+    if len(line) <= LONGEST_LINE:
+        return line
+    half = LONGEST_LINE // 2 - 2
+    return f"{line[:half]} … {line[-half:]}"
 
 
 class InputError(NipperError):

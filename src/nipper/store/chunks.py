@@ -91,9 +91,17 @@ def unpack(data: bytes) -> Log:
         soc_pct=_numbers(frame, "soc") if "soc" in columns else None,
         balancing=_bits(frame, columns, len(cells)),
     )
-    if not np.isfinite(log.time_s).all():
-        raise _damaged("times that are numbers")
+    if not np.isfinite(log.time_s).all() or (np.diff(log.time_s) <= 0).any():
+        raise _damaged("times that run")
+    if not all(_possible(v) for v in (log.current_a, log.pack_v)):
+        raise _damaged("amperes and volts that a pack can have")
     return log
+
+
+def _possible(values: Floats) -> bool:
+    """Whether all that was read is finite and small enough to be meant."""
+    read = values[~np.isnan(values)]
+    return not read.size or float(np.abs(read).max()) < MOST_OF_A_PACK
 
 
 def times(data: bytes) -> Floats:
@@ -142,12 +150,16 @@ def _damaged(expected: str) -> InputError:
     return InputError("the bench", "a stretch of samples", f"undamaged data: {expected}")
 
 
+MOST_OF_A_PACK = 1e5  # A or V
+DAMAGED = (OSError, TypeError, ValueError)  # a column of the base may hold what is no bytes
+
+
 @contextmanager
 def _told() -> Generator[None]:
     """What damaged bytes cause becomes one line."""
     try:
         yield
-    except (pl.exceptions.PolarsError, OSError, pl.exceptions.PanicException) as error:
+    except (*DAMAGED, pl.exceptions.PolarsError, pl.exceptions.PanicException) as error:
         raise _damaged((str(error).splitlines() or ["unreadable"])[0][:100]) from None
 
 

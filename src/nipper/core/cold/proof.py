@@ -226,6 +226,9 @@ def _never_stopped(
     return Proof("not_proven", _minus(text), coldest_c=coldest, trip_c=trip_c)
 
 
+MOST_TYPED = 1e6  # minutes, °C or A: nobody types more, "nan" and "inf" are none
+
+
 def parse_readings(text: str) -> tuple[Floats, Floats, Floats]:
     """Typed readings, a line each: minutes, °C, A (any of space, semicolon, tab or comma between;
     decimal points).
@@ -248,7 +251,7 @@ def parse_readings(text: str) -> tuple[Floats, Floats, Floats]:
         if not parts:
             continue
         try:
-            minutes, degrees, amps = (float(p) for p in parts)
+            minutes, degrees, amps = (_finite(p) for p in parts)
         except ValueError:
             raise RangeError(
                 f"line {number}: expected minutes, °C and A, such as 3 4.0 20; found "
@@ -259,6 +262,13 @@ def parse_readings(text: str) -> tuple[Floats, Floats, Floats]:
         raise RangeError("expected at least three lines of minutes, °C and A")
     out: Floats = np.array(sorted(rows))
     return out[:, 0], out[:, 1], out[:, 2]
+
+
+def _finite(word: str) -> float:
+    value = float(word)
+    if not abs(value) < MOST_TYPED:
+        raise ValueError(word)
+    return value
 
 
 def from_log(

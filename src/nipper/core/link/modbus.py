@@ -40,14 +40,18 @@ class ModbusDevice:
     def __init__(self, place: str, device_id: int = 1, baud: int = BAUD) -> None:
         self._place, self._id = place.strip(), device_id
         self._client = _client(self._place, baud)
-        if not self._client.connect():
+        try:
+            there = self._client.connect()
+        except (OSError, ValueError, OverflowError) as error:  # no such name can be, or port
+            raise LinkError(f"{self._place}: expected an address, {error}") from None
+        if not there:
             raise LinkError(f"{self._place}: expected a BMS that answers, nothing does")
 
     def read(self, address: int, count: int) -> list[int]:
         """Holding registers from an address on."""
         try:
             answer = self._client.read_holding_registers(address, count=count, device_id=self._id)
-        except ModbusException as error:
+        except (ModbusException, OSError) as error:
             raise LinkError(
                 f"{self._place}: expected an answer from device {self._id}, {error}"
             ) from None
@@ -69,7 +73,7 @@ def _client(place: str, baud: int) -> ModbusTcpClient | ModbusSerialClient:
     if place.startswith("/") or place.upper().startswith("COM"):
         return ModbusSerialClient(place, baudrate=baud, timeout=TIMEOUT_S, retries=RETRIES)
     host, colon, port = place.rpartition(":")
-    if colon and not port.isdigit():
+    if colon and not port.isdecimal():
         raise LinkError(f"{place}: expected a port number after the colon")
     return ModbusTcpClient(
         host if colon else place,

@@ -5,6 +5,7 @@ it (``nipper-link-profile``) says which signal is which quantity, how often it c
 numbers mean. A maker's own DBC is used by writing such a file for it.
 """
 
+import logging
 import warnings
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -158,6 +159,7 @@ def read_dbc(text: str, file: str) -> "Database":
     """
     from cantools.database.can import Database
 
+    logging.getLogger("cantools").setLevel(logging.ERROR)  # what it warns of is refused below
     database = Database(strict=True)
     try:
         with warnings.catch_warnings():
@@ -166,6 +168,11 @@ def read_dbc(text: str, file: str) -> "Database":
     except Exception as error:  # a parser at strangers' text, whatever it raises
         first = " ".join(str(error).split())[:120]
         raise InputError(file, "the DBC file", f"messages as DBC has them ({first})") from None
+    names = [m.name for m in database.messages]
+    numbers = [m.frame_id for m in database.messages]
+    twice = next((n for n in names if names.count(n) > 1), None)
+    if twice or len(set(numbers)) < len(numbers):
+        raise InputError(file, "the DBC file", f"each message once, {twice or 'one'} comes twice")
     if len(database.messages) > MOST_MESSAGES:
         raise InputError(file, "the DBC file", f"at most {MOST_MESSAGES} messages")
     return database

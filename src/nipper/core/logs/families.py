@@ -16,6 +16,7 @@ CELL_V = (1.0, 5.0)  # any lithium cell in use lies in here
 SCALES = (1.0, 1e-3, 1e-4)  # V, mV, 0.1 mV: they cannot be taken for each other
 NAMED_SCALES = (*SCALES, 1e-2, 0.1)  # where the heading speaks of cells or volts
 SUM_AGREES = 0.03
+MOST_NUMBERS = 2000  # between the first and the last number of a family of cells
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,6 +95,8 @@ def _family(key: tuple[str, str], numbered: dict[int, Column]) -> Family | None:
             continue  # 3 under a heading in mV is a deviation, no cell
         if len(used) < 3 and (first.says(words.STATISTIC) or first.says(words.LIMIT)):
             continue  # the highest, the lowest, a limit: of no cell in particular
+        if used[-1] - used[0] > MOST_NUMBERS:
+            continue  # identifiers or dates, not the numbers of cells
         gaps = tuple(n for n in range(used[0], used[-1]) if n not in numbered)
         cells = tuple(numbered[n] for n in used)
         return Family(cells, scale, key, tuple(numbered[n].name for n in unused), gaps)

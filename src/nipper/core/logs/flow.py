@@ -16,6 +16,7 @@ from nipper.core.logs.doubt import Doubt
 
 SURE = 4.0  # a mean this many standard errors from zero is no chance
 MILLI_ABOVE = 5000.0  # no pack of this trade carries as many amperes
+STRAY_TIMES = 20.0  # as large as all others: a placeholder or a slip
 BOTH_WAYS = 0.2  # share of stretches that must run each way before a current is called unsigned
 
 
@@ -149,8 +150,16 @@ def _amperes(column: Column) -> float:
     if column.quantity == "A":
         return column.factor
     scale = column.factor
-    top = float(np.max(np.abs(column.finite))) * scale if column.finite.size else 0.0
-    return scale * 1e-3 if top > MILLI_ABOVE else scale
+    return scale * 1e-3 if _top(np.abs(column.finite)) * scale > MILLI_ABOVE else scale
+
+
+def _top(values: Floats) -> float:
+    """The largest value; a slip in one row of a thousand, far beyond all others, does not count."""
+    few = max(1, values.size // 1000)
+    if values.size <= few:
+        return float(np.max(values, initial=0.0))
+    last = np.partition(values, (-few - 1, -1))
+    return float(last[-1] if last[-1] <= STRAY_TIMES * last[-few - 1] else last[-few - 1])
 
 
 def _one(

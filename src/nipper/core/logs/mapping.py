@@ -19,6 +19,10 @@ FORMAT = "nipper-columns"
 BalancingForm = Literal["list", "bits", "flags", "flags_reversed"]
 
 
+COLUMN_LISTS = ("cells", "temps", "other_temps", "balancing_cells")
+MOST_FACTOR = 1e9
+
+
 @dataclass(frozen=True, slots=True)
 class ColumnMapping:
     """How to read a table.
@@ -59,7 +63,7 @@ class ColumnMapping:
     def from_json(cls, document: Mapping[str, Any]) -> "ColumnMapping":
         """The mapping of :meth:`to_json`."""
         known = {name: document[name] for name in cls.__slots__ if name in document}
-        for name in ("cells", "temps", "other_temps", "balancing_cells"):
+        for name in COLUMN_LISTS:
             known[name] = tuple(known.get(name, ()))
         known["directions"] = tuple((str(w), int(s)) for w, s in known.get("directions", ()))
         return cls(**known)
@@ -123,12 +127,28 @@ def _check_types(document: dict[str, Any], file: str) -> None:
     ):
         if name in document and document[name] not in choices:
             raise InputError(file, name, f"one of {', '.join(choices)}")
-    if not document["cells"] or not all(isinstance(c, str) for c in document["cells"]):
+    if not document["cells"]:
         raise InputError(file, "cells", "the names of the columns of the cells, in order")
+    for name in COLUMN_LISTS:
+        if not all(isinstance(column, str) for column in document.get(name, ())):
+            raise InputError(file, name, "names of columns")
+    for name in (n for n, kind in kinds.items() if kind == (int, float) and n in document):
+        if not abs(document[name]) < MOST_FACTOR:
+            raise InputError(file, name, f"a number below {MOST_FACTOR:g}")
+    if not all(_is_direction(pair) for pair in document.get("directions", ())):
+        raise InputError(file, "directions", 'pairs such as ["charging", 1]')
     try:
         ZoneInfo(document.get("zone", "UTC"))
     except (KeyError, ValueError, OSError):
         raise InputError(file, "zone", "the name of a time zone such as Europe/Vienna") from None
+
+
+def _is_direction(pair: Any) -> bool:
+    match pair:
+        case [str(), -1 | 0 | 1]:
+            return True
+        case _:
+            return False
 
 
 def mapping_file(mapping: ColumnMapping) -> str:

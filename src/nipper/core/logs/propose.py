@@ -81,7 +81,10 @@ def propose(table: Table, options: Options = Options()) -> Proposal:
         clock.time_s = clock.time_s[::-1]
     columns, hold_s = _held(columns, families, clock)
     rest = [c for c in columns if c.name not in (clock.time, clock.second)]
-    family, rest, words_ = _one_string(table, rest, options)
+    families = find_families(rest)
+    if not families:
+        raise _refusal(table, rest, clock, families)
+    family, rest, words_ = _one_string(table, rest, alike(families), options)
     found = _Found(family, clock, list(told) + words_)
     rest = [c for c in rest if c.name not in family.names and c.name not in family.unused]
     rest = found.take_pack(rest)
@@ -135,10 +138,9 @@ def _forward(values: Floats, rising: bool) -> Floats:
 
 
 def _one_string(
-    table: Table, columns: list[Column], options: Options
+    table: Table, columns: list[Column], same: list[Family], options: Options
 ) -> tuple[Family, list[Column], list[str]]:
     """The cells of one string, and the columns that can belong to it."""
-    same = alike(find_families(columns))
     if len(same) == 1:
         return same[0], columns, []
     whole = joined(same)

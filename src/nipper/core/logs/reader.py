@@ -20,7 +20,7 @@ from nipper.core.logs.model import Log, in_order
 from nipper.core.logs.propose import Options, Proposal, propose
 from nipper.core.logs.reading import Reading
 from nipper.core.logs.shapes import shaped, time_columns
-from nipper.core.logs.times import possible_forms, to_unix
+from nipper.core.logs.times import DATELESS, TimeForm, possible_forms, to_unix
 from nipper.core.tables.numbers import as_number, is_missing
 from nipper.core.tables.packed import read_bytes
 from nipper.core.tables.read import read_tables
@@ -28,9 +28,14 @@ from nipper.core.tables.table import Table
 
 Floats = NDArray[np.floating]
 POSSIBLE_V = (0.2, 5.5)  # outside this a cell reading is a broken lead or a placeholder
-POSSIBLE_A = 5000.0
-POSSIBLE_C = (-60.0, 200.0)
+POSSIBLE = {  # outside these a value is a placeholder or a slip, whatever the pack
+    "currents": (-5000.0, 5000.0),
+    "pack voltages": (-1.0, 2000.0),
+    "temperatures": (-60.0, 200.0),
+    "percentages": (-10.0, 200.0),
+}
 AGAIN = "a moment that is there already"
+SECONDS_1980 = 315532800.0
 LEAP_DAYS = 200.0  # no log pauses as long: a clock was set anew
 OVERLAP = 0.1  # of the shorter of two tables: more, and they are not one after the other
 STRAY = 0.05  # of the rows may hold what is no time or no number, before it is refused
@@ -62,11 +67,11 @@ def read_file(path: str | Path, options: Options = Options()) -> ReadLog:  # noq
     if options.mapping is None and ".csv" in "".join(path.suffixes[-2:]).lower():
         data = read_bytes(path)
         plain = _plain_header(data)
-        log = _read_plain(data, *plain) if plain else None
-        if plain and log is not None:
+        read = _read_plain(data, *plain) if plain else None
+        if plain and read is not None:
+            log, lost = read
             log = _not_empty(log, str(path))
-            lost = ((log.unreadable, "cells out of range"),) if log.unreadable else ()
-            doubts = tuple(leaps(log))
+            doubts = tuple(clock_doubts(log, "plain"))
             return ReadLog(log, Reading(str(path), log.rows, plain[0], lost, doubts))
     found = chosen(path, options)
     return read_proposal(found)
@@ -76,7 +81,7 @@ def read_proposal(found: Proposal) -> ReadLog:
     """The log of a table as it was understood."""
     log, lost = _read(found.table, found.mapping)
     again = sum(rows for rows, why in lost if why == AGAIN)
-    doubts = [*found.doubts, *leaps(log)]
+    doubts = [*found.doubts, *clock_doubts(log, found.mapping.time_form)]
     if again > 0.2 * (log.rows + again):
         text = f"{again} rows are of a moment that has another row already: left out"
         doubts.append(Doubt(text))
@@ -94,8 +99,12 @@ def read_proposal(found: Proposal) -> ReadLog:
     )
 
 
-def leaps(log: Log) -> list[Doubt]:
-    """What a pause of most of a year says: a clock that was lost or set anew."""
+def clock_doubts(log: Log, form: TimeForm) -> list[Doubt]:
+    """What dates before any such battery say, and a pause of most of a year: a clock that was
+    never set, lost, or set anew.
+    """
+    if log.rows and form not in DATELESS and log.time_s[0] < SECONDS_1980:
+        return [Doubt("its times begin before 1980: was the clock never set? The dates are wrong")]
     if log.rows < 2:
         return []
     longest = float(np.diff(log.time_s).max()) / 86400.0
@@ -257,7 +266,7 @@ def _read(table: Table, mapping: ColumnMapping) -> tuple[Log, Lost]:
     times = spread_minutes(times)
     columns = _Columns(table, mapping)
     cell_v = columns.matrix(mapping.cells, mapping.cell_scale)
-    log = _assemble(
+    log, beyond = _assemble(
         time_s=times,
         current_a=columns.current(cell_v),
         pack_v=columns.numbers(mapping.pack, mapping.pack_scale) if mapping.pack else None,
@@ -267,8 +276,7 @@ def _read(table: Table, mapping: ColumnMapping) -> tuple[Log, Lost]:
         balancing=columns.balancing(),
         hold_s=mapping.hold_s,
     )
-    if log.unreadable:
-        lost.append((log.unreadable, "cells out of range"))
+    lost += beyond
     again = int(times.size) - log.rows - log.unreadable
     if again > 0 and not mapping.hold_s:
         lost.append((again, AGAIN))
@@ -344,8 +352,9 @@ class _Columns:
 
     def matrix(self, names: tuple[str, ...], scale: float) -> Floats:
         out = np.empty((self._table.rows, len(names)), np.float32, order="F")
-        for i, name in enumerate(names):
-            out[:, i] = self.numbers(name, scale)
+        with np.errstate(over="ignore"):  # beyond any number: out of range anyway
+            for i, name in enumerate(names):
+                out[:, i] = self.numbers(name, scale)
         return out
 
     def current(self, cell_v: Floats) -> Floats:
@@ -366,8 +375,7 @@ class _Columns:
             volts = self.numbers(m.pack, m.pack_scale) if m.pack else np.sum(cell_v, axis=1)
             with np.errstate(invalid="ignore", divide="ignore"):
                 amps = np.where(volts > 0, amps / volts, np.nan)
-        with np.errstate(invalid="ignore"):
-            return np.where(np.abs(amps) > POSSIBLE_A, np.nan, amps)
+        return amps
 
     def temperatures(self) -> Floats:
         m = self._mapping
@@ -376,8 +384,7 @@ class _Columns:
             temps = (temps - 32.0) / 1.8
         elif m.temp_unit == "K":
             temps = temps - 273.15
-        with np.errstate(invalid="ignore"):
-            return np.where((temps < POSSIBLE_C[0]) | (temps > POSSIBLE_C[1]), np.nan, temps)
+        return temps
 
     def soc(self) -> Floats | None:
         m = self._mapping
@@ -393,7 +400,7 @@ class _Columns:
         return parse_balancing(text, len(m.cells), m.balancing_form)
 
 
-def _read_plain(data: bytes, mapping: ColumnMapping, unix: bool) -> Log | None:
+def _read_plain(data: bytes, mapping: ColumnMapping, unix: bool) -> tuple[Log, Lost] | None:
     """The typed fast path; None when something in the file needs the slow one, which can say
     where.
     """
@@ -453,19 +460,22 @@ def _assemble(
     soc_pct: Floats | None,
     balancing: NDArray[np.bool_] | None,
     hold_s: float = 0.0,
-) -> Log:
-    low, high = POSSIBLE_V
-    with np.errstate(invalid="ignore"):
-        bad = (cell_v < low) | (cell_v > high)
-    if bad.any():
-        cell_v = np.where(bad, np.float32(np.nan), cell_v)
+) -> tuple[Log, Lost]:
+    cell_v, _ = _within(cell_v, POSSIBLE_V)
+    columns = {
+        "currents": current_a,
+        "pack voltages": np.full(time_s.size, np.nan) if pack_v is None else pack_v,
+        "temperatures": temp_c,
+        "percentages": np.empty(0) if soc_pct is None else soc_pct,
+    }
+    kept = {name: _within(values, POSSIBLE[name]) for name, values in columns.items()}
     log = Log(
         time_s=time_s,
-        current_a=current_a.astype(np.float64, copy=False),
-        pack_v=np.full(time_s.size, np.nan) if pack_v is None else pack_v,
+        current_a=kept["currents"][0].astype(np.float64, copy=False),
+        pack_v=kept["pack voltages"][0],
         cell_v=cell_v,
-        temp_c=temp_c.astype(np.float32, copy=False),
-        soc_pct=None if soc_pct is None else soc_pct.astype(np.float32, copy=False),
+        temp_c=kept["temperatures"][0].astype(np.float32, copy=False),
+        soc_pct=None if soc_pct is None else kept["percentages"][0].astype(np.float32, copy=False),
         balancing=balancing,
     )
     if hold_s:
@@ -475,7 +485,21 @@ def _assemble(
     if pack_v is None:
         summed = np.asarray(np.sum(log.cell_v, axis=1, dtype=np.float64))
         log = replace(log, pack_v=summed)
-    return in_order(_readable(log))
+    log = in_order(_readable(log))
+    lost = [(beyond, f"{name} out of range") for name, (_, beyond) in kept.items() if beyond]
+    if log.unreadable:
+        lost.append((log.unreadable, "cells out of range"))
+    return log, tuple(lost)
+
+
+def _within(values: Floats, bounds: tuple[float, float]) -> tuple[Floats, int]:
+    """The values with NaN where they are out of bounds, and how many were."""
+    with np.errstate(invalid="ignore"):
+        beyond = (values < bounds[0]) | (values > bounds[1])
+    count = int(beyond.sum())
+    if not count:
+        return values, 0
+    return np.where(beyond, values.dtype.type(np.nan), values), count
 
 
 def _readable(log: Log) -> Log:

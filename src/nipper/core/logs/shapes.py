@@ -213,6 +213,8 @@ def match_pack(wanted: str, names: Sequence[str]) -> str | None:
 def _widened(table: Table) -> Table | None:
     """A row a reading as a row a moment; None where the table is none of that kind."""
     when = time_columns(table)
+    if not when:
+        return None
     others = [c for c in table.columns if c not in when]
     best: tuple[int, Table] | None = None
     for key in (c for c in others if not words.unit_in(c)):

@@ -195,8 +195,15 @@ def _numeric_form(values: list[float]) -> TimeForm | None:
 def to_unix(text: pl.Series, form: TimeForm, zone: str) -> Seconds:
     """Unix seconds of a text column in that form, float64[n]; NaN where a text is none.
 
-    ``zone`` serves times without an offset. Forms without a date count from 1970-01-01.
+    ``zone`` serves times without an offset. Forms without a date count from 1970-01-01. What lies
+    before that or after 2100 is none.
     """
+    times = _seconds(text, form, zone)
+    with np.errstate(invalid="ignore"):
+        return np.where((times >= 0.0) & (times < SECONDS_2100), times, np.nan)
+
+
+def _seconds(text: pl.Series, form: TimeForm, zone: str) -> Seconds:
     number = text.str.strip_chars().str.replace(",", ".", literal=True)
     if form in UNIX_S:
         return _floats(number) * UNIX_S[form]

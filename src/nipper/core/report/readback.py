@@ -3,7 +3,6 @@ force when.
 """
 
 import csv
-import io
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -170,7 +169,10 @@ def values_of_csv(text: str, menu: Menu, file: str = "table") -> dict[str, objec
     delimiter = (
         ";" if text.partition("\n")[0].count(";") > text.partition("\n")[0].count(",") else ","
     )
-    rows = list(csv.reader(io.StringIO(text.lstrip("\ufeff")), delimiter=delimiter))
+    try:
+        rows = list(csv.reader(text.lstrip("\ufeff").splitlines(), delimiter=delimiter))
+    except csv.Error as error:
+        raise InputError(file, "the table", f"a table as CSV ({error})") from None
     header = [h.strip().lower() for h in rows[0]] if rows else []
     if "value" not in header or not {"path", "setting"} & set(header):
         raise InputError(file, "line 1", "a header with value and path (or setting)")

@@ -2,9 +2,10 @@
 
 import gzip
 import io
+import struct
 import zipfile
 import zlib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import IO
 
@@ -13,6 +14,7 @@ from nipper.core.errors import InputError
 MAX_BYTES = 4_000_000_000  # of text: a stranger's small archive may not fill the memory
 MAX_MEMBERS = 400
 CHUNK = 16_000_000
+DAMAGED = (zlib.error, EOFError, OSError, struct.error)
 GZIP, ZIP = b"\x1f\x8b", b"PK\x03\x04"
 
 
@@ -35,7 +37,7 @@ def read_bytes(path: Path) -> bytes:
             return path.read_bytes()
         with gzip.open(path) as stream:
             return _bounded(stream, str(path))
-    except (gzip.BadGzipFile, EOFError, zlib.error) as error:
+    except (gzip.BadGzipFile, EOFError, zlib.error, struct.error) as error:
         raise InputError(str(path), "the whole file", f"a complete gzip file ({error})") from None
     except OSError as error:
         raise InputError(
@@ -54,24 +56,35 @@ def _bounded(stream: gzip.GzipFile | IO[bytes], file: str) -> bytes:
     return b"".join(chunks)
 
 
-def members(data: bytes, file: str) -> Iterator[tuple[str, bytes]]:
-    """Names and bytes of the files in a zip archive, in order of name; hidden ones left out."""
+def members(
+    data: bytes, file: str, wanted: Callable[[str], object] | None = None
+) -> Iterator[tuple[str, bytes]]:
+    """Names and bytes of the files in a zip archive, in order of name: those that are wanted, else
+    all but hidden ones.
+    """
+    chosen = wanted or _is_shown
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            names = sorted(
-                i.filename
-                for i in archive.infolist()
-                if not i.is_dir() and not Path(i.filename).name.startswith((".", "__"))
-            )
+            infos = [i for i in archive.infolist() if not i.is_dir()]
+            names = sorted(i.filename for i in infos if chosen(i.filename))
             if len(names) > MAX_MEMBERS:
                 raise InputError(file, "the archive", f"at most {MAX_MEMBERS} files")
             for name in names:
                 with archive.open(name) as stream:
                     inner = _bounded(stream, file)
-                yield name, gzip.decompress(inner) if inner.startswith(GZIP) else inner
-    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
+                yield name, _unzipped(inner, file) if inner.startswith(GZIP) else inner
+    except (*DAMAGED, zipfile.BadZipFile, NotImplementedError, RuntimeError, ValueError) as error:
         text = str(error) or "damaged"
         raise InputError(file, "the whole file", f"a complete archive ({text})") from None
+
+
+def _is_shown(name: str) -> bool:
+    return not Path(name).name.startswith((".", "__"))
+
+
+def _unzipped(data: bytes, file: str) -> bytes:
+    with gzip.open(io.BytesIO(data)) as stream:
+        return _bounded(stream, file)
 
 
 def as_utf8(data: bytes, file: str) -> bytes:

@@ -1,17 +1,13 @@
 """Any file as the tables in it: told apart by what is in it, not by its name."""
 
 from pathlib import Path
-from typing import Any
-
-import polars as pl
 
 from nipper.core.errors import InputError
 from nipper.core.tables.packed import ZIP, members, read_bytes
+from nipper.core.tables.sheets import SUFFIXES, is_sheet, sheet_tables
 from nipper.core.tables.table import Table
-from nipper.core.tables.texts import sheet_table, text_table
+from nipper.core.tables.texts import text_table
 
-MAX_SHEET_BYTES = 200_000_000
-SHEETS = (".xlsx", ".xlsm", ".xls", ".ods")
 SQLITE, PARQUET = b"SQLite format 3\0", b"PAR1"
 
 
@@ -25,8 +21,8 @@ def read_tables(path: str | Path) -> list[Table]:
     """
     path = Path(path)
     data = read_bytes(path)
-    if path.suffix.lower() in SHEETS or _is_sheet(data):
-        return _sheets(data, str(path))
+    if path.suffix.lower() in SUFFIXES or is_sheet(data):
+        return sheet_tables(data, str(path))
     if data.startswith(SQLITE):
         from nipper.core.tables.documents import database_tables
 
@@ -53,48 +49,14 @@ def _archive(data: bytes, file: str) -> list[Table]:
     first: InputError | None = None
     for name, inner in members(data, file):
         try:
-            if _is_sheet(inner):
-                tables += _sheets(inner, file)
+            if is_sheet(inner):
+                tables += sheet_tables(inner, file)
             else:
                 tables.append(table_of(inner, file, name))
         except InputError as error:
             first = first or error
     if not tables:
         raise first or InputError(file, "the archive", "a table in it")
-    return tables
-
-
-def _is_sheet(data: bytes) -> bool:
-    if data.startswith(b"\xd0\xcf\x11\xe0"):  # the older binary workbook
-        return True
-    return data.startswith(ZIP) and (
-        b"xl/workbook.xml" in data or b"opendocument.spreadsheet" in data[:200]
-    )
-
-
-def _sheets(data: bytes, file: str) -> list[Table]:
-    import fastexcel  # here because it is needed for spreadsheets only
-
-    if len(data) > MAX_SHEET_BYTES:
-        raise InputError(
-            file, "the whole file", f"a spreadsheet of at most {MAX_SHEET_BYTES} bytes"
-        )
-    tables: list[Table] = []
-    try:
-        book: Any = fastexcel.read_excel(data)
-        for name in book.sheet_names:
-            frame: pl.DataFrame = book.load_sheet(
-                name, header_row=None, dtypes="string"
-            ).to_polars()
-            rows = [list(row) for row in frame.iter_rows()]
-            table = sheet_table(rows, file, str(name)) if rows else None
-            if table is not None:
-                tables.append(table)
-    except fastexcel.FastExcelError as error:
-        text = (str(error).splitlines() or ["unreadable"])[0]
-        raise InputError(file, "the whole file", f"a spreadsheet ({text})") from None
-    if not tables:
-        raise InputError(file, "the sheets", "a table with a header and rows below it")
     return tables
 
 

@@ -7,8 +7,11 @@ import numpy as np
 import polars as pl
 from numpy.typing import NDArray
 
+from nipper.core.errors import InputError
 from nipper.core.tables.numbers import as_number, decimal_mark, unit_of_values
 
+MOST_COLUMNS = 1500  # 64 packs of 16 cells beside each other are 1,024
+MOST_HEADING = 400  # characters
 LOOKED_AT = 120  # values of a column that tell its decimal mark and its unit
 
 
@@ -29,6 +32,15 @@ class Table:
     dropped: tuple[tuple[int, str], ...] = ()
     part: str = ""  # the sheet, the member of an archive, the table of a database
     decimal: str = ""  # the mark some of the columns are sure of
+
+    def __post_init__(self) -> None:
+        if self.frame.width > MOST_COLUMNS:
+            expected = f"at most {MOST_COLUMNS} columns, found {self.frame.width}"
+            raise InputError(self.file, "the header", expected)
+        longest = max(self.frame.columns, key=len, default="")
+        if len(longest) > MOST_HEADING:
+            expected = f"headings of at most {MOST_HEADING} characters, found {longest[:20]!r}…"
+            raise InputError(self.file, "the header", expected)
 
     @property
     def columns(self) -> list[str]:

@@ -12,9 +12,9 @@ from nipper.core.errors import InputError
 from nipper.core.tables.layout import LOOKED_AT, Layout, find_layout, kind, unique
 from nipper.core.tables.numbers import sure_mark
 from nipper.core.tables.packed import as_utf8
-from nipper.core.tables.table import Table
+from nipper.core.tables.table import MOST_COLUMNS, Table
 
-MAX_COLUMNS = 2000
+MOST_FIELDS = 80_000_000  # a month of seconds of 16 cells and the rest is 60 million
 SEPARATORS = (";", "\t", "|", ",")
 SAMPLE_BYTES = 400_000
 EXPECTED = "a header row and columns separated by comma, semicolon, tab or spaces"
@@ -40,8 +40,7 @@ def text_table(data: bytes, file: str, part: str = "") -> Table:
         place = f"line {records[0][0] + 1 if records else 1}"
         _refuse_empty(rows, file)
         raise InputError(file, place, EXPECTED)
-    if len(layout.names) > MAX_COLUMNS:
-        raise InputError(file, "the header", f"at most {MAX_COLUMNS} columns")
+    _refuse_large(data, separator, len(layout.names), file)
     line = records[layout.first][0]
     _refuse_short_header(layout, rows, separator, line, file)
     frame, cut = _frame(data, separator, line, layout, file)
@@ -57,6 +56,16 @@ def text_table(data: bytes, file: str, part: str = "") -> Table:
         part=part,
         decimal=sure_mark(marks),
     )
+
+
+def _refuse_large(data: bytes, separator: str, columns: int, file: str) -> None:
+    """Text takes tenfold its size in memory: that is looked at before it is read."""
+    if columns > MOST_COLUMNS:
+        raise InputError(file, "the header", f"at most {MOST_COLUMNS} columns")
+    fields = data.count(separator.encode()) + data.count(b"\n")
+    if fields > MOST_FIELDS:
+        expected = f"at most {MOST_FIELDS:,} values, found about {fields:,}: split it by months"
+        raise InputError(file, "the whole file", expected)
 
 
 def _records(data: bytes) -> Iterator[tuple[int, str]]:

@@ -35,10 +35,13 @@ class BuildView(PagedView):
         self.add_pages(*first, self.joining, self.capacity, self.power)
         self.power.asked.connect(self.show_page)
         self.built.asked.connect(self._show_named)
-        document.settings.changed.connect(self.refresh)
-        document.records.changed.connect(self.refresh)
-        document.pack_changed.connect(self.refresh)
-        document.history.events_changed.connect(self.refresh)
+        self.follow(
+            self.refresh,
+            document.settings.changed,
+            document.records.changed,
+            document.pack_changed,
+            document.history.events_changed,
+        )
         self.refresh()
 
     def said(self) -> str:

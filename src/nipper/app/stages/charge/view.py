@@ -72,9 +72,8 @@ class ChargeView(StageView):
         self._group.idClicked.connect(self.show_page)
         self.energy.loads.connect(self._loads_typed)
         self.energy.placed.connect(self._entered)
-        document.settings.changed.connect(self._show)
-        document.pack_changed.connect(self._show)
-        forecasts.day.came.connect(self._show)
+        changes = document.settings.changed, document.pack_changed, forecasts.day.came
+        self.follow(self._show, *changes)
         self._show()
         forecasts.day.want()
 

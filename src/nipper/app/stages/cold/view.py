@@ -80,13 +80,13 @@ class ColdView(StageView):
             columns.addLayout(column, 1)
         area = scrolled(columns)
         layout.addWidget(area, 1)
-        for signal in (
+        self.follow(
+            self._show,
             document.settings.changed,
             document.records.changed,
             document.pack_changed,
             document.history.events_changed,
-        ):
-            signal.connect(self._show)
+        )
         self._show()
 
     # the cards

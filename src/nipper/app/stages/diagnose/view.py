@@ -62,9 +62,8 @@ class DiagnoseView(StageView):
         self._stack.addWidget(self._empty)
         document.records.changed.connect(self._record_changed)
         document.pack_changed.connect(self._pack_changed)
-        document.history.events_changed.connect(self._show)
+        self.follow(self._show, document.history.events_changed, theme.changed)
         document.records.reading.connect(self._reading)
-        theme.changed.connect(self._show)
         self._show()
 
     def _scrolled(self) -> QScrollArea:
@@ -81,12 +80,12 @@ class DiagnoseView(StageView):
     @Slot(int, object)
     def _record_changed(self, pack_id: int, _: PackRecord | None) -> None:
         if pack_id == self._document.pack.id:
-            self._show()
+            self.later(self._show)
 
     @Slot(int)
     def _pack_changed(self, _: int) -> None:
         self._picked = None
-        self._show()
+        self.later(self._show)
 
     @Slot(int, float)
     def _reading(self, pack_id: int, share: float) -> None:

@@ -35,11 +35,14 @@ class KeepView(PagedView):
         first = (self.year, self.storage, self.life, self.meter)
         self.add_pages(*first, self.practise, self.trips, self.story)
         self.year.report.connect(self.write_report)
-        document.settings.changed.connect(self.refresh)
-        document.records.changed.connect(self.refresh)
-        document.pack_changed.connect(self.refresh)
-        document.history.events_changed.connect(self.refresh)
-        document.history.revised.connect(self.refresh)
+        self.follow(
+            self.refresh,
+            document.settings.changed,
+            document.records.changed,
+            document.pack_changed,
+            document.history.events_changed,
+            document.history.revised,
+        )
         self.refresh()
 
     def said(self) -> str:

@@ -48,11 +48,8 @@ class LevelView(StageView):
         layout.addWidget(self._title)
         layout.addWidget(self._subtitle)
         layout.addWidget(self._body(), 1)
-        forecasts.levelling.came.connect(self._show)
-        document.settings.changed.connect(self._show)
-        document.records.changed.connect(self._show)
-        document.pack_changed.connect(self._show)
-        theme.changed.connect(self._show)
+        changes = document.settings.changed, document.records.changed, document.pack_changed
+        self.follow(self._show, forecasts.levelling.came, *changes, theme.changed)
         self._show()
         forecasts.levelling.want()
 

@@ -33,8 +33,8 @@ class LinkView(PagedView):
         self.add_pages(self.steps, self.path, self.cable, self.talk, self.verify)
         self.steps.asked.connect(self.show_page)
         self.verify.from_bus.connect(self._from_bus)
-        document.settings.changed.connect(self.refresh)
-        document.history.events_changed.connect(self.refresh)
+        changes = document.settings.changed, document.history.events_changed
+        self.follow(self.refresh, *changes)
         self.refresh()
 
     def said(self) -> str:

@@ -14,7 +14,7 @@ from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.form import SettingsForm
 from nipper.app.widgets.temperatures import TemperatureChart
 from nipper.core.chemistry import chemistry
-from nipper.core.findings import Finding, Severity
+from nipper.core.findings import Severity
 from nipper.core.logs.charges import read_at
 from nipper.core.report.temperatures import HIGHEST_C, LOWEST_C, rows
 from nipper.core.rules.base import Evidence
@@ -75,12 +75,12 @@ class ProtectView(StageView):
             figure.dropped.connect(document.settings.settle)
             figure.picked.connect(self.show_field)
         self.schools.taken.connect(self._take)
-        document.settings.changed.connect(self.show_setup)
-        document.judgement.changed.connect(self._show_findings)
+        self.follow(self._show_now, document.settings.changed)
+        self.follow(self._show_findings, document.judgement.changed)
+        self.follow(self._show_cells, document.pack_changed)
         document.records.changed.connect(self._record_changed)
-        document.pack_changed.connect(self._show_cells)
-        self.show_setup(document.setup)
-        self._show_findings(document.judgement.findings)
+        self._show_now()
+        self._show_findings()
         self._show_cells()
 
     def _heading(self) -> QHBoxLayout:
@@ -288,8 +288,11 @@ class ProtectView(StageView):
                 limit_schools(setup, evidence), evidence.above_mean_mv is not None
             )
 
-    @Slot(object)
-    def _show_findings(self, findings: list[Finding]) -> None:
+    def _show_now(self) -> None:
+        self.show_setup(self._document.setup)
+
+    def _show_findings(self) -> None:
+        findings = self._document.judgement.findings
         wrong = frozenset(
             path for f in findings if f.severity is Severity.ERROR for path in f.settings
         )
@@ -299,10 +302,12 @@ class ProtectView(StageView):
     @Slot(int, object)
     def _record_changed(self, pack_id: int, _: PackRecord | None) -> None:
         if pack_id == self._document.pack.id:
-            self.show_setup(self._document.setup)
-            self._show_cells()
+            self.later(self._show_record)
 
-    @Slot()
+    def _show_record(self) -> None:
+        self._show_now()
+        self._show_cells()
+
     def _show_cells(self) -> None:
         self._subtitle.setText(self._say())
 

@@ -84,8 +84,8 @@ class RecordView(StageView):
         body.addWidget(frame, 6)
         self.heat.picked.connect(self.pick)
         document.records.changed.connect(self._record_changed)
-        document.pack_changed.connect(self._show)
-        document.history.events_changed.connect(self._show_events)
+        self.follow(self._show, document.pack_changed)
+        self.follow(self._show_events, document.history.events_changed)
         document.records.reading.connect(self._reading)
         self._show()
 
@@ -184,7 +184,7 @@ class RecordView(StageView):
     @Slot(int, object)
     def _record_changed(self, pack_id: int, _: PackRecord | None) -> None:
         if pack_id == self._document.pack.id or self._other_pack:
-            self._show()
+            self.later(self._show)
 
     @Slot(int, float)
     def _reading(self, pack_id: int, share: float) -> None:

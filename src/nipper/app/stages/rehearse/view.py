@@ -74,10 +74,7 @@ class RehearseView(StageView):
         self._connect()
         self._fill_beside()
         self._back.hide()
-        if forecasts.rehearsal.value is None:
-            self._say_waiting(0.0)
-        else:
-            self._rehearsed(forecasts.rehearsal.value)
+        self._came()
         forecasts.rehearsal.want()
 
     def _connect(self) -> None:
@@ -88,10 +85,17 @@ class RehearseView(StageView):
         self.controls.played.connect(self.play_or_pause)
         self.controls.closer.connect(self.look_closer)
         self.lanes.scrubbed.connect(self._scrubbed)
-        self._forecasts.rehearsal.came.connect(self._rehearsed)
+        self.follow(self._came, self._forecasts.rehearsal.came)
         self._forecasts.closer.came.connect(self._show_closer)
         self._forecasts.rehearsal.progressed.connect(self._say_waiting)
-        self._document.settings.changed.connect(self._fill_beside)
+        self.follow(self._fill_beside, self._document.settings.changed)
+
+    def _came(self) -> None:
+        found = self._forecasts.rehearsal.value
+        if found is None:
+            self._say_waiting(0.0)
+        else:
+            self._rehearsed(found)
 
     # asking
 

@@ -1,0 +1,286 @@
+"""Files and devices that mean harm, or are only badly broken: one line, and nothing else."""
+
+import gzip
+import io
+import socket
+import struct
+import threading
+import zipfile
+from contextlib import closing
+
+import numpy as np
+import pytest
+import xlsxwriter
+
+from nipper.core.errors import LONGEST_LINE, InputError, NipperError
+from nipper.core.link.modbus import ModbusDevice
+from nipper.core.link.profile import bundled, read_dbc
+from nipper.core.link.registers import LinkError
+from nipper.core.logs.mapping import load_mapping
+from nipper.core.logs.propose import Options
+from nipper.core.logs.reader import read_file
+from nipper.core.presets import new_setup
+from nipper.core.report.readback import values_of_csv
+from nipper.core.report.typingsheet import Menu
+from nipper.core.setup import loads
+from nipper.store import chunks
+from tests.bench.fuzz import try_one
+from tests.bench.readers import READERS
+from tests.builders import charge_log
+
+UTC = Options(zone="UTC", cells=4)
+HEAD = "time,current,cell 1,cell 2,cell 3,cell 4"
+
+
+def row(minute: int, more: str = "1.5,3.30,3.31,3.32,3.33") -> str:
+    return f"2026-03-01T00:{minute:02d}:00Z,{more}"
+
+
+def table(*rows: str, head: str = HEAD) -> str:
+    usual = [row(i, f"{10 - i},3.30,3.31,3.32,3.33") for i in range(30)]
+    return "\n".join([head, *usual, *rows, ""])
+
+
+@pytest.mark.parametrize("reader", list(READERS))
+def test_spoilt_inputs_are_understood_or_refused(reader, tmp_path):
+    # a short run of `make fuzz`; slow readers get fewer
+    count = 12 if reader in ("table", "sheet", "parquet", "bench", "dbc") else 60
+    found = [w for number in range(count) if (w := try_one(reader, number, tmp_path))]
+    assert found == []
+
+
+def test_a_fuzz_can_fail(monkeypatch, tmp_path):
+    broken = READERS["typed"].feed
+    monkeypatch.setitem(READERS, "typed", type(READERS["typed"])(broken, lambda _: 1 / 0, 1))
+    assert "ZeroDivisionError" in try_one("typed", 0, tmp_path)
+
+
+@pytest.mark.parametrize("cell", [(1048575, 16383), (1048575, 701), (3, 1600)])
+def test_a_value_far_out_in_a_workbook_is_told_before_memory_is_gone(cell, tmp_path):
+    path = tmp_path / "far.xlsx"
+    with xlsxwriter.Workbook(str(path)) as book:
+        sheet = book.add_worksheet()
+        sheet.write(0, 0, "time")
+        sheet.write(*cell, 1)
+    with pytest.raises(InputError, match=f"row {cell[0] + 1:,} and column {cell[1] + 1:,}"):
+        read_file(path, UTC)
+
+
+ODS = (
+    '<office:document-content xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" '
+    'xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" '
+    'xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0"><office:body>'
+    '<office:spreadsheet><table:table table:name="S">{}</table:table></office:spreadsheet>'
+    "</office:body></office:document-content>"
+)
+REPEATED = (
+    '<table:table-row table:number-rows-repeated="1048576"><table:table-cell '
+    'office:value-type="float" office:value="3.3" table:number-columns-repeated="16384">'
+    "<text:p>3.3</text:p></table:table-cell></table:table-row>"
+)
+
+
+def test_a_cell_repeated_over_the_whole_sheet_is_told_before_memory_is_gone(tmp_path):
+    path = tmp_path / "repeated.ods"
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
+        archive.writestr("content.xml", ODS.format(REPEATED))
+    with pytest.raises(InputError, match="1,048,576 and column 16,384"):
+        read_file(path, UTC)
+
+
+def test_text_of_too_many_values_is_told_before_memory_is_gone(tmp_path):
+    path = tmp_path / "bomb.zip"
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("a.csv", "1,2,3,4\n" * 21_000_000)
+    with pytest.raises(InputError, match="at most 80,000,000 values, found about 84,000,000"):
+        read_file(path, UTC)
+
+
+def test_an_archive_with_a_torn_directory_is_one_line(tmp_path):
+    whole = io.BytesIO()
+    with zipfile.ZipFile(whole, "w") as archive:
+        archive.writestr("a.csv", table())
+    data = bytearray(whole.getvalue())
+    at = data.index(b"PK\x01\x02")
+    data[at + 42 : at + 46] = struct.pack("<I", 2**32 - 100)  # where the member begins
+    (tmp_path / "a.zip").write_bytes(bytes(data))
+    with pytest.raises(InputError, match="a complete archive"):
+        read_file(tmp_path / "a.zip", UTC)
+
+
+def test_a_gzip_in_an_archive_is_unpacked_within_bounds(tmp_path, monkeypatch):
+    monkeypatch.setattr("nipper.core.tables.packed.MAX_BYTES", 1_000_000)
+    with zipfile.ZipFile(tmp_path / "a.zip", "w") as archive:
+        archive.writestr("a.csv.gz", gzip.compress(b"0" * 2_000_000))
+    with pytest.raises(InputError, match="at most 1000000 bytes"):
+        read_file(tmp_path / "a.zip", UTC)
+
+
+@pytest.mark.parametrize(
+    ("head", "words"),
+    [
+        (HEAD + "," + "9" * 5000, "headings of at most 400 characters"),
+        (HEAD + "".join(f",x{i}" for i in range(1600)), "at most 1500 columns"),
+    ],
+)
+def test_headings_beyond_all_measure_are_refused(head, words, tmp_path):
+    extra = "," * (head.count(",") - HEAD.count(","))
+    lines = table().splitlines()[1:]
+    (tmp_path / "a.csv").write_text("\n".join([head, *(line + extra for line in lines), ""]))
+    with pytest.raises(InputError, match=words):
+        read_file(tmp_path / "a.csv", UTC)
+
+
+def test_identifiers_of_eight_digits_are_no_cells_with_millions_missing_between(tmp_path):
+    head = "time,current,cell 1,cell 2,cell 3,cell 99999999"
+    (tmp_path / "a.csv").write_text(table(head=head))
+    with pytest.raises(InputError, match="numbered cell voltage columns"):
+        read_file(tmp_path / "a.csv", UTC)
+
+
+@pytest.mark.parametrize(
+    ("odd", "lost"),
+    [("1e6", "currents"), ("-inf", "currents"), ("1e39", "currents")],
+)
+def test_an_impossible_current_is_left_out_and_told(odd, lost, tmp_path):
+    path = tmp_path / "a.csv"
+    path.write_text(table(row(40, f"{odd},3.30,3.31,3.32,3.33")))
+    found = read_file(path, UTC)
+    assert np.isnan(found.log.current_a[-1])
+    assert (1, f"{lost} out of range") in found.reading.dropped
+
+
+def test_impossible_volts_degrees_and_percentages_of_the_plain_log_are_told_too(tmp_path):
+    head = "time,current_a,pack_v,cell_1_v,cell_2_v,temp_1_c,soc_pct"
+    rows = [f"2026-03-01T00:{i:02d}:00Z,1.0,6.6,3.3,3.3,20.0,50.0" for i in range(9)]
+    rows.append("2026-03-01T00:09:00Z,1e9,1e30,3.3,3.3,-400,2000")
+    (tmp_path / "a.csv").write_text("\n".join([head, *rows, ""]))
+    found = read_file(tmp_path / "a.csv", UTC)
+    assert {why for _, why in found.reading.dropped} == {
+        f"{what} out of range" for what in ("currents", "pack voltages", "temperatures")
+    } | {"percentages out of range"}
+    assert np.isnan(found.log.pack_v[-1])
+    assert np.nanmax(found.log.temp_c) == 20.0
+
+
+def test_dates_of_a_clock_that_was_never_set_are_told(tmp_path):
+    (tmp_path / "a.csv").write_text(table().replace("2026-", "1970-"))
+    found = read_file(tmp_path / "a.csv", UTC)
+    assert "was the clock never set" in " ".join(map(str, found.reading.doubts))
+
+
+def test_a_date_before_all_batteries_is_no_time(tmp_path):
+    (tmp_path / "a.csv").write_text(table(row(40).replace("2026-", "0001-")))
+    found = read_file(tmp_path / "a.csv", UTC)
+    assert found.log.rows == 30
+    assert (1, "no time in them") in found.reading.dropped
+
+
+@pytest.mark.parametrize(
+    ("text", "place"),
+    [
+        ('{"time": "t", "time_form": "iso", "cells": ["a"], "directions": [[]]}', "directions"),
+        ('{"time": "t", "time_form": "iso", "cells": ["a"], "temps": [{}]}', "temps"),
+        ('{"time": "t", "time_form": "iso", "cells": ["a"], "hold_s": 1e308}', "hold_s"),
+        ('{"time": "t", "time_form": "iso", "cells": []}', "cells"),
+    ],
+)
+def test_a_mapping_that_says_nothing_readable_names_its_place(text, place, tmp_path):
+    path = tmp_path / "map.json"
+    path.write_text(text.replace("{", '{"format": "nipper-columns", ', 1))
+    with pytest.raises(InputError, match=place):
+        load_mapping(path)
+
+
+def test_a_table_of_settings_with_bare_returns_is_read_or_refused():
+    with pytest.raises(InputError, match="a header with value"):
+        values_of_csv("a\rb\r", Menu(name="None", items=[]))
+
+
+def test_a_dbc_in_which_a_message_comes_twice_is_refused():
+    whole = bundled("limits-can").database.as_dbc_string()
+    first = whole[whole.index("BO_ ") :].split("\n\n")[0]
+    with pytest.raises(InputError, match="comes twice"):
+        read_dbc(whole.replace(first, f"{first}\n\n{first}", 1), "twice.dbc")
+
+
+@pytest.mark.parametrize("which", ["times that run", "a pack can have"])
+def test_a_stretch_that_no_log_holds_is_damaged(which):
+    log = charge_log(new_setup("lfp", 4, 100.0), np.zeros(4)).select(slice(0, 30))
+    field = log.time_s if which == "times that run" else log.pack_v
+    field[10] = 0.0 if which == "times that run" else 1e23
+    with pytest.raises(InputError, match=which):
+        chunks.unpack(chunks.pack(log))
+
+
+@pytest.mark.parametrize("data", [None, 7, "text", b""])
+def test_what_is_no_bytes_at_all_is_a_damaged_stretch(data):
+    with pytest.raises(InputError, match="undamaged data"):
+        chunks.unpack(data)
+
+
+def test_an_error_is_one_line_that_can_be_read_whatever_a_stranger_wrote():
+    line = str(InputError("a\nb" * 400, "x\0y", "z" * 5000))
+    assert len(line) <= LONGEST_LINE
+    assert "\n" not in line
+    assert "\0" not in line
+
+
+def test_an_unknown_key_names_those_that_may_have_been_meant():
+    text = '{"format": "nipper-setup", "version": 1, "cell_in_series": 16}'
+    with pytest.raises(InputError, match=r"cell_in_series: .*\(cells_in_series"):
+        loads(text)
+
+
+# devices ----------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    "place",
+    ["", "..", "a..b:502", "x" * 3000, "127.0.0.1:²", "127.0.0.1:99999", "\0:1", "/dev/null", "::"],
+)
+def test_no_address_however_odd_raises_anything_else(place):
+    with pytest.raises(LinkError):
+        ModbusDevice(place)
+
+
+def answering(how: str) -> str:
+    """A device that answers in its own manner, at the address given back."""
+    server = socket.create_server(("127.0.0.1", 0))
+
+    def serve() -> None:
+        while True:
+            peer, _ = server.accept()
+            with closing(peer):
+                request = peer.recv(300)
+                count = request[11]
+                body = bytes([request[6], request[7], 2 * count]) + b"\0\1" * count
+                answer = request[:4] + struct.pack(">H", len(body)) + body
+                if how == "reset":
+                    linger = struct.pack("ii", 1, 0)
+                    peer.setsockopt(socket.SOL_SOCKET, socket.SO_LINGER, linger)
+                    continue
+                for byte in answer:
+                    peer.send(bytes([byte]))
+                peer.recv(1)
+
+    threading.Thread(target=serve, daemon=True).start()
+    return f"127.0.0.1:{server.getsockname()[1]}"
+
+
+def test_a_device_that_resets_the_line_is_one_line():
+    device = ModbusDevice(answering("reset"))
+    with pytest.raises(LinkError, match="expected an answer from device 1"):
+        device.read(0, 10)
+    device.close()
+
+
+def test_an_answer_that_comes_in_single_bytes_is_read():
+    device = ModbusDevice(answering("single bytes"))
+    assert device.read(0, 10) == [1] * 10
+    device.close()
+
+
+def test_what_the_user_can_cause_is_a_nipper_error():
+    assert issubclass(LinkError, NipperError)
