@@ -223,12 +223,6 @@ def test_the_finder_finds_and_runs(qtbot, open_window):
     finder.hide()
 
 
-def test_help_lists_every_action(open_window):
-    open_window.side.show("help")
-    told = words(open_window.pages.currentWidget())
-    assert all(action.help in told for action in ACTIONS)
-
-
 def test_the_theme_can_be_turned_over(open_window):
     for stage in ("protect", "record", "diagnose"):
         open_window.go(stage)

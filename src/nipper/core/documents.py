@@ -112,14 +112,15 @@ def model_at(model: type[BaseModel], place: Sequence[int | str]) -> type[BaseMod
         if isinstance(name, int) or name.isdigit():
             continue  # the list's own model is that of its items
         info = None if found is None else found.model_fields.get(name)
-        found = None if info is None else _model_in(info.annotation)
+        found = None if info is None else model_in(info.annotation)
     return found
 
 
-def _model_in(annotation: Any) -> type[BaseModel] | None:
+def model_in(annotation: Any) -> type[BaseModel] | None:
+    """The model that may stand where such an annotation is; None where none may."""
     if isinstance(annotation, type) and issubclass(annotation, BaseModel):
         return annotation
-    return next((m for a in get_args(annotation) if (m := _model_in(a)) is not None), None)
+    return next((m for a in get_args(annotation) if (m := model_in(a)) is not None), None)
 
 
 def _short(value: object) -> str:

@@ -178,7 +178,10 @@ def _copy_with_journal(path: Path, partial: Path) -> None:
 
 def _connect(path: Path) -> sqlite3.Connection:
     db = sqlite3.connect(path, timeout=0.2, isolation_level=None, check_same_thread=False)
-    db.execute("PRAGMA foreign_keys = ON")
+    try:
+        db.execute("PRAGMA foreign_keys = ON")
+    except UnicodeDecodeError:  # of SQLite's own message about what is damaged
+        raise sqlite3.DatabaseError("file is damaged") from None
     db.execute("PRAGMA synchronous = FULL")
     db.execute("PRAGMA cell_size_check = ON")
     db.execute("PRAGMA trusted_schema = OFF")  # benches come from strangers too

@@ -327,12 +327,26 @@ ACTIONS: tuple[Action, ...] = (
     Action("view.light", "Light", Menu.VIEW, "Paper and ink.", lambda w: w.set_theme("light")),
     Action("view.dark", "Dark", Menu.VIEW, "Graphite.", lambda w: w.set_theme("dark")),
     Action(
-        "help.keys",
-        "Keys and words",
+        "help.guide",
+        "Explain this",
         Menu.HELP,
-        "All commands with their keys, and what the words mean.",
-        _side("help"),
+        "The guide's page for the field or the stage that is looked at.",
+        lambda w: w.side.explain_here(),
         "F1",
+    ),
+    Action(
+        "help.first",
+        "First steps",
+        Menu.HELP,
+        "What to do first, and where things are.",
+        lambda w: w.side.explain("page:start"),
+    ),
+    Action(
+        "help.keys",
+        "Keys",
+        Menu.HELP,
+        "All commands with their keys.",
+        lambda w: w.side.explain("all:keys"),
     ),
 )
 # fmt: on

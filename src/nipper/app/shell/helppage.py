@@ -1,94 +1,178 @@
-"""Keys and words: the table of all actions, from the same list as the menus."""
+"""The guide: pages, words, settings, rules and keys, searched and followed by their links."""
 
 from collections.abc import Sequence
 
-from PySide6.QtWidgets import QGridLayout, QScrollArea, QVBoxLayout, QWidget
-
-from nipper.app.actions import Action
-from nipper.app.theme import BASE_PT, font
-from nipper.app.widgets.basic import SEMI, label
-
-WORDS = (
-    ("absorption", "the part of a charge in which the voltage is held and the current falls"),
-    ("C", "current as a share of capacity: 0.2C of 280 Ah are 56 A"),
-    (
-        "deviation",
-        "highest less lowest cell at one moment; it means little without the voltage and "
-        "current at which it was read",
-    ),
-    ("drift", "charge a cell gains or loses by itself against the others, in mAh a day"),
-    (
-        "gate",
-        "a current and time at which a fuse of the standard must not melt yet, or must have melted",
-    ),
-    ("herd", "all cells that behave like the median one"),
-    (
-        "knee",
-        "where the charge curve turns steep near full; only there does a deviation tell "
-        "charge on LFP",
-    ),
-    ("offset", "charge of a cell against the median cell, in % of capacity or Ah; + is fuller"),
-    (
-        "open loop",
-        "inverter or charger on its own voltages, without the BMS's limits; closed loop: "
-        "the BMS sends them",
-    ),
-    ("read back", "what the BMS shows, held against what was set"),
-    ("release", "the voltage or temperature at which a protection lets go again"),
-    (
-        "school",
-        "one of the ways on which practitioners differ; Protect and Level show what each "
-        "costs your bank",
-    ),
-    ("tail current", "absorption ends early when the current has fallen to this"),
-    ("trip", "the value at which a protection switches off, after its delay"),
+from PySide6.QtCore import Qt, QUrl, Signal, Slot
+from PySide6.QtGui import QTextBlockFormat, QTextCharFormat, QTextCursor, QTextFormat
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QTextBrowser,
+    QVBoxLayout,
+    QWidget,
 )
 
+from nipper.app.actions import Action
+from nipper.app.theme import Theme
+from nipper.app.widgets.basic import SEMI, label
+from nipper.core import guide
+from nipper.core.guide import Topic
 
-class HelpPage(QScrollArea):
-    """All commands with their keys, and the words used."""
+MOST = 80
+ALL = {
+    "all:word": ("Words", guide.words),
+    "all:setting": ("Settings", guide.settings),
+    "all:rule": ("What the rules look at", guide.rules),
+}
+GO_THERE = "Go to the field"
 
-    def __init__(self, actions: Sequence[Action], parent: QWidget | None = None) -> None:
+
+class HelpPage(QWidget):
+    """A list of topics beside the one that is read; ``wanted`` carries the path of a setting."""
+
+    wanted = Signal(str)
+
+    def __init__(
+        self, actions: Sequence[Action], theme: Theme, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
-        self.setWidgetResizable(True)
-        body = QWidget()
-        body.setObjectName("scrolled")
-        layout = QVBoxLayout(body)
-        layout.setContentsMargins(24, 18, 24, 18)
-        layout.setSpacing(8)
-        layout.addWidget(label("Keys and words", size=16, weight=SEMI))
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(18)
-        grid.setVerticalSpacing(5)
-        for row, action in enumerate(actions):
-            keys = label(action.keys, "soft")
-            keys.setFont(font(BASE_PT - 0.5, mono=True))
-            grid.addWidget(label(action.title, weight=SEMI), row, 0)
-            grid.addWidget(keys, row, 1)
-            grid.addWidget(label(action.help, wrap=True), row, 2)
-        grid.setColumnStretch(2, 1)
-        layout.addLayout(grid)
-        layout.addWidget(label("Words", size=13, weight=SEMI))
-        words = QGridLayout()
-        words.setHorizontalSpacing(18)
-        for row, (word, meaning) in enumerate(WORDS):
-            words.addWidget(label(word, weight=SEMI), row, 0)
-            words.addWidget(label(meaning, wrap=True), row, 1)
-        words.setColumnStretch(1, 1)
-        layout.addLayout(words)
-        layout.addWidget(label("What the rules look at", size=13, weight=SEMI))
-        layout.addLayout(_rules())
-        layout.addStretch(1)
-        self.setWidget(body)
+        self.setObjectName("page")
+        self._actions, self._theme, self._link = actions, theme, ""
+        self.line = QLineEdit(placeholderText="Search the guide")
+        self.line.setAccessibleName("Search the guide")
+        self.line.setClearButtonEnabled(True)
+        self.list, self.text = QListWidget(), QTextBrowser()
+        self.list.setAccessibleName("Topics of the guide")
+        self.text.setAccessibleName("The guide")
+        self.text.setOpenLinks(False)
+        self.text.document().setDocumentMargin(14.0)
+        self.list.setFixedWidth(250)
+        layout, left = QVBoxLayout(self), QVBoxLayout()
+        layout.setContentsMargins(18, 14, 18, 14)
+        layout.addWidget(label("Guide", size=16, weight=SEMI))
+        left.addWidget(self.line)
+        left.addWidget(self.list, 1)
+        columns = QHBoxLayout()
+        columns.addLayout(left)
+        columns.addWidget(self.text, 1)
+        layout.addLayout(columns, 1)
+        self.setFocusProxy(self.line)
+        self.line.textChanged.connect(self._fill)
+        self.list.currentItemChanged.connect(self._chosen)
+        self.text.anchorClicked.connect(self._followed)
+        theme.changed.connect(self._dress)
+        self._fill("")
+        self._dress()
+        self.explain("page:start")
+
+    @property
+    def link(self) -> str:
+        """What is read."""
+        return self._link
+
+    def explain(self, link: str) -> None:
+        """Show a topic by its link; one that leads nowhere is passed over."""
+        text = self._text(link)
+        if text is None:
+            return
+        self._link = link
+        self.text.setMarkdown(text)
+        self._show_cautions()
+        self.text.moveCursor(QTextCursor.MoveOperation.Start)
+        self._mark(link)
+
+    def _text(self, link: str) -> str | None:
+        if link == "all:keys":
+            return _keys(self._actions)
+        if link in ALL:
+            title, entries = ALL[link]
+            return "\n\n".join([f"# {title}", *(f"**{t.title}** {t.text}" for t in entries())])
+        topic = guide.explained(link)
+        if topic is None:
+            return None
+        return f"# {topic.title[:1].upper()}{topic.title[1:]}\n\n{topic.text}{_more(topic)}"
+
+    def _show_cautions(self) -> None:
+        """What is quoted in a page is its caution."""
+        block = self.text.document().begin()
+        while block.isValid():
+            if block.blockFormat().hasProperty(QTextFormat.Property.BlockQuoteLevel):
+                cursor, words, room = QTextCursor(block), QTextCharFormat(), QTextBlockFormat()
+                words.setForeground(self._theme.colour("act"))
+                room.setLeftMargin(0.0)
+                room.setTopMargin(10.0)
+                cursor.select(QTextCursor.SelectionType.BlockUnderCursor)
+                cursor.mergeCharFormat(words)
+                cursor.mergeBlockFormat(room)
+            block = block.next()
+
+    def _mark(self, link: str) -> None:
+        """The list shows where one is, when it holds the topic."""
+        self.list.blockSignals(True)
+        rows = [self.list.item(i) for i in range(self.list.count())]
+        at = [i for i, row in enumerate(rows) if row.data(Qt.ItemDataRole.UserRole) == link]
+        self.list.setCurrentRow(at[0] if at else -1)
+        self.list.blockSignals(False)
+
+    @Slot(str)
+    def _fill(self, typed: str) -> None:
+        found = [(t.link, _named(t)) for t in guide.find(typed)[:MOST]] if typed else _contents()
+        self.list.blockSignals(True)
+        self.list.clear()
+        for link, title in found or [("", "nothing with these words")]:
+            item = QListWidgetItem(title)
+            item.setData(Qt.ItemDataRole.UserRole, link)
+            item.setToolTip(title)
+            self.list.addItem(item)
+        self.list.blockSignals(False)
+        if typed and found:
+            self.explain(found[0][0])
+        else:
+            self._mark(self._link)
+
+    @Slot(QListWidgetItem)
+    def _chosen(self, item: QListWidgetItem | None, *_: object) -> None:
+        if item is not None:
+            self.explain(item.data(Qt.ItemDataRole.UserRole))
+
+    @Slot(QUrl)
+    def _followed(self, url: QUrl) -> None:
+        link = QUrl.fromPercentEncoding(url.toString().encode())
+        if link.startswith("field:"):
+            self.wanted.emit(link.removeprefix("field:"))
+        else:
+            self.explain(link)
+
+    @Slot()
+    def _dress(self, *_: object) -> None:
+        colour = self._theme.colour("copper").name()
+        self.text.document().setDefaultStyleSheet(f"a {{ color: {colour}; }}")
+        if self._link:
+            self.explain(self._link)
 
 
-def _rules() -> QGridLayout:
-    from nipper.core.report.rulebook import entries  # the rules' numerics are needed only here
+def _contents() -> list[tuple[str, str]]:
+    """The pages in the order of the work, and the lists."""
+    pages = [(f"page:{name}", guide.page(name).title) for name in guide.PAGES]
+    return [*pages, *((link, title) for link, (title, _) in ALL.items()), ("all:keys", "Keys")]
 
-    grid = QGridLayout()
-    grid.setHorizontalSpacing(18)
-    for row, (code, about) in enumerate(entries()):
-        grid.addWidget(label(code, "soft"), row, 0)
-        grid.addWidget(label(about, wrap=True), row, 1)
-    grid.setColumnStretch(1, 1)
-    return grid
+
+def _named(topic: Topic) -> str:
+    kind = topic.link.partition(":")[0]
+    return topic.title if kind == "page" else f"{topic.title}  ·  {kind}"
+
+
+def _more(topic: Topic) -> str:
+    """Where one can go from an entry."""
+    kind, _, name = topic.link.partition(":")
+    ways = [f"[{GO_THERE}](<field:{name}>)"] if kind == "setting" else []
+    if f"all:{kind}" in ALL:
+        ways.append(f"[{ALL[f'all:{kind}'][0]}](all:{kind})")
+    return f"\n\n{' · '.join(ways)}" if ways else ""
+
+
+def _keys(actions: Sequence[Action]) -> str:
+    rows = [f"| {a.title} | {a.keys} | {a.help} |" for a in actions]
+    return "\n".join(["# Keys", "", "| command | keys | what it does |", "|---|---|---|", *rows])

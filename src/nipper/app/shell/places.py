@@ -22,11 +22,24 @@ def places(window: "Window") -> list[Action]:
     return [*found, *_events(window), *_words()]
 
 
+def stage_of(path: str) -> str:
+    """The stage in which a setting stands."""
+    return next((stage for start, stage in STAGE_OF if path.startswith(start)), "protect")
+
+
+def show_setting(window: "Window", path: str) -> None:
+    """Go to the field of a setting."""
+    stage = stage_of(path)
+    window.go(stage)
+    if window.desk:
+        window.desk.view(stage).show_field(path)
+
+
 def _settings() -> Iterator[Action]:
     from nipper.core.report.typingsheet import TITLES
 
     for path, (section, title) in TITLES.items():
-        stage = next((s for start, s in STAGE_OF if path.startswith(start)), "protect")
+        stage = stage_of(path)
         name = title if section.lower() in title.lower() else f"{section}: {title}"
         yield _place(f"setting.{path}", name, f"a setting: {path}", stage, path)
 
@@ -79,10 +92,15 @@ def _events(window: "Window") -> Iterator[Action]:
 
 
 def _words() -> Iterator[Action]:
-    from nipper.app.shell.helppage import WORDS
+    from nipper.core import guide
 
-    for word, meaning in WORDS:
-        yield Action(f"word.{word}", word, Menu.HELP, meaning, lambda w: w.side.show("help"))
+    for topic in (*map(guide.page, guide.PAGES), *guide.words()):
+        about = topic.text.partition("\n")[0]
+
+        def explain(window: "Window", link: str = topic.link) -> None:
+            window.side.explain(link)
+
+        yield Action(topic.link, topic.title, Menu.HELP, about, explain)
 
 
 def _place(id_: str, title: str, about: str, stage: str, path: str) -> Action:

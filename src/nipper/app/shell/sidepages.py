@@ -3,12 +3,13 @@
 Each is made when it is first shown.
 """
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from PySide6.QtCore import QObject, Slot
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QApplication, QWidget
 
 if TYPE_CHECKING:
+    from nipper.app.shell.helppage import HelpPage
     from nipper.app.shell.window import Window
 
 
@@ -40,7 +41,9 @@ class SidePages(QObject):
         if name == "help":
             from nipper.app.shell.helppage import HelpPage
 
-            return HelpPage(window.menus.actions)
+            guide = HelpPage(window.menus.actions, window.theme)
+            guide.wanted.connect(self._to_field)
+            return guide
         assert window.document
         if name == "typing":
             from nipper.app.shell.typingpage import TypingPage
@@ -74,6 +77,24 @@ class SidePages(QObject):
         if trouble is not None:
             trouble.connect(window.say)
         return page
+
+    def explain(self, link: str) -> None:
+        """Show a topic of the guide."""
+        page = cast("HelpPage", self.show("help"))
+        page.explain(link)
+
+    def explain_here(self) -> None:
+        """Explain the field that is typed in, else the stage that is shown."""
+        looked_at = QApplication.focusWidget()
+        path = looked_at.property("path") if looked_at is not None else None
+        stage = self._window.stage or "start"
+        self.explain(f"setting:{path}" if path else f"page:{stage}")
+
+    @Slot(str)
+    def _to_field(self, path: str) -> None:
+        from nipper.app.shell.places import show_setting
+
+        show_setting(self._window, path)
 
     def close(self) -> None:
         """Forget the pages of a bench that closes."""

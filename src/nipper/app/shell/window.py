@@ -4,8 +4,8 @@ from datetime import tzinfo
 from pathlib import Path
 from typing import TypeVar
 
-from PySide6.QtCore import QSettings, Slot
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
+from PySide6.QtCore import QEvent, QSettings, Slot
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QWhatsThisClickedEvent
 from PySide6.QtWidgets import (
     QBoxLayout,
     QHBoxLayout,
@@ -209,6 +209,11 @@ class Window(QMainWindow):
         self.go(stage)
         return self.desk.view(stage)
 
+    @property
+    def stage(self) -> str:
+        """The stage that is shown, or was before a page beside the stages."""
+        return self._stage if self.desk is not None else ""
+
     def go_back(self) -> None:
         """Back to the stage that was shown."""
         self.go(self._stage)
@@ -238,6 +243,13 @@ class Window(QMainWindow):
     def _choose_scope(self, only_shown: bool) -> None:
         if self.document:
             self.document.settings.set_scope(only_shown)
+
+    def event(self, event: QEvent) -> bool:
+        """A word that was clicked anywhere is explained."""
+        if isinstance(event, QWhatsThisClickedEvent):
+            self.side.explain(event.href())
+            return True
+        return super().event(event)
 
     # settings
 

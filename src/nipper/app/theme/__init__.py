@@ -55,6 +55,7 @@ class Theme(QObject):
         self.palette = self._wanted()
         app = QApplication.instance()
         if isinstance(app, QApplication):
+            app.setStyleSheet("")  # one sheet over another takes Qt five times as long
             app.setPalette(_qt_palette(self.palette))
             app.setStyleSheet(style_sheet(self.palette))
         self.changed.emit(self.palette)

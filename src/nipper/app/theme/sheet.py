@@ -77,7 +77,7 @@ QMenu {{ background: {p.card}; border: 1px solid {p.line}; }}
 QMenu::item {{ padding: 4px 22px; }}
 QMenu::item:disabled {{ color: {p.faint}; }}
 QMenu::separator {{ height: 1px; background: {p.line}; margin: 3px 8px; }}
-QTableView, QTableWidget, QListWidget, QTreeView {{
+QTableView, QTableWidget, QListWidget, QTreeView, QTextBrowser {{
   background: {p.card}; border: 1px solid {p.line}; gridline-color: {p.grid};
   selection-background-color: {p.copper_wash}; selection-color: {p.ink}; }}
 QHeaderView::section {{

@@ -3,9 +3,18 @@
 import re
 from collections.abc import Iterable
 
-from PySide6.QtCore import QRect, QRectF, QSize, Qt, SignalInstance
-from PySide6.QtGui import QFont, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtCore import QEvent, QRect, QRectF, QSize, Qt, SignalInstance
+from PySide6.QtGui import (
+    QEnterEvent,
+    QFont,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+    QWhatsThisClickedEvent,
+)
 from PySide6.QtWidgets import (
+    QApplication,
     QButtonGroup,
     QFrame,
     QHBoxLayout,
@@ -47,6 +56,41 @@ class Paragraph(QLabel):
         )
         if self.width() > 0:
             self.setFixedHeight(words.height() + 1 if self.text() else 0)
+
+
+class Term(QLabel):
+    """A word that is explained: a click asks the guide, as a link in What's this would."""
+
+    def __init__(self, text: str, link: str) -> None:
+        super().__init__(text)
+        self._link = link
+        self.setCursor(Qt.CursorShape.WhatsThisCursor)
+        self.setFont(font(BASE_PT))
+
+    def enterEvent(self, event: QEnterEvent) -> None:  # noqa: N802 - Qt's name
+        self._underline(True)
+        super().enterEvent(event)
+
+    def leaveEvent(self, event: QEvent) -> None:  # noqa: N802 - Qt's name
+        self._underline(False)
+        super().leaveEvent(event)
+
+    def _underline(self, on: bool) -> None:
+        shown = self.font()
+        shown.setUnderline(on)
+        self.setFont(shown)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
+        if self.rect().contains(event.position().toPoint()):
+            QApplication.sendEvent(self, QWhatsThisClickedEvent(self._link))
+
+
+def term(text: str, link: str, role: str = "") -> QLabel:
+    """The name of a field or a column, explained by the guide."""
+    out = Term(MINUS.sub("−", text), link)
+    if role:
+        out.setProperty("role", role)
+    return out
 
 
 def label(

@@ -8,7 +8,7 @@ from typing import Any, Literal, get_args, get_origin
 from PySide6.QtCore import Qt, Signal, Slot
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 
-from nipper.app.widgets.basic import SEMI, label
+from nipper.app.widgets.basic import SEMI, label, term
 from nipper.app.widgets.field import UnitField
 from nipper.core.presets import usual_value
 from nipper.core.quantities import Context, format_quantity, unit_of
@@ -47,17 +47,22 @@ class SettingsForm(QWidget):
         for column, title in enumerate(PROTECTION_COLUMNS):
             if title in used:
                 self._grid.addWidget(
-                    label(title, "soft"), row, column + 1, Qt.AlignmentFlag.AlignRight
+                    term(title, f"word:{title}", "soft"),
+                    row,
+                    column + 1,
+                    Qt.AlignmentFlag.AlignRight,
                 )
         for name in names:
             row += 1
             info = Protection.model_fields[name]
             model = _model(info.annotation)
             if model is None:
-                self._grid.addWidget(label(info.title or name), row, 0)
+                words = term(info.title or name, f"setting:protection.{name}")
+                self._grid.addWidget(words, row, 0)
                 self._add_field(f"protection.{name}", row, 1, Protection, name)
                 continue
-            self._grid.addWidget(label(info.title or name), row, 0)
+            words = term(info.title or name, f"setting:protection.{name}.{_trip(model)}")
+            self._grid.addWidget(words, row, 0)
             for field_name, field in model.model_fields.items():
                 self._add_field(
                     f"protection.{name}.{field_name}",
@@ -83,8 +88,9 @@ class SettingsForm(QWidget):
         self._grid.addWidget(label(title, weight=SEMI), top, column, 1, 2)
         for row, name in enumerate(names, top + 1):
             info = model.model_fields[name]
-            self._grid.addWidget(label(info.title or name), row, column)
-            self._add_field(f"{part}.{name}" if part else name, row, column + 1, model, name)
+            path = f"{part}.{name}" if part else name
+            self._grid.addWidget(term(info.title or name, f"setting:{path}"), row, column)
+            self._add_field(path, row, column + 1, model, name)
         self._grid.setRowStretch(self._grid.rowCount(), 1)
         return self
 
@@ -96,7 +102,7 @@ class SettingsForm(QWidget):
             whose, _, limit = path.rpartition(".")[0].rpartition(".")
             if whose == "protection":  # every limit has a trip
                 title = f"{Protection.model_fields[limit].title}, {title}"
-            self._grid.addWidget(label(title), row, column)
+            self._grid.addWidget(term(title, f"setting:{path}"), row, column)
             self._add_field(path, row, column + 1, model, name)
         self._grid.setRowStretch(self._grid.rowCount(), 1)
         return self
@@ -238,6 +244,11 @@ def _model(annotation: Any) -> type[Part] | None:
         if isinstance(option, type) and issubclass(option, Part):
             return option
     return None
+
+
+def _trip(model: type[Part]) -> str:
+    """The field of a limit that names what it is about."""
+    return next(name for name, field in model.model_fields.items() if field.title == "trip")
 
 
 def _columns(name: str) -> list[str]:

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
-from nipper.core.logs.model import Log, nanmedian
+from nipper.core.logs.model import Floats, Log, nanmedian
 from nipper.core.setup import Setup
 
 # of capacity per hour: a current below this neither charges nor discharges (sensor offset, standby)
@@ -305,7 +305,19 @@ class Reading:
         return float(np.nanmean(self.cell_v))
 
 
-def read_at(log: Log, setup: Setup, row: int, half_width: int = 2) -> Reading:
+HALF_WIDTH = 2  # rows on either side of the one that is read
+
+
+def _around(log: Log, row: int, half_width: int) -> slice:
+    return slice(max(0, row - half_width), min(log.rows, row + half_width + 1))
+
+
+def cells_at(log: Log, row: int, half_width: int = HALF_WIDTH) -> Floats:
+    """The cells around a row, the median of up to five samples, float64[cells] V."""
+    return nanmedian(log.cell_v[_around(log, row, half_width)]).astype(float)
+
+
+def read_at(log: Log, setup: Setup, row: int, half_width: int = HALF_WIDTH) -> Reading:
     """Read the cells around a row: the median of up to five samples, and what their difference
     means as charge.
 
@@ -315,8 +327,7 @@ def read_at(log: Log, setup: Setup, row: int, half_width: int = 2) -> Reading:
     charge by the chemistry's curve:
     100 mV at 3.45 V is under 1 %, 5 mV at 3.30 V can be 5 %.
     """
-    rows = slice(max(0, row - half_width), min(log.rows, row + half_width + 1))
-    cell_v = nanmedian(log.cell_v[rows]).astype(float)
+    rows, cell_v = _around(log, row, half_width), cells_at(log, row, half_width)
     current_a = float(np.nanmedian(log.current_a[rows]))
     chem = chemistry(setup.chemistry)
     high, low = int(np.nanargmax(cell_v)), int(np.nanargmin(cell_v))

@@ -5,6 +5,7 @@ its unit and its sign, by what voltage and percentage say to it.
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -304,7 +305,7 @@ def runs_both_ways(current: Floats, witness: Witness) -> bool:
             return min(float(np.mean(moves > 0)), float(np.mean(moves < 0))) > 0.1
     changes = np.flatnonzero(np.diff(on.astype(int), prepend=0))
     rises: list[float] = []
-    for start, end in zip(changes, [*changes[1:], on.size], strict=True):
+    for start, end in pairwise([*changes.tolist(), on.size]):
         stretch = witness.mean_v[start:end]
         stretch = stretch[np.isfinite(stretch)]
         if on[start] and stretch.size >= 6:
@@ -453,8 +454,9 @@ def _check_scale(
 def implied_capacity_ah(amps: Floats, soc: Floats, time_s: Floats) -> float | None:
     """The capacity at which counted charge and percentage agree, Ah; None when too little moved."""
     step_s = np.diff(time_s, prepend=time_s[:1])
-    usual = np.nanmedian(np.abs(step_s[1:])) if step_s.size > 2 else np.nan
-    if not np.isfinite(usual) or usual <= 0:
+    known_steps = np.abs(step_s[1:][np.isfinite(step_s[1:])])
+    usual = float(np.median(known_steps)) if known_steps.size > 1 else 0.0
+    if usual <= 0:
         return None
     step_s = np.where(np.isfinite(step_s) & (np.abs(step_s) < 20 * usual), np.abs(step_s), 0.0)
     moved = pl.Series(amps * step_s / 3600.0).cum_sum().to_numpy()

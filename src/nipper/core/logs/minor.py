@@ -14,6 +14,7 @@ from nipper.core.logs import words
 from nipper.core.logs.column import Column
 from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.mapping import BalancingForm
+from nipper.core.logs.model import nanmedian
 from nipper.core.logs.sensors import of_cells
 
 
@@ -173,8 +174,7 @@ def _by_highest(
     texts: pl.Series, forms: Sequence[BalancingForm], cells: int, cell_v: NDArray[np.floating]
 ) -> list[BalancingForm]:
     """The form by which the balanced cells are those that stand high."""
-    with np.errstate(invalid="ignore"):
-        above = cell_v - np.nanmedian(cell_v, axis=1, keepdims=True)
+    above = cell_v - nanmedian(cell_v.T)[:, None]
     scores: dict[BalancingForm, float] = {}
     for form in forms:
         on = parse_balancing(texts, cells, form)

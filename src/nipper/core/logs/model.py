@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 Floats = NDArray[np.floating]
 
+FEW_ROWS = 500
 GAP_FLOOR_S = (
     600.0  # a pause this long is a gap whatever the interval; nothing is integrated across it
 )
@@ -118,6 +119,12 @@ def solved(gram: Floats, right: Floats) -> Floats:
 def nanmedian(table: Floats) -> Floats:
     """Median of each column without what is not known; NaN, in silence, where nothing is."""
     out = np.full(table.shape[1], np.nan)
+    if 0 < table.shape[0] <= FEW_ROWS:  # NumPy's own goes column by column, a hundredfold slower
+        ordered = np.sort(table, axis=0)  # what is not known stands last
+        known = table.shape[0] - np.isnan(table).sum(axis=0)
+        middle = np.stack([np.maximum(known - 1, 0) // 2, np.minimum(known // 2, len(table) - 1)])
+        pair = np.take_along_axis(ordered, middle, axis=0)
+        return np.where(known > 0, pair.mean(axis=0), out)
     read = np.isfinite(table).any(axis=0)
     out[read] = np.nanmedian(table[:, read], axis=0)
     return out

@@ -388,7 +388,7 @@ class _Columns:
 
     def soc(self) -> Floats | None:
         m = self._mapping
-        return self.numbers(m.soc, m.soc_scale).astype(np.float32) if m.soc else None
+        return self.numbers(m.soc, m.soc_scale) if m.soc else None
 
     def balancing(self) -> NDArray[np.bool_] | None:
         m = self._mapping

@@ -250,6 +250,7 @@ def _pivoted(
 ) -> Table:
     """One column a key. Other columns stay where they say one thing a moment."""
     named = table.frame.with_columns(_key_names(table, key, value).alias(key))
+    named = named.filter(~pl.col(key).is_in(list(when)) | pl.col(key).is_null())
     kept = [c for c in others if c not in (key, value) and not _is_unit_column(table, c)]
     index = list(when)
     rest = [pl.col(c).first() for c in kept]

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.imbalance.estimate import Estimate
-from nipper.core.logs.charges import Charge, read_at
+from nipper.core.logs.charges import Charge, cells_at
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
@@ -42,7 +42,7 @@ def heat_table(log: Log, setup: Setup, known: Estimate) -> HeatTable:
     mv = np.full((log.cells, len(full)), np.nan)
     pct = np.full((log.cells, len(full)), np.nan)
     for i, charge in enumerate(full):
-        cell_v = read_at(log, setup, charge.top).cell_v
+        cell_v = cells_at(log, charge.top)
         mv[:, i] = 1e3 * (cell_v - np.nanmedian(cell_v))
     if len(full) and known.drift.time_s.size:
         at = np.searchsorted(time_s, known.drift.time_s)

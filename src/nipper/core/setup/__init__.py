@@ -9,7 +9,7 @@ from nipper.core.setup.bank import Setup
 from nipper.core.setup.charging import Charging, ExtraCharger, RateStep, Usage
 from nipper.core.setup.pack import Balancer, Cell, SeparateBalancer
 from nipper.core.setup.part import Part
-from nipper.core.setup.paths import get, is_path, put
+from nipper.core.setup.paths import Described, described, get, is_path, put
 from nipper.core.setup.protection import (
     CellVoltageLimit,
     CurrentLimit,
@@ -40,6 +40,7 @@ __all__ = [
     "CellVoltageLimit",
     "Charging",
     "CurrentLimit",
+    "Described",
     "ExtraCharger",
     "Link",
     "Module",
@@ -56,6 +57,7 @@ __all__ = [
     "VoltageLimit",
     "Wiring",
     "all_alike",
+    "described",
     "dumps",
     "get",
     "is_path",

@@ -3,11 +3,14 @@
 """
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
 from functools import reduce
-from typing import Any, cast
+from typing import Any, cast, get_origin
 
-from nipper.core.documents import known_keys
+from pydantic import BaseModel
+
+from nipper.core.documents import known_keys, model_in
 from nipper.core.errors import InputError
 from nipper.core.setup.bank import Setup
 from nipper.core.setup.part import Part
@@ -20,6 +23,31 @@ def is_path(path: str) -> bool:
     """Whether a setting can stand at that path."""
     *parts, name = _steps(path)
     return name in known_keys(Setup, parts)
+
+
+@dataclass(frozen=True, slots=True)
+class Described:
+    """What the models say of a setting: its part, its title and its description."""
+
+    path: str
+    part: str
+    title: str
+    about: str
+
+
+def described() -> Iterator[Described]:
+    """All settings a bank can have, in the order of the models; an item of a list is number 0."""
+    return _described(Setup, "", "")
+
+
+def _described(model: type[BaseModel], before: str, part: str) -> Iterator[Described]:
+    for name, info in model.model_fields.items():
+        inner, title = model_in(info.annotation), info.title or name.replace("_", " ")
+        if inner is None:
+            yield Described(f"{before}{name}", part, title, info.description or "")
+        elif name != "packs":  # a pack's own settings are the bank's once more
+            of_list = get_origin(info.annotation) in (list, tuple)
+            yield from _described(inner, f"{before}{name}.{'0.' if of_list else ''}", title)
 
 
 def _steps(path: str) -> list[str]:

@@ -11,7 +11,7 @@ import polars as pl
 
 from nipper.core.errors import InputError
 from nipper.core.tables.packed import as_utf8
-from nipper.core.tables.table import Table, text_frame
+from nipper.core.tables.table import MOST_COLUMNS, Table, text_frame
 from nipper.core.tables.texts import sheet_table
 
 MAX_JSON_BYTES = 400_000_000
@@ -86,6 +86,8 @@ def _flat(frame: pl.DataFrame) -> pl.DataFrame:
                 frame = frame.unnest(name, separator=" ")
             else:
                 frame = _spread(frame, name)
+            if frame.width > MOST_COLUMNS:
+                return frame  # more than a table may have: refused as one
     return frame
 
 

@@ -85,7 +85,7 @@ def _is_data(row: Row, usual: Sequence[str]) -> bool:
 
 def _counts_up(row: Row) -> bool:
     """A heading whose cells are named 1, 2, 3 … only."""
-    numbers = [int(f) for f in map(str, row) if f.strip().isdigit()]
+    numbers = [int(f) for f in map(str, row) if f.strip().isdecimal()]
     return len(numbers) > 1 and all(b - a == 1 for a, b in pairwise(numbers))
 
 

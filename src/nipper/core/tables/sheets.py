@@ -1,5 +1,6 @@
 """The sheets of a workbook as tables; how far they reach is looked at before they are opened."""
 
+import logging
 import re
 from typing import Any
 
@@ -44,6 +45,7 @@ def sheet_tables(data: bytes, file: str) -> list[Table]:
     if len(data) > MAX_BYTES:
         raise InputError(file, "the whole file", f"a spreadsheet of at most {MAX_BYTES} bytes")
     _refuse_wide(data, file)
+    logging.getLogger("calamine").setLevel(logging.CRITICAL)  # what is wrong is said once, by us
     tables: list[Table] = []
     try:
         book: Any = fastexcel.read_excel(data)

@@ -174,7 +174,7 @@ def _offset(data: bytes, line: int) -> int:
     at = 0
     ends = b"\n" if b"\n" in data[:SAMPLE_BYTES] else b"\r"
     for _ in range(line):
-        at = data.index(ends, at) + 1
+        at = data.find(ends, at) + 1 or len(data)
     return at
 
 

@@ -3,6 +3,7 @@
 from datetime import UTC, datetime, tzinfo
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
@@ -22,6 +23,7 @@ from nipper.core.report.charges import HeatTable
 from nipper.store import BenchEvent
 
 LEFT, TOP, FOOT = 34.0, 22.0, 44.0
+TONES = 100  # on either side of the even
 SCALE_STEPS = (0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 30.0, 50.0, 100.0, 200.0, 300.0, 500.0)
 
 
@@ -29,6 +31,12 @@ def mixed(low: QColor, high: QColor, share: float) -> QColor:
     """A colour between two."""
     pairs = ((low.redF(), high.redF()), (low.greenF(), high.greenF()), (low.blueF(), high.blueF()))
     return QColor.fromRgbF(*(a + (b - a) * share for a, b in pairs))
+
+
+def _tones_of(shares: NDArray[np.floating]) -> NDArray[np.intp]:
+    """Which tone a value has: −1 is the lowest, 1 the highest; what is small still shows."""
+    steps = np.sign(shares) * np.minimum(np.abs(shares), 1.0) ** 0.7 * TONES
+    return np.rint(steps).astype(np.intp) + TONES
 
 
 class HeatMap(QWidget):
@@ -117,19 +125,19 @@ class HeatMap(QWidget):
                     )
         painter.end()
 
-    def _tone(self, value: float, scale: float) -> QColor:
-        even = self._theme.colour("even")
-        share = min(abs(value) / scale, 1.0) ** 0.7
-        return mixed(even, self._theme.colour("highest" if value > 0 else "lowest"), share)
+    def _tones(self) -> list[QColor]:
+        """From the lowest over the even to the highest, in steps the eye does not tell apart."""
+        even, steps = self._theme.colour("even"), range(TONES, 0, -1)
+        low = [mixed(even, self._theme.colour("lowest"), i / TONES) for i in steps]
+        high = [mixed(even, self._theme.colour("highest"), i / TONES) for i in reversed(steps)]
+        return [*low, even, *high]
 
     def _paint_boxes(self, painter: QPainter) -> None:
         values, scale = self._values, self._scale()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        for row in range(values.shape[0]):
-            for column in range(values.shape[1]):
-                value = values[row, column]
-                if np.isfinite(value):
-                    painter.fillRect(self._box(row, column), self._tone(float(value), scale))
+        tones, tone = self._tones(), _tones_of(np.nan_to_num(values) / scale)
+        for row, column in np.argwhere(np.isfinite(values)).tolist():
+            painter.fillRect(self._box(row, column), tones[int(tone[row, column])])
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
 
     def _paint_labels(self, painter: QPainter) -> None:
@@ -223,8 +231,9 @@ class HeatMap(QWidget):
         ends = (f"−{scale:g}", f"+{scale:g}")
         painter.drawText(QPointF(x, y + 9), ends[0])
         x += metrics.horizontalAdvance(ends[0]) + 6
-        for i in range(13):
-            painter.fillRect(QRectF(x + i * 11, y, 10, 10), self._tone((i - 6) / 6 * scale, scale))
+        tones = self._tones()
+        for i, tone in enumerate(_tones_of(np.linspace(-1.0, 1.0, 13)).tolist()):
+            painter.fillRect(QRectF(x + i * 11, y, 10, 10), tones[int(tone)])
         painter.drawText(QPointF(x + 13 * 11 + 5, y + 9), ends[1])
 
     # hands
