@@ -86,7 +86,7 @@ def test_keys_list_every_action(open_window, guide):
 
 
 def test_every_stage_has_its_page_in_the_order_of_the_rail():
-    assert tuple(stage.id for stage in STAGES) == guide.STAGES
+    assert tuple(stage.id for stage in STAGES) == pages.STAGES
     for stage in STAGES:
         assert pages.page(stage.id).title == stage.title
 

@@ -235,8 +235,13 @@ def _widened(table: Table) -> Table | None:
 def _are_keys(texts: pl.Series) -> bool:
     """Names, or the numbers of cells; no measurement."""
     distinct = [t.strip() for t in texts.unique().head(MOST_KEYS).to_list()]
-    numbers = [t for t in distinct if looks_numeric(t)]
-    return not numbers or all(re.fullmatch(r"\d{1,3}", t) for t in distinct)
+    if not any(looks_numeric(t) for t in distinct):
+        return True
+    if not all(re.fullmatch(r"[0-9]{1,3}", t) for t in distinct):
+        return False
+    numbers = sorted(map(int, distinct))
+    runs = numbers[-1] - numbers[0] < 2 * len(numbers)
+    return runs and numbers[0] % 100 in (0, 1)  # 1 to 16, or 101 to 116 in the first pack
 
 
 def _holds_values(table: Table, name: str) -> bool:

@@ -77,11 +77,12 @@ def _longest_list(document: Any, depth: int = 0) -> Any:
 def _flat(frame: pl.DataFrame) -> pl.DataFrame:
     """Objects within a row become columns, and so do lists of numbers."""
     for _ in range(6):
-        nested = [c for c, kind in frame.schema.items() if isinstance(kind, pl.Struct | pl.List)]
+        kinds = frame.schema  # asked for once: it is made anew at each asking
+        nested = [c for c, kind in kinds.items() if isinstance(kind, pl.Struct | pl.List)]
         if not nested:
             break
         for name in nested:
-            kind = frame.schema[name]
+            kind = kinds[name]
             if isinstance(kind, pl.Struct):
                 frame = frame.unnest(name, separator=" ")
             else:
