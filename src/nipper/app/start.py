@@ -114,10 +114,14 @@ def run(arguments: argparse.Namespace) -> int:
     from PySide6.QtWidgets import QApplication
 
     from nipper.app.jobs import wait_for_jobs
+    from nipper.app.shell.preferencespage import size_factor
 
     QApplication.setHighDpiScaleFactorRoundingPolicy(
         Qt.HighDpiScaleFactorRoundingPolicy.PassThrough
     )
+    scale = size_factor(QSettings("nipper", "nipper"))
+    if scale and not arguments.pictures:
+        os.environ.setdefault("QT_SCALE_FACTOR", scale)
     app = QApplication([sys.argv[0]])
     app.setApplicationName("nipper")
     app.setOrganizationName("nipper")
@@ -160,11 +164,13 @@ def make_window(
     from PySide6.QtWidgets import QApplication
 
     from nipper.app.shell.commands import ACTIONS
+    from nipper.app.shell.preferencespage import apply_units
     from nipper.app.shell.window import Window
     from nipper.app.theme import Theme, load_fonts
     from nipper.app.theme.marks import icon
 
     load_fonts()
+    apply_units(settings)
     theme = Theme(theme_mode, QApplication.instance())
     theme.apply()
     QApplication.setWindowIcon(icon("app", QColor("#23292F"), 64))

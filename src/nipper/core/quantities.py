@@ -36,6 +36,13 @@ UNITS: dict[str, dict[str, float | Callable[[float], float]]] = {
         "F": lambda f: (f - 32.0) / 1.8,
         "°F": lambda f: (f - 32.0) / 1.8,
     },
+    "°F": {
+        "°F": 1.0,
+        "F": 1.0,
+        "°C": lambda c: c * 1.8 + 32.0,
+        "C": lambda c: c * 1.8 + 32.0,
+        "K": lambda k: (k - 273.15) * 1.8 + 32.0,
+    },
     "Ω": {"Ω": 1.0, "ohm": 1.0, "kΩ": 1e3, "kohm": 1e3},
     "%": {"%": 1.0},
     "mΩ": {"mΩ": 1.0, "mohm": 1.0, "Ω": 1e3, "ohm": 1e3, "µΩ": 1e-3},

@@ -180,11 +180,11 @@ def _connect(path: Path) -> sqlite3.Connection:
     db = sqlite3.connect(path, timeout=0.2, isolation_level=None, check_same_thread=False)
     try:
         db.execute("PRAGMA foreign_keys = ON")
-    except UnicodeDecodeError:  # of SQLite's own message about what is damaged
+        db.execute("PRAGMA synchronous = FULL")
+        db.execute("PRAGMA cell_size_check = ON")
+        db.execute("PRAGMA trusted_schema = OFF")  # benches come from strangers too
+    except UnicodeDecodeError:  # of SQLite's own words about what is damaged
         raise sqlite3.DatabaseError("file is damaged") from None
-    db.execute("PRAGMA synchronous = FULL")
-    db.execute("PRAGMA cell_size_check = ON")
-    db.execute("PRAGMA trusted_schema = OFF")  # benches come from strangers too
     return db
 
 

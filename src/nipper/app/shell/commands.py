@@ -325,6 +325,14 @@ ACTIONS: tuple[Action, ...] = (
         lambda w: w.set_theme("desktop"),
     ),
     Action("view.light", "Light", Menu.VIEW, "Paper and ink.", lambda w: w.set_theme("light")),
+    Action(
+        "view.preferences",
+        "Preferences",
+        Menu.VIEW,
+        "Theme, size, and the units of fields.",
+        _side("preferences"),
+        "Ctrl+,",
+    ),
     Action("view.dark", "Dark", Menu.VIEW, "Graphite.", lambda w: w.set_theme("dark")),
     Action(
         "help.guide",

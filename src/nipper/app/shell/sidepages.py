@@ -13,6 +13,9 @@ if TYPE_CHECKING:
     from nipper.app.shell.window import Window
 
 
+OF_ANY_BENCH = ("help", "preferences")
+
+
 class SidePages(QObject):
     """Makes, shows and forgets them."""
 
@@ -44,6 +47,13 @@ class SidePages(QObject):
             guide = HelpPage(window.menus.actions, window.theme)
             guide.wanted.connect(self._to_field)
             return guide
+        if name == "preferences":
+            from nipper.app.shell.preferencespage import PreferencesPage
+
+            chooser = PreferencesPage(window.settings)
+            chooser.themed.connect(window.set_theme)
+            chooser.left.connect(self._left)
+            return chooser
         assert window.document
         if name == "typing":
             from nipper.app.shell.typingpage import TypingPage
@@ -99,7 +109,7 @@ class SidePages(QObject):
     def close(self) -> None:
         """Forget the pages of a bench that closes."""
         for name, page in list(self._pages.items()):
-            if name != "help":
+            if name not in OF_ANY_BENCH:
                 self._window.pages.removeWidget(page)
                 page.deleteLater()
                 del self._pages[name]

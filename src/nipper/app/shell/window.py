@@ -49,7 +49,7 @@ class Window(QMainWindow):
 
     def __init__(self, theme: Theme, zone: tzinfo, settings: QSettings, data_folder: Path) -> None:
         super().__init__()
-        self.theme, self.zone, self._settings = theme, zone, settings
+        self.theme, self.zone, self.settings = theme, zone, settings
         self.desk: Desk | None = None
         self._stage = STAGES[0].id
         self.setWindowTitle("Nipper")
@@ -215,8 +215,11 @@ class Window(QMainWindow):
         return self._stage if self.desk is not None else ""
 
     def go_back(self) -> None:
-        """Back to the stage that was shown."""
-        self.go(self._stage)
+        """Back to the stage that was shown, or to the start."""
+        if self.desk is None:
+            self.show_page(self.start_page)
+        else:
+            self.go(self._stage)
 
     def show_page(self, page: QWidget) -> None:
         """Show a page; only beside a stage stands what follows of it."""
@@ -302,9 +305,10 @@ class Window(QMainWindow):
 
     # looks
 
+    @Slot(str)
     def set_theme(self, mode: str) -> None:
         """desktop, light or dark; kept for the next start."""
-        self._settings.setValue("theme", mode)
+        self.settings.setValue("theme", mode)
         self.theme.set_mode(mode)
 
     @Slot()

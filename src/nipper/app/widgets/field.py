@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt, Signal, Slot
 from PySide6.QtGui import QFocusEvent, QKeyEvent
 from PySide6.QtWidgets import QLineEdit, QWidget
 
+from nipper.app.widgets.units import UNITS
 from nipper.core.errors import RangeError
 from nipper.core.quantities import Context, format_quantity, parse_quantity
 
@@ -37,10 +38,11 @@ class UnitField(QLineEdit):
         self.setMinimumWidth(78)
         self.setMaximumWidth(96)
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
-        self.setAccessibleName(f"{title}, {unit}" if unit else title)
         self.setPlaceholderText("–" if optional else "")
         self._say("")
+        self._unit_changed()
         self.editingFinished.connect(self._finish)
+        UNITS.changed.connect(self._unit_changed)
 
     @property
     def value(self) -> float | None:
@@ -66,9 +68,22 @@ class UnitField(QLineEdit):
             self._tip("")
 
     def _show(self) -> None:
-        self.setText("" if self._value is None else format_quantity(self._value, self.unit))
+        self.setText("" if self._value is None else self._shown(self._value))
         self.setModified(False)
         self._say("")
+
+    def _shown(self, value: float) -> str:
+        shown = UNITS.shown(value, self.unit)
+        if shown != value:
+            shown = round(shown, 2)  # 4 °C is 39.2 °F
+        return format_quantity(shown, UNITS.name(self.unit))
+
+    @Slot()
+    def _unit_changed(self) -> None:
+        name = UNITS.name(self.unit)
+        self.setAccessibleName(f"{self._title}, {name}" if name else self._title)
+        if not self.isModified():
+            self._show()
 
     def _say(self, trouble: str) -> None:
         wrong = "true" if trouble else "false"
@@ -109,13 +124,14 @@ class UnitField(QLineEdit):
             self._take(None)
             return
         try:
-            value = parse_quantity(text, self.unit, self.context)
+            value = parse_quantity(text, UNITS.name(self.unit), self.context)
+            value = UNITS.taken(value, self.unit)
         except RangeError as error:
             self._say(str(error))
             return
         low, high = self._bounds
         if not low <= value <= high:
-            self._say(f"expected {low:g} to {high:g} {self.unit}, found {value:g}")
+            self._say(f"expected {self._shown(low)} to {self._shown(high)}, found {text}")
             return
         self._take(value)
 
