@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QLabel
 
 from nipper.core.upkeep.due import Duty
 from nipper.core.upkeep.meter import stand
+from nipper.core.upkeep.stray import TITLE
 from nipper.core.upkeep.trips import Trip
 
 
@@ -189,3 +190,44 @@ def test_a_case_stands_with_what_was_done_about_it(keep):
     keep.show_page(6)
     said = texts(keep.story._cases)
     assert any("Cell 3 loses" in t for t in said)
+
+
+def test_a_cell_that_strays_is_walked_as_soon_as_its_causes_were_run(qtbot, keep):
+    keep.show_page(3)
+    meter = keep.meter
+    meter.symptom.setCurrentText(TITLE)
+    meter.symptom.activated.emit(meter.symptom.currentIndex())
+    assert "Ten causes are run" in meter.verdict.text()
+    qtbot.waitUntil(lambda: keep.stray.walk is not None, timeout=60_000)
+    assert meter.walk.id == "stray"
+    leak = next(f for f in meter.walk.faults if f.id == "leak")
+    while (asked := stand(meter.walk, meter.readings).ask) is not None:
+        type_into(meter.field, f"{meter.walk.reads(leak, asked.id).value:.1f}")
+    assert "loses charge" in meter.verdict.text()
+
+
+def test_a_straying_cell_is_practised(qtbot, keep):
+    keep.show_page(4)
+    page = keep.practise
+    page.subject.setCurrentIndex(1)
+    page.seed.set_value(3.0)
+    page.start()
+    assert page.case is None
+    qtbot.waitUntil(lambda: page.case is not None, timeout=60_000)
+    assert page.seen.text() == f"{TITLE}."
+    assert page.answer.count() == 10
+    page.subject.setCurrentIndex(0)
+    page.start()
+    assert page.case.walk.title != TITLE
+
+
+def test_a_pack_that_is_never_full_says_so_instead(qtbot, open_window, keep):
+    open_window.document.settings.change(
+        {"charging.absorption_v": 26.0, "charging.float_v": 25.6}, "low"
+    )
+    keep.show_page(4)
+    page = keep.practise
+    page.subject.setCurrentIndex(1)
+    page.start()
+    qtbot.waitUntil(lambda: "not filled" in page.seen.text(), timeout=60_000)
+    assert page.case is None

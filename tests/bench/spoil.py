@@ -112,7 +112,7 @@ def spoil_document(chance: random.Random, document: object) -> object:
                 name = chance.choice(("x", "", "name ", "packs", "cell_9"))
                 holder[name] = copy.deepcopy(holder[key])
             case 2:
-                holder[key] = [copy.deepcopy(holder[key])] * chance.choice((1, 2, 300))
+                holder[key] = [copy.deepcopy(holder[key])] * chance.choice((1, 2, 40))
             case _:
                 holder[key] = copy.deepcopy(chance.choice(VALUES))
     return out

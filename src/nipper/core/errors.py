@@ -19,7 +19,7 @@ class NipperError(Exception):
     Shown as one line; anything else is a bug and keeps its traceback.
     """
 
-    def __init__(self, text: str) -> None:
+    def __init__(self, text: str = "") -> None:
         super().__init__(one_line(text))
 
 

@@ -4,7 +4,7 @@ names it.
 Seeded: the same number gives two people the same case.
 """
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from math import log2
@@ -60,10 +60,15 @@ class Score:
     forgotten: tuple[Probe, ...] = field(default=())
 
 
-def make_case(setup: Setup, seed: int, level: Level) -> PractiseCase:
-    """The case of that number. Easy ones hide what is common, hard ones what is rare too."""
+def make_case(
+    setup: Setup, seed: int, level: Level, of: Sequence[Walk] | None = None
+) -> PractiseCase:
+    """The case of that number. Easy ones hide what is common, hard ones what is rare too.
+
+    ``of``: the walks it may be of; left out, those with a meter of this bank.
+    """
     chance = Random(f"case {seed} {level}")
-    found = walks(setup)
+    found = walks(setup) if of is None else of
     walk = found[chance.randrange(len(found))]
     if level == Level.EASY:
         weights = [f.prior**2 for f in walk.faults]

@@ -11,11 +11,13 @@ from PySide6.QtWidgets import (
 )
 
 from nipper.app.document import Document
+from nipper.app.stages.keep.stray import Stray
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
 from nipper.core.report.keep import expects_words, stand_words, walk_note
 from nipper.core.upkeep.meter import Stand, Walk, stand
+from nipper.core.upkeep.stray import TITLE
 from nipper.core.upkeep.walks import walks
 
 KIND = "meter-walk"
@@ -66,9 +68,12 @@ class Suspects(QWidget):
 class MeterPage(QWidget):
     """Symptom, readings, suspects, and the next probe."""
 
-    def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, document: Document, theme: Theme, stray: Stray, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
-        self._document, self._theme = document, theme
+        self._document, self._theme, self._stray = document, theme, stray
+        stray.changed.connect(self._stray_changed)
         self.readings: dict[str, float] = {}
         self._walks: tuple[Walk, ...] = ()
         self._asked = ""
@@ -132,12 +137,29 @@ class MeterPage(QWidget):
         """The walk of the chosen symptom."""
         return self._walks[max(0, self.symptom.currentIndex())]
 
+    @property
+    def strays(self) -> bool:
+        """Whether the symptom is a cell that strays: its walk is made by runs, and not at once."""
+        return self.symptom.currentText() == TITLE
+
+    @Slot()
+    def _stray_changed(self) -> None:
+        if self.strays and self.isVisible():
+            self.refresh()
+
     @Slot()
     def refresh(self) -> None:
         """Show how the search stands, for the bank as it is set now."""
         self._walks = walks(self._document.setup, self.volts.value)
         if self.symptom.count() == 0:
-            self.symptom.addItems([w.title for w in self._walks])
+            self.symptom.addItems([*(w.title for w in self._walks), TITLE])
+        if self.strays:
+            self._stray.ask()
+            known = self._stray.walk
+            if known is None:
+                self._wait()
+                return
+            self._walks = (*self._walks, known)
         walk, found = self.walk, stand(self.walk, self.readings)
         status, words = stand_words(found, len(self.readings))
         self._mark.set_status(str(status))
@@ -155,6 +177,14 @@ class MeterPage(QWidget):
             self.where.setCurrentIndex(left.index(found.ask))
         self._chosen()
         self._say_last(walk)
+
+    def _wait(self) -> None:
+        """No walk yet, or none at all."""
+        self._mark.set_status("none")
+        self.verdict.setText(self._stray.said)
+        self._card.hide()
+        self.note.setEnabled(False)
+        clear(self._grid)
 
     def _say_last(self, walk: Walk) -> None:
         """What was found the last time, to compare with."""

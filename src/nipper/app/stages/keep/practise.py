@@ -11,24 +11,31 @@ from PySide6.QtWidgets import (
 )
 
 from nipper.app.document import Document
+from nipper.app.stages.keep.stray import Stray
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, button, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
 from nipper.core.report.keep import expects_words, score_words
 from nipper.core.upkeep.practise import MOST_SEED, Level, PractiseCase, judge, make_case
 
+A_BANK, A_CELL = "a bank that does not work", "a cell that strays"
 WHAT_FOR = (
-    "Nipper hides a fault in a copy of this bank. Choose what to read; each reading costs minutes, "
-    "and live parts want to be made safe first. Then name it. The same number is the same case."
+    "Nipper hides a fault, two, or none in a copy of this bank. Choose what to read; each reading "
+    "costs minutes, and live parts want to be made safe first. Then name it. The same number is "
+    "the same case."
 )
 
 
 class PractisePage(QWidget):
     """A case at a time."""
 
-    def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, document: Document, theme: Theme, stray: Stray, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
-        self._document, self._theme = document, theme
+        self._document, self._theme, self._stray = document, theme, stray
+        self._waits = False
+        stray.changed.connect(self._stray_changed)
         self.case: PractiseCase | None = None
         self.readings: dict[str, float] = {}
         self._heeded: set[str] = set()
@@ -47,7 +54,10 @@ class PractisePage(QWidget):
         self.begin.clicked.connect(self.start)
         after.clicked.connect(self._next)
         line.addWidget(label("case"))
-        for widget in (self.seed, self.level, self.begin, after):
+        self.subject = QComboBox()
+        self.subject.setAccessibleName("what is practised")
+        self.subject.addItems([A_BANK, A_CELL])
+        for widget in (self.seed, self.level, self.subject, self.begin, after):
             line.addWidget(widget)
         line.addStretch(1)
         layout.addLayout(line)
@@ -106,8 +116,16 @@ class PractisePage(QWidget):
     @Slot()
     def start(self, *_: object) -> None:
         """Begin the case of that number anew."""
+        of = None
+        if self.subject.currentText() == A_CELL:
+            self._stray.ask()
+            of = [self._stray.walk] if self._stray.walk is not None else []
+        self._waits = of == []
+        if self._waits:
+            self._wait()
+            return
         seed = int(self.seed.value or 1)
-        self.case = make_case(self._document.setup, seed, self.level.currentData())
+        self.case = make_case(self._document.setup, seed, self.level.currentData(), of)
         self.readings, self._heeded = {}, set()
         clear(self._verdict)
         self.seen.setText(f"{self.case.walk.title}.")
@@ -116,6 +134,18 @@ class PractisePage(QWidget):
             self.answer.addItem(fault.title, fault.id)
         self.refresh()
         self._show()
+
+    def _wait(self) -> None:
+        self.case = None
+        self.refresh()
+        self.seen.setText(self._stray.said)
+
+    @Slot()
+    def _stray_changed(self) -> None:
+        if self._waits and self._stray.walk is not None:
+            self.start()
+        elif self._waits:
+            self._wait()
 
     @Slot()
     def _next(self) -> None:

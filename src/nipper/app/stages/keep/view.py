@@ -14,6 +14,7 @@ from nipper.app.stages.keep.meter import MeterPage
 from nipper.app.stages.keep.practise import PractisePage
 from nipper.app.stages.keep.storage import StoragePage
 from nipper.app.stages.keep.story import StoryPage
+from nipper.app.stages.keep.stray import Stray
 from nipper.app.stages.keep.trips import TripsPage
 from nipper.app.stages.keep.year import YearPage
 from nipper.app.theme import Theme
@@ -28,7 +29,9 @@ class KeepView(PagedView):
         super().__init__(TITLES, tabs_below=True)
         self._document, self._zone = document, zone
         self.year, self.storage = YearPage(document, theme, zone), StoragePage(document, theme)
-        self.meter, self.practise = MeterPage(document, theme), PractisePage(document, theme)
+        self.stray = Stray(document, self)
+        self.meter = MeterPage(document, theme, self.stray)
+        self.practise = PractisePage(document, theme, self.stray)
         self.trips = TripsPage(document, theme, zone)
         self.story = StoryPage(document, theme, zone)
         self.life = LifePage(document, theme)

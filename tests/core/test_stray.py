@@ -1,0 +1,122 @@
+"""A cell that strays: what each cause would show is read off the simulator, and the walk finds it.
+
+Outside checks: another physics library's packs (``tests/worlds``) are not used here, since the walk
+says what *this* bank's settings would show; what must hold of any lithium pack does (signs).
+"""
+
+from functools import cache
+
+import pytest
+
+from nipper.core.errors import Cancelled
+from nipper.core.presets import new_setup
+from nipper.core.setup import put
+from nipper.core.upkeep.meter import stand
+from nipper.core.upkeep.practise import Level, judge, make_case
+from nipper.core.upkeep.stray import PROBES, stray_walk
+
+LFP = new_setup("lfp", 16, 280.0)
+BANKS = {
+    "lfp": LFP,
+    "nmc": new_setup("nmc", 14, 60.0),
+    "lto": new_setup("lto", 24, 40.0),
+    "lfp active": new_setup("lfp", 4, 100.0, 2, "active"),
+}
+
+
+@cache
+def the_walk(bank="lfp"):
+    walk = stray_walk(BANKS[bank])
+    assert walk is not None
+    return walk
+
+
+def value(cause, probe, bank="lfp"):
+    walk = the_walk(bank)
+    return walk.reads(next(f for f in walk.faults if f.id == cause), probe).value
+
+
+def walked(walk, truth):
+    readings = {}
+    while (probe := stand(walk, readings).ask) is not None:
+        readings[probe.id] = walk.reads(truth, probe.id).value
+    return stand(walk, readings)
+
+
+@pytest.mark.parametrize("bank", list(BANKS))
+def test_nobody_is_named_wrongly(bank):
+    walk = the_walk(bank)
+    for fault in walk.faults:
+        found = walked(walk, fault)
+        assert found.found in (None, fault), fault.id
+
+
+def test_at_the_usual_bank_most_causes_are_named_and_the_true_one_is_likeliest():
+    walk = the_walk()
+    found = {f.id: walked(walk, f) for f in walk.faults}
+    first = [id_ for id_, at in found.items() if at.likely[0][0].id == id_]
+    named = [id_ for id_, at in found.items() if at.found is not None]
+    assert len(first) >= 9
+    assert len(named) >= 7
+
+
+@pytest.mark.parametrize("bank", list(BANKS))
+def test_what_must_be_so_in_any_pack(bank):
+    assert value("none", "joint", bank) < 10 < value("joint", "joint", bank)
+    assert value("reading", "meter", bank) > 20
+    assert abs(value("low", "meter", bank)) < 1
+    # more resistance or a bad joint drops more under load; charge alone hardly does
+    assert value("resistance", "load", bank) > 5
+    assert value("joint", "load", bank) > 5
+    # a small cell is the lowest at the low end
+    assert value("weak", "low", bank) < -3
+    assert value("leak", "month", bank) > 5
+    assert value("none", "month", bank) == 0
+
+
+def test_offsets_stand_out_at_the_top_and_the_wrong_reading_leaves_with_the_bms():
+    assert value("low", "top") < -30 < 30 < value("high", "top")
+    assert value("low", "swap") == value("low", "top")
+    assert value("reading", "swap") > value("reading", "top") + 20
+
+
+def test_live_parts_and_long_work_are_told():
+    told = {p.id: p for p in PROBES}
+    assert told["meter"].caution
+    assert told["joint"].caution
+    assert told["swap"].caution
+    assert told["swap"].minutes > told["month"].minutes
+
+
+def test_a_pack_that_is_never_full_has_no_walk():
+    low = put(LFP, {"charging.absorption_v": 52.0, "charging.float_v": 51.0})
+    assert stray_walk(low) is None
+
+
+def test_it_can_be_stopped():
+    def stop(_share):
+        raise Cancelled
+
+    with pytest.raises(Cancelled):
+        stray_walk(LFP, stop)
+
+
+def test_cases_hide_one_cause_two_or_none_and_the_same_number_is_the_same_case():
+    walk = the_walk()
+    hidden = [make_case(LFP, n, Level.HARD, [walk]).hidden for n in range(1, 80)]
+    assert {"none", "leak", "leak-joint"} <= {f.id for f in hidden}
+    assert make_case(LFP, 7, Level.HARD, [walk]).hidden is hidden[6]
+
+
+def test_a_case_is_judged_by_what_was_read():
+    walk = the_walk()
+    case = next(
+        c for n in range(1, 200) if (c := make_case(LFP, n, Level.EASY, [walk])).hidden.id == "leak"
+    )
+    read = {p: case.read(p) for p in ("top", "month", "joint")}
+    score = judge(case, read, "leak")
+    told = {probe.id: bits for probe, bits in score.told}
+    assert score.right
+    assert told["month"] > 1.0
+    assert [p.id for p in score.forgotten] == ["joint"]
+    assert not judge(case, read, "none").right
