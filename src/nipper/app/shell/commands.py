@@ -350,6 +350,13 @@ ACTIONS: tuple[Action, ...] = (
         lambda w: w.side.explain("page:start"),
     ),
     Action(
+        "help.tour",
+        "Tour of the demo",
+        Menu.HELP,
+        "Ten stops in a made-up workshop; an open bench is kept and closed.",
+        lambda w: w.tour.begin(),
+    ),
+    Action(
         "help.keys",
         "Keys",
         Menu.HELP,

@@ -35,6 +35,7 @@ class StartPage(QWidget):
     open_asked = Signal()
     log_asked = Signal()
     demo_asked = Signal()
+    tour_asked = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -153,7 +154,10 @@ class StartPage(QWidget):
         demo.clicked.connect(self.demo_asked)
         line = QHBoxLayout()
         line.addWidget(other)
+        tour = button("Take the tour", "quiet", "Ten stops in the demo, a few minutes")
+        tour.clicked.connect(self.tour_asked)
         line.addWidget(demo)
+        line.addWidget(tour)
         line.addStretch(1)
         inside.addLayout(line)
         column.addWidget(frame)

@@ -32,6 +32,7 @@ from nipper.app.shell.sidepages import SidePages
 from nipper.app.shell.stages import STAGES
 from nipper.app.shell.startpage import StartPage
 from nipper.app.shell.topline import TopLine
+from nipper.app.shell.tour import Tour
 from nipper.app.stage import StageView
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import label
@@ -61,6 +62,7 @@ class Window(QMainWindow):
         self.side, self.importer = SidePages(self), Importer(self)
         self.opener = Opener(self, settings, data_folder)
         self._demo = DemoMaker(data_folder, self)
+        self.tour = Tour(self)
         self.message = label("", "act", wrap=True)
         self._build()
         self._connect()
@@ -105,6 +107,7 @@ class Window(QMainWindow):
         self.start_page.open_asked.connect(self.opener.ask)
         self.start_page.log_asked.connect(self.importer.ask)
         self.start_page.demo_asked.connect(self._demo.start)
+        self.start_page.tour_asked.connect(self.tour.begin)
         self._demo.told.connect(self.say)
         self._demo.made.connect(self.opener.open)
         self.theme.changed.connect(self._dress)
@@ -165,6 +168,8 @@ class Window(QMainWindow):
         if self.desk is None:
             return
         self.side.close()
+        if not self.tour.waits:
+            self.tour.end()
         desk, self.desk = self.desk, None
         desk.close()
         self.follows.show_all([])

@@ -17,6 +17,7 @@ QMainWindow, #page, QScrollArea, #scrolled {{ background: {p.paper}; border: non
 #follows, #followsBody {{ background: {p.side}; }}
 #follows {{ border-left: 1px solid {p.line}; }}
 #card {{ background: {p.card}; border: 1px solid {p.line}; border-radius: 5px; }}
+#tour {{ background: {p.card}; border: 2px solid {p.copper}; border-radius: 6px; }}
 #onCard {{ background: {p.card}; border: none; }}
 #rule {{ background: {p.line}; max-height: 1px; min-height: 1px; }}
 QLabel {{ background: transparent; }}

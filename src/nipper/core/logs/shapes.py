@@ -118,7 +118,7 @@ def _numbers_in(text: str) -> list[str]:
             p.strip().strip("\"'")
             for p in re.split(mark if "\\" in mark else re.escape(mark), inner)
         ]
-        parts = [re.sub(r"^\w*\d+\s*[:=]\s*", "", p) for p in parts if p]
+        parts = [re.sub(r"^\w{0,30}\d\s*[:=]\s*", "", p) for p in parts if p]
         if len(parts) >= 2 and all(looks_numeric(p) for p in parts):
             return [p.replace(",", ".") if comma else p for p in parts]
     return []
