@@ -1,8 +1,9 @@
 """Random events on the real window: no exception, no message of Qt's, no turn that stands still.
 
-``python -m tests.bench.monkey 20000 [seed]`` opens the demo bench and clicks, types, drags, turns
-the wheel, presses shortcuts, resizes and drops files. It prints what went wrong, the slowest turns
-of the event loop with what caused them, and how much the memory grew after the warm-up.
+``python -m tests.bench.monkey 20000 [seed]`` opens the demo bench (``small``: a small one, as the
+tests do) and clicks, types, drags, turns the wheel, presses shortcuts, resizes and drops files. It
+prints what went wrong, the slowest turns of the event loop with what caused them, and how much the
+memory grew after the warm-up.
 """
 
 import faulthandler
@@ -18,6 +19,7 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any
 
+import numpy as np
 from PySide6.QtCore import (
     QEvent,
     QMimeData,
@@ -48,7 +50,10 @@ from nipper.app.shell.commands import ACTIONS
 from nipper.app.shell.window import Window
 from nipper.app.start import make_window
 from nipper.core.errors import NipperError
+from nipper.core.presets import new_setup
+from nipper.store import Bench
 from tests.bench.spoil import STRANGE
+from tests.builders import charge_log
 from tests.core.strangers import ALL
 
 SEED = 20261127
@@ -61,7 +66,9 @@ WARM_UP = 0.3  # of the events: caches fill, pages are built
 class Monkey:
     """One window, its events and what was seen."""
 
-    def __init__(self, folder: Path, seed: int) -> None:
+    def __init__(self, folder: Path, seed: int, small: bool) -> None:
+        self._small, self._copies = small, 0
+        (folder / "benches").mkdir()
         self.chance = random.Random(seed)
         self.folder = folder
         self.wrong: list[str] = []
@@ -74,9 +81,20 @@ class Monkey:
         self.window.resize(1280, 800)
         self.window.show()
         self._hook()
-        self.window.open_demo()
-        self._settle(20.0)
+        self._open()
         self._files()
+
+    def _open(self) -> None:
+        """A fresh copy of the bench."""
+        if self._small:
+            self._copies += 1
+            path = self.folder / "benches" / f"small {self._copies}.nipper"
+            bench = Bench.create(path, new_setup("lfp", 8, 100.0, 2, name="Small"))
+            bench.logs.add(1, charge_log(new_setup("lfp", 8, 100.0), np.zeros(8)), "one.csv")
+            self.window.open_bench(bench)
+        else:
+            self.window.open_demo()
+        self._settle(20.0)
 
     def _hook(self) -> None:
         """Whatever is raised or warned of is kept; dialogs are answered at once."""
@@ -109,7 +127,7 @@ class Monkey:
             print(line, flush=True)
 
     def _file_name(self, *_given: Any, **_more: Any) -> tuple[str, str]:
-        files = [*self.folder.iterdir(), self.folder / f"new{self.chance.randrange(3)}.csv", ""]
+        files = [*self.folder.glob("*.*"), self.folder / f"new{self.chance.randrange(3)}.csv", ""]
         return str(self.chance.choice(files)), ""
 
     def _close_dialogs(self) -> None:
@@ -161,8 +179,7 @@ class Monkey:
             if not self.window.isVisible():
                 self.window.show()
             if self.window.document is None or number % 1500 == 1499:
-                self.window.open_demo()
-                self._settle(20.0)
+                self._open()
         self.growth = _memory() / warm - 1.0 if warm else 0.0
 
     def _seen(self, *kinds: type[QWidget]) -> QWidget | None:
@@ -273,7 +290,7 @@ class Monkey:
         return self.now
 
     def _drop(self) -> str:
-        file = self.chance.choice(list(self.folder.iterdir()))
+        file = self.chance.choice(sorted(self.folder.glob("*.*")))
         if file.suffix == ".nipper" or file.is_dir():
             return "left alone"
         self.now = f"{file.name} dropped"
@@ -306,13 +323,13 @@ def _memory() -> float:
     return float(pages * resource.getpagesize())
 
 
-def main(count: int, seed: int) -> int:
+def main(count: int, seed: int = SEED, small: bool = False) -> int:
     """Run it; how many things were wrong."""
     faulthandler.enable()
     app = QApplication(sys.argv[:1])
     app.setStyle("Fusion")
     with tempfile.TemporaryDirectory(prefix="nipper-monkey-") as folder:
-        monkey = Monkey(Path(folder), seed)
+        monkey = Monkey(Path(folder), seed, small)
         begun = time.monotonic()
         monkey.run(count)
         took = time.monotonic() - begun
@@ -330,5 +347,5 @@ def main(count: int, seed: int) -> int:
 
 
 if __name__ == "__main__":
-    given = [int(a) for a in sys.argv[1:]]
-    sys.exit(bool(main(given[0], given[1] if len(given) > 1 else SEED)))
+    given = [int(a) for a in sys.argv[1:] if a.isdecimal()]
+    sys.exit(bool(main(*given, small="small" in sys.argv)))

@@ -8,6 +8,7 @@ the setup's own models, so that a field is explained in one place only. A link i
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cache
 from importlib import resources
 
 from nipper.core.guide.words import WORDS
@@ -31,6 +32,7 @@ class Topic:
     text: str
 
 
+@cache
 def page(name: str) -> Topic:
     """A page by its name; KeyError where there is none."""
     if name not in PAGES:
@@ -40,15 +42,17 @@ def page(name: str) -> Topic:
     return Topic(f"page:{name}", title.removeprefix("# ").strip(), body.strip())
 
 
-def words() -> list[Topic]:
+@cache
+def words() -> tuple[Topic, ...]:
     """The trade's words, by the alphabet."""
     names = sorted(WORDS, key=str.lower)
-    return [Topic(f"word:{n}", n, f"{WORDS[n][:1].upper()}{WORDS[n][1:]}.") for n in names]
+    return tuple(Topic(f"word:{n}", n, f"{WORDS[n][:1].upper()}{WORDS[n][1:]}.") for n in names)
 
 
-def settings() -> list[Topic]:
+@cache
+def settings() -> tuple[Topic, ...]:
     """Every setting: what it is, its unit, where it stands in a setup file."""
-    return [_setting(one) for one in described()]
+    return tuple(_setting(one) for one in described())
 
 
 def _setting(one: Described) -> Topic:
@@ -67,9 +71,10 @@ def _stands_in(word: str, text: str) -> bool:
     return len(word) > 1 and re.search(rf"(?i)\b{re.escape(word)}\b", text) is not None
 
 
-def rules() -> list[Topic]:
+@cache
+def rules() -> tuple[Topic, ...]:
     """What the rules look at."""
-    return [Topic(f"rule:{code}", code, about) for code, about in entries()]
+    return tuple(Topic(f"rule:{code}", code, about) for code, about in entries())
 
 
 def topics() -> Iterator[Topic]:
@@ -80,13 +85,18 @@ def topics() -> Iterator[Topic]:
     yield from rules()
 
 
+@cache
+def _searched() -> tuple[tuple[Topic, str], ...]:
+    return tuple((t, f"{t.title} {t.text}".lower()) for t in topics())
+
+
 def find(text: str) -> list[Topic]:
     """Topics in which every word typed stands; titles that begin with the text come first."""
     whole = text.strip().lower()
     if len(whole) < LEAST_LETTERS:
         return []
     typed = whole.split()
-    found = [t for t in topics() if all(w in f"{t.title} {t.text}".lower() for w in typed)]
+    found = [topic for topic, told in _searched() if all(w in told for w in typed)]
     return sorted(found, key=lambda t: _far(t.title.lower(), whole))
 
 
