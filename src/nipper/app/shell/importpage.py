@@ -103,6 +103,7 @@ class ImportPage(QWidget):
         layout.addLayout(middle, 3)
         layout.addWidget(label("The first rows as understood", weight=SEMI))
         self.rows = QTableWidget()
+        self.rows.setAccessibleName("first rows of the table")
         self.rows.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.rows.verticalHeader().hide()
         layout.addWidget(self.rows, 2)

@@ -70,6 +70,7 @@ class ReadBackPage(QWidget):
         layout.addWidget(label(HOW, "soft", wrap=True))
         layout.addLayout(self._link_line())
         self.table = QTableWidget(0, len(HEADINGS))
+        self.table.setAccessibleName("what is set and what is shown")
         self.table.setHorizontalHeaderLabels(list(HEADINGS))
         self.table.verticalHeader().hide()
         self.table.setFont(font(BASE_PT + 1))
@@ -93,6 +94,7 @@ class ReadBackPage(QWidget):
     def _link_line(self) -> QHBoxLayout:
         line = QHBoxLayout()
         self.source, self.place, self.device = QComboBox(), QLineEdit(), QSpinBox()
+        self.source.setAccessibleName("where the BMS is")
         self.source.addItems(["the stand-in BMS", "a BMS over Modbus"])
         self.source.setToolTip(
             "The stand-in ships with Nipper and holds what was last typed in; a real one "

@@ -76,6 +76,7 @@ class TypingPage(QWidget):
         self._progress.setTextVisible(False)
         self._progress.setFixedWidth(170)
         self.only_changed = QComboBox()
+        self.only_changed.setAccessibleName("which lines")
         self.only_changed.addItems(["all settings", "only what changed"])
         self.only_changed.activated.connect(self.refresh)
         back = button("Back", "quiet", "What is ticked is kept")
@@ -99,9 +100,11 @@ class TypingPage(QWidget):
         inside.addStretch(2)
         own = QHBoxLayout()
         self.own_label = QLineEdit(placeholderText="as your BMS calls it")
+        self.own_label.setAccessibleName("as your BMS calls it")
         self.own_label.setMaxLength(200)
         self.own_label.editingFinished.connect(self._labelled)
         self.unit = QComboBox()
+        self.unit.setAccessibleName("unit of your BMS")
         self.unit.setToolTip("In which unit your BMS shows it")
         self.unit.activated.connect(self._unit_chosen)
         own.addWidget(label("your BMS calls it", "soft"))
@@ -126,6 +129,7 @@ class TypingPage(QWidget):
 
     def _list(self) -> QWidget:
         self.list = QListWidget()
+        self.list.setAccessibleName("lines of the sheet")
         self.list.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
         self.list.setToolTip("Drag a line to where your BMS asks for it")
         self.list.setIconSize(QSize(12, 12))

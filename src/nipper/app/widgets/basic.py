@@ -121,6 +121,8 @@ def button(text: str, kind: str = "", tip: str = "") -> QPushButton:
         out.setProperty("kind", kind)
     if tip:
         out.setToolTip(tip)
+    if not text:
+        out.setAccessibleName(tip)
     out.setCursor(Qt.CursorShape.PointingHandCursor)
     return out
 

@@ -128,6 +128,7 @@ class Plot(pg.PlotWidget):
             axis = {}
         super().__init__(axisItems=axis)
         self._theme, self._unit = theme, unit
+        self.setAccessibleName(f"plot: {unit}" if unit else "plot")
         item = self.item
         item.hideButtons()
         item.setMenuEnabled(False)

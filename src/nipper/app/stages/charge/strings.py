@@ -227,6 +227,7 @@ class StringPage(QWidget):
         frame, inside = card()
         line = QHBoxLayout()
         self.kinds = QComboBox()
+        self.kinds.setAccessibleName("kind of module")
         self.kinds.setToolTip(MODULES_SOURCE)
         self.kinds.activated.connect(self._kind_chosen)
         self.kinds.setMinimumContentsLength(26)

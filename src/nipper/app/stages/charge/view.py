@@ -84,6 +84,8 @@ class ChargeView(StageView):
         layout.setSpacing(6)
         line = QHBoxLayout()
         self.season, self.sky = QComboBox(), QComboBox()
+        self.season.setAccessibleName("season")
+        self.sky.setAccessibleName("sky")
         self.season.addItems(list(SEASONS))
         self.sky.addItems([f"{s} sky" for s in SKIES])
         self.season.setToolTip(

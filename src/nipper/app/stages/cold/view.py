@@ -96,6 +96,7 @@ class ColdView(StageView):
         head = QHBoxLayout()
         head.addWidget(label("The cutoff of the charge", weight=SEMI), 1)
         self.who = QComboBox()
+        self.who.setAccessibleName("who stops the charge")
         self.who.addItems(list(WHO.values()))
         self.who.setToolTip("Who stops the charge in the cold")
         self.who.activated.connect(self._who_chosen)
@@ -139,6 +140,7 @@ class ColdView(StageView):
             QComboBox(),
             UnitField("%", "salt", "Salt, % of the mass of water and salt"),
         )
+        self.bath.setAccessibleName("bath")
         self.bath.addItems(["ice water", "salted ice", "salt mix from the freezer"])
         self.salt.set_bounds(0.0, 40.0)
         self.salt.set_value(8.0)
@@ -217,6 +219,7 @@ class ColdView(StageView):
                 optional=True,
             ),
         )
+        self.beta.setAccessibleName("kind of sensor")
         self.ohm.set_bounds(1.0, 1e7)
         for beta in BETAS:
             self.beta.addItem(f"10 kΩ, beta {beta}", beta)

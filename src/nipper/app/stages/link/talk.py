@@ -101,6 +101,7 @@ class TalkPage(QWidget):
         frame, inside = card()
         inside.addWidget(label("On the line", weight=SEMI))
         self.table = QTableWidget(0, len(COLUMNS))
+        self.table.setAccessibleName("messages of the bus")
         self.table.setHorizontalHeaderLabels(list(COLUMNS))
         self.table.verticalHeader().hide()
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)

@@ -149,6 +149,7 @@ class RecordView(StageView):
         note = button("Note it", tip="Puts it on the time line of this pack")
         note.clicked.connect(self.note_event)
         self.event_kind = QComboBox()
+        self.event_kind.setAccessibleName("kind of event")
         self.event_kind.addItem("done to this pack", "note")
         if len(self._document.records.packs) > 1:
             self.event_kind.addItem("done to all packs", "all")

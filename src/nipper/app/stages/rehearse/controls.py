@@ -139,6 +139,8 @@ class Controls(QWidget):
         self.days.idClicked.connect(self._days_chosen)
         line.addSpacing(6)
         self.sky, self.month = QComboBox(), QComboBox()
+        self.sky.setAccessibleName("sky")
+        self.month.setAccessibleName("month")
         for value, title in SKIES:
             self.sky.addItem(title, value)
         self.month.addItems(MONTHS)
@@ -153,6 +155,7 @@ class Controls(QWidget):
         line.addWidget(self.month)
         line.addStretch(1)
         self.other = QComboBox()
+        self.other.setAccessibleName("settings beside these")
         self.other.setToolTip(
             "Other settings under the same sky: dashed in the picture, second number below"
         )

@@ -54,6 +54,7 @@ class Lanes(QWidget):
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._theme = theme
+        self.setAccessibleName("the days, run on a copy of the bank")
         self._trial: Trial | None = None
         self._other: Trial | None = None
         self._pack = 1
@@ -76,6 +77,7 @@ class Lanes(QWidget):
             side.setFixedWidth(52)
             last = row == len(LANES) - 1
             plot = Plot(theme, run_axis=True)
+            plot.setAccessibleName(title)
             plot.item.getAxis("bottom").setStyle(showValues=last)
             plot.item.getAxis("left").setWidth(52)
             plot.item.setMouseEnabled(x=True, y=False)
