@@ -291,6 +291,12 @@ def test_files_are_written(qtbot, open_window, tmp_path, monkeypatch):
     answer("diagnosis.json")
     write_diagnosis(open_window)
     assert json.loads((tmp_path / "diagnosis.json").read_text())["format"] == "nipper-diagnosis"
+    answer("diagnosis.pdf")
+    write_diagnosis(open_window)
+    assert (tmp_path / "diagnosis.pdf").read_bytes().startswith(b"%PDF")
+    answer("diagnosis.html")
+    write_diagnosis(open_window)
+    assert "Cell 3" in (tmp_path / "diagnosis.html").read_text()
     answer("copy.nipper")
     write_copy(open_window)
     copy = Bench.open(tmp_path / "copy.nipper")

@@ -283,7 +283,7 @@ ACTIONS: tuple[Action, ...] = (
         "record.write-diagnosis",
         "Write the diagnosis …",
         Menu.RECORD,
-        "Writes charges, cells and findings as an open JSON file.",
+        "Writes the findings as a page to print (PDF, HTML), or all of it as an open JSON file.",
         write_diagnosis,
         "",
         _has_log,

@@ -19,12 +19,13 @@ if TYPE_CHECKING:
 
 
 def _write(
-    window: "Window", title: str, proposed: str, kinds: str, data: Callable[[], bytes]
+    window: "Window", title: str, proposed: str, kinds: str, data: Callable[[Path], bytes]
 ) -> None:
+    """Ask where, and write; the kind of file is that of the name that was chosen."""
     file, _ = QFileDialog.getSaveFileName(window, title, proposed, kinds)
     if file:
         try:
-            write_whole(Path(file), data())
+            write_whole(Path(file), data(Path(file)))
         except NipperError as error:
             window.say(str(error))
 
@@ -38,7 +39,7 @@ def write_setup(window: "Window") -> None:
         "Write the setup file",
         f"{setup.name}.setup.json",
         "Setup files (*.json)",
-        lambda: dumps(setup).encode(),
+        lambda _: dumps(setup).encode(),
     )
 
 
@@ -48,21 +49,14 @@ def write_open_loop(window: "Window") -> None:
 
     assert window.document
     setup = window.document.setup
-    file, _ = QFileDialog.getSaveFileName(
-        window,
-        "Write the open-loop sheet",
-        f"{setup.name}.open-loop.pdf",
-        "PDF (*.pdf);;Tables (*.csv)",
-    )
-    if not file:
-        return
-    title = f"{setup.name}: open-loop sheet"
-    is_table = file.lower().endswith(".csv")
-    try:
-        data = to_csv(sheet(setup)).encode() if is_table else as_pdf(to_html(sheet(setup), title))
-        write_whole(Path(file), data)
-    except NipperError as error:
-        window.say(str(error))
+
+    def data(path: Path) -> bytes:
+        if path.suffix.lower() == ".csv":
+            return to_csv(sheet(setup)).encode()
+        return as_pdf(to_html(sheet(setup), f"{setup.name}: open-loop sheet"))
+
+    proposed = f"{setup.name}.open-loop.pdf"
+    _write(window, "Write the open-loop sheet", proposed, "PDF (*.pdf);;Tables (*.csv)", data)
 
 
 def write_log(window: "Window") -> None:
@@ -125,20 +119,25 @@ def _write_table(window: "Window", kind: str) -> None:
 
 
 def write_diagnosis(window: "Window") -> None:
-    """Write the diagnosis as the JSON of the headless contract."""
+    """Write the diagnosis as a page to print, or as the JSON of the headless contract."""
     from nipper.core.imbalance.diagnosis import to_json
+    from nipper.core.report.diagnosed import diagnosis_html
 
-    assert window.document
-    assert window.document.record
-    record, setup = window.document.record, window.document.setup
-    text = json.dumps(to_json(record.diagnosis, record.log, setup), indent=2, ensure_ascii=False)
-    _write(
-        window,
-        "Write the diagnosis",
-        f"{window.document.pack.name}.diagnosis.json",
-        "Diagnoses (*.json)",
-        text.encode,
-    )
+    document = window.document
+    assert document
+    assert document.record
+    record, setup, name = document.record, document.setup, document.pack.name
+    now = document.now(window.zone)
+
+    def data(path: Path) -> bytes:
+        if path.suffix.lower() == ".json":
+            told = to_json(record.diagnosis, record.log, setup)
+            return json.dumps(told, indent=2, ensure_ascii=False).encode()
+        html = diagnosis_html(record.diagnosis, record.log, setup, name, now)
+        return html.encode() if path.suffix.lower() == ".html" else as_pdf(html)
+
+    kinds = "PDF (*.pdf);;Web pages (*.html);;Open form (*.json)"
+    _write(window, "Write the diagnosis", f"{name}.diagnosis.pdf", kinds, data)
 
 
 def write_copy(window: "Window") -> None:
