@@ -231,3 +231,9 @@ def test_a_pack_that_is_never_full_says_so_instead(qtbot, open_window, keep):
     page.start()
     qtbot.waitUntil(lambda: "not filled" in page.seen.text(), timeout=60_000)
     assert page.case is None
+
+
+def test_settings_that_change_while_the_causes_are_run_are_run_too(qtbot, open_window, keep):
+    keep.stray.ask()
+    open_window.document.settings.change({"balancer.delta_mv": 7.0}, "trigger")
+    qtbot.waitUntil(lambda: keep.stray.walk is not None, timeout=90_000)

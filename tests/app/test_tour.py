@@ -54,3 +54,12 @@ def test_it_can_be_left_while_the_demo_is_still_being_made(window, monkeypatch):
 
 def test_it_shows_every_stage_but_the_one_that_follows_from_others():
     assert {stage.id for stage in STAGES} - {stop.stage for stop in STOPS} == {"charge"}
+
+
+def test_it_waits_for_the_demo_where_another_bench_is_open(qtbot, open_window, monkeypatch):
+    monkeypatch.setattr(DemoMaker, "start", lambda maker: None)
+    open_window.tour.begin()
+    qtbot.wait(500)
+    assert open_window.tour.waits
+    assert not open_window.tour.isVisible()
+    open_window.tour.end()

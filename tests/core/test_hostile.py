@@ -66,6 +66,38 @@ def test_a_value_far_out_in_a_workbook_is_told_before_memory_is_gone(cell, tmp_p
         read_file(path, UTC)
 
 
+FOREIGN = (
+    b'<x:worksheet xmlns:x="http://schemas.openxmlformats.org/spreadsheetml/2006/main">'
+    b"<x:sheetData><x:row r='1'><x:c r='A1'><x:v>1</x:v></x:c></x:row>"
+    b"<x:row r='1048576'><x:c s='0' r='xfd1048576'><x:v>1</x:v></x:c></x:row>"
+    b"</x:sheetData></x:worksheet>"
+)
+
+
+def test_a_far_cell_is_seen_however_the_sheet_is_written_and_wherever_it_lies(tmp_path):
+    plain, path = tmp_path / "plain.xlsx", tmp_path / "foreign.xlsx"
+    with xlsxwriter.Workbook(str(plain)) as book:
+        book.add_worksheet().write(0, 0, 1)
+    with zipfile.ZipFile(plain) as old, zipfile.ZipFile(path, "w") as new:
+        for name in old.namelist():
+            data = FOREIGN if "sheet1.xml" in name else old.read(name)
+            data = data.replace(b"worksheets/sheet1.xml", b"elsewhere/sheet1.xml")
+            new.writestr(name.replace("worksheets/sheet1", "elsewhere/sheet1"), data)
+    with pytest.raises(InputError, match="row 1,048,576 and column 16,384"):
+        read_file(path, UTC)
+
+
+def test_a_sheet_that_unpacks_beyond_measure_is_refused(tmp_path, monkeypatch):
+    monkeypatch.setattr("nipper.core.tables.sheets.MOST_UNPACKED", 2_000)
+    path = tmp_path / "large.xlsx"
+    with xlsxwriter.Workbook(str(path)) as book:
+        sheet = book.add_worksheet()
+        for row in range(300):
+            sheet.write(row, 0, "time")
+    with pytest.raises(InputError, match="at most 2000 bytes"):
+        read_file(path, UTC)
+
+
 ODS = (
     '<office:document-content xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" '
     'xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" '
@@ -205,13 +237,21 @@ def test_a_dbc_in_which_a_message_comes_twice_is_refused():
         read_dbc(whole.replace(first, f"{first}\n\n{first}", 1), "twice.dbc")
 
 
-@pytest.mark.parametrize("which", ["times that run", "a pack can have"])
-def test_a_stretch_that_no_log_holds_is_damaged(which):
+def test_a_stretch_whose_times_run_backwards_is_damaged():
     log = charge_log(new_setup("lfp", 4, 100.0), np.zeros(4)).select(slice(0, 30))
-    field = log.time_s if which == "times that run" else log.pack_v
-    field[10] = 0.0 if which == "times that run" else 1e23
-    with pytest.raises(InputError, match=which):
+    log.time_s[10] = 0.0
+    with pytest.raises(InputError, match="times that run"):
         chunks.unpack(chunks.pack(log))
+
+
+@pytest.mark.parametrize("odd", [1e23, np.inf, -np.inf])
+def test_what_no_pack_can_have_counts_as_not_read_and_the_rest_of_a_bench_is_kept(odd):
+    log = charge_log(new_setup("lfp", 4, 100.0), np.zeros(4)).select(slice(0, 30))
+    log.pack_v[10] = log.current_a[11] = odd
+    found = chunks.unpack(chunks.pack(log))
+    assert np.flatnonzero(np.isnan(found.pack_v)).tolist() == [10]
+    assert np.flatnonzero(np.isnan(found.current_a)).tolist() == [11]
+    assert found.rows == 30
 
 
 @pytest.mark.parametrize("data", [None, 7, "text", b""])

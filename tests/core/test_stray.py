@@ -120,3 +120,8 @@ def test_a_case_is_judged_by_what_was_read():
     assert told["month"] > 1.0
     assert [p.id for p in score.forgotten] == ["joint"]
     assert not judge(case, read, "none").right
+
+
+def test_a_pack_that_is_alone_is_not_asked_for_an_exchange():
+    assert "swap" not in {p.id for p in the_walk("lfp").probes}
+    assert "swap" in {p.id for p in the_walk("lfp active").probes}

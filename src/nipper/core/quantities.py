@@ -134,6 +134,14 @@ def _value(node: ast.expr) -> float:
     raise ValueError
 
 
+MINUS = re.compile(r"(?<![\w.,)])-(?=\d)")  # a hyphen before a number is a minus sign
+
+
+def with_minus(text: str) -> str:
+    """A text as it is printed: its negative numbers with a minus sign."""
+    return MINUS.sub("−", text)
+
+
 SUFFIX_UNITS = (
     ("_deg", "°"),
     ("_mv_per_k", "mV/K"),

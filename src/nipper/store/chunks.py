@@ -84,8 +84,8 @@ def unpack(data: bytes) -> Log:
     temps = [n for n in columns if n.startswith("temp_")]
     log = Log(
         time_s=_numbers(frame, "time_s"),
-        current_a=_numbers(frame, "current_a").astype(np.float64),
-        pack_v=_numbers(frame, "pack_v").astype(np.float64),
+        current_a=_possible(_numbers(frame, "current_a").astype(np.float64)),
+        pack_v=_possible(_numbers(frame, "pack_v").astype(np.float64)),
         cell_v=_table(frame, cells, TENTH_MV, 0.0),
         temp_c=_table(frame, temps, 10.0, KELVIN_TENTHS),
         soc_pct=_numbers(frame, "soc") if "soc" in columns else None,
@@ -93,15 +93,12 @@ def unpack(data: bytes) -> Log:
     )
     if not np.isfinite(log.time_s).all() or (np.diff(log.time_s) <= 0).any():
         raise _damaged("times that run")
-    if not all(_possible(v) for v in (log.current_a, log.pack_v)):
-        raise _damaged("amperes and volts that a pack can have")
     return log
 
 
-def _possible(values: Floats) -> bool:
-    """Whether all that was read is finite and small enough to be meant."""
-    read = values[~np.isnan(values)]
-    return not read.size or float(np.abs(read).max()) < MOST_OF_A_PACK
+def _possible(values: Floats) -> Floats:
+    """Without what no pack can have, and what older versions took: it counts as not read."""
+    return np.where(np.abs(values) < MOST_OF_A_PACK, values, np.nan)
 
 
 def times(data: bytes) -> Floats:

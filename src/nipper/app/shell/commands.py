@@ -325,6 +325,7 @@ ACTIONS: tuple[Action, ...] = (
         lambda w: w.set_theme("desktop"),
     ),
     Action("view.light", "Light", Menu.VIEW, "Paper and ink.", lambda w: w.set_theme("light")),
+    Action("view.dark", "Dark", Menu.VIEW, "Graphite.", lambda w: w.set_theme("dark")),
     Action(
         "view.preferences",
         "Preferences",
@@ -333,7 +334,6 @@ ACTIONS: tuple[Action, ...] = (
         _side("preferences"),
         "Ctrl+,",
     ),
-    Action("view.dark", "Dark", Menu.VIEW, "Graphite.", lambda w: w.set_theme("dark")),
     Action(
         "help.guide",
         "Explain this",

@@ -64,7 +64,6 @@ class HelpPage(QWidget):
         self.text.anchorClicked.connect(self._followed)
         theme.changed.connect(self._dress)
         self._fill("")
-        self._dress()
         self.explain("page:start")
 
     @property
@@ -147,9 +146,7 @@ class HelpPage(QWidget):
 
     @Slot()
     def _dress(self, *_: object) -> None:
-        colour = self._theme.colour("copper").name()
-        self.text.document().setDefaultStyleSheet(f"a {{ color: {colour}; }}")
-        if self._link:
+        if self._link:  # links and cautions are drawn in the tones of the theme
             self.explain(self._link)
 
 

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 from nipper.app.widgets.basic import SEMI, button, label
 
 if TYPE_CHECKING:
+    from nipper.app.document import Document
     from nipper.app.shell.window import Window
 
 WIDTH, EDGE = 560, 18
@@ -65,6 +66,7 @@ class Tour(QFrame):
         self.setObjectName("tour")
         self.setAccessibleName("Tour of the demo")
         self._window, self.at = window, -1
+        self._before: Document | None = None
         self.title, self.text = label("", size=12, weight=SEMI), label("", wrap=True)
         self.count = label("", "soft")
         self.back, self.forth = button("Back", "quiet"), button("Next", "main")
@@ -95,13 +97,15 @@ class Tour(QFrame):
     def begin(self) -> None:
         """Open the demo, and begin once its logs are read."""
         self.end()
+        self._before = self._window.document
         self._window.open_demo()
         self._look.start()
 
     @Slot()
     def _begin_when_read(self) -> None:
         document = self._window.document
-        if document is not None and document.record is not None:
+        there = document is not None and document is not self._before
+        if document is not None and there and document.record is not None:
             self._look.stop()
             self._go(0)
 

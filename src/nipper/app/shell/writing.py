@@ -108,14 +108,11 @@ def _write_table(window: "Window", kind: str) -> None:
     assert window.document.record
     record, setup = window.document.record, window.document.setup
     proposed = f"{window.document.pack.name}.{kind}.csv"
-    file, _ = QFileDialog.getSaveFileName(window, f"Write the {kind}", proposed, TABLES)
-    if not file:
-        return
-    try:
-        found = table(Kind(kind), record.diagnosis, record.log, setup)
-        write_whole(Path(file), as_bytes(found, Path(file)))
-    except NipperError as error:
-        window.say(str(error))
+
+    def data(path: Path) -> bytes:
+        return as_bytes(table(Kind(kind), record.diagnosis, record.log, setup), path)
+
+    _write(window, f"Write the {kind}", proposed, TABLES, data)
 
 
 def write_diagnosis(window: "Window") -> None:

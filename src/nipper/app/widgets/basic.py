@@ -1,6 +1,5 @@
 """Labels, cards, rules and status marks: the plain parts of every page."""
 
-import re
 from collections.abc import Iterable
 
 from PySide6.QtCore import QEvent, QRect, QRectF, QSize, Qt, SignalInstance
@@ -29,8 +28,8 @@ from PySide6.QtWidgets import (
 
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.theme.marks import STATUS_ROLE, STATUS_WORD, draw_status
+from nipper.core.quantities import with_minus
 
-MINUS = re.compile(r"(?<![\w.,)])-(?=\d)")  # a hyphen before a number is a minus sign
 SEMI = QFont.Weight.DemiBold
 
 
@@ -87,7 +86,7 @@ class Term(QLabel):
 
 def term(text: str, link: str, role: str = "") -> QLabel:
     """The name of a field or a column, explained by the guide."""
-    out = Term(MINUS.sub("−", text), link)
+    out = Term(with_minus(text), link)
     if role:
         out.setProperty("role", role)
     return out
@@ -101,7 +100,7 @@ def label(
     wrap: bool = False,
 ) -> QLabel:
     """A line or paragraph of plain text (never read as markup)."""
-    out = (Paragraph if wrap else QLabel)(MINUS.sub("−", text))
+    out = (Paragraph if wrap else QLabel)(with_minus(text))
     out.setTextFormat(Qt.TextFormat.PlainText)
     out.setFont(font(size, weight))
     if role:

@@ -8,8 +8,9 @@ from PySide6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from nipper.app.theme import BASE_PT, Theme, font
-from nipper.app.widgets.basic import MINUS, SEMI
+from nipper.app.widgets.basic import SEMI
 from nipper.app.widgets.handles import Handle, HandleFigure
+from nipper.core.quantities import with_minus
 from nipper.core.report.temperatures import Row
 
 FILL = {"off": "act_wash", "waits": "grid", "slow": "copper_wash", "on": "even"}
@@ -231,7 +232,7 @@ class TemperatureChart(HandleFigure):
 def _words(path: str, degrees: float) -> str:
     cold = "under" in path or "cold" in path
     stops = f"stops {'below' if cold else 'above'}" if _stops(path) else "resumes"
-    return MINUS.sub("−", f"{stops} {degrees:g} °C")
+    return with_minus(f"{stops} {degrees:g} °C")
 
 
 def _stops(path: str) -> bool:

@@ -11,10 +11,12 @@ from nipper.core.imbalance.diagnosis import Diagnosis
 from nipper.core.imbalance.remedies import CAUTION
 from nipper.core.logs.charges import Reading, readings
 from nipper.core.logs.model import Log
+from nipper.core.quantities import with_minus
+from nipper.core.report.build import TITLES
+from nipper.core.report.keep import SURE, dated
 from nipper.core.report.sentences import named
 from nipper.core.setup import Setup
 
-SURE = 0.5  # from here on a finding is one
 HEAD = ("moment", "day", "pack", "current", "apart", "highest", "lowest")
 
 
@@ -33,7 +35,7 @@ def diagnosis_html(diagnosis: Diagnosis, log: Log, setup: Setup, name: str, when
     weak = [f for f in diagnosis.findings if f.confidence <= SURE]
     found = "".join(_finding(f) for f in strong) or f"<p>{escape(named(diagnosis))}</p>"
     return (
-        f"<h2>{escape(name)}: diagnosis of {_day(when.timestamp(), zone)}</h2>"
+        f"<h2>{escape(name)}: diagnosis of {dated(when.timestamp(), zone)}</h2>"
         f"<p>{escape(_basis(diagnosis, log, setup, zone))}</p>{found}"
         f"{_listed('Seen, but not sure', (_weak(f) for f in weak))}"
         f"{_listed('Considered, and what explains it better', _lost(diagnosis))}"
@@ -45,17 +47,17 @@ def diagnosis_html(diagnosis: Diagnosis, log: Log, setup: Setup, name: str, when
 
 def _basis(diagnosis: Diagnosis, log: Log, setup: Setup, zone: tzinfo) -> str:
     full = len(diagnosis.estimate.full)
-    kind = f"{setup.cells} cells of {setup.capacity_ah:g} Ah ({setup.chemistry.upper()})"
-    span = f"{_day(float(log.time_s[0]), zone)} to {_day(float(log.time_s[-1]), zone)}"
+    kind = f"{setup.cells} cells of {setup.capacity_ah:g} Ah ({TITLES[setup.chemistry]})"
+    span = f"{dated(float(log.time_s[0]), zone)} to {dated(float(log.time_s[-1]), zone)}"
     return f"{kind}. A log of {span}, {log.rows} rows, {full} full charge{'s' * (full != 1)}."
 
 
 def _finding(cause: Cause) -> str:
     size = f"{cause.value:.3g} {cause.unit} ({cause.low:.3g} to {cause.high:.3g})"
     facts = f"{cause.quantity}: {size}; confidence {cause.confidence:.0%}"
-    confirm = f"<p>To be sure: {escape(cause.confirm)}</p>" if cause.confirm else ""
+    confirm = f"<p>To be sure: {_text(cause.confirm)}</p>" if cause.confirm else ""
     return (
-        f"<h3>{escape(cause.summary)}</h3><p>{escape(_minus(facts))}</p>"
+        f"<h3>{_text(cause.summary)}</h3><p>{_text(facts)}</p>"
         f"{_listed('What it is seen by', cause.evidence)}"
         f"{_listed('What to do', cause.actions)}{confirm}"
     )
@@ -70,8 +72,12 @@ def _lost(diagnosis: Diagnosis) -> Iterable[str]:
         yield f"{lost.summary} {better.summary}"
 
 
+def _text(text: str) -> str:
+    return escape(with_minus(text))
+
+
 def _listed(title: str, lines: Iterable[str]) -> str:
-    items = "".join(f"<li>{escape(line)}</li>" for line in lines)
+    items = "".join(f"<li>{_text(line)}</li>" for line in lines)
     return f"<p><b>{title}</b></p><ul>{items}</ul>" if items else ""
 
 
@@ -97,20 +103,11 @@ def _readings(diagnosis: Diagnosis, log: Log, setup: Setup, zone: tzinfo) -> str
 def _row(moment: str, read: Reading, zone: tzinfo) -> str:
     cells = (
         moment,
-        _day(read.time_s, zone),
+        dated(read.time_s, zone),
         f"{read.pack_v:.2f} V",
         f"{read.current_a:.1f} A" if np.isfinite(read.current_a) else "not read",
         f"{read.deviation_mv:.0f} mV, {read.deviation_pct:.1f} % of charge",
         f"{read.highest}: {read.cell_v[read.highest - 1]:.3f} V",
         f"{read.lowest}: {read.cell_v[read.lowest - 1]:.3f} V",
     )
-    return "<tr>" + "".join(f"<td>{escape(_minus(c))}</td>" for c in cells) + "</tr>"
-
-
-def _minus(text: str) -> str:
-    return text.replace("-", "−")
-
-
-def _day(time_s: float, zone: tzinfo) -> str:
-    at = datetime.fromtimestamp(time_s, zone)
-    return f"{at.day} {at:%b %Y}"
+    return "<tr>" + "".join(f"<td>{_text(c)}</td>" for c in cells) + "</tr>"

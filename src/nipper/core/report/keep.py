@@ -386,7 +386,7 @@ def year_html(
     )
     tested = "".join(f"<li>{escape(name)}: {escape(text)}</li>" for name, text in tests)
     rows = "".join(
-        f"<tr><td>{escape(_date(e.time_s, zone))}</td><td>{escape(e.pack)}</td>"
+        f"<tr><td>{escape(dated(e.time_s, zone))}</td><td>{escape(e.pack)}</td>"
         f"<td>{escape(e.text)}</td></tr>"
         for e in story
     )
@@ -403,6 +403,7 @@ def year_html(
     )
 
 
-def _date(at_s: float, zone: tzinfo) -> str:
+def dated(at_s: float, zone: tzinfo) -> str:
+    """A day as it is printed."""
     at = datetime.fromtimestamp(at_s, zone)
     return f"{at.day} {at:%b %Y}"

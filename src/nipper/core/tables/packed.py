@@ -45,19 +45,23 @@ def read_bytes(path: Path) -> bytes:
         ) from None
 
 
-def _bounded(stream: gzip.GzipFile | IO[bytes], file: str) -> bytes:
+def _bounded(stream: gzip.GzipFile | IO[bytes], file: str, most: int | None = None) -> bytes:
+    most = MAX_BYTES if most is None else most
     chunks: list[bytes] = []
     size = 0
     while chunk := stream.read(CHUNK):
         size += len(chunk)
-        if size > MAX_BYTES:
-            raise InputError(file, "the unpacked file", f"at most {MAX_BYTES} bytes")
+        if size > most:
+            raise InputError(file, "the unpacked file", f"at most {most} bytes")
         chunks.append(chunk)
     return b"".join(chunks)
 
 
 def members(
-    data: bytes, file: str, wanted: Callable[[str], object] | None = None
+    data: bytes,
+    file: str,
+    wanted: Callable[[str], object] | None = None,
+    most: int | None = None,
 ) -> Iterator[tuple[str, bytes]]:
     """Names and bytes of the files in a zip archive, in order of name: those that are wanted, else
     all but hidden ones.
@@ -71,7 +75,7 @@ def members(
                 raise InputError(file, "the archive", f"at most {MAX_MEMBERS} files")
             for name in names:
                 with archive.open(name) as stream:
-                    inner = _bounded(stream, file)
+                    inner = _bounded(stream, file, most)
                 yield name, _unzipped(inner, file) if inner.startswith(GZIP) else inner
     except (*DAMAGED, zipfile.BadZipFile, NotImplementedError, RuntimeError, ValueError) as error:
         text = str(error) or "damaged"

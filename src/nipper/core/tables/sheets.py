@@ -15,9 +15,10 @@ SUFFIXES = (".xlsx", ".xlsm", ".xls", ".ods")
 OLD_BINARY = b"\xd0\xcf\x11\xe0"
 MAX_BYTES = 200_000_000
 MOST_FIELDS = 20_000_000  # a cell each: a year of minutes of 16 cells is 10 million
-SHEET = re.compile(r"xl/worksheets/[^/]+\.xml|content\.xml")
-ROW = re.compile(rb'<row[^>]*? r="(\d{1,8})"')
-CELL = re.compile(rb'<c[^>]*? r="([A-Z]{1,3})(\d{1,8})"')
+MOST_UNPACKED = 600_000_000
+SHEET = re.compile(r".*\.xml")  # which of them is a sheet, the workbook says as it likes
+ROW = re.compile(rb"<(?:\w+:)?row\b[^>]*?\sr=[\"'](\d{1,8})[\"']")
+CELL = re.compile(rb"<(?:\w+:)?c\b[^>]*?\sr=[\"']([A-Za-z]{1,3})(\d{1,8})[\"']")
 REPEATED = re.compile(rb'number-(?:columns|rows)-repeated="(\d{1,9})"')
 ODS_ROW = re.compile(rb"<table:table-row([^>]*)>(.*?)</table:table-row>", re.S)
 ODS_CELL = re.compile(rb"<table:(?:covered-)?table-cell([^>]*?)(/?)>")
@@ -69,7 +70,11 @@ def _refuse_wide(data: bytes, file: str) -> None:
     """A value in the last cell of a sheet makes a reader fetch memory for all before it."""
     if not data.startswith(ZIP):
         return  # the older form ends at row 65,536 and column 256
-    for name, text in members(data, file, SHEET.fullmatch):
+    if b"xl/workbook.bin" in data:
+        raise InputError(
+            file, "the whole file", "a workbook saved as .xlsx, this is its binary form"
+        )
+    for name, text in members(data, file, SHEET.fullmatch, MOST_UNPACKED):
         rows, columns = _reach_ods(text) if name == "content.xml" else _reach(text)
         if rows * columns > MOST_FIELDS or columns > MOST_COLUMNS:
             expected = (
@@ -90,7 +95,7 @@ def _reach(text: bytes) -> tuple[int, int]:
 def _number(letters: bytes) -> int:
     """The number of a column: A is 1, AA is 27."""
     out = 0
-    for letter in letters:
+    for letter in letters.upper():
         out = 26 * out + letter - ord("A") + 1
     return out
 

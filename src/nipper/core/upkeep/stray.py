@@ -103,7 +103,9 @@ def stray_walk(setup: Setup, tick: Callable[[float], None] = lambda _share: None
         Fault(c.id, c.title, c.prior, c.cure, {p: _reads(p, v) for p, v in values.items()})
         for c, values in zip(causes, seen, strict=True)
     )
-    return Walk("stray", TITLE, PROBES, faults, faults[0].reads)
+    alone = setup.packs_in_parallel < 2
+    probes = tuple(p for p in PROBES if not (alone and p.id == "swap"))
+    return Walk("stray", TITLE, probes, faults, faults[0].reads)
 
 
 def _reads(probe: str, value: float) -> Reads:

@@ -17,8 +17,9 @@ from PySide6.QtWidgets import (
 from nipper.app.document import Document
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.theme.marks import STATUS_ROLE, draw_status
-from nipper.app.widgets.basic import MINUS, SEMI, button, card, label
+from nipper.app.widgets.basic import SEMI, button, card, label
 from nipper.app.widgets.form import SettingsForm
+from nipper.core.quantities import with_minus
 from nipper.core.setup import Module, Setup, Solar, Tracker
 from nipper.core.sources.solar import (
     MODULES_SOURCE,
@@ -290,7 +291,7 @@ class StringPage(QWidget):
         here = as_set(setup)
         assert here
         self._says.setText(
-            MINUS.sub("−", f"As set, {here.title}: {words(here)}. Click another row to wire it so.")
+            with_minus(f"As set, {here.title}: {words(here)}. Click another row to wire it so.")
         )
         self.form.show_setup(setup)
         self._list = [*modules(), *self._document.shelf.modules()]

@@ -42,7 +42,7 @@ class Stray(QObject):
         )
         self._answer.came.connect(self._came)
         self._answer.progressed.connect(self._progressed)
-        self._answer.failed.connect(document.trouble)
+        self._answer.failed.connect(self._failed)
 
     def ask(self) -> None:
         """Have the walk made for the settings as they stand, unless it is known or under way."""
@@ -70,7 +70,14 @@ class Stray(QObject):
 
     @Slot()
     def _came(self, *_: object) -> None:
+        if self._found is None:  # the settings changed meanwhile
+            self.ask()
         self.changed.emit()
+
+    @Slot(str)
+    def _failed(self, text: str) -> None:
+        self._asked = None
+        self._document.trouble.emit(text)
 
     @Slot(float)
     def _progressed(self, share: float) -> None:
