@@ -11,7 +11,7 @@ from nipper.core.imbalance.capacity import Capacities
 from nipper.core.imbalance.causes import _blocks, find_causes
 from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.imbalance.drift import Drift
-from nipper.core.imbalance.electrical import cold_end
+from nipper.core.imbalance.electrical import end_block
 from nipper.core.imbalance.estimate import BalancerUse, Estimate
 from nipper.core.imbalance.remedies import TopEnd
 from nipper.core.imbalance.resistance import Resistances
@@ -176,7 +176,7 @@ def test_ten_per_cent_of_resistance_is_what_healthy_cells_differ_by():
     assert named(with_resistance([6], 0.12)) == []
 
 
-def test_a_cold_end_needs_the_sensors_to_agree():
+def test_a_end_block_needs_the_sensors_to_agree():
     known = with_resistance([1, 2, 3], 0.45)
     assert named(replace(known, sensors_c=np.array([8.0, 20.0]))) == [
         ("temperature_gradient", (1, 2, 3))
@@ -201,10 +201,10 @@ def test_a_cold_end_needs_the_sensors_to_agree():
         (list(range(14)), []),
     ],
 )
-def test_a_cold_end_is_a_run_from_an_end(high, expected):
+def test_a_end_block_is_a_run_from_an_end(high, expected):
     share = np.zeros(N)
     share[high] = 0.4
-    assert cold_end(share, np.full(N, 0.01)).tolist() == expected
+    assert end_block(share, np.full(N, 0.01)).tolist() == expected
 
 
 def test_resistance_is_given_for_25_degrees():

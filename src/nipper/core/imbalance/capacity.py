@@ -5,7 +5,7 @@ A cell that is level at the top and empty first holds less; one that is as far d
 the bottom was never levelled.
 """
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -21,6 +21,7 @@ from nipper.core.setup import Setup
 Floats = NDArray[np.floating]
 
 MOST_DISCHARGES = 6
+LEAST_ROWS = 10
 CAPACITY_SPREAD = 0.015  # of capacity: cells of one batch (common practice)
 OPEN_SHARE = 0.008  # of capacity: an offset at the top less sure than this is helped by the low end
 # so much more the intervals need to hold what they claim, on packs of two other simulators
@@ -48,20 +49,16 @@ def capacities(
     """From the deepest discharges that follow a full charge: their median, cell by cell."""
     nothing = np.full(log.cells, np.nan)
     low_v = float(chemistry(setup.chemistry).curve.ocv(LOW_PCT))
-    found: list[tuple[float, NDArray[np.int_], Offsets]] = []
-    for i, (charge, top) in enumerate(zip(full, tops, strict=True)):
-        until = full[i + 1].stop if i + 1 < len(full) else log.rows
-        rows = np.arange(charge.stop, until)
-        if rows.size < 10 or not np.isfinite(top.offset_ah).any():
-            continue
+    found: list[tuple[float, NDArray[np.int_], Offsets, float]] = []
+    for rows, top, start_pct in _discharges(log, setup, full, tops):
         rows = rows[: int(np.argmin(log.charge_ah[rows])) + 1]
         lowest_v = float(np.nanmin(log.cell_v[rows[-60:]], initial=9.0))
         drop_v = float(np.nanmin(log.current_a[rows[-60:]], initial=0.0)) * prior.herd_ohm
-        if rows.size >= 10 and lowest_v - drop_v < low_v:
-            found.append((lowest_v - drop_v, rows, top))
+        if rows.size >= LEAST_ROWS and lowest_v - drop_v < low_v:
+            found.append((lowest_v - drop_v, rows, top, start_pct))
     lows: list[tuple[Floats, Floats, Floats, Floats]] = []
-    for _, rows, top in sorted(found, key=lambda f: f[0])[:MOST_DISCHARGES]:
-        low = low_offsets_at(log, setup, rows, prior, top.herd_pct)
+    for _, rows, top, start_pct in sorted(found, key=lambda f: f[0])[:MOST_DISCHARGES]:
+        low = low_offsets_at(log, setup, rows, prior, start_pct)
         if low.scale is not None and low.scale_sd is not None and setup.chemistry != "lfp":
             lows.append(_by_scale(log, rows, low, setup.capacity_ah))
         elif np.isfinite(low.offset_ah).any():
@@ -78,8 +75,30 @@ def capacities(
     mean_sd = np.hypot(
         WIDER[setup.chemistry] * np.hypot(nanmedian(sd), apart), SAME_SHARE * setup.capacity_ah
     )
-    deficit = mean - np.nanmedian(mean) if np.isfinite(mean).any() else mean
+    # where a weak cell ends the discharge the others are on the flat: then the herd is the zero
+    herd_told = 2 * np.isfinite(mean).sum() > mean.size
+    deficit = mean - np.nanmedian(mean) if herd_told else mean
     return Capacities(deficit, mean_sd, nanmedian(low), nanmedian(low_sd), len(lows))
+
+
+def _discharges(
+    log: Log, setup: Setup, full: Sequence[Charge], tops: Sequence[Offsets]
+) -> Iterator[tuple[NDArray[np.intp], Offsets, float]]:
+    """What lies between two full charges, with the top it is held against and the herd's charge at
+    its first row, %.
+
+    A log may begin with the discharge: what is before its first full charge is held against that.
+    """
+    known = [np.isfinite(top.offset_ah).any() for top in tops]
+    if full and known[0] and full[0].start >= LEAST_ROWS:
+        rows = np.arange(full[0].start)
+        charged_ah = float(log.charge_ah[full[0].top] - log.charge_ah[0])
+        yield rows, tops[0], tops[0].herd_pct - 100.0 * charged_ah / setup.capacity_ah
+    for i, (charge, top) in enumerate(zip(full, tops, strict=True)):
+        until = full[i + 1].stop if i + 1 < len(full) else log.rows
+        rows = np.arange(charge.stop, until)
+        if rows.size >= LEAST_ROWS and known[i]:
+            yield rows, top, top.herd_pct
 
 
 def _by_scale(

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from nipper.core.imbalance.causes_base import Cause, sure
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.remedies import CAUTION
-from nipper.core.imbalance.resistance import Resistances, Turn, loose_ohm, turn
+from nipper.core.imbalance.resistance import Resistances, Turn, loose_ohm, turn, unsteady
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -20,6 +20,9 @@ EXCESS_SHARE = (
     0.28  # of the herd's resistance: healthy cells differ by some 5 to 10 % (common practice)
 )
 BLOCK_SHARE = 0.18  # each cell of a cold end at least this much above the herd
+# where sensors tell of it too, the last cell of the end may stand half way
+NEAR_SHARE = 0.11
+MOST_UNLIKE = 3.5  # times the least of a cold end the most of it may have
 SENSOR_SPAN_C = 5.0  # between temperature sensors before one speaks of a gradient (common practice)
 PER_KELVIN = (
     0.036  # resistance against temperature near 15 degC for 25 kJ/mol: 25000 / (8.314 * 288^2)
@@ -27,7 +30,9 @@ PER_KELVIN = (
 JUMPS = 4  # steps under load of one cell alone, before resistance is said to come and go
 SOUND_DAYS, SOUND_STEPS = 7.0, 60  # before a joint counts as mended
 # a steady resistance scatters about as the other cells do; one that comes and goes, by its own size
-WANDER = 2.2
+SEEN_SDS, PLAIN_SDS = 2.5, 6.0  # one that comes and goes widens its own deviation
+WANDER, SOME_WANDER = 2.2, 1.5
+UNSTEADY = 0.3  # of its mean: 0.1 at most in resistive cells of four simulators, 0.6 in loose joints
 PAIR_JUMPS = 5
 # a BMS's reading is seldom further off (from memory); beyond, on a sloped curve, an offset is as
 # likely
@@ -38,68 +43,98 @@ CAPACITY_PCT = 4.0  # cells of one batch differ by 1 to 3 %
 
 def resistive(known: Estimate, setup: Setup) -> Iterator[Cause]:
     """Cells whose voltage follows the current more than the herd's: a cold end, a joint that comes
-    and goes, or the cell itself.
+    and goes, or the cell itself. Less than the herd's, at one end: a warm one.
     """
     found, herd = known.resistances, known.resistances.herd_ohm
-    if not np.isfinite(herd) or herd <= 0:
+    if not herd > 0:
         return
-    share = found.excess_ohm / herd
-    block = cold_end(share, found.sd_ohm / herd)
-    if block.size:
-        yield from _gradient(known, setup, block, share)
-    for i in np.flatnonzero((share > 0.6 * EXCESS_SHARE) & (found.excess_ohm > 5.0 * found.sd_ohm)):
-        ratio = float(min(share[i] / EXCESS_SHARE, found.excess_ohm[i] / (6.0 * found.sd_ohm[i])))
-        jumps = int(known.signals.jumps[i])
-        others = np.delete(known.signals.jumps, i)
-        wander = float(found.wander[i])
-        if (jumps >= JUMPS and jumps > 4 * (1 + int(others.max(initial=0)))) or wander > WANDER:
-            yield _joint(known, int(i), ratio, jumps)
-        else:
+    share, sd = found.excess_ohm / herd, found.sd_ohm / herd
+    yield from _gradient(known, share, sd, "colder")
+    # the rest against the warm end, as if that were the herd
+    less = np.maximum(1.0 + share, 0.1)
+    yield from _gradient(known, -share / less, sd / less**2, "warmer")
+    for i in np.flatnonzero(_jumpy(known)):
+        ratio = min(_loose_ohm(known, int(i)) / (EXCESS_SHARE * herd), known.signals.jumps[i] / JUMPS)
+        if ratio > 0.6:
+            yield _joint(known, int(i), float(ratio))
+    more = (share > 0.6 * EXCESS_SHARE) & (share > SEEN_SDS * sd)
+    for i in np.flatnonzero(more & ~_jumpy(known)):
+        ratio = float(min(share[i] / EXCESS_SHARE, share[i] / (PLAIN_SDS * sd[i])))
+        if _comes_and_goes(found, int(i)):
+            yield _joint(known, int(i), max(ratio, min(2.0, float(found.wander[i]) / WANDER)))
+        elif share[i] > 5.0 * sd[i]:
             yield _cell(known, int(i), ratio)
 
 
-def cold_end(share: Floats, sd: Floats) -> NDArray[np.intp]:
-    """The longest run of two or more cells from either end that all stand above the rest by about
-    as much; empty when there is none.
+def _jumpy(known: Estimate) -> NDArray[np.bool_]:
+    """Cells whose reading jumps under load with no change of current, and no other's does, and
+    whose resistance does not show as steady.
     """
-    high = (share > BLOCK_SHARE) & (share > 4.0 * sd)
+    jumps = known.signals.jumps
+    others = np.array([np.delete(jumps, i).max(initial=0) for i in range(jumps.size)])
+    steady = [(unsteady(known.resistances, i) or UNSTEADY) < UNSTEADY for i in range(jumps.size)]
+    return (jumps >= JUMPS) & (jumps > 4 * (1 + others)) & ~np.array(steady)
+
+
+def _comes_and_goes(found: Resistances, i: int) -> bool:
+    """Whether the resistance is there at some times and not at others; by the plain scatter where
+    steps are too few to say.
+    """
+    varies, wander = unsteady(found, i), float(found.wander[i])
+    return wander > WANDER if varies is None else varies > UNSTEADY and wander > SOME_WANDER
+
+
+def end_block(share: Floats, sd: Floats, least: float = BLOCK_SHARE) -> NDArray[np.intp]:
+    """The longest run of two or more cells from either end that all stand above the rest, by at
+    least so much and about as much; empty when there is none.
+    """
+    high = (share > least) & (share > 4.0 * sd)
     best = np.empty(0, np.intp)
     for cells in (np.arange(share.size), np.arange(share.size)[::-1]):
-        stop = int(np.argmin(high[cells])) if not high.all() else 0
-        run = np.sort(cells[:stop])
-        if (
-            run.size >= 2
-            and run.size > best.size
-            and run.size <= 0.6 * share.size
-            and share[run].max() < 3.0 * share[run].min()
-        ):
-            best = run
+        run = _run(cells, high)
+        if run.size:  # where it fades out the cells are the rest's
+            run = _run(run, share > share[run].max() / MOST_UNLIKE)
+        if run.size >= 2 and best.size < run.size <= 0.6 * share.size:
+            best = np.sort(run)
     return best
 
 
-def _gradient(
-    known: Estimate, setup: Setup, block: NDArray[np.intp], share: Floats
-) -> Iterator[Cause]:
+def _run(cells: NDArray[np.intp], high: NDArray[np.bool_]) -> NDArray[np.intp]:
+    """The first of these cells that are high without a gap."""
+    return cells[: int(np.argmin(np.append(high[cells], False)))]
+
+
+def _gradient(known: Estimate, share: Floats, sd: Floats, way: str) -> Iterator[Cause]:
+    """One end of the string that is ``way`` than the rest, colder or warmer.
+
+    ``share`` is what the colder side has above the other. Without two sensors only a cold end is
+    told, by resistance alone: that a whole block is better than the herd has other reasons as well.
+    """
     sensors = known.sensors_c
-    by_resistance_c = -float(np.log1p(np.mean(share[block]))) / PER_KELVIN
-    cold_first = block[0] == 0
+    block = end_block(share, sd, BLOCK_SHARE if sensors.size < 2 else NEAR_SHARE)
+    if not block.size or (way == "warmer" and sensors.size < 2):
+        return
+    sign = -1.0 if way == "colder" else 1.0
+    size = float(np.mean(share[block]))
     if sensors.size >= 2:
         here, there = (
             (sensors[0], np.median(sensors[1:]))
-            if cold_first
+            if block[0] == 0
             else (sensors[-1], np.median(sensors[:-1]))
         )
         value = float(here - there)
-        if value > -0.3 * SENSOR_SPAN_C:  # the sensors know of no cold end: then it is not the cold
+        if sign * value < 0.3 * SENSOR_SPAN_C:  # the sensors know of no such end: then it is none
             return
-        ratio = min(-value / SENSOR_SPAN_C, float(np.mean(share[block])) / BLOCK_SHARE)
+        ratio = min(abs(value) / SENSOR_SPAN_C, size / BLOCK_SHARE)
         basis = f"The sensors read {here:.0f} °C at that end and {there:.0f} °C elsewhere."
         width = 0.15 * abs(value) + 0.5
     else:
-        value, ratio = by_resistance_c, min(1.6, block.size / 2.5)
+        value = sign * float(np.log1p(size)) / PER_KELVIN
+        ratio = min(1.6, block.size / 2.5)
         basis = "There are not two sensors to say so; the size is from resistance alone."
         width = 0.3 * abs(value) + 1.0
     first, last = int(block[0]) + 1, int(block[-1]) + 1
+    low, high = 100 * share[block].min(), 100 * share[block].max()
     yield Cause(
         cause="temperature_gradient",
         cells=tuple(int(i) + 1 for i in block),
@@ -109,30 +144,49 @@ def _gradient(
         low=value - width,
         high=value + width,
         unit="°C",
-        summary=f"Cells {first} to {last} run {abs(value):.0f} °C colder than the rest, and their "
+        summary=f"Cells {first} to {last} run {abs(value):.0f} °C {way} than the rest, and their "
         "resistance follows.",
         evidence=(
-            f"They are {100 * share[block].min():.0f} to {100 * share[block].max():.0f} % "
-            "above the herd in resistance, all at one end of the string.",
+            f"They are {low:.0f} to {high:.0f} % above the herd in resistance, all at one end of"
+            " the string."
+            if way == "colder"
+            else f"The rest is {low:.0f} to {high:.0f} % above them in resistance, and they are all"
+            " at one end of the string.",
             basis,
         ),
-        actions=(
-            "Insulate or warm that end, or move the pack: charge and discharge limits "
-            "must be set for the coldest cell.",
-            "Put a temperature sensor on it: the cold cutoff must see the coldest cell.",
-        ),
+        actions=GRADIENT_ACTIONS[way],
         confirm="With the pack evenly warm for a day, their resistance must be that of the others.",
         serious=value < -10.0,
     )
 
 
-def _joint(known: Estimate, i: int, ratio: float, jumps: int) -> Cause:
-    found, cell = known.resistances, i + 1
+GRADIENT_ACTIONS = {
+    "colder": (
+        "Insulate or warm that end, or move the pack: charge and discharge limits must be set for"
+        " the coldest cell.",
+        "Put a temperature sensor on it: the cold cutoff must see the coldest cell.",
+    ),
+    "warmer": (
+        "Find what warms that end (sun, an inverter, a busbar that gets hot) and keep it away:"
+        " these cells age first.",
+        "The cold cutoff must see the coldest cell: put its sensor at the other end.",
+    ),
+}
+
+
+def _loose_ohm(known: Estimate, i: int) -> float:
+    """What a joint has while it is loose: by its jumps, by the steps that fall into two kinds, or
+    by the mean over all steps, which holds the times at which it was sound.
+    """
+    found, jump = known.resistances, float(np.nan_to_num(known.signals.jump_ohm[i]))
+    return max(jump, 1.4 * float(found.excess_ohm[i]), loose_ohm(found, i) or 0.0)
+
+
+def _joint(known: Estimate, i: int, ratio: float) -> Cause:
+    found, cell, jumps = known.resistances, i + 1, int(known.signals.jumps[i])
     size = 1e3 * float(np.nan_to_num(known.signals.jump_ohm[i]))
-    excess = 1e3 * float(found.excess_ohm[i])
-    value = max(
-        size, 1.4 * excess, 1e3 * (loose_ohm(found, i) or 0.0)
-    )  # the mean excess over all steps holds the times at which the joint was sound
+    value = 1e3 * _loose_ohm(known, i)
+    excess = max(1e3 * float(found.excess_ohm[i]), 0.5 * value)
     mended = _mended(found, i)
     if mended:
         value = max(size, 1e3 * mended.before_ohm)
@@ -140,9 +194,7 @@ def _joint(known: Estimate, i: int, ratio: float, jumps: int) -> Cause:
     return Cause(
         cause="loose_joint",
         cells=(cell,),
-        confidence=sure(
-            max(ratio, min(2.0, jumps / JUMPS), min(2.0, float(found.wander[i]) / WANDER))
-        ),
+        confidence=sure(ratio),
         quantity="resistance",
         value=value,
         low=0.8 * min(value, excess),
@@ -201,22 +253,29 @@ def _day(change: Turn) -> str:
 
 def _cell(known: Estimate, i: int, ratio: float) -> Cause:
     found, cell = known.resistances, i + 1
-    # the slow part of a resistive cell does not show in steps: the excess at a long load lies
-    # between this and half again as much
+    # told between what a step shows at once and what a long load shows: in steps the slow part is
+    # missing, in whole charges it is all there
     warm = known.to_25_c
-    value, sd = 1.15e3 * warm * float(found.excess_ohm[i]), 1e3 * warm * float(found.sd_ohm[i])
+    between, least, most = (0.85, 0.7, 1.2) if found.whole else (1.15, 0.8, 1.35)
+    value = 1e3 * between * warm * float(found.excess_ohm[i])
+    sd = 1e3 * warm * float(found.sd_ohm[i])
+    basis = (
+        "From charging against discharging at the same charge"
+        if found.whole
+        else f"From {found.steps} steps of current"
+    )
     return Cause(
         cause="high_resistance",
         cells=(cell,),
         confidence=sure(ratio),
         quantity="resistance",
         value=value,
-        low=0.8 * value - 2 * sd,
-        high=1.35 * value + 2 * sd,
+        low=least * value - 2 * sd,
+        high=most * value + 2 * sd,
         unit="mΩ",
         summary=f"Cell {cell} has {value:.2f} mΩ more than the others.",
         evidence=(
-            f"From {found.steps} steps of current: "
+            f"{basis}: "
             f"{1e3 * (found.herd_ohm + found.excess_ohm[i]):.2f} mΩ, the herd "
             f"{1e3 * found.herd_ohm:.2f} mΩ"
             f"{'' if warm == 1.0 else f'; the size is given for 25 °C ({warm:.2f} of that)'}.",

@@ -15,6 +15,7 @@ from nipper.core.imbalance.offsets import Offsets, offsets_at, resistance_prior
 from nipper.core.imbalance.remedies import TopEnd
 from nipper.core.imbalance.resistance import Resistances, step_resistances
 from nipper.core.imbalance.signals import Signals, signals
+from nipper.core.imbalance.swing import swing
 from nipper.core.logs.charges import Charge, find_charges
 from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Setup
@@ -28,6 +29,8 @@ ALIKE_V, PLAIN_V = (
     0.003,
     0.008,
 )  # to the highest cell, and from the median: meters differ by some mV
+FEW_STEPS = 40  # of current: most of them are then those of a taper, at the knee
+VAGUE_SHARE = 0.02  # of the herd's resistance, of the doubt about a cell's
 TELLING_BIAS_V = 0.006  # smaller ones are left as they are: they may as well be charge
 
 
@@ -93,11 +96,13 @@ def estimate(
     )  # resistance and the plateau need no row a second
     resistances = step_resistances(plain, setup)
     tick(0.4)
+    both_ways = swing(plain, setup) if _vague(resistances) else None
+    resistances = both_ways.resistances if both_ways else resistances
     told = signals(plain, setup, resistances)
+    if not np.isfinite(told.bias_v).any() and (both_ways := both_ways or swing(plain, setup)):
+        told = replace(told, bias_v=both_ways.bias_v, bias_sd_v=both_ways.bias_sd_v)
     read, log = log, _freed_of_bias(log, told)
-    prior = resistance_prior(
-        setup, resistances.herd_ohm, resistances.excess_ohm, resistances.sd_ohm
-    )
+    prior = resistance_prior(setup, resistances)
     offsets: list[Offsets] = []
     for i, charge in enumerate(full):
         offsets.append(offsets_at(log, setup, charge, prior))
@@ -121,6 +126,13 @@ def estimate(
         sensors_c=_sensors(log),
         end=top_end(read, full),
     )
+
+
+def _vague(found: Resistances) -> bool:
+    """Whether steps of current tell resistances badly or not at all."""
+    if found.steps < FEW_STEPS or not found.herd_ohm > 0:
+        return True
+    return bool(np.nanmedian(found.sd_ohm) > VAGUE_SHARE * found.herd_ohm)
 
 
 def _freed_of_bias(log: Log, told: Signals) -> Log:

@@ -29,6 +29,7 @@ from numpy.typing import NDArray
 from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.imbalance.herd import learn
+from nipper.core.imbalance.resistance import Resistances
 from nipper.core.imbalance.shifts import ALIKE, SCALES, Prior, Walk
 from nipper.core.logs.charges import Charge
 from nipper.core.logs.model import Log
@@ -45,6 +46,7 @@ WIDER = {"lfp": (0.073, 1.4), "nmc": (0.05, 1.1), "lto": (0.05, 1.1)}
 SLOW_SHARE = 0.10  # more of it at a row every three minutes: few rows pass the knee
 # R of a long charge against a step within a minute, from pulse tables; 2 against the sheet's value
 LONG_FACTOR = 1.5
+STEPS_OPEN, WHOLE_OPEN = 0.5, 0.2  # of a cell's own part, by where it was read
 SLOPED_TOP_PCT = 35.0  # of capacity below the end of the charge, where the curve has no knee
 LOW_KNEE_PCT = 14.0  # below it the curve falls steeply enough to tell charge, in all chemistries
 SLOW_S, SLOW_PART = 600.0, 0.35  # how late, and how much of a long drop
@@ -85,17 +87,18 @@ class Offsets:
     scale_sd: Floats | None = None
 
 
-def resistance_prior(
-    setup: Setup, step_ohm: float, excess_ohm: Floats, excess_sd_ohm: Floats
-) -> Prior:
-    """From steps of current (NaN where the log has none): a long charge drops more than a step
-    shows.
+def resistance_prior(setup: Setup, found: Resistances | None = None) -> Prior:
+    """From steps of current: a long charge drops more than a step shows. From the setup alone where
+    the log has none.
     """
-    known = np.isfinite(step_ohm) and step_ohm > 0
-    herd = LONG_FACTOR * step_ohm if known else 2.0 * cell_resistance_ohm(setup)
-    own = np.nan_to_num(excess_ohm)
+    if found is None or not found.herd_ohm > 0:
+        herd, own = 2.0 * cell_resistance_ohm(setup), np.zeros(setup.cells)
+        return Prior(herd, own, np.full(setup.cells, OWN_SHARE * herd))
+    herd = found.herd_ohm * (1.0 if found.whole else LONG_FACTOR)
+    own = np.nan_to_num(found.excess_ohm)
     # the slow part of a resistive cell may be larger in proportion, or not at all: half is open
-    sd = np.sqrt((OWN_SHARE * herd) ** 2 + (0.5 * own) ** 2 + np.nan_to_num(excess_sd_ohm) ** 2)
+    open_share = WHOLE_OPEN if found.whole else STEPS_OPEN
+    sd = np.hypot(np.hypot(OWN_SHARE * herd, open_share * own), np.nan_to_num(found.sd_ohm))
     return Prior(float(herd), own, sd)
 
 
@@ -107,8 +110,7 @@ def offsets_at(log: Log, setup: Setup, charge: Charge, prior: Prior | None = Non
     log, setup, charge : the charge must have reached the knee, or been ended by a cell
     prior : of resistance; from the setup alone where not given
     """
-    nothing = np.full(log.cells, np.nan)
-    prior = prior or resistance_prior(setup, float("nan"), nothing, nothing)
+    prior = prior or resistance_prior(setup)
     return _offsets(_up(log, setup, charge, prior), float(log.time_s[charge.top]), setup, prior)
 
 

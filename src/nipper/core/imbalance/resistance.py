@@ -23,6 +23,7 @@ LEAST_STEP_RATE = (
 LONGEST_STEP_S = 240.0
 LEAST_STEPS = 12
 GROUP = 8  # steps taken together before one asks whether a joint was loose
+LEAST_GROUPS = 8
 
 
 def _off_the_knees(log: Log, setup: Setup) -> NDArray[np.bool_]:
@@ -57,6 +58,7 @@ class Resistances:
     time_s: Floats = field(default_factory=_none, repr=False)  # [steps]
     step_a: Floats = field(default_factory=_none, repr=False)  # [steps]
     own_v: Floats = field(default_factory=_none, repr=False)  # [steps, cells] beyond the herd's
+    whole: bool = False  # read from whole charges and discharges: the slow part is in it
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,7 +86,7 @@ def loose_ohm(found: Resistances, cell: int) -> float | None:
     """
     a, v = found.step_a, found.own_v[:, cell] if found.own_v.size else found.own_v
     groups = a.size // GROUP
-    if groups < 8:
+    if groups < LEAST_GROUPS:
         return None
     a, v = a[: groups * GROUP].reshape(groups, GROUP), v[: groups * GROUP].reshape(groups, GROUP)
     each: Floats = (a * v).sum(axis=1) / (a * a).sum(axis=1)
@@ -93,6 +95,26 @@ def loose_ohm(found: Resistances, cell: int) -> float | None:
         return None
     level, rest = float(np.mean(each[high])), float(np.mean(each[~high]))
     return level if rest < 0.35 * level else None
+
+
+def unsteady(found: Resistances, cell: int) -> float | None:
+    """How much a cell's excess resistance itself varies from group to group of steps, as a share of
+    its mean and with the noise within groups taken out; None with too few steps.
+
+    One that is there for a share d of the time gives sqrt((1 - d) / d): 0.8 at 60 %, 0.3 at 90 %.
+    Charge and temperature move a cell's own by a fifth or so.
+    """
+    groups = found.step_a.size // GROUP
+    if groups < LEAST_GROUPS:
+        return None
+    a, v = (x[: groups * GROUP].reshape(groups, GROUP) for x in (found.step_a, found.own_v[:, cell]))
+    power = (a * a).sum(axis=1)
+    each: Floats = (a * v).sum(axis=1) / power
+    noise = ((v - a * each[:, None]) ** 2).sum(axis=1) / (GROUP - 1) / power
+    weight = power / power.sum()
+    mean = float(weight @ each)
+    own = float(weight @ (each - mean) ** 2 - weight @ noise)
+    return float(np.sqrt(max(0.0, own)) / abs(mean)) if mean else None
 
 
 def turn(found: Resistances, cell: int) -> Turn | None:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.imbalance.resistance import Resistances
-from nipper.core.logs.charges import IDLE_RATE
+from nipper.core.logs.charges import moved_ah
 from nipper.core.logs.model import Log, solved
 from nipper.core.setup import Setup
 
@@ -27,6 +27,7 @@ JUMP_SDS = 5.0
 METER_STEPS = 1.6  # one step of a coarse meter is no jump
 REST_RATE = 0.05  # of capacity per hour: below it the current's drop is small
 LEAST_ROWS = 200
+LEAST_STEPS = 60
 AS_GOOD = 2.5  # times what is left with a wrong reading: so much worse charge alone must explain it
 LEAST_SPAN = 0.12  # of capacity, between the rows a bias is read from
 
@@ -93,7 +94,7 @@ def _bias(
     if rows.size < LEAST_ROWS:
         return nothing, nothing
     rows = rows[:: max(1, rows.size // 4000)]
-    drawn = _moved_ah(log, setup)[rows] / setup.capacity_ah
+    drawn = moved_ah(log, setup)[rows] / setup.capacity_ah
     slope = _slope(setup, freed[rows], drawn)
     drawn = drawn - np.median(drawn)
     x = np.column_stack([np.ones(rows.size), slope, slope * drawn, log.current_a[rows]])
@@ -177,14 +178,6 @@ def _left_by_charge(a: Floats, b: Floats, weight: Floats, ridge: Floats) -> floa
     return 1.4826 * float(np.median(np.abs(b - x @ beta))) + 2e-4
 
 
-def _moved_ah(log: Log, setup: Setup) -> Floats:
-    """Charge counted while a current plainly flows, float64[rows] Ah: at rest a meter's offset
-    counts on,
-    and days of it would pass for another state of charge."""
-    flows = np.abs(np.nan_to_num(log.current_a)) > IDLE_RATE * setup.capacity_ah
-    return np.cumsum(np.where(flows, np.nan_to_num(log.current_a) * log.steps_s, 0.0)) / 3600.0
-
-
 def _at_strong_current(ohm: Floats, amps: Floats) -> float:
     """Median over the jumps at the stronger currents, where the meter's steps matter least; NaN for
     none.
@@ -207,7 +200,7 @@ def _jumps(
     near = (np.diff(log.time_s) <= STEP_S) & (on_it[1:] & on_it[:-1]).any(axis=1)
     calm = near & (np.abs(np.diff(log.current_a)) < CALM_RATE * setup.capacity_ah)
     rows = np.flatnonzero(calm)
-    if rows.size < LEAST_ROWS:
+    if rows.size < LEAST_STEPS:
         zeros = np.zeros(log.cells, np.intp)
         return zeros, np.full(log.cells, np.nan), zeros[:-1], np.full(log.cells - 1, np.nan)
     step = (

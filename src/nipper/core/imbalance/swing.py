@@ -1,0 +1,223 @@
+"""What a cycle at steady currents tells: at the same charge every cell is seen on charge and on
+discharge.
+
+A bench cycle has a handful of steps of current, most of them at the knees, and no calm plateau.
+But it walks the plateau both ways under strong currents, and there a cell's difference to the herd
+is
+
+    d = bias + slope (offset + drawn deficit) + R I
+
+with the slope of the rest voltage over charge. What follows the current is resistance, the slow
+part in it; what stands on both ways and at every charge is the reading; what follows the slope is
+charge. Fitted by least squares, twice re-weighted against outliers, then once more without the
+rows at which the cell itself has left the plateau.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.chemistry import chemistry
+from nipper.core.imbalance.herd import USUALLY_ABOVE_V
+from nipper.core.imbalance.resistance import Resistances
+from nipper.core.logs.charges import moved_ah
+from nipper.core.logs.model import Log, solved
+from nipper.core.setup import Setup
+
+Floats = NDArray[np.floating]
+Flags = NDArray[np.bool_]
+
+STRONG_RATE = 0.05  # of capacity per hour: from here on a current plainly flows
+LEAST_ROWS = 60  # each way
+LEAST_SHARED_PCT = 15.0  # of capacity that is walked both ways
+BETWEEN_PCT = {"lfp": (20.0, 92.0), "nmc": (15.0, 95.0), "lto": (15.0, 95.0)}
+GRID = 41
+MOST_ROWS = 4000
+INDEPENDENT = 60  # what the model leaves out lasts for hours
+OFFSET_PCT, DEFICIT_PCT = 8.0, 20.0  # how far cells may well be apart: keeps short logs honest
+CURRENT = 3  # its column of the design
+OFF_V = 0.025  # from what fits: there a cell has left the plateau before the herd
+# V, what two cells' curves differ by beyond charge and capacity; tried on packs of two simulators
+BIAS_FLOOR_V = {"lfp": 1.2e-3, "nmc": 2.5e-3, "lto": 2.5e-3}
+AS_GOOD = 2.0  # times what is left with a wrong reading: so much worse charge alone must explain it
+# of a wrong reading: it must stand on each way and in each half, and well in one
+SEEN_SHARE, PLAIN_SHARE = 0.5, 0.67
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Swing:
+    """Against the median cell, float64[cells]: resistance with its slow part, and the part of the
+    reading that is the same at every state; a bias is NaN where charge explains the cell as well.
+    """
+
+    herd_ohm: float
+    excess_ohm: Floats
+    sd_ohm: Floats
+    bias_v: Floats
+    bias_sd_v: Floats
+    time_s: Floats  # [rows]
+    amps: Floats  # [rows]
+    own_v: Floats  # [rows, cells], freed of what is not resistance
+    left_v: Floats
+
+    @property
+    def resistances(self) -> Resistances:
+        """The same as steps of current would tell it, each row taken for a step from nothing."""
+        wander = self.left_v / float(np.nanmedian(self.left_v))
+        return Resistances(
+            self.herd_ohm,
+            self.excess_ohm,
+            self.sd_ohm,
+            0,
+            wander,
+            self.time_s,
+            self.amps,
+            self.own_v,
+            whole=True,
+        )
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class _Rows:
+    """The rows looked at: herd's volts, amperes, charge in %, and slope in V per %."""
+
+    at: NDArray[np.intp]
+    amps: Floats
+    pct: Floats
+    slope: Floats
+
+    @property
+    def design(self) -> Floats:
+        """One column each for bias, offset, deficit and resistance."""
+        drawn = (self.pct - np.median(self.pct)) / 100.0
+        return np.column_stack(
+            [np.ones(drawn.size), self.slope, self.slope * drawn, self.amps]
+        )
+
+
+def swing(log: Log, setup: Setup) -> Swing | None:
+    """Fit every cell of a log; None where the plateau was not walked both ways."""
+    herd_v = np.nanmedian(log.cell_v, axis=1).astype(float)
+    amps = np.nan_to_num(log.current_a)
+    moved = moved_ah(log, setup)
+    pct = 100.0 + 100.0 * (moved - moved.max(initial=0.0)) / setup.capacity_ah
+    low, high = BETWEEN_PCT[setup.chemistry]
+    strong = np.abs(amps) > STRONG_RATE * setup.capacity_ah
+    rows = np.flatnonzero((pct > low) & (pct < high) & strong & np.isfinite(herd_v))
+    herd_ohm = _herd_ohm(setup, pct[rows], amps[rows], herd_v[rows])
+    if herd_ohm is None:
+        return None
+    rows = rows[:: max(1, rows.size // MOST_ROWS)]
+    rest_v = herd_v[rows] - herd_ohm * amps[rows]
+    seen = _Rows(rows, amps[rows], pct[rows], _slope(setup, pct[rows], rest_v))
+    own_v = log.cell_v[rows].astype(float) - herd_v[rows, None]
+    fits = [_fit(setup, seen, own_v[:, i]) for i in range(log.cells)]
+    beta = np.array([f.beta for f in fits])
+    bias = np.array([f.bias_v for f in fits])
+    beta[:, CURRENT] -= np.nanmedian(beta[:, CURRENT])
+    not_current = np.delete(seen.design, CURRENT, axis=1) @ np.delete(beta, CURRENT, axis=1).T
+    return Swing(
+        herd_ohm=herd_ohm,
+        excess_ohm=beta[:, CURRENT],
+        sd_ohm=np.array([f.sd_ohm for f in fits]),
+        bias_v=bias - np.nanmedian(bias) if np.isfinite(bias).any() else bias,
+        bias_sd_v=np.array([f.bias_sd_v for f in fits]),
+        time_s=log.time_s[rows],
+        amps=amps[rows],
+        own_v=np.nan_to_num(own_v - not_current),
+        left_v=np.array([f.left_v for f in fits]),
+    )
+
+
+def _herd_ohm(setup: Setup, pct: Floats, amps: Floats, herd_v: Floats) -> float | None:
+    """The median cell's resistance, ohm, from its voltages both ways at the same charges."""
+    up, down = amps > 0, amps < 0
+    if up.sum() < LEAST_ROWS or down.sum() < LEAST_ROWS:
+        return None
+    low, high = max(pct[up].min(), pct[down].min()), min(pct[up].max(), pct[down].max())
+    if high - low < LEAST_SHARED_PCT:
+        return None
+    at = np.linspace(low, high, GRID)
+
+    def walked(way: Flags, what: Floats) -> Floats:
+        order = np.argsort(pct[way], kind="stable")
+        return np.interp(at, pct[way][order], what[way][order])
+
+    between_a = walked(up, amps) - walked(down, amps)
+    between_v = walked(up, herd_v) - walked(down, herd_v)
+    branches_v = 2.0 * USUALLY_ABOVE_V if setup.chemistry == "lfp" else 0.0
+    herd_ohm = float(np.median((between_v - branches_v) / between_a))
+    return herd_ohm if herd_ohm > 0 else None
+
+
+def _slope(setup: Setup, pct: Floats, rest_v: Floats) -> Floats:
+    """How the rest voltage rises with charge, V per %: by the chemistry's curve, or on sloped ones
+    as the pack shows it, since published ones differ by a third.
+    """
+    assumed = 1e-3 * chemistry(setup.chemistry).curve.slope(pct)
+    if setup.chemistry == "lfp":
+        return assumed
+    own = np.polynomial.Polynomial.fit(pct, rest_v, 4).deriv()(pct)
+    usual = float(np.median(assumed))
+    return np.clip(own, 0.4 * usual, 2.0 * usual)
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class _Fit:
+    """One cell's fit: the columns' coefficients, and what is told of resistance and bias."""
+
+    beta: Floats
+    left_v: float
+    sd_ohm: float
+    bias_v: float
+    bias_sd_v: float
+
+
+def _fit(setup: Setup, seen: _Rows, own_v: Floats) -> _Fit:
+    x = seen.design
+    # charge may differ by some per cent, capacity by some more, resistance by anything
+    ridge = np.diag(4e-6 / np.array([np.inf, OFFSET_PCT, DEFICIT_PCT, np.inf]) ** 2)
+    good = np.isfinite(own_v)
+    beta, left_v, _ = _robust(x[good], own_v[good], ridge)
+    # a weak cell leaves the plateau before the herd: far below all that fits
+    good &= np.abs(own_v - x @ beta) < max(OFF_V, 4.0 * left_v)
+    if good.sum() < 2 * LEAST_ROWS:
+        nothing = float("nan")
+        return _Fit(np.full(x.shape[1], np.nan), nothing, nothing, nothing, nothing)
+    beta, left_v, gram = _robust(x[good], own_v[good], ridge)
+    wide: Floats = np.sqrt(np.diag(np.linalg.inv(gram)) * good.sum() / INDEPENDENT) * left_v
+    bias, bias_sd = float(beta[0]), float(wide[0]) + BIAS_FLOOR_V[setup.chemistry]
+    if not _everywhere(seen, good, own_v - x[:, CURRENT] * beta[CURRENT], bias):
+        small = abs(bias) < 2.0 * BIAS_FLOOR_V[setup.chemistry]
+        bias, bias_sd = (bias, max(bias_sd, abs(bias))) if small else (np.nan, np.nan)
+    elif setup.chemistry != "lfp":
+        _, by_charge_v, _ = _robust(x[good, 1:], own_v[good], ridge[1:, 1:])
+        if by_charge_v < AS_GOOD * left_v:
+            bias_sd = abs(bias)  # charge alone explains it nearly as well: then it is charge
+    return _Fit(beta, left_v, float(wide[CURRENT]), bias, bias_sd)
+
+
+def _robust(x: Floats, y: Floats, ridge: Floats) -> tuple[Floats, float, Floats]:
+    """Least squares, twice re-weighted: coefficients, what is left, and the normal matrix."""
+    weight, left = np.ones(y.size), 0.0
+    gram, beta = np.eye(x.shape[1]), np.zeros(x.shape[1])
+    for _ in range(3):
+        gram = x.T @ (x * weight[:, None]) + ridge
+        beta = solved(gram, x.T @ (weight * y))
+        residual = y - x @ beta
+        left = 1.4826 * float(np.median(np.abs(residual))) + 2e-4
+        weight = np.minimum(1.0, 2.0 * left / np.maximum(np.abs(residual), 1e-9))
+    return beta, left, gram
+
+
+def _everywhere(seen: _Rows, good: Flags, rest_v: Floats, bias: float) -> bool:
+    """Whether a wrong reading stands on charge and on discharge, in the upper half and the lower:
+    else the fit made it, not the meter.
+    """
+    upper, up = seen.pct >= np.median(seen.pct), seen.amps > 0
+    parts = [good & a & b for a in (upper, ~upper) for b in (up, ~up)]
+    stands = [np.sign(bias) * float(np.median(rest_v[p])) for p in parts if p.sum() >= 10]
+    if not stands:
+        return False
+    return min(stands) > SEEN_SHARE * abs(bias) and max(stands) > PLAIN_SHARE * abs(bias)
