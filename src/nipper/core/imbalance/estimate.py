@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.capacity import Capacities, capacities, with_low_end
 from nipper.core.imbalance.drift import Drift, balanced_ah, fit
-from nipper.core.imbalance.offsets import Offsets, offsets_at, resistance_prior
+from nipper.core.imbalance.offsets import Offsets, lead_h, offsets_at, resistance_prior
 from nipper.core.imbalance.remedies import TopEnd
 from nipper.core.imbalance.resistance import Resistances, step_resistances
 from nipper.core.imbalance.signals import Signals, signals
@@ -103,6 +103,7 @@ def estimate(
         told = replace(told, bias_v=both_ways.bias_v, bias_sd_v=both_ways.bias_sd_v)
     read, log = log, _freed_of_bias(log, told)
     prior = resistance_prior(setup, resistances)
+    prior = replace(prior, lead_h=lead_h(log, setup, full, prior)) if full else prior
     offsets: list[Offsets] = []
     for i, charge in enumerate(full):
         offsets.append(offsets_at(log, setup, charge, prior))

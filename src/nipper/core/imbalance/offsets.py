@@ -20,8 +20,8 @@ A shift that explains nothing, or one against what the voltages themselves say (
 end of a charge cannot be the emptier one), is no answer: NaN.
 """
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -50,6 +50,11 @@ STEPS_OPEN, WHOLE_OPEN = 0.5, 0.2  # of a cell's own part, by where it was read
 SLOPED_TOP_PCT = 35.0  # of capacity below the end of the charge, where the curve has no knee
 LOW_KNEE_PCT = 14.0  # below it the curve falls steeply enough to tell charge, in all chemistries
 SLOW_S, SLOW_PART = 600.0, 0.35  # how late, and how much of a long drop
+# hours of current that are tried for what the surface is ahead, at how many charges, and how much
+# less one has to leave unexplained
+LEADS_H = (0.0, 0.02, 0.04, 0.06, 0.08, 0.10, 0.13)
+LEAD_CHARGES, BETTER_SHARE = 4, 0.95
+LEAST_FIT_V = 0.020  # what is worse than this counts no more
 LEAST_ROWS = 4
 MOST_ROWS = 600  # more only repeat each other
 SLOPED_ROWS = 90
@@ -61,6 +66,7 @@ KNEE_PCT = 5.0  # the herd's charge known this well: it is on its knee
 # trial shifts, % of capacity: fine near zero, to 32 % either way (a cell with two thirds of its
 # capacity left is that far off at the low end)
 SHIFTS_PCT = np.sinh(np.linspace(-6.6, 6.6, 265)) / np.sinh(6.6) * 32.0
+LEAD_SHIFTS_PCT = SHIFTS_PCT[::3]
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -210,8 +216,11 @@ def _walk(
     # too much (tried on slow logs)
     span = slice(rows[0], rows[-1] + 1)
     flow = np.nan_to_num(log.current_a[span]) * log.steps_s[span]
-    felt = _felt_current(np.nan_to_num(log.current_a[span]), log.steps_s[span])
-    current, counted = felt[rows - rows[0]], np.cumsum(flow)[rows - rows[0]] / 3600.0
+    amps = np.nan_to_num(log.current_a[span])
+    slow = _slow_current(amps, log.steps_s[span])
+    felt = (1.0 - SLOW_PART) * amps + SLOW_PART * slow
+    counted = np.cumsum(flow) / 3600.0 + prior.lead_h * slow
+    current, counted = felt[rows - rows[0]], counted[rows - rows[0]]
     cell_v = log.cell_v[rows].astype(float)
     herd_v = np.median(cell_v, axis=1)
     curve = learn(herd_v, counted, current, setup, prior.herd_ohm, bottom_pct)
@@ -233,11 +242,11 @@ def _walk(
     )
 
 
-def _felt_current(amps: Floats, steps_s: Floats) -> Floats:
-    """The current a cell's drop follows: part at once, part as slowly as charge spreads inside it.
+def _slow_current(amps: Floats, steps_s: Floats) -> Floats:
+    """The current as slowly as charge spreads inside a cell, a first-order lag of SLOW_S (of the
+    order pulse tables show, from memory).
 
-    In a taper the difference is large. The slow part is that of a first-order lag, SLOW_S; both are
-    of the order pulse tables show (from memory).
+    A cell's drop follows part of it at once and part of it so: in a taper the difference is large.
     """
     age = np.cumsum(steps_s) / SLOW_S
     slow, value = np.empty_like(amps), float(amps[0])
@@ -247,4 +256,28 @@ def _felt_current(amps: Floats, steps_s: Floats) -> Floats:
         gained = (1.0 - np.exp(-steps_s[block] / SLOW_S)) * amps[block] * np.exp(since)
         slow[block] = np.exp(-since) * (value + np.cumsum(gained))
         value = float(slow[block[-1]])
-    return (1.0 - SLOW_PART) * amps + SLOW_PART * slow
+    return slow
+
+
+def lead_h(log: Log, setup: Setup, full: Sequence[Charge], prior: Prior) -> float:
+    """How far the surface of these cells runs ahead of their charge, hours of the slow current.
+
+    While current flows the outside of a particle is fuller than its inside, by so much times the
+    current; at the knee, where a per cent is a hundred millivolts, that is most of what a cell
+    shows, and it dies away through the taper. The lead is the cells' own: that one is taken along
+    which all of them fit the herd's curve best; none, where none fits plainly better.
+    """
+    if setup.chemistry != "lfp":
+        return 0.0
+    some = [full[int(i)] for i in np.unique(np.linspace(0, len(full) - 1, LEAD_CHARGES).astype(int))]
+    left = np.array([_left(log, setup, some, replace(prior, lead_h=h)) for h in LEADS_H])
+    best = int(np.argmin(left))
+    return LEADS_H[best] if left[best] < BETTER_SHARE * left[0] else 0.0
+
+
+def _left(log: Log, setup: Setup, full: Sequence[Charge], prior: Prior) -> float:
+    """What the best shifts of all cells leave at these charges, V squared."""
+    walks = [_up(log, setup, charge, prior) for charge in full]
+    shifts = LEAD_SHIFTS_PCT / 100.0 * setup.capacity_ah
+    found = [w.best_shifts(shifts, prior, setup.capacity_ah).left_v for w in walks if w]
+    return float(sum(np.sum(np.minimum(v, LEAST_FIT_V) ** 2) for v in found))

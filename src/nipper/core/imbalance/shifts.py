@@ -36,13 +36,14 @@ ALIKE = np.ones(1)
 
 @dataclass(frozen=True, eq=False, slots=True)
 class Prior:
-    """What is known of resistance before a charge is looked at: herd, and each cell's own part,
-    ohm.
+    """What is known before a charge is looked at: resistance of the herd and each cell's own part,
+    ohm, and how far a cell's surface is ahead of its charge, hours of current.
     """
 
     herd_ohm: float
     excess_ohm: Floats
     excess_sd_ohm: Floats
+    lead_h: float = 0.0
 
     @property
     def herd_sd_ohm(self) -> float:
