@@ -67,16 +67,13 @@ def resistive(known: Estimate, setup: Setup) -> Iterator[Cause]:
 
 
 def _jumpy(known: Estimate) -> NDArray[np.bool_]:
-    """Cells whose reading jumps under load with no change of current, and no other's does.
-
-    A full cell at its knee jumps as well; so the resistance must scatter, or be high, and must not
-    show as steady.
+    """Cells whose reading jumps under load with no change of current, and no other's does, and
+    whose resistance does not show as steady.
     """
     found, jumps = known.resistances, known.signals.jumps
     others = np.array([np.delete(jumps, i).max(initial=0) for i in range(jumps.size)])
     steady = [(unsteady(found, i) or UNSTEADY) < UNSTEADY for i in range(jumps.size)]
-    seen = (found.wander > SOME_WANDER) | (found.excess_ohm > 0.6 * EXCESS_SHARE * found.herd_ohm)
-    return (jumps >= JUMPS) & (jumps > 4 * (1 + others)) & ~np.array(steady) & seen
+    return (jumps >= JUMPS) & (jumps > 4 * (1 + others)) & ~np.array(steady)
 
 
 def _comes_and_goes(found: Resistances, i: int) -> bool:

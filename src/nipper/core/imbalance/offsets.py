@@ -47,6 +47,7 @@ SLOW_SHARE = 0.10  # more of it at a row every three minutes: few rows pass the 
 # R of a long charge against a step within a minute, from pulse tables; 2 against the sheet's value
 LONG_FACTOR = 1.5
 STEPS_OPEN, WHOLE_OPEN = 0.5, 0.2  # of a cell's own part, by where it was read
+WHOLE_SHARE = 0.15  # of R: read on the plateau, and other at the ends
 SLOPED_TOP_PCT = 35.0  # of capacity below the end of the charge, where the curve has no knee
 LOW_KNEE_PCT = 14.0  # below it the curve falls steeply enough to tell charge, in all chemistries
 SLOW_S, SLOW_PART = 600.0, 0.35  # how late, and how much of a long drop
@@ -104,7 +105,8 @@ def resistance_prior(setup: Setup, found: Resistances | None = None) -> Prior:
     own = np.nan_to_num(found.excess_ohm)
     # the slow part of a resistive cell may be larger in proportion, or not at all: half is open
     open_share = WHOLE_OPEN if found.whole else STEPS_OPEN
-    sd = np.hypot(np.hypot(OWN_SHARE * herd, open_share * own), np.nan_to_num(found.sd_ohm))
+    usual = WHOLE_SHARE if found.whole else OWN_SHARE
+    sd = np.hypot(np.hypot(usual * herd, open_share * own), np.nan_to_num(found.sd_ohm))
     return Prior(float(herd), own, sd)
 
 

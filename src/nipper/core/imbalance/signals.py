@@ -234,4 +234,8 @@ def _jumps(
     jump_ohm = np.array(
         [_at_strong_current(ohm[alone[:, i], i], amps[alone[:, i]]) for i in range(log.cells)]
     )
-    return alone.sum(axis=0), jump_ohm, pairs, size
+    # what comes also goes: a cell on its knee steps one way only
+    more = np.sign(step) == np.sign(log.current_a[rows + 1])[:, None]
+    comes, goes = (alone & more).sum(axis=0), (alone & ~more).sum(axis=0)
+    jumps = np.minimum(comes + goes, 3 * np.minimum(comes, goes) + 1)
+    return jumps, jump_ohm, pairs, size
