@@ -70,7 +70,8 @@ def _use(rng: np.random.Generator) -> Use:
     if rng.random() < 0.4:
         steps, start = [rest, *steps[2:]], 99.0
     steps += [charge, rest]
-    at, hours = 0.0, []
+    at = 0.0
+    hours: list[tuple[float, float, float]] = []
     for length, rate in steps:
         hours.append((at, at + length, rate))
         at += length
@@ -88,20 +89,20 @@ def _fault(cause: str, rng: np.random.Generator, setup: Setup, made: Cells) -> T
     cell = int(rng.integers(setup.cells))
     if cause == "soc_offset":
         size = float(rng.uniform(2.5, 8.0)) * float(rng.choice([-1, 1]))
-        made.offset_pct[cell] += size
+        np.asarray(made.offset_pct)[cell] += size
         return Truth(cause, (cell + 1,), size - 0.2 * abs(size) - 0.4, size + 0.2 * abs(size) + 0.4)
     if cause == "low_capacity":
         share = float(rng.uniform(0.80, 0.94))
-        made.capacity[cell] = share
+        np.asarray(made.capacity)[cell] = share
         return Truth(cause, (cell + 1,), 100 * share - 2.0, 100 * share + 2.0)
     if cause == "high_resistance":
         more = float(rng.uniform(0.6, 1.6))
-        made.resistance[cell] += more
+        np.asarray(made.resistance)[cell] += more
         size = more * (setup.cell.resistance_mohm or 1.0)
         return Truth(cause, (cell + 1,), 0.6 * size, 1.4 * size)
     if cause == "sense_bias":
         bias = float(rng.uniform(9, 25)) * float(rng.choice([-1, 1]))
-        made.bias_mv[cell] += bias
+        np.asarray(made.bias_mv)[cell] += bias
         return Truth(cause, (cell + 1,), bias - 2.5, bias + 2.5)
     return Truth("")
 
@@ -115,14 +116,10 @@ def _joint(log: Log, setup: Setup, rng: np.random.Generator) -> tuple[Log, Truth
     cell_v = log.cell_v.copy()
     cell_v[:, cell] += np.where(loose, ohm * log.current_a, 0.0).round(3).astype(np.float32)
     size = 1e3 * ohm
-    return replace(log, cell_v=cell_v), Truth(
-        "loose_joint", (cell + 1,), 0.6 * size, 1.4 * size
-    )
+    return replace(log, cell_v=cell_v), Truth("loose_joint", (cell + 1,), 0.6 * size, 1.4 * size)
 
 
-def _gradient(
-    setup: Setup, made: Cells, use: Use, rng: np.random.Generator
-) -> tuple[Log, Truth]:
+def _gradient(setup: Setup, made: Cells, use: Use, rng: np.random.Generator) -> tuple[Log, Truth]:
     """One end of the string stands elsewhere, colder or warmer, and a sensor sits at either end."""
     size = int(rng.integers(2, setup.cells // 2))
     apart = float(rng.uniform(7.0, 14.0)) * float(rng.choice([-1, 1]))
@@ -155,7 +152,9 @@ def main(arguments: Sequence[str]) -> None:
     cases = [(cause, n) for cause in CAUSES for n in range(first, last)]
     with ProcessPoolExecutor() as pool:
         judged = list(pool.map(judge, cases))
-    print("| cause | cycles | first finding right | cells right | taken for |\n|---|---|---|---|---|")
+    print(
+        "| cause | cycles | first finding right | cells right | taken for |\n|---|---|---|---|---|"
+    )
     for cause in CAUSES:
         mine = [j for j in judged if j[0] == cause]
         right = [j for j in mine if j[2] == cause]

@@ -8,11 +8,12 @@ import numpy as np
 import pytest
 
 from nipper.core.imbalance.capacity import Capacities
-from nipper.core.imbalance.causes import _blocks, find_causes
+from nipper.core.imbalance.causes import find_causes
 from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.imbalance.drift import Drift
 from nipper.core.imbalance.electrical import end_block
 from nipper.core.imbalance.estimate import BalancerUse, Estimate
+from nipper.core.imbalance.losing import _blocks
 from nipper.core.imbalance.remedies import TopEnd
 from nipper.core.imbalance.resistance import Resistances
 from nipper.core.imbalance.signals import Signals
@@ -104,11 +105,16 @@ def test_drift_alone_or_of_a_block(cells, cause):
     assert named(with_drift(cells, -0.05)) == [(cause, tuple(cells))]
 
 
-def test_two_leaking_cells_apart_are_two():
-    assert set(named(with_drift([3, 12], -0.05))) == {
-        ("self_discharge", (3,)),
-        ("self_discharge", (12,)),
-    }
+def test_two_leaking_cells_apart_are_told_together_and_are_no_group():
+    assert named(with_drift([3, 12], -0.05)) == [("self_discharge", (3, 12))]
+
+
+def test_a_cell_that_loses_much_more_is_told_by_itself():
+    known = with_drift([3, 12], -0.05)
+    slope = known.drift.ah_per_day.copy()
+    slope[11] *= 4.0
+    known = replace(known, drift=replace(known.drift, ah_per_day=slope))
+    assert set(named(known)) == {("self_discharge", (3,)), ("self_discharge", (12,))}
 
 
 def test_drift_within_what_healthy_cells_differ_by_is_left_alone():

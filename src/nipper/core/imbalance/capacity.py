@@ -50,8 +50,8 @@ def capacities(
     nothing = np.full(log.cells, np.nan)
     low_v = float(chemistry(setup.chemistry).curve.ocv(LOW_PCT))
     found: list[tuple[float, NDArray[np.int_], Offsets, float]] = []
-    for rows, top, start_pct in _discharges(log, setup, full, tops):
-        rows = rows[: int(np.argmin(log.charge_ah[rows])) + 1]
+    for walk, top, start_pct in _discharges(log, setup, full, tops):
+        rows = walk[: int(np.argmin(log.charge_ah[walk])) + 1]
         lowest_v = float(np.nanmin(log.cell_v[rows[-60:]], initial=9.0))
         drop_v = float(np.nanmin(log.current_a[rows[-60:]], initial=0.0)) * prior.herd_ohm
         if rows.size >= LEAST_ROWS and lowest_v - drop_v < low_v:

@@ -16,6 +16,7 @@ from nipper.core.chemistry import chemistry
 from nipper.core.imbalance import electrical
 from nipper.core.imbalance.causes_base import Cause, names, sure
 from nipper.core.imbalance.estimate import Estimate
+from nipper.core.imbalance.losing import losing
 from nipper.core.imbalance.reach import for_one_cell_ah
 from nipper.core.imbalance.remedies import CAUTION, level
 from nipper.core.logs.model import nanmedian
@@ -24,13 +25,6 @@ from nipper.core.setup import Setup
 Floats = NDArray[np.floating]
 
 OFFSET_PCT = 1.6  # of capacity: below it an offset is that of a healthy pack
-# of capacity a month against the median: healthy cells of one batch usually stay within it (common
-# practice)
-DRIFT_PCT_MONTH = 0.12
-DRIFT_TOTAL_PCT = 0.25  # of capacity over the log: less cannot be seen at the knee
-# of a drift, nine in ten and one standard deviation: how far sizes are off on packs of other
-# simulators
-LEAK_SHARE, BLOCK_SHARE = 0.25, 0.07
 # of capacity: how much further apart the cells must be at the end of the log than at its start
 STARVED_PCT = 0.7
 # of capacity: ordinary cells lose some hundredths a day, bad ones some tenths (from memory)
@@ -58,27 +52,28 @@ def weigh(known: Estimate, setup: Setup) -> tuple[list[Cause], list[tuple[Cause,
     kept: list[Cause] = []
     lost: list[tuple[Cause, Cause]] = []
     for cause in found:
-        better = next((other for other in found if _overrules(other, cause)), None)
-        if better is None:
+        explained = [(other, cells) for other in found if (cells := _explained(other, cause))]
+        left = sorted(set(cause.cells).difference(*(cells for _, cells in explained)))
+        if not explained:
             kept.append(cause)
+        elif left and cause.again:
+            kept.append(cause.again([cell - 1 for cell in left]))
         else:
-            lost.append((cause, better))
-    return kept, lost
+            lost.append((cause, explained[0][0]))
+    return sorted(kept, key=lambda c: -c.confidence), lost
 
 
-def _overrules(better: Cause, cause: Cause) -> bool:
-    """Whether a finding explains another one away; where each could explain the other, the surer
-    one does.
+def _explained(better: Cause, cause: Cause) -> set[int]:
+    """The cells of a finding that another one explains away; where each could explain the other,
+    the surer one does. All or none of a finding that cannot be told for some of its cells.
     """
-    if (
-        better.cause not in OVERRULED.get(cause.cause, ())
-        or better.confidence <= 0.5
-        or not _covers(better, cause)
-    ):
-        return False
-    return (
-        cause.cause not in OVERRULED.get(better.cause, ()) or better.confidence > cause.confidence
-    )
+    if better.cause not in OVERRULED.get(cause.cause, ()) or better.confidence <= 0.5:
+        return set()
+    if cause.cause in OVERRULED.get(better.cause, ()) and better.confidence <= cause.confidence:
+        return set()
+    whole = better.cause in WHOLE_PACK or cause.cause in WHOLE_PACK
+    both = set(cause.cells) if whole else set(cause.cells) & set(better.cells)
+    return both or {0} if whole else both if cause.again or both == set(cause.cells) else set()
 
 
 # a finding gives way to one of these on the same cells (or on the whole pack): the reading, or the
@@ -109,184 +104,6 @@ OVERRULED = {
 WHOLE_PACK = ("plateau_balancing", "balancer_starved")
 
 
-def _covers(better: Cause, other: Cause) -> bool:
-    return (
-        better.cause in WHOLE_PACK
-        or other.cause in WHOLE_PACK
-        or set(other.cells) <= set(better.cells)
-    )
-
-
-def losing(known: Estimate, setup: Setup) -> Iterator[Cause]:
-    """Cells that drift down by themselves: one is self-discharge, a block of neighbours is
-    electronics that feed on them.
-    """
-    drift = known.drift
-    if not np.isfinite(drift.ah_per_day).any():
-        return
-    mah, sd = 1e3 * _against_the_rest(drift.ah_per_day), 1e3 * drift.sd_ah_per_day
-    spread = _spread(mah)
-    usual = max(spread, DRIFT_PCT_MONTH / 100 / 30.4 * setup.capacity_ah * 1e3)
-    total_pct = 100.0 * np.abs(drift.ah_per_day) * drift.days / setup.capacity_ah
-    with np.errstate(invalid="ignore"):
-        ratio = np.minimum.reduce(
-            [-mah / (3.0 * sd), -mah / (3.0 * usual), np.sign(-mah) * total_pct / DRIFT_TOTAL_PCT]
-        )
-    losers = np.flatnonzero(np.nan_to_num(ratio, nan=0.0) > 0.6)
-    for block in _blocks(losers, mah):
-        if len(block) >= 3 and len(block) <= setup.cells * 0.6:
-            yield _group(known, setup, block, mah, sd, ratio)
-        else:
-            for i in block:
-                yield _leak(known, setup, int(i), mah, sd, ratio, spread)
-
-
-def _spread(mah: Floats) -> float:
-    """How much those that keep their charge differ, mAh a day."""
-    keepers = np.abs(mah[np.abs(mah) <= np.nanquantile(np.abs(mah), 0.5)])
-    return min(
-        1.4826 * float(np.nanmedian(np.abs(mah - np.nanmedian(mah)))),
-        3.0 * float(np.nanmedian(keepers)) + 1e-6,
-    )
-
-
-def unseen_mah_per_day(known: Estimate, setup: Setup) -> float | None:
-    """The leak that would just have been found in this log, mAh a day; None where no drift could be
-    read at all.
-    """
-    drift = known.drift
-    if not np.isfinite(drift.ah_per_day).any() or drift.days <= 0:
-        return None
-    mah = 1e3 * _against_the_rest(drift.ah_per_day)
-    usual = max(_spread(mah), DRIFT_PCT_MONTH / 100 / 30.4 * setup.capacity_ah * 1e3)
-    total = DRIFT_TOTAL_PCT / 100 * setup.capacity_ah * 1e3 / drift.days
-    return max(3.0 * 1e3 * float(np.nanmedian(drift.sd_ah_per_day)), 3.0 * usual, total)
-
-
-def _against_the_rest(ah_per_day: Floats) -> Floats:
-    """Drift against those that keep their charge: where up to six tenths of the cells lose
-    together, the median lies among or between them.
-    """
-    known = np.sort(ah_per_day[np.isfinite(ah_per_day)])
-    if known.size < 4:
-        return ah_per_day
-    gaps = np.diff(known)
-    split = int(np.argmax(gaps)) + 1
-    losers, rest = known[:split], known[split:]
-    apart = gaps[split - 1] > max(np.ptp(losers), np.ptp(rest))
-    if not apart or losers.size < 2 or losers.size > 0.6 * known.size:
-        return ah_per_day
-    return ah_per_day - float(np.median(rest))
-
-
-def _blocks(cells: NDArray[np.intp], mah: Floats) -> list[NDArray[np.intp]]:
-    """Runs of neighbours that lose about alike.
-
-    A neighbour less sure than the rest, between or beside them, belongs to the run too.
-    """
-    if not cells.size:
-        return []
-    usual = float(np.median(mah[cells]))
-    alike = np.flatnonzero(np.nan_to_num(mah) < 0.35 * usual)
-    out: list[NDArray[np.intp]] = []
-    for run in np.split(alike, np.flatnonzero(np.diff(alike) > 1) + 1):
-        sure_ones = np.intersect1d(run, cells)
-        together = (
-            run.size >= 3
-            and sure_ones.size >= 0.6 * run.size
-            and np.abs(mah[run] / np.median(mah[run]) - 1.0).max() < 0.75
-        )
-        out += [run] if together else [np.array([i]) for i in sure_ones]
-    return out
-
-
-def _leak(
-    known: Estimate, setup: Setup, i: int, mah: Floats, sd: Floats, ratio: Floats, spread: float
-) -> Cause:
-    drift, cell = known.drift, i + 1
-    missing_ah = max(0.0, -float(np.nan_to_num(drift.last_ah[i])))
-    others = np.delete(mah, i)
-    days = 14
-    width = float(np.hypot(1.645 * sd[i], LEAK_SHARE * mah[i]))
-    low, high = mah[i] - width, mah[i] + width
-    part = (
-        " after taking out what the balancer moved" if drift.moved_known and setup.leveller else ""
-    )
-    actions: list[str] = []
-    if missing_ah > 0.002 * setup.capacity_ah:
-        sure_ah = min(0.0, float(drift.last_range_ah[1][i]))
-        actions.append(level(cell, -missing_ah, sure_ah, setup, known.end))
-    actions.append(
-        f"Until it is replaced, level at least {-7 * mah[i] / 1e3:.2f} Ah a week. " + CAUTION
-    )
-    return Cause(
-        cause="self_discharge",
-        cells=(cell,),
-        confidence=sure(float(ratio[i])),
-        quantity="drift",
-        value=float(mah[i]),
-        low=float(low),
-        high=float(high),
-        unit="mAh/day",
-        summary=f"Cell {cell} loses {-mah[i]:.0f} mAh a day against the others.",
-        evidence=(
-            f"Its charge fell from {_pct(drift.start_ah[i], setup)} to "
-            f"{_pct(drift.last_ah[i], setup)} of capacity against the median "
-            f"over {drift.time_s.size} full charges in {drift.days:.0f} days.",
-            f"The slope is {mah[i]:.0f} mAh/day (90 %: {low:.0f} to {high:.0f}){part}.",
-            f"The other cells lie within {np.nanmin(others):+.0f} to "
-            f"{np.nanmax(others):+.0f} mAh/day, usually {spread:.1f}.",
-        ),
-        actions=tuple(actions),
-        confirm=f"Leave the pack disconnected at rest for {days} days: expect "
-        f"{days * mah[i] / 1e3:.2f} Ah on cell {cell} alone.",
-        serious=total_loss_serious(mah[i], setup) or -drift.last_ah[i] > 0.02 * setup.capacity_ah,
-    )
-
-
-def total_loss_serious(mah_per_day: float, setup: Setup) -> bool:
-    """More than 0.5 % of capacity a month: beyond what healthy cells of one batch differ by."""
-    return -mah_per_day * 30.4 / 1e3 > 0.005 * setup.capacity_ah
-
-
-def _group(
-    known: Estimate, setup: Setup, block: NDArray[np.intp], mah: Floats, sd: Floats, ratio: Floats
-) -> Cause:
-    rest = np.setdiff1d(np.arange(setup.cells), block)
-    value = float(np.median(mah[block]) - np.median(mah[rest]))
-    # what all cells of the block share does not average out among them
-    scatter = float(np.std(mah[block])) / np.sqrt(block.size)
-    error = float(np.hypot(np.hypot(np.median(sd[block]), scatter), BLOCK_SHARE * value))
-    first, last = int(block[0]) + 1, int(block[-1]) + 1
-    return Cause(
-        cause="group_drain",
-        cells=tuple(int(i) + 1 for i in block),
-        confidence=sure(float(np.median(ratio[block]))),
-        quantity="drift",
-        value=value,
-        low=value - 1.645 * error,
-        high=value + 1.645 * error,
-        unit="mAh/day",
-        summary=f"Cells {first} to {last} lose {-value:.0f} mAh a day together: something feeds "
-        "on that part of the string.",
-        evidence=(
-            f"These {block.size} neighbours lose {-mah[block].max():.0f} to "
-            f"{-mah[block].min():.0f} mAh/day; the other cells "
-            f"{mah[rest].min():+.0f} to {mah[rest].max():+.0f}.",
-            "Cells that fail by themselves do not fail side by side and alike; electronics do.",
-        ),
-        actions=(
-            "Look for what is fed from a tap in the string: a part of the BMS, a "
-            "display, a relay, a balancer lead. Measure its current.",
-            "Swap the BMS with another pack's and compare a full charge: a pattern that "
-            "goes with the BMS is the BMS's. " + CAUTION,
-        ),
-        confirm="With the BMS unplugged the block must stand still against the rest over two "
-        "weeks.",
-        serious=True,
-    )
-
-
 def standing(known: Estimate, setup: Setup) -> Iterator[Cause]:
     """Cells that stand at another charge and stay there: never levelled."""
     drift = known.drift
@@ -301,10 +118,14 @@ def standing(known: Estimate, setup: Setup) -> Iterator[Cause]:
         # far side
         least = np.where(offset < 0, np.maximum(0.0, -high), np.maximum(0.0, low))
         least = np.maximum(0.0, least - 1.645 * doubt)
-        ratio = np.minimum(np.abs(offset) / threshold, least / (0.45 * threshold))
-    out = np.flatnonzero((np.nan_to_num(ratio, nan=0.0) > 0.6) & ~_moving(known))
+        # a lopsided interval: what is most likely is then at its near end
+        size = np.maximum(np.abs(offset), np.abs(low + high) / 2.0)
+        ratio = np.minimum(size / threshold, least / (0.45 * threshold))
+    ratio = np.where(_moving(known), 0.0, np.nan_to_num(ratio))
     for sign in (-1, 1):
-        cells = [int(i) for i in out if np.sign(offset[i]) == sign]
+        mine = np.where(np.sign(offset) == sign, ratio, 0.0)
+        # beside one that is plainly off none is named that may be
+        cells = [int(i) for i in np.flatnonzero(mine > (1.0 if mine.max() > 1.0 else 0.6))]
         if cells:
             yield _standing(known, setup, cells, offset, (low, high), ratio)
 
@@ -521,10 +342,6 @@ def _shared(ah_per_day: Floats) -> float:
 
 def _knee(setup: Setup) -> float:
     return chemistry(setup.chemistry).usual["balance_start_v"].value
-
-
-def _pct(ah: float, setup: Setup) -> str:
-    return f"{100.0 * ah / setup.capacity_ah:+.1f} %"
 
 
 JUDGES: tuple[Callable[[Estimate, Setup], Iterator[Cause]], ...] = (

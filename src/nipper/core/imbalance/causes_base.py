@@ -1,7 +1,15 @@
 """What a finding of the diagnosis is, and how sure a size against its threshold makes one."""
 
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from math import exp
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.logs.model import Floats
+
+ALIKE = 2.0  # sizes within this factor are told as one finding
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -25,6 +33,8 @@ class Cause:
     confirm: str = ""
     serious: bool = False
     mended: bool = False  # it was, and is no more: nothing is to be done
+    # the same finding for some of its cells only (indices), where others are explained better
+    again: "Callable[[list[int]], Cause] | None" = None
 
     def to_json(self) -> dict[str, object]:
         """As the contract has it."""
@@ -59,3 +69,24 @@ def names(cells: list[int]) -> str:
         if len(numbers) == 1
         else "Cells " + ", ".join(numbers[:-1]) + " and " + numbers[-1]
     )
+
+
+def has(cells: list[int], one: str, many: str) -> str:
+    """``Cell 4 has``, ``Cells 4 and 11 have``: from indices and the verb's two forms."""
+    return f"{names(cells)} {one if len(cells) == 1 else many}"
+
+
+def alike(cells: NDArray[np.intp], size: Floats) -> Iterable[list[int]]:
+    """Cells with the same trouble of about the same size together, strongest group first.
+
+    Parameters
+    ----------
+    cells : indices of those in trouble
+    size : float64[all cells], signed
+    """
+    left: list[int] = sorted((int(i) for i in cells), key=lambda i: -abs(float(size[i])))
+    while left:
+        most = float(size[left[0]])
+        group = [i for i in left if float(size[i]) / most >= 1.0 / ALIKE]
+        yield sorted(group)
+        left = [i for i in left if i not in group]

@@ -12,9 +12,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.causes import unseen_mah_per_day, weigh
+from nipper.core.imbalance.causes import weigh
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.estimate import Estimate, estimate
+from nipper.core.imbalance.losing import unseen_mah_per_day
 from nipper.core.logs.charges import Charge, readings
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup

@@ -271,15 +271,20 @@ def lead_h(log: Log, setup: Setup, full: Sequence[Charge], prior: Prior) -> floa
     """
     if setup.chemistry != "lfp":
         return 0.0
-    some = [full[int(i)] for i in np.unique(np.linspace(0, len(full) - 1, LEAD_CHARGES).astype(int))]
+    some = [
+        full[int(i)] for i in np.unique(np.linspace(0, len(full) - 1, LEAD_CHARGES).astype(int))
+    ]
     left = np.array([_left(log, setup, some, replace(prior, lead_h=h)) for h in LEADS_H])
     best = int(np.argmin(left))
     return LEADS_H[best] if left[best] < BETTER_SHARE * left[0] else 0.0
 
 
 def _left(log: Log, setup: Setup, full: Sequence[Charge], prior: Prior) -> float:
-    """What the best shifts of all cells leave at these charges, V squared."""
+    """What the best shifts of all cells leave at these charges, V squared; those that end with the
+    herd on the flat tell nothing.
+    """
     walks = [_up(log, setup, charge, prior) for charge in full]
     shifts = LEAD_SHIFTS_PCT / 100.0 * setup.capacity_ah
-    found = [w.best_shifts(shifts, prior, setup.capacity_ah).left_v for w in walks if w]
-    return float(sum(np.sum(np.minimum(v, LEAST_FIT_V) ** 2) for v in found))
+    told = [w for w in walks if w and np.ptp(w.curve.end_pct) < KNEE_PCT]
+    left = [w.best_shifts(shifts, prior, setup.capacity_ah).left_v for w in told]
+    return float(sum(np.sum(np.minimum(v, LEAST_FIT_V) ** 2) for v in left))

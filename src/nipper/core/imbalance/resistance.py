@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
-from nipper.core.logs.model import Log
+from nipper.core.logs.charges import moved_ah
+from nipper.core.logs.model import Log, solved
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -58,6 +59,8 @@ class Resistances:
     time_s: Floats = field(default_factory=_none, repr=False)  # [steps]
     step_a: Floats = field(default_factory=_none, repr=False)  # [steps]
     own_v: Floats = field(default_factory=_none, repr=False)  # [steps, cells] beyond the herd's
+    moved_ah: Floats = field(default_factory=_none, repr=False)  # [steps] charge counted there
+    usual_v: float = 0.0  # scatter of the usual cell's strong steps about its own resistance
     whole: bool = False  # read from whole charges and discharges: the slow part is in it
 
 
@@ -98,23 +101,22 @@ def loose_ohm(found: Resistances, cell: int) -> float | None:
 
 
 def unsteady(found: Resistances, cell: int) -> float | None:
-    """How much a cell's excess resistance itself varies from group to group of steps, as a share of
-    its mean and with the noise within groups taken out; None with too few steps.
+    """How much a cell's excess resistance itself varies over the strong steps, as a share of its
+    mean and with the scatter of the usual cell taken out; None with too few steps.
 
-    One that is there for a share d of the time gives sqrt((1 - d) / d): 0.8 at 60 %, 0.3 at 90 %.
-    Charge and temperature move a cell's own by a fifth or so.
+    What follows the state of charge is left out: a cell's own does, most of all near its ends. One
+    that is there for a share d of the time gives sqrt((1 - d) / d): 0.8 at 60 %, 0.3 at 90 %.
     """
-    groups = found.step_a.size // GROUP
-    if groups < LEAST_GROUPS:
+    size = np.abs(found.step_a)
+    if size.size < 2 * LEAST_STEPS:
         return None
-    a, v = (x[: groups * GROUP].reshape(groups, GROUP) for x in (found.step_a, found.own_v[:, cell]))
-    power = (a * a).sum(axis=1)
-    each: Floats = (a * v).sum(axis=1) / power
-    noise = ((v - a * each[:, None]) ** 2).sum(axis=1) / (GROUP - 1) / power
-    weight = power / power.sum()
-    mean = float(weight @ each)
-    own = float(weight @ (each - mean) ** 2 - weight @ noise)
-    return float(np.sqrt(max(0.0, own)) / abs(mean)) if mean else None
+    strong = size >= np.quantile(size, 0.5)
+    a, v, ah = found.step_a[strong], found.own_v[strong, cell], found.moved_ah[strong]
+    x = a[:, None] * np.vander((ah - ah.mean()) / max(float(ah.std()), 1e-9), 3)
+    left_v: Floats = v - x @ solved(x.T @ x + 1e-9 * np.eye(3), x.T @ v)
+    own = max(0.0, float(np.mean(left_v**2)) - found.usual_v**2)
+    mean_ohm = abs(float(found.step_a @ found.own_v[:, cell])) / float(size @ size)
+    return float(np.sqrt(own / np.mean(a * a)) / max(mean_ohm, 1e-9))
 
 
 def turn(found: Resistances, cell: int) -> Turn | None:
@@ -174,22 +176,32 @@ def step_resistances(log: Log, setup: Setup) -> Resistances:
     residual = own_v - step_a[:, None] * excess
     sd = np.sqrt(np.sum(residual**2, axis=0) / max(1, rows.size - 1) / (step_a @ step_a))
     own_v = own_v - step_a[:, None] * np.median(excess)
+    *scatter, usual_v = _noise_v(step_a, step_v, residual)
     return Resistances(
-        herd,
-        excess - np.median(excess),
-        sd,
-        int(rows.size),
-        _wander(step_a, residual),
-        log.time_s[rows],
-        step_a,
-        own_v,
+        herd_ohm=herd,
+        excess_ohm=excess - np.median(excess),
+        sd_ohm=sd,
+        steps=int(rows.size),
+        wander=np.array(scatter) / usual_v,
+        time_s=log.time_s[rows],
+        step_a=step_a,
+        own_v=own_v,
+        moved_ah=moved_ah(log, setup)[rows],
+        usual_v=float(usual_v),
     )
 
 
-def _wander(step_a: Floats, residual_v: Floats) -> Floats:
-    """Scatter of each cell's steps about its own resistance, against the median cell's; a
-    resistance that comes and goes scatters.
+def _noise_v(step_a: Floats, step_v: Floats, residual_v: Floats) -> Floats:
+    """Scatter of each cell's strong steps about its own resistance, V, and last that of the usual
+    cell: at least what the meter's own steps make of the difference of two readings.
     """
     strong = np.abs(step_a) >= np.quantile(np.abs(step_a), 0.5)
     scatter = np.sqrt(np.mean(residual_v[strong] ** 2, axis=0))
-    return scatter / max(float(np.median(scatter)), 1e-6)
+    usual = max(float(np.median(scatter)), meter_step_v(step_v) / np.sqrt(6.0), 1e-6)
+    return np.append(scatter, usual)
+
+
+def meter_step_v(step_v: Floats) -> float:
+    """The meter's resolution: of the steps that are none the usual least, V."""
+    moved = np.abs(step_v[np.isfinite(step_v) & (step_v != 0)])
+    return float(np.quantile(moved, 0.1)) if moved.size else 0.0

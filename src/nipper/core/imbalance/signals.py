@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
-from nipper.core.imbalance.resistance import Resistances
+from nipper.core.imbalance.resistance import Resistances, meter_step_v
 from nipper.core.logs.charges import moved_ah
 from nipper.core.logs.model import Log, solved
 from nipper.core.setup import Setup
@@ -185,12 +185,6 @@ def _at_strong_current(ohm: Floats, amps: Floats) -> float:
     return float(np.median(ohm[amps >= np.median(amps)])) if ohm.size else float("nan")
 
 
-def _meter_step_v(step_v: Floats) -> float:
-    """The meter's resolution: of the steps that are none the usual least, V."""
-    moved = np.abs(step_v[np.isfinite(step_v) & (step_v != 0)])
-    return float(np.quantile(moved, 0.1)) if moved.size else 0.0
-
-
 def _jumps(
     log: Log, setup: Setup, herd: Floats, on_it: NDArray[np.bool_]
 ) -> tuple[Ints, Floats, Ints, Floats]:
@@ -208,7 +202,7 @@ def _jumps(
     ).astype(float)
     step = np.nan_to_num(step)
     usual = 1.4826 * np.median(np.abs(step), axis=0) + 3e-4
-    least = max(JUMP_V, METER_STEPS * _meter_step_v(log.cell_v[rows + 1] - log.cell_v[rows]))
+    least = max(JUMP_V, METER_STEPS * meter_step_v(log.cell_v[rows + 1] - log.cell_v[rows]))
     big = (np.abs(step) > np.maximum(JUMP_SDS * usual, least)) & on_it[rows] & on_it[rows + 1]
     left, right = step[:, :-1], step[:, 1:]
     against = (

@@ -59,21 +59,24 @@ class Swing:
     time_s: Floats  # [rows]
     amps: Floats  # [rows]
     own_v: Floats  # [rows, cells], freed of what is not resistance
+    moved_ah: Floats  # [rows], charge counted
     left_v: Floats
 
     @property
     def resistances(self) -> Resistances:
         """The same as steps of current would tell it, each row taken for a step from nothing."""
-        wander = self.left_v / float(np.nanmedian(self.left_v))
+        usual_v = float(np.nanmedian(self.left_v))
         return Resistances(
-            self.herd_ohm,
-            self.excess_ohm,
-            self.sd_ohm,
-            0,
-            wander,
-            self.time_s,
-            self.amps,
-            self.own_v,
+            herd_ohm=self.herd_ohm,
+            excess_ohm=self.excess_ohm,
+            sd_ohm=self.sd_ohm,
+            steps=0,
+            wander=self.left_v / usual_v,
+            time_s=self.time_s,
+            step_a=self.amps,
+            own_v=self.own_v,
+            moved_ah=self.moved_ah,
+            usual_v=usual_v,
             whole=True,
         )
 
@@ -91,9 +94,7 @@ class _Rows:
     def design(self) -> Floats:
         """One column each for bias, offset, deficit and resistance."""
         drawn = (self.pct - np.median(self.pct)) / 100.0
-        return np.column_stack(
-            [np.ones(drawn.size), self.slope, self.slope * drawn, self.amps]
-        )
+        return np.column_stack([np.ones(drawn.size), self.slope, self.slope * drawn, self.amps])
 
 
 def swing(log: Log, setup: Setup) -> Swing | None:
@@ -126,6 +127,7 @@ def swing(log: Log, setup: Setup) -> Swing | None:
         time_s=log.time_s[rows],
         amps=amps[rows],
         own_v=np.nan_to_num(own_v - not_current),
+        moved_ah=moved[rows],
         left_v=np.array([f.left_v for f in fits]),
     )
 
@@ -138,7 +140,7 @@ def _herd_ohm(setup: Setup, pct: Floats, amps: Floats, herd_v: Floats) -> float 
     low, high = max(pct[up].min(), pct[down].min()), min(pct[up].max(), pct[down].max())
     if high - low < LEAST_SHARED_PCT:
         return None
-    at = np.linspace(low, high, GRID)
+    at: Floats = np.linspace(float(low), float(high), GRID)
 
     def walked(way: Flags, what: Floats) -> Floats:
         order = np.argsort(pct[way], kind="stable")
@@ -184,7 +186,7 @@ def _fit(setup: Setup, seen: _Rows, own_v: Floats) -> _Fit:
     good &= np.abs(own_v - x @ beta) < max(OFF_V, 4.0 * left_v)
     if good.sum() < 2 * LEAST_ROWS:
         nothing = float("nan")
-        return _Fit(np.full(x.shape[1], np.nan), nothing, nothing, nothing, nothing)
+        return _Fit(beta * nothing, nothing, nothing, nothing, nothing)
     beta, left_v, gram = _robust(x[good], own_v[good], ridge)
     wide: Floats = np.sqrt(np.diag(np.linalg.inv(gram)) * good.sum() / INDEPENDENT) * left_v
     bias, bias_sd = float(beta[0]), float(wide[0]) + BIAS_FLOOR_V[setup.chemistry]
