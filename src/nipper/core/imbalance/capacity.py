@@ -26,6 +26,7 @@ CAPACITY_SPREAD = 0.015  # of capacity: cells of one batch (common practice)
 OPEN_SHARE = 0.008  # of capacity: an offset at the top less sure than this is helped by the low end
 # so much more the intervals need to hold what they claim, on packs of two other simulators
 WIDER = {"lfp": 1.15, "nmc": 1.8, "lto": 1.8}
+TOP_WIDER = 3.0  # the same of a capacity told by the top alone
 SAME_SHARE = 0.0015  # of capacity
 LOW_PCT = 16.0  # a discharge tells when its lowest cell comes below the rest voltage of this charge
 
@@ -75,6 +76,8 @@ def capacities(
     mean_sd = np.hypot(
         WIDER[setup.chemistry] * np.hypot(nanmedian(sd), apart), SAME_SHARE * setup.capacity_ah
     )
+    if setup.chemistry != "lfp":
+        mean, mean_sd = _with_tops(mean, mean_sd, tops, setup.capacity_ah)
     # where a weak cell ends the discharge the others are on the flat: then the herd is the zero
     herd_told = 2 * np.isfinite(mean).sum() > mean.size
     deficit = mean - np.nanmedian(mean) if herd_told else mean
@@ -111,6 +114,23 @@ def _by_scale(
     low = found.offset_ah - drawn_ah * (1.0 / found.scale - 1.0)
     low_sd = np.hypot(found.sd_ah, drawn_ah * found.scale_sd)
     return (found.scale - 1.0) * capacity_ah, found.scale_sd * capacity_ah, low, low_sd
+
+
+def _with_tops(
+    deficit_ah: Floats, sd_ah: Floats, tops: Sequence[Offsets], capacity_ah: float
+) -> tuple[Floats, Floats]:
+    """The same weighed with what the upper third of the charges says of capacity.
+
+    Below its end a curve falls as nobody has published it, and a cell that was driven there is
+    told badly by the discharge; the top says less, but says it of every cell.
+    """
+    pairs = [(t.scale, t.scale_sd) for t in tops if t.scale is not None and t.scale_sd is not None]
+    if not pairs:
+        return deficit_ah, sd_ah
+    scale, scale_sd = (nanmedian(np.array(x)) for x in zip(*pairs, strict=True))
+    top_ah, top_sd_ah = (scale - 1.0) * capacity_ah, TOP_WIDER * scale_sd * capacity_ah
+    share = sd_ah**2 / (sd_ah**2 + top_sd_ah**2)
+    return deficit_ah + share * (top_ah - deficit_ah), sd_ah * np.sqrt(1.0 - share)
 
 
 def with_low_end(

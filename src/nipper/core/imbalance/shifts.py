@@ -28,7 +28,7 @@ IMPOSSIBLE = 1e6  # of misfit
 # capacities against the median cell that are tried on sloped curves, and how usual each is: cells
 # of one batch differ by 1 to 2 % (common practice), one in ten of those looked at is a weak one
 SCALES = np.r_[
-    np.arange(0.60, 0.90, 0.05), 0.92, 0.94, 0.96, 0.975, 0.99, 1.0, 1.01, 1.025, 1.04, 1.07, 1.12
+    np.arange(0.60, 0.90, 0.02), 0.92, 0.94, 0.96, 0.975, 0.99, 1.0, 1.01, 1.025, 1.04, 1.07, 1.12
 ]
 SCALE_SPREAD, WEAK_SHARE = 0.015, 0.1
 ALIKE = np.ones(1)
