@@ -214,8 +214,8 @@ def _joint(known: Estimate, i: int, ratio: float) -> Cause:
             f"Its reading jumped {jumps} times under load with no change of current, by "
             f"about {size:.2f} mΩ; the herd has {1e3 * found.herd_ohm:.2f} mΩ."
             if jumps
-            else f"Its steps of current scatter {found.wander[i]:.1f} times as much as the "
-            "other cells': sometimes it is there, sometimes not.",
+            else f"Under current its voltage scatters {found.wander[i]:.1f} times as much as the "
+            "other cells': sometimes the resistance is there, sometimes not.",
             f"Since {_day(mended)} it is within {1e3 * mended.left_ohm:.2f} mΩ of the "
             f"others, over {mended.after_steps} steps of current."
             if mended
@@ -267,11 +267,6 @@ def _resistive_cells(known: Estimate, ratios: Floats, cells: list[int]) -> Cause
     value = between * warm * excess_mohm
     sd = 1e3 * warm * float(np.mean(found.sd_ohm[cells]))
     herd_mohm = 1e3 * found.herd_ohm
-    basis = (
-        "From charging against discharging at the same charge"
-        if found.whole
-        else f"From {found.steps} steps of current"
-    )
     at_25_c = "" if warm == 1.0 else f"; the size is given for 25 °C ({warm:.2f} of that)"
     many = len(cells) > 1
     return Cause(
@@ -285,7 +280,8 @@ def _resistive_cells(known: Estimate, ratios: Floats, cells: list[int]) -> Cause
         unit="mΩ",
         summary=f"{has(cells, 'has', 'have')} {value:.2f} mΩ more than the others.",
         evidence=(
-            f"{basis}: {herd_mohm + excess_mohm:.2f} mΩ, the herd {herd_mohm:.2f} mΩ{at_25_c}.",
+            f"{found.basis}: {herd_mohm + excess_mohm:.2f} mΩ, the herd"
+            f" {herd_mohm:.2f} mΩ{at_25_c}.",
             f"{'They dip on discharge, rise' if many else 'It dips on discharge, rises'} on charge "
             f"and {'are' if many else 'is'} level at rest; it does not come and go.",
         ),

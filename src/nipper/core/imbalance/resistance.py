@@ -63,6 +63,13 @@ class Resistances:
     usual_v: float = 0.0  # scatter of the usual cell's strong steps about its own resistance
     whole: bool = False  # read from whole charges and discharges: the slow part is in it
 
+    @property
+    def basis(self) -> str:
+        """What they are read from, to begin a sentence with."""
+        if self.whole:
+            return "From charging against discharging at the same charge"
+        return f"From {self.steps} steps of current"
+
 
 @dataclass(frozen=True, slots=True)
 class Turn:

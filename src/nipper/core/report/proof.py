@@ -97,7 +97,7 @@ def _drift(diagnosis: Diagnosis, _: Setup, marked: tuple[int, ...]) -> Proof:
 def _resistance(diagnosis: Diagnosis, _: Setup, marked: tuple[int, ...]) -> Proof:
     found = diagnosis.estimate.resistances
     each, sd = 1e3 * (found.herd_ohm + found.excess_ohm), 1e3 * found.sd_ohm
-    return Proof(*_resistance_words(each, sd, found.steps, marked), each, sd, marked, "mΩ")
+    return Proof(*_resistance_words(each, sd, found.basis, marked), each, sd, marked, "mΩ")
 
 
 def _offset(diagnosis: Diagnosis, setup: Setup, marked: tuple[int, ...]) -> Proof:
@@ -137,7 +137,7 @@ def _capacity(diagnosis: Diagnosis, setup: Setup, marked: tuple[int, ...]) -> Pr
     return Proof(title, text.replace("-", "−"), pct, sd, marked, "%")
 
 
-def _bias(diagnosis: Diagnosis, _: Setup, marked: tuple[int, ...]) -> Proof:
+def _bias(diagnosis: Diagnosis, setup: Setup, marked: tuple[int, ...]) -> Proof:
     found = diagnosis.estimate.signals
     mv, sd = 1e3 * found.bias_v, 1e3 * found.bias_sd_v
     if not np.isfinite(mv).any():
@@ -156,10 +156,8 @@ def _bias(diagnosis: Diagnosis, _: Setup, marked: tuple[int, ...]) -> Proof:
         title = "The readings agree"
     else:
         title = "One reading is off"
-    text = (
-        f"On the plateau at rest cell {far + 1} stands {mv[far]:+.1f} mV off; there 1 % of "
-        "charge is under a millivolt on LFP."
-    )
+    text = f"Between the ends of the curve cell {far + 1} stands {mv[far]:+.1f} mV off throughout"
+    text += "; there 1 % of charge is under a millivolt." if setup.chemistry == "lfp" else "."
     return Proof(title, text.replace("-", "−"), mv, sd, marked, "mV")
 
 
@@ -197,7 +195,7 @@ def _proof_drift(
 
 
 def _resistance_words(
-    resistance: Floats, sd: Floats, steps: int, marked: tuple[int, ...]
+    resistance: Floats, sd: Floats, basis: str, marked: tuple[int, ...]
 ) -> tuple[str, str]:
     if not np.isfinite(resistance).any():
         return "Resistance cannot be told", "The log has too few steps of current."
@@ -205,9 +203,7 @@ def _resistance_words(
     high = int(np.nanargmax(resistance))
     excess = resistance[high] - median
     stands_out = excess > 0.3 * median and excess > 4 * sd[high]
-    if stands_out and high + 1 in marked:
-        title = "It is resistive as well"
-    elif stands_out:
+    if stands_out:
         title = f"Cell {high + 1} is resistive"
     else:
         title = "Not resistance" if marked else "No cell is resistive"
@@ -215,11 +211,8 @@ def _resistance_words(
         ", ".join(f"cell {c}: {resistance[c - 1]:.2f} mΩ" for c in marked[:3])
         or f"highest cell {high + 1}: {resistance[high]:.2f} mΩ"
     )
-    return (
-        title,
-        f"From {steps} steps of current, {who}; the herd {median:.2f} ± "
-        f"{np.nanstd(resistance):.2f} mΩ.",
-    )
+    herd = np.delete(resistance, [c - 1 for c in marked] or [high])
+    return title, f"{basis}, {who}; the herd {median:.2f} ± {np.nanstd(herd):.2f} mΩ."
 
 
 def _offset_words(offset: Floats, marked: tuple[int, ...]) -> tuple[str, str]:
