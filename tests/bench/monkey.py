@@ -44,6 +44,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nipper.app.garbage import Sweeper
 from nipper.app.jobs import wait_for_jobs
 from nipper.app.shell import rescue
 from nipper.app.shell.commands import ACTIONS
@@ -328,6 +329,7 @@ def main(count: int, seed: int = SEED, small: bool = False) -> int:
     faulthandler.enable()
     app = QApplication(sys.argv[:1])
     app.setStyle("Fusion")
+    sweeper = Sweeper()
     with tempfile.TemporaryDirectory(prefix="nipper-monkey-") as folder:
         monkey = Monkey(Path(folder), seed, small)
         begun = time.monotonic()
@@ -337,6 +339,8 @@ def main(count: int, seed: int = SEED, small: bool = False) -> int:
         monkey.window.close()
         closed_s = time.monotonic() - closing
         wait_for_jobs()
+    sweeper.deleteLater()
+    _turn()
     events = ", ".join(f"{name.strip('_')} {n}" for name, n in monkey.done.items())
     print(f"{count} events in {took:.0f} s ({events}); closed in {closed_s:.2f} s")
     print(f"{len(monkey.wrong)} wrong; memory grew by {monkey.growth:.1%} after the warm-up")

@@ -113,6 +113,7 @@ def run(arguments: argparse.Namespace) -> int:
     from PySide6.QtCore import QSettings, Qt, QTimer
     from PySide6.QtWidgets import QApplication
 
+    from nipper.app.garbage import Sweeper
     from nipper.app.jobs import wait_for_jobs
     from nipper.app.shell.preferencespage import size_factor
 
@@ -126,6 +127,7 @@ def run(arguments: argparse.Namespace) -> int:
     app.setApplicationName("nipper")
     app.setOrganizationName("nipper")
     app.setStyle("Fusion")
+    Sweeper(app)
     walking = arguments.pictures is not None
     scratch = tempfile.TemporaryDirectory(prefix="nipper-walk-") if walking else None
     settings = (

@@ -1,0 +1,39 @@
+"""Cyclic garbage is collected in the window's thread, and at moments that suit it.
+
+Python collects in whichever thread has just made enough objects. In a worker's thread that would
+destroy widgets and timers there, for which Qt ends the process; and a full collection, a tenth of a
+second or two with all stages built, could fall into a drag.
+"""
+
+import gc
+
+from PySide6.QtCore import QObject, Qt, QTimer, Slot
+from PySide6.QtWidgets import QApplication
+
+SWEEP_MS = 250
+FULL_AFTER = 20  # collections of the middle generation: a minute of hard work, or many of little
+
+
+class Sweeper(QObject):
+    """Takes over from Python's own collector for as long as it lives."""
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        gc.disable()
+        self.destroyed.connect(gc.enable)
+        timer = QTimer(self, interval=SWEEP_MS)
+        timer.timeout.connect(self.sweep)
+        timer.start()
+
+    @Slot()
+    def sweep(self) -> None:
+        """Collect what has grown past Python's own limits; all of it never during a drag."""
+        young, middle, old = gc.get_count()
+        most_young, most_middle, _ = gc.get_threshold()
+        dragging = QApplication.mouseButtons() != Qt.MouseButton.NoButton
+        if old > FULL_AFTER and not dragging:
+            gc.collect()
+        elif middle > most_middle:
+            gc.collect(1)
+        elif young > most_young:
+            gc.collect(0)
