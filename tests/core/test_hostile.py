@@ -1,7 +1,9 @@
 """Files and devices that mean harm, or are only badly broken: one line, and nothing else."""
 
+import contextlib
 import gzip
 import io
+import os
 import socket
 import struct
 import threading
@@ -20,6 +22,7 @@ from nipper.core.logs.mapping import load_mapping
 from nipper.core.logs.propose import Options
 from nipper.core.logs.reader import read_file
 from nipper.core.presets import new_setup
+from nipper.core.quiet import quiet
 from nipper.core.report.readback import values_of_csv
 from nipper.core.report.typingsheet import Menu
 from nipper.core.setup import loads
@@ -324,3 +327,38 @@ def test_an_answer_that_comes_in_single_bytes_is_read():
 
 def test_what_the_user_can_cause_is_a_nipper_error():
     assert issubclass(LinkError, NipperError)
+
+
+def test_a_compiled_librarys_panic_is_not_written_on_standard_error(capfd):
+    """Each damaged stretch printed four lines of Rust beside the one sentence that says it."""
+    log = charge_log(new_setup("lfp", 4, 100.0), np.zeros(4))
+    whole = chunks.pack(log)
+    refused = 0
+    for at in range(40, len(whole), max(1, len(whole) // 300)):
+        damaged = bytearray(whole)
+        damaged[at] ^= 0xFF
+        with contextlib.suppress(InputError):
+            chunks.unpack(bytes(damaged))
+            continue
+        refused += 1
+    os.write(2, b"still there")
+    assert refused > 10
+    assert capfd.readouterr().err == "still there"
+
+
+def test_standard_error_comes_back_after_the_last_of_several_readers(capfd):
+    second = threading.Event()
+
+    def read():
+        with quiet():
+            second.wait(5)
+
+    reader = threading.Thread(target=read)
+    with quiet():
+        reader.start()
+        os.write(2, b"nowhere")
+    os.write(2, b"nor now: the other one still reads")
+    second.set()
+    reader.join()
+    os.write(2, b"here")
+    assert capfd.readouterr().err == "here"

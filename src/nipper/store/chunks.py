@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from nipper.core.errors import InputError
 from nipper.core.logs.model import Log
+from nipper.core.quiet import quiet
 
 Floats = NDArray[np.floating]
 
@@ -155,7 +156,8 @@ DAMAGED = (OSError, TypeError, ValueError)  # a column of the base may hold what
 def _told() -> Generator[None]:
     """What damaged bytes cause becomes one line."""
     try:
-        yield
+        with quiet():
+            yield
     except (*DAMAGED, pl.exceptions.PolarsError, pl.exceptions.PanicException) as error:
         raise _damaged((str(error).splitlines() or ["unreadable"])[0][:100]) from None
 

@@ -10,6 +10,7 @@ from typing import Any, cast
 import polars as pl
 
 from nipper.core.errors import InputError
+from nipper.core.quiet import quiet
 from nipper.core.tables.packed import as_utf8
 from nipper.core.tables.table import MOST_COLUMNS, Table, text_frame
 from nipper.core.tables.texts import sheet_table
@@ -120,8 +121,9 @@ def _spread(frame: pl.DataFrame, name: str) -> pl.DataFrame:
 def parquet_table(data: bytes, file: str, part: str = "") -> Table:
     """The table in a Parquet file."""
     try:
-        frame = pl.read_parquet(io.BytesIO(data))
-    except (pl.exceptions.PolarsError, OSError) as error:
+        with quiet():
+            frame = pl.read_parquet(io.BytesIO(data))
+    except (pl.exceptions.PolarsError, pl.exceptions.PanicException, OSError) as error:
         text = (str(error).splitlines() or ["unreadable"])[0][:120]
         raise InputError(file, "the whole file", f"a Parquet file ({text})") from None
     return Table(file, text_frame(_flat(frame)), "parquet", 1, part=part)
