@@ -443,3 +443,14 @@ def test_the_window_closes_within_a_second_whatever_is_at_work(open_window):
     assert not go_on.is_set()
     go_on.set()
     assert job.cancelled
+
+
+def test_a_log_dropped_without_a_bench_fills_in_what_it_tells(qtbot, window):
+    window.opener.open(str(FILES / "synthetic_06.csv.gz"))
+    qtbot.waitUntil(lambda: window.pages.currentWidget() is window.start_page, timeout=20_000)
+    page = window.start_page
+    assert page.cells.value() == 16
+    assert page.chemistry.currentData() == "lfp"
+    assert page.capacity.value == pytest.approx(280.0, rel=0.05)
+    told = " ".join(found.text() for found in page.findChildren(QLabel))
+    assert "by charge counted while its percentage moved" in told

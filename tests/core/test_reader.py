@@ -2,6 +2,7 @@
 
 import gzip
 import json
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -13,7 +14,7 @@ from hypothesis import strategies as st
 from nipper.core.errors import InputError
 from nipper.core.logs import sensors
 from nipper.core.logs.flow import current_sign
-from nipper.core.logs.guess import guess_chemistry
+from nipper.core.logs.guess import guess_capacity, guess_chemistry
 from nipper.core.logs.mapping import ColumnMapping, plain_mapping, shape_key
 from nipper.core.logs.model import Log, join
 from nipper.core.logs.oddities import oddities
@@ -291,6 +292,42 @@ def test_the_sign_of_current_shows_in_the_voltage(case):
 )
 def test_a_log_alone_tells_the_chemistry(case, chemistry):
     assert guess_chemistry(read_log(FILES / f"synthetic_{case}.csv.gz")) == chemistry
+
+
+@pytest.mark.parametrize(("case", "known_ah"), [("06", 280.0), ("15", 50.0)])
+def test_a_log_alone_tells_the_capacity_by_its_percentage(case, known_ah):
+    """On 72 practice logs: told in 61, off by 1 % in the middle and by 8 % at worst."""
+    log = read_log(FILES / f"synthetic_{case}.csv.gz")
+    found = guess_capacity(log, guess_chemistry(log))
+    assert found is not None
+    assert found[0] == pytest.approx(known_ah, rel=0.05)
+    assert "percentage" in found[1]
+
+
+def test_without_a_percentage_the_ends_tell_the_least_it_holds():
+    log = replace(read_log(FILES / "synthetic_06.csv.gz"), soc_pct=None)
+    found = guess_capacity(log, "lfp")
+    assert found is not None
+    assert 0.8 * 280.0 < found[0] <= 280.0
+    assert found[1].startswith("at least")
+    assert guess_capacity(log, None) is None
+
+
+@pytest.mark.parametrize(
+    "spoil",
+    [
+        lambda log: log.select(slice(0, 0)),
+        lambda log: replace(log, current_a=np.zeros(log.rows), soc_pct=None),
+        lambda log: replace(log, current_a=np.full(log.rows, np.nan)),
+        # a percentage that has nothing to do with the charge counted
+        lambda log: replace(
+            log, soc_pct=50 + 40 * np.sin(np.arange(log.rows) / 37), cell_v=log.cell_v * 0 + 3.3
+        ),
+    ],
+)
+def test_a_log_that_does_not_tell_the_capacity_is_not_guessed_at(spoil):
+    log = read_log(FILES / "synthetic_06.csv.gz")
+    assert guess_capacity(spoil(log), "lfp") is None
 
 
 def test_joined_logs_are_in_order_and_each_moment_once(log):

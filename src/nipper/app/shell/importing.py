@@ -65,12 +65,10 @@ class Importer(QObject):
     @Slot(object)
     def _drafted(self, draft: "Draft") -> None:
         """A log was understood while no bench is open: ask only what it cannot tell."""
-        from nipper.core.logs.guess import guess_chemistry
-
         log = draft.log
         if self._window.document is None and self.waiting and log is not None:
             start = self._window.start_page
-            start.start_from_log(self.waiting, log.cells, guess_chemistry(log))
+            start.start_from_log(self.waiting, log)
             self._window.show_page(start)
 
     @Slot(int, int)

@@ -1,6 +1,7 @@
 """The first page: a new bench from five answers, from a log, or one that is there already."""
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal, Slot
 from PySide6.QtWidgets import (
@@ -19,6 +20,9 @@ from nipper.app.widgets.field import UnitField
 from nipper.core.chemistry import CHEMISTRIES
 from nipper.core.presets import new_setup
 from nipper.core.setup import Setup
+
+if TYPE_CHECKING:
+    from nipper.core.logs.model import Log
 
 BALANCERS = (
     ("passive", "passive: bleeds high cells"),
@@ -181,13 +185,26 @@ class StartPage(QWidget):
         """Say what went wrong."""
         self._told.setText(text)
 
-    def start_from_log(self, file: str, cells: int, chemistry: str | None) -> None:
-        """Fill in what a log tells, and ask for the rest."""
+    def start_from_log(self, file: str, log: "Log") -> None:
+        """Fill in what a log tells, say from what, and ask for the rest."""
+        from nipper.core.logs.guess import guess_capacity, guess_chemistry
+
+        chemistry = guess_chemistry(log)
+        capacity = guess_capacity(log, chemistry)
         self._headline.setText(f"A bench from {Path(file).name}")
         looks = f" and looks like {CHEMISTRIES[chemistry].title}" if chemistry else ""
-        self._intro.setText(f"The log has {cells} cells{looks}. The rest it cannot tell.")
+        holds = (
+            f" It seems to hold {capacity[0]:.3g} Ah ({capacity[1]}): check that."
+            if capacity
+            else ""
+        )
+        self._intro.setText(
+            f"The log has {log.cells} cells{looks}.{holds} The rest it cannot tell."
+        )
         self.name.setText(Path(file).name.split(".")[0].replace("_", " "))
-        self.cells.setValue(cells)
+        self.cells.setValue(log.cells)
+        if capacity:
+            self.capacity.set_value(float(f"{capacity[0]:.3g}"))
         self.cells.setEnabled(False)
         if chemistry is not None:
             self.chemistry.setCurrentIndex(self.chemistry.findData(chemistry))

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from nipper.core.logs.model import Log
+from nipper.core.logs.model import Floats, Log
 
 
 def guess_chemistry(log: Log) -> str | None:
@@ -22,3 +22,76 @@ def guess_chemistry(log: Log) -> str | None:
     if 3.15 <= middle <= 3.45 and high <= 3.75:
         return "lfp"
     return None
+
+
+IDLE_SHARE = 0.005  # of the strongest current: below it a meter's offset would be counted
+POINTS = 1500
+LEAST_PCT, LEAST_WINDOWS = 15.0, 5  # of charge in a window; so many must agree
+JUMP_PCT = 4.0  # between neighbouring points: the BMS has set its percentage anew
+SCATTER = 0.12  # of the capacity, between the windows
+# mean volts of a cell, charging at its top and discharging at its end: common practice
+ENDS_V = {"lfp": (3.45, 3.0), "nmc": (4.1, 3.2), "lto": (2.6, 2.0)}
+
+
+def guess_capacity(log: Log, chemistry: str | None) -> tuple[float, str] | None:
+    """The pack's capacity, Ah, and the words that say from what; None where the log does not tell.
+
+    By the charge counted while the BMS's own percentage moved: then it is the capacity the BMS
+    counts with. Or by the charge between the knees, which is the least the pack holds.
+    """
+    counted = _counted_ah(log)
+    if counted is None:
+        return None
+    by_percentage = _by_percentage(log, counted)
+    if by_percentage is not None:
+        return by_percentage, "by charge counted while its percentage moved"
+    drawn = _between_the_ends(log, counted, ENDS_V.get(chemistry or ""))
+    return None if drawn is None else (drawn, "at least: drawn between its full and its empty end")
+
+
+def _counted_ah(log: Log) -> Floats | None:
+    amps = np.nan_to_num(log.current_a)
+    most = float(np.quantile(np.abs(amps), 0.99)) if log.rows else 0.0
+    if most <= 0.0:
+        return None
+    flows = np.abs(amps) > IDLE_SHARE * most
+    return np.cumsum(np.where(flows, amps, 0.0) * log.steps_s) / 3600.0
+
+
+def _by_percentage(log: Log, counted: Floats) -> float | None:
+    if log.soc_pct is None:
+        return None
+    rows = np.flatnonzero(np.isfinite(log.soc_pct))
+    rows = rows[:: max(1, rows.size // POINTS)]
+    pct, ah = log.soc_pct[rows].astype(float), counted[rows]
+    stretches = np.split(np.arange(rows.size), np.flatnonzero(np.abs(np.diff(pct)) > JUMP_PCT) + 1)
+    each: list[float] = []
+    for stretch in stretches:
+        start = 0
+        for k in range(1, stretch.size):
+            moved = float(pct[stretch[k]] - pct[stretch[start]])
+            if abs(moved) >= LEAST_PCT:
+                each.append(100.0 * float(ah[stretch[k]] - ah[stretch[start]]) / moved)
+                start = k
+    if len(each) < LEAST_WINDOWS:
+        return None
+    middle = float(np.median(each))
+    scatter = 1.4826 * float(np.median(np.abs(np.array(each) - middle)))
+    return middle if middle > 0.0 and scatter < SCATTER * middle else None
+
+
+def _between_the_ends(
+    log: Log, counted: Floats, ends_v: tuple[float, float] | None
+) -> float | None:
+    if ends_v is None:
+        return None
+    high = np.flatnonzero((log.mean_cell_v >= ends_v[0]) & (log.current_a > 0.0))
+    low = np.flatnonzero((log.mean_cell_v <= ends_v[1]) & (log.current_a < 0.0))
+    if not high.size or not low.size:
+        return None
+    # from each low end to the full ends next to it, before and after
+    at = np.searchsorted(high, low)
+    before = counted[high[np.maximum(at - 1, 0)]] - counted[low]
+    after = counted[high[np.minimum(at, high.size - 1)]] - counted[low]
+    drawn = float(np.median(np.maximum(before, after)))
+    return drawn if drawn > 0.0 else None
