@@ -12,9 +12,10 @@ from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
+from nipper.core.imbalance.fitting import robust
 from nipper.core.imbalance.resistance import Resistances, meter_step_v
 from nipper.core.logs.charges import moved_ah
-from nipper.core.logs.model import Log, solved
+from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -113,17 +114,10 @@ def _bias(
         if good.sum() < LEAST_ROWS / 2:
             continue
         a, b = x[good], y[good]
-        weight, usual = np.ones(b.size), 0.0
-        gram = np.eye(x.shape[1])
-        beta = np.zeros(x.shape[1], float)
-        for _ in range(3):
-            gram = a.T @ (a * weight[:, None]) + ridge
-            beta = solved(gram, a.T @ (weight * b))
-            residual = b - a @ beta
-            usual = 1.4826 * float(np.median(np.abs(residual))) + 2e-4
-            weight = np.minimum(1.0, 2.0 * usual / np.maximum(np.abs(residual), 1e-9))
-        bias[i] = beta[0]
-        by_charge_v = _left_by_charge(a, b, weight, ridge)
+        fit = robust(a, b, ridge)
+        usual = fit.left_v
+        bias[i] = fit.beta[0]
+        by_charge_v = _left_by_charge(a, b, fit.weight, ridge)
         # a reading that is wrong is wrong in both halves of the plateau; one that only falls away
         # further down is not (where the curve is flattest: a step of the curve shows charge, not
         # the reading)
@@ -148,7 +142,7 @@ def _bias(
         independent = min(b.size, 60)  # what the model leaves out lasts for hours
         # on a sloped curve charge and capacity move the reading at every state: what the fit leaves
         # is less sure
-        sd[i] = np.sqrt(np.linalg.inv(gram)[0, 0] * b.size / independent) * usual + (
+        sd[i] = np.sqrt(np.linalg.inv(fit.gram)[0, 0] * b.size / independent) * usual + (
             5e-4 if setup.chemistry == "lfp" else 4e-3
         )
     return bias - (np.nanmedian(bias) if np.isfinite(bias).any() else 0.0), sd

@@ -19,10 +19,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
+from nipper.core.imbalance.fitting import robust
 from nipper.core.imbalance.herd import USUALLY_ABOVE_V
 from nipper.core.imbalance.resistance import Resistances
 from nipper.core.logs.charges import moved_ah
-from nipper.core.logs.model import Log, solved
+from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -181,36 +182,24 @@ def _fit(setup: Setup, seen: _Rows, own_v: Floats) -> _Fit:
     # charge may differ by some per cent, capacity by some more, resistance by anything
     ridge = np.diag(4e-6 / np.array([np.inf, OFFSET_PCT, DEFICIT_PCT, np.inf]) ** 2)
     good = np.isfinite(own_v)
-    beta, left_v, _ = _robust(x[good], own_v[good], ridge)
+    first = robust(x[good], own_v[good], ridge)
     # a weak cell leaves the plateau before the herd: far below all that fits
-    good &= np.abs(own_v - x @ beta) < max(OFF_V, 4.0 * left_v)
+    good &= np.abs(own_v - x @ first.beta) < max(OFF_V, 4.0 * first.left_v)
     if good.sum() < 2 * LEAST_ROWS:
         nothing = float("nan")
-        return _Fit(beta * nothing, nothing, nothing, nothing, nothing)
-    beta, left_v, gram = _robust(x[good], own_v[good], ridge)
-    wide: Floats = np.sqrt(np.diag(np.linalg.inv(gram)) * good.sum() / INDEPENDENT) * left_v
+        return _Fit(first.beta * nothing, nothing, nothing, nothing, nothing)
+    fit = robust(x[good], own_v[good], ridge)
+    beta, left_v = fit.beta, fit.left_v
+    wide: Floats = np.sqrt(np.diag(np.linalg.inv(fit.gram)) * good.sum() / INDEPENDENT) * left_v
     bias, bias_sd = float(beta[0]), float(wide[0]) + BIAS_FLOOR_V[setup.chemistry]
     if not _everywhere(seen, good, own_v - x[:, CURRENT] * beta[CURRENT], bias):
         small = abs(bias) < 2.0 * BIAS_FLOOR_V[setup.chemistry]
         bias, bias_sd = (bias, max(bias_sd, abs(bias))) if small else (np.nan, np.nan)
     elif setup.chemistry != "lfp":
-        _, by_charge_v, _ = _robust(x[good, 1:], own_v[good], ridge[1:, 1:])
-        if by_charge_v < AS_GOOD * left_v:
+        by_charge = robust(x[good, 1:], own_v[good], ridge[1:, 1:])
+        if by_charge.left_v < AS_GOOD * left_v:
             bias_sd = abs(bias)  # charge alone explains it nearly as well: then it is charge
     return _Fit(beta, left_v, float(wide[CURRENT]), bias, bias_sd)
-
-
-def _robust(x: Floats, y: Floats, ridge: Floats) -> tuple[Floats, float, Floats]:
-    """Least squares, twice re-weighted: coefficients, what is left, and the normal matrix."""
-    weight, left = np.ones(y.size), 0.0
-    gram, beta = np.eye(x.shape[1]), np.zeros(x.shape[1])
-    for _ in range(3):
-        gram = x.T @ (x * weight[:, None]) + ridge
-        beta = solved(gram, x.T @ (weight * y))
-        residual = y - x @ beta
-        left = 1.4826 * float(np.median(np.abs(residual))) + 2e-4
-        weight = np.minimum(1.0, 2.0 * left / np.maximum(np.abs(residual), 1e-9))
-    return beta, left, gram
 
 
 def _everywhere(seen: _Rows, good: Flags, rest_v: Floats, bias: float) -> bool:
