@@ -4,7 +4,7 @@ import gc
 import threading
 
 import pytest
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QObject, Qt
 
 from nipper.app.garbage import FULL_AFTER, Sweeper
 
@@ -57,13 +57,14 @@ def test_with_it_nothing_is_destroyed_in_a_workers_thread(qtbot, sweeper):
 
 def test_all_of_it_is_collected_in_time_but_not_during_a_drag(qtbot, sweeper, monkeypatch):
     done: list[int] = []
+    buttons = "nipper.app.garbage.QApplication.mouseButtons"
+    # other tests may have left one down
+    monkeypatch.setattr(buttons, lambda: Qt.MouseButton.NoButton)
     monkeypatch.setattr(gc, "get_count", lambda: (0, 0, FULL_AFTER + 1))
     monkeypatch.setattr(gc, "collect", lambda generation=2: done.append(generation))
     sweeper.sweep()
     assert done == [2]
-    monkeypatch.setattr(
-        "nipper.app.garbage.QApplication.mouseButtons", lambda: "the left one is down"
-    )
+    monkeypatch.setattr(buttons, lambda: Qt.MouseButton.LeftButton)
     sweeper.sweep()
     assert done == [2]
 
