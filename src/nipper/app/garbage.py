@@ -10,8 +10,8 @@ import gc
 from PySide6.QtCore import QObject, Qt, QTimer, Slot
 from PySide6.QtWidgets import QApplication
 
-SWEEP_MS = 250
-FULL_AFTER = 20  # collections of the middle generation: a minute of hard work, or many of little
+SWEEP_MS = 100
+FULL_AFTER = 10  # collections of the middle generation, as Python itself: ten seconds of hard work
 
 
 class Sweeper(QObject):
