@@ -11,6 +11,7 @@ import zipfile
 from contextlib import closing
 
 import numpy as np
+import polars as pl
 import pytest
 import xlsxwriter
 
@@ -362,3 +363,10 @@ def test_standard_error_comes_back_after_the_last_of_several_readers(capfd):
     reader.join()
     os.write(2, b"here")
     assert capfd.readouterr().err == "here"
+
+
+def test_a_table_without_a_column_is_refused_and_no_error_of_the_table_library(tmp_path):
+    path = tmp_path / "none.parquet"
+    pl.DataFrame().write_parquet(path)
+    with pytest.raises(InputError):
+        read_file(path, UTC)

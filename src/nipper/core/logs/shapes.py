@@ -54,6 +54,8 @@ def _has_cells(columns: Sequence[Column]) -> bool:
 def _without_repeated_headings(table: Table) -> Table:
     """Rows that repeat the heading, or the row of units, go."""
     same = [pl.col(c).str.strip_chars() == c for c in table.columns]
+    if not same:
+        return table
     count = pl.sum_horizontal(e.fill_null(False).cast(pl.Int32) for e in same)
     repeated = table.frame.select(count >= max(2, len(same) // 2)).to_series()
     if not repeated.any():
