@@ -215,3 +215,22 @@ def test_how_far_the_surface_runs_ahead_is_found_and_the_offsets_with_it(lead):
     told = offsets_at(log, setup, full[-1], replace(prior, lead_h=found))
     true_ah = 2.0 * (offset - np.median(offset))
     assert np.abs(told.offset_ah - true_ah).max() < 0.15
+
+
+@pytest.mark.parametrize("trouble", [{"capacity": 0.85}, {"offset_pct": -6.0}])
+def test_cycles_that_are_never_full_tell_no_wrong_reading(trouble):
+    """A weak and an emptier cell were said to read 47 and 24 mV too low, the first at 0.98."""
+    (name, size), *_ = trouble.items()
+    each = np.full(N, 1.0 if name == "capacity" else 0.0)
+    each[2] = size
+    hours = [(0, 1.2, -0.38), (2, 3.3, 0.32), (4, 5, -0.38), (6, 7, 0.3)]
+    use = Use(days=7 / 24, step_s=10, start_pct=50, hours=hours, seed=3)
+    log, _ = make(SETUP, Cells(LFP, **{name: each}), use)
+    assert diagnose(log, SETUP).verdict == "not_enough_data"
+
+
+def test_rows_without_any_cell_and_too_few_rows_are_no_warning():
+    log = bench(Cells(LFP))
+    log.cell_v[::3] = np.nan
+    assert swing(log, SETUP) is not None
+    assert swing(log.select(slice(None, None, 60)), SETUP) is None

@@ -71,9 +71,10 @@ def _explained(better: Cause, cause: Cause) -> set[int]:
         return set()
     if cause.cause in OVERRULED.get(better.cause, ()) and better.confidence <= cause.confidence:
         return set()
-    whole = better.cause in WHOLE_PACK or cause.cause in WHOLE_PACK
-    both = set(cause.cells) if whole else set(cause.cells) & set(better.cells)
-    return both or {0} if whole else both if cause.again or both == set(cause.cells) else set()
+    if better.cause in WHOLE_PACK or cause.cause in WHOLE_PACK:
+        return set(cause.cells) or {0}  # of the pack as a whole, where it names no cell
+    both = set(cause.cells) & set(better.cells)
+    return both if cause.again or both == set(cause.cells) else set()
 
 
 # a finding gives way to one of these on the same cells (or on the whole pack): the reading, or the

@@ -213,7 +213,7 @@ def _joint(known: Estimate, i: int, ratio: float) -> Cause:
         evidence=(
             f"Its reading jumped {jumps} times under load with no change of current, by "
             f"about {size:.2f} mΩ; the herd has {1e3 * found.herd_ohm:.2f} mΩ."
-            if jumps
+            if jumps >= JUMPS
             else f"Under current its voltage scatters {found.wander[i]:.1f} times as much as the "
             "other cells': sometimes the resistance is there, sometimes not.",
             f"Since {_day(mended)} it is within {1e3 * mended.left_ohm:.2f} mΩ of the "
@@ -243,6 +243,8 @@ def _mended(found: Resistances, i: int) -> Turn | None:
     """Since when a joint is sound for good: a week and many steps without anything left of it; None
     while it is not.
     """
+    if found.whole:  # rows of a few cycles are not weeks of steps
+        return None
     change = turn(found, i)
     if change is None or change.after_days < SOUND_DAYS or change.after_steps < SOUND_STEPS:
         return None

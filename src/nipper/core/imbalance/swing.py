@@ -100,7 +100,9 @@ class _Rows:
 
 def swing(log: Log, setup: Setup) -> Swing | None:
     """Fit every cell of a log; None where the plateau was not walked both ways."""
-    herd_v = np.nanmedian(log.cell_v, axis=1).astype(float)
+    read = np.isfinite(log.cell_v).any(axis=1)
+    herd_v = np.full(log.rows, np.nan)
+    herd_v[read] = np.nanmedian(log.cell_v[read], axis=1)
     amps = np.nan_to_num(log.current_a)
     moved = moved_ah(log, setup)
     pct = 100.0 + 100.0 * (moved - moved.max(initial=0.0)) / setup.capacity_ah
@@ -115,6 +117,8 @@ def swing(log: Log, setup: Setup) -> Swing | None:
     seen = _Rows(rows, amps[rows], pct[rows], _slope(setup, pct[rows], rest_v))
     own_v = log.cell_v[rows].astype(float) - herd_v[rows, None]
     fits = [_fit(setup, seen, own_v[:, i]) for i in range(log.cells)]
+    if not any(np.isfinite(f.left_v) for f in fits):
+        return None
     beta = np.array([f.beta for f in fits])
     bias = np.array([f.bias_v for f in fits])
     beta[:, CURRENT] -= np.nanmedian(beta[:, CURRENT])
