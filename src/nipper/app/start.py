@@ -166,13 +166,14 @@ def make_window(
     from PySide6.QtWidgets import QApplication
 
     from nipper.app.shell.commands import ACTIONS
-    from nipper.app.shell.preferencespage import apply_units
+    from nipper.app.shell.preferencespage import form_of
     from nipper.app.shell.window import Window
     from nipper.app.theme import Theme, load_fonts
     from nipper.app.theme.marks import icon
+    from nipper.app.widgets.units import UNITS
 
     load_fonts()
-    apply_units(settings)
+    UNITS.use(form_of(settings))
     theme = Theme(theme_mode, QApplication.instance())
     theme.apply()
     QApplication.setWindowIcon(icon("app", QColor("#23292F"), 64))

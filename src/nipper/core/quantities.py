@@ -64,9 +64,13 @@ TAIL = re.compile(r"^(?P<number>.*?[\d.)])\s*(?P<unit>[A-Za-zµΩ°²][A-Za-z0-9
 
 @dataclass(frozen=True, slots=True)
 class Context:
-    """What a field knows of the pack: ``C`` in amperes needs the capacity."""
+    """What a field knows of the pack: ``C`` in amperes needs the capacity.
+
+    ``of_pack``: the current is one of the pack itself, that may be shown as a share of it.
+    """
 
     capacity_ah: float | None = None
+    of_pack: bool = False
 
 
 def parse_quantity(text: str, unit: str, context: Context = Context()) -> float:
@@ -97,6 +101,8 @@ def parse_quantity(text: str, unit: str, context: Context = Context()) -> float:
         if not context.capacity_ah:
             raise RangeError("expected amperes: C needs the pack's capacity")
         return round(value * context.capacity_ah, 6)
+    if unit == "C" and written in UNITS["A"] and context.capacity_ah:
+        return round(parse_quantity(text, "A") / context.capacity_ah, 9)
     known = UNITS.get(unit, {})
     if written not in known:
         raise RangeError(

@@ -69,6 +69,10 @@ class Settings(QObject):
         if self._shown != before:
             self.changed.emit(self._shown)
 
+    def show_again(self) -> None:
+        """Have everything that shows settings made anew, as after a change."""
+        self.changed.emit(self._shown)
+
     def set_scope(self, only_shown: bool) -> None:
         """Change all packs, or the shown one only."""
         if only_shown != self._only_shown:

@@ -7,6 +7,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from nipper.app.actions import Action
+from nipper.app.widgets.units import UNITS
 
 LEAST_LETTERS, MOST = 2, 60
 
@@ -64,7 +65,7 @@ class Finder(QFrame):
         found = [a for a in (*self._offered, *places) if matches(a, text)]
         found.sort(key=lambda a: a.title.lower() != text.strip().lower())  # itself before the rest
         for action in found[:MOST]:
-            item = QListWidgetItem(f"{action.title}   {action.keys}".rstrip())
+            item = QListWidgetItem(UNITS.text(f"{action.title}   {action.keys}".rstrip()))
             item.setToolTip(action.help)
             item.setData(Qt.ItemDataRole.UserRole, action)
             self.list.addItem(item)

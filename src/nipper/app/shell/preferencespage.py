@@ -1,21 +1,85 @@
-"""How Nipper looks and in which units its fields are typed; kept for the next start."""
+"""How Nipper looks and in which units, dates and marks it speaks; kept for the next start."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
 
 from PySide6.QtCore import QSettings, Signal, Slot
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
 
-from nipper.app.theme import MODES
-from nipper.app.widgets.basic import SEMI, button, label
+from nipper.app.widgets.basic import SEMI, label, page_head
 from nipper.app.widgets.units import UNITS
+from nipper.core.shown import Dates, Form
 
 THEMES = {"desktop": "as the desktop", "light": "light", "dark": "dark"}
 SIZES = (90, 100, 115, 130, 150, 175, 200)  # % of the usual
-TEMPERATURES = {"C": "°C", "F": "°F"}
-SIZE_KEY, TEMPERATURE_KEY = "size_pct", "temperature"
+SIZE_KEY = "size_pct"
+SAMPLE = (
+    "So it looks: on 27 Nov 2026 the charge stopped at 4.5 °C, resumed 2 K above, after 12.34 Ah "
+    "and at 3.452 V a cell."
+)
 
 
-def apply_units(settings: QSettings) -> None:
-    """Use the units that were chosen."""
-    UNITS.use_fahrenheit(settings.value(TEMPERATURE_KEY) == "F")
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """A preference: where it is kept, its name, what can be chosen (the first is usual), and what
+    it is about.
+    """
+
+    key: str
+    name: str
+    options: Mapping[str, str]
+    about: str
+
+
+THEME = Choice("theme", "Theme", THEMES, "Paper and ink, or graphite.")
+SIZE = Choice(
+    SIZE_KEY,
+    "Size",
+    {"100": "100 %", **{str(s): f"{s} %" for s in SIZES if s != 100}},
+    "Of everything in the window. From the next start on.",
+)
+FORMS = (
+    Choice(
+        "temperature",
+        "Temperatures",
+        {"C": "°C", "F": "°F"},
+        "In fields, sentences and figures. Files and sheets to type from keep what they need.",
+    ),
+    Choice(
+        "current",
+        "A pack's currents",
+        {"A": "amperes", "C": "C-rate"},
+        "Fields of the protections and of the charge. 0.2C is a fifth of the pack's capacity an "
+        "hour; amperes can still be typed, with their A.",
+    ),
+    Choice("date", "Dates", {d.name: d.value for d in Dates}, "Wherever a day is named."),
+    Choice("mark", "Decimal mark", {"point": "3.45", "comma": "3,45"}, "Fields take either."),
+    Choice(
+        "digits",
+        "Significant digits",
+        {"0": "all that are known", "3": "at most 3", "2": "at most 2"},
+        "Of numbers with a fraction, in sentences and figures. Volts and fields keep all.",
+    ),
+)  # fmt: skip
+
+
+def form_of(settings: QSettings) -> Form:
+    """The form of texts that was chosen; nonsense is as nothing chosen."""
+    chosen = {c.key: _chosen(settings, c) for c in FORMS}
+    return Form(
+        fahrenheit=chosen["temperature"] == "F",
+        comma=chosen["mark"] == "comma",
+        dates=Dates[chosen["date"]],
+        digits=int(chosen["digits"]),
+        c_rates=chosen["current"] == "C",
+    )
+
+
+def _chosen(settings: QSettings, choice: Choice) -> str:
+    """What was chosen, or what is usual."""
+    usual = next(iter(choice.options))
+    value = str(settings.value(choice.key, usual))
+    return value if value in choice.options else usual
 
 
 def size_factor(settings: QSettings) -> str:
@@ -34,35 +98,17 @@ class PreferencesPage(QWidget):
         super().__init__(parent)
         self.setObjectName("page")
         self._settings = settings
-        self.dress = _choice("Theme", THEMES)
-        self.scale = _choice("Size", {str(s): f"{s} %" for s in SIZES})
-        self.degrees = _choice("Temperatures in fields", TEMPERATURES)
-        self.dress.activated.connect(self._theme_chosen)
-        self.scale.activated.connect(self._size_chosen)
-        self.degrees.activated.connect(self._temperature_chosen)
-        layout, head, grid = QVBoxLayout(self), QHBoxLayout(), QGridLayout()
+        self.boxes = {c.key: _box(c) for c in (THEME, SIZE, *FORMS)}
+        layout, grid = QVBoxLayout(self), QGridLayout()
         layout.setContentsMargins(24, 18, 24, 18)
-        head.addWidget(label("Preferences", size=16, weight=SEMI), 1)
-        back = button("Back to the bench", "quiet")
-        back.clicked.connect(self.left)
-        head.addWidget(back)
-        layout.addLayout(head)
+        layout.addLayout(page_head("Preferences", self.left))
         grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(10)
-        for row, (box, about) in enumerate(
-            (
-                (self.dress, "Paper and ink, or graphite."),
-                (self.scale, "Of everything in the window. From the next start on."),
-                (
-                    self.degrees,
-                    "Fields show and take this unit. Sentences and figures keep °C, as cell "
-                    "sheets do; files always do.",
-                ),
-            )
-        ):
-            grid.addWidget(label(box.accessibleName(), weight=SEMI), row, 0)
-            grid.addWidget(box, row, 1)
-            grid.addWidget(label(about, "soft", wrap=True), row, 2)
+        for row, choice in enumerate((THEME, SIZE, *FORMS)):
+            self.boxes[choice.key].activated.connect(self._taken)
+            grid.addWidget(label(choice.name, weight=SEMI), row, 0)
+            grid.addWidget(self.boxes[choice.key], row, 1)
+            grid.addWidget(label(choice.about, "soft", wrap=True), row, 2)
         grid.setColumnStretch(2, 1)
         layout.addLayout(grid)
         layout.addWidget(
@@ -73,34 +119,31 @@ class PreferencesPage(QWidget):
                 wrap=True,
             )
         )
+        self.sample = label("", "soft", wrap=True)
+        layout.addWidget(self.sample)
         layout.addStretch(1)
 
     def refresh(self) -> None:
         """Show what is chosen."""
-        for box, key, usual in (
-            (self.dress, "theme", MODES[0]),
-            (self.scale, SIZE_KEY, "100"),
-            (self.degrees, TEMPERATURE_KEY, "C"),
-        ):
-            box.setCurrentIndex(max(0, box.findData(str(self._settings.value(key, usual)))))
+        for choice in (THEME, SIZE, *FORMS):
+            box = self.boxes[choice.key]
+            box.setCurrentIndex(box.findData(_chosen(self._settings, choice)))
+        self.sample.setText(SAMPLE)
 
     @Slot()
-    def _theme_chosen(self, *_: object) -> None:
-        self.themed.emit(self.dress.currentData())
-
-    @Slot()
-    def _size_chosen(self, *_: object) -> None:
-        self._settings.setValue(SIZE_KEY, self.scale.currentData())
-
-    @Slot()
-    def _temperature_chosen(self, *_: object) -> None:
-        self._settings.setValue(TEMPERATURE_KEY, self.degrees.currentData())
-        apply_units(self._settings)
+    def _taken(self, *_: object) -> None:
+        """A choice was made: kept, and shown at once where it can be."""
+        for key, box in self.boxes.items():
+            if key != THEME.key and box is self.sender():
+                self._settings.setValue(key, box.currentData())
+        if self.boxes[THEME.key] is self.sender():
+            self.themed.emit(self.boxes[THEME.key].currentData())
+        UNITS.use(form_of(self._settings))
 
 
-def _choice(name: str, options: dict[str, str]) -> QComboBox:
+def _box(choice: Choice) -> QComboBox:
     box = QComboBox()
-    box.setAccessibleName(name)
-    for value, words in options.items():
+    box.setAccessibleName(choice.name)
+    for value, words in choice.options.items():
         box.addItem(words, value)
     return box

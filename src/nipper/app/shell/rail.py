@@ -18,6 +18,7 @@ from nipper.app.stage import Stage
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.theme.marks import STATUS_ROLE, STATUS_WORD, draw_status
 from nipper.app.widgets.basic import SEMI
+from nipper.app.widgets.brush import Brush
 
 WIDTH = 232
 LOW, HIGH = 52, 76  # of an entry: low windows show one line of its sentence, others two
@@ -56,7 +57,7 @@ class RailEntry(QWidget):
         self.update()
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
-        painter = QPainter(self)
+        painter = Brush(self)
         if self._current:
             painter.fillRect(self.rect(), self._theme.colour("card"))
             painter.fillRect(0, 0, 4, self.height(), self._theme.colour("copper"))

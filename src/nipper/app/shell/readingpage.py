@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 from nipper.app.document import Document
 from nipper.app.shell.readingtold import ReadingTold
 from nipper.app.theme import BASE_PT, Theme
-from nipper.app.widgets.basic import SEMI, button, card, label, page_head
+from nipper.app.widgets.basic import SEMI, button, card, day_edit, label, page_head
 from nipper.app.widgets.field import UnitField
 from nipper.core.errors import RangeError
 
@@ -82,8 +82,7 @@ class ReadingPage(QWidget):
         grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(6)
         self.at = QDateTimeEdit()
-        self.at.setDisplayFormat("d MMM yyyy  HH:mm")
-        self.at.setAccessibleName("Time of the reading")
+        day_edit(self.at, "Time of the reading")
         self.at.dateTimeChanged.connect(self._judge)
         now = button("now", "quiet", "The present moment")
         now.setMaximumWidth(70)

@@ -22,6 +22,7 @@ from nipper.app.document import Document
 from nipper.app.shell.typingstate import kept_menu
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, button, label, page_head
+from nipper.app.widgets.units import UNITS
 from nipper.core.errors import InputError
 from nipper.core.report.consequence import count
 from nipper.core.report.readback import ReadBack, in_force, read_back, read_table, values_of_csv
@@ -118,14 +119,9 @@ class RevisionsPage(QWidget):
         for row in self._rows:
             at = datetime.fromtimestamp(row.time_s, self._zone)
             what = f"{at.day} {at:%b %Y, %H:%M}   {row.kind}\n{row.note}"
-            item = QListWidgetItem(
-                what
-                + (
-                    f"\n{charges[row.id]}"
-                    if isinstance(row, Revision) and row.id in charges
-                    else ""
-                )
-            )
+            if isinstance(row, Revision) and row.id in charges:
+                what += f"\n{charges[row.id]}"
+            item = QListWidgetItem(UNITS.text(what))
             if isinstance(row, BenchEvent):
                 pack = next(
                     (
@@ -135,7 +131,7 @@ class RevisionsPage(QWidget):
                     ),
                     "",
                 )
-                item.setText(f"{at.day} {at:%b %Y}   {pack}{row.note}")
+                item.setText(UNITS.text(f"{at.day} {at:%b %Y}   {pack}{row.note}"))
                 item.setFlags(Qt.ItemFlag.NoItemFlags)
                 item.setForeground(QBrush(self._theme.colour("soft")))
             self.list.addItem(item)
@@ -217,7 +213,7 @@ class RevisionsPage(QWidget):
         self.table.setRowCount(len(lines))
         for row, line in enumerate(lines):
             for column, text in enumerate((line.section, line.label, line.before, line.value)):
-                self.table.setItem(row, column, QTableWidgetItem(text))
+                self.table.setItem(row, column, QTableWidgetItem(UNITS.exact(text)))
         self.table.resizeColumnsToContents()
 
     @Slot()

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 from nipper.app.document import Document
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI, button, card, clear, label, page_head
+from nipper.app.widgets.brush import Brush
 from nipper.app.widgets.field import UnitField
 from nipper.core.setup import get
 
@@ -49,7 +50,7 @@ class FallFigure(QWidget):
         plan = self._plan
         if plan is None or not plan.curve_h.size:
             return
-        painter = QPainter(self)
+        painter = Brush(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         most_h = max(float(plan.curve_h[-1]), *(h for h, _ in self._readings), 0.5) * 1.05
         most_mv = 1.1 * max(float(plan.curve_mv.max()), *(mv for _, mv in self._readings), 20.0)

@@ -35,7 +35,8 @@ from nipper.app.shell.topline import TopLine
 from nipper.app.shell.tour import Tour
 from nipper.app.stage import StageView
 from nipper.app.theme import Theme
-from nipper.app.widgets.basic import label
+from nipper.app.widgets.basic import label, say_again
+from nipper.app.widgets.units import UNITS
 from nipper.core.report.consequence import Consequence
 from nipper.store import Bench
 
@@ -111,6 +112,7 @@ class Window(QMainWindow):
         self._demo.told.connect(self.say)
         self._demo.made.connect(self.opener.open)
         self.theme.changed.connect(self._dress)
+        UNITS.changed.connect(self._say_again)
 
     def install(self, actions: tuple[Action, ...]) -> None:
         """Make menus, shortcuts and the finder from the list of actions."""
@@ -315,6 +317,14 @@ class Window(QMainWindow):
         """desktop, light or dark; kept for the next start."""
         self.settings.setValue("theme", mode)
         self.theme.set_mode(mode)
+
+    @Slot()
+    def _say_again(self) -> None:
+        """Another form of texts was chosen: every view is made anew."""
+        say_again()
+        if self.desk is not None:
+            self.desk.document.settings.show_again()
+        self.theme.changed.emit(self.theme.palette)
 
     @Slot()
     def _dress(self, *_: object) -> None:

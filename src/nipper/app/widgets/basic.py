@@ -15,6 +15,8 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import (
     QApplication,
     QButtonGroup,
+    QDateEdit,
+    QDateTimeEdit,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -28,12 +30,32 @@ from PySide6.QtWidgets import (
 
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.theme.marks import STATUS_ROLE, STATUS_WORD, draw_status
+from nipper.app.widgets.units import UNITS
 from nipper.core.quantities import with_minus
 
 SEMI = QFont.Weight.DemiBold
 
 
-class Paragraph(QLabel):
+class Line(QLabel):
+    """A text that is shown as its reader is used to it: units, dates, marks."""
+
+    def __init__(self, text: str = "") -> None:
+        super().__init__()
+        self._said = ""
+        if text:
+            self.setText(text)
+
+    @property
+    def said(self) -> str:
+        """The text as it was given."""
+        return self._said
+
+    def setText(self, text: str) -> None:  # noqa: N802 - Qt's name
+        self._said = text
+        super().setText(UNITS.text(with_minus(text)))
+
+
+class Paragraph(Line):
     """Wrapped text exactly as high as its words need.
 
     Layouts in a scroll area ask for a height before they know the width.
@@ -57,7 +79,7 @@ class Paragraph(QLabel):
             self.setFixedHeight(words.height() + 1 if self.text() else 0)
 
 
-class Term(QLabel):
+class Term(Line):
     """A word that is explained: a click asks the guide, as a link in What's this would."""
 
     def __init__(self, text: str, link: str) -> None:
@@ -86,7 +108,7 @@ class Term(QLabel):
 
 def term(text: str, link: str, role: str = "") -> QLabel:
     """The name of a field or a column, explained by the guide."""
-    out = Term(with_minus(text), link)
+    out = Term(text, link)
     if role:
         out.setProperty("role", role)
     return out
@@ -100,7 +122,7 @@ def label(
     wrap: bool = False,
 ) -> QLabel:
     """A line or paragraph of plain text (never read as markup)."""
-    out = (Paragraph if wrap else QLabel)(with_minus(text))
+    out = (Paragraph if wrap else Line)(text)
     out.setTextFormat(Qt.TextFormat.PlainText)
     out.setFont(font(size, weight))
     if role:
@@ -115,11 +137,11 @@ def button(text: str, kind: str = "", tip: str = "") -> QPushButton:
     """A button: ``main`` for the page's one purpose, ``quiet`` for choices, ``bare`` for asides,
     plain for suggestions.
     """
-    out = QPushButton(text)
+    out = QPushButton(UNITS.text(text))
     if kind:
         out.setProperty("kind", kind)
     if tip:
-        out.setToolTip(tip)
+        out.setToolTip(UNITS.text(tip))
     if not text:
         out.setAccessibleName(tip)
     out.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -188,6 +210,29 @@ def clear(layout: QLayout) -> None:
             inner = item.layout()
             if inner is not None:
                 clear(inner)
+
+
+def day_edit(edit: QDateTimeEdit, name: str) -> None:
+    """Dress a field for a day, or a day and a time, by its name."""
+    edit.setCalendarPopup(True)
+    edit.setAccessibleName(name)
+    _show_days(edit)
+
+
+def _show_days(edit: QDateTimeEdit) -> None:
+    clock = "" if isinstance(edit, QDateEdit) else "  HH:mm"
+    edit.setDisplayFormat(UNITS.day_format + clock)
+
+
+def say_again() -> None:
+    """Show every line anew, after another form was chosen."""
+    for widget in QApplication.allWidgets():
+        if isinstance(widget, Line):
+            widget.setText(widget.said)
+        elif isinstance(widget, QDateTimeEdit):
+            _show_days(widget)
+        else:
+            widget.update()
 
 
 class StatusMark(QWidget):

@@ -73,14 +73,17 @@ class UnitField(QLineEdit):
         self._say("")
 
     def _shown(self, value: float) -> str:
-        shown = UNITS.shown(value, self.unit)
-        if shown != value:
-            shown = round(shown, 2)  # 4 °C is 39.2 °F
-        return format_quantity(shown, UNITS.name(self.unit))
+        shown, name = UNITS.shown(value, self.unit, self.context), self._unit_name()
+        if name != self.unit:
+            shown = round(shown, 3 if name == "C" else 2)  # 4 °C is 39.2 °F
+        return UNITS.exact(format_quantity(shown, name))
+
+    def _unit_name(self) -> str:
+        return UNITS.name(self.unit, self.context)
 
     @Slot()
     def _unit_changed(self) -> None:
-        name = UNITS.name(self.unit)
+        name = self._unit_name()
         self.setAccessibleName(f"{self._title}, {name}" if name else self._title)
         if not self.isModified():
             self._show()
@@ -108,7 +111,7 @@ class UnitField(QLineEdit):
             self._usual,
             trouble or hint,
         ]
-        self.setToolTip("\n".join(p for p in parts if p))
+        self.setToolTip(UNITS.text("\n".join(p for p in parts if p)))
 
     @property
     def trouble(self) -> bool:
@@ -124,8 +127,8 @@ class UnitField(QLineEdit):
             self._take(None)
             return
         try:
-            value = parse_quantity(text, UNITS.name(self.unit), self.context)
-            value = UNITS.taken(value, self.unit)
+            value = parse_quantity(text, self._unit_name(), self.context)
+            value = UNITS.taken(value, self.unit, self.context)
         except RangeError as error:
             self._say(str(error))
             return

@@ -14,6 +14,7 @@ from nipper.core.presets import usual_value
 from nipper.core.quantities import Context, format_quantity, unit_of
 from nipper.core.setup import Part, Protection, Setup, get
 
+OF_PACK = ("protection.", "charging.")  # currents that are usually thought of as C-rates
 PROTECTION_COLUMNS = ("alarm", "trip", "release", "delay", "recovery")
 
 
@@ -187,7 +188,7 @@ class SettingsForm(QWidget):
             field.setEnabled(there or bool(field.property("free")))
             value = get(setup, path) if there else None
             if isinstance(field, UnitField):
-                field.context = Context(setup.capacity_ah)
+                field.context = Context(setup.capacity_ah, path.startswith(OF_PACK))
                 field.set_value(value)
             elif isinstance(field, QComboBox):
                 field.setCurrentIndex(max(0, field.findData(value)))

@@ -14,6 +14,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QFont, QMouseEvent
 
 from nipper.app.theme import BASE_PT, Theme, font
+from nipper.app.widgets.units import UNITS
 
 pg.setConfigOptions(antialias=True, background=None)
 
@@ -107,6 +108,22 @@ class RunAxis(pg.AxisItem):
         return out
 
 
+class NumberAxis(pg.AxisItem):
+    """Numbers with the mark that was chosen; temperatures in the unit that was chosen."""
+
+    def __init__(self, side: str, unit: str = "") -> None:
+        super().__init__(side)
+        self._quantity = unit
+        self.enableAutoSIPrefix(False)
+
+    def tickStrings(self, values: Sequence[float], scale: float, spacing: float) -> list[str]:  # noqa: N802 - pyqtgraph's name
+        """As pyqtgraph's, turned over."""
+        if UNITS.name(self._quantity) != self._quantity:
+            return [f"{UNITS.shown(v, self._quantity):g}" for v in values]
+        plain: Any = super()
+        return [UNITS.exact(str(text)) for text in plain.tickStrings(values, scale, spacing)]
+
+
 class Plot(pg.PlotWidget):
     """A plot with a quiet grid, no frame, axes in the soft tone; pans and zooms with the mouse,
     double-click shows all.
@@ -119,27 +136,27 @@ class Plot(pg.PlotWidget):
         zone: tzinfo = UTC,
         unit: str = "",
         run_axis: bool = False,
+        across: str = "",
     ) -> None:
         if run_axis:
-            axis = {"bottom": RunAxis()}
+            below = RunAxis()
         elif time_axis:
-            axis = {"bottom": DayAxis(zone)}
+            below = DayAxis(zone)
         else:
-            axis = {}
-        super().__init__(axisItems=axis)
+            below = NumberAxis("bottom", across)
+        super().__init__(axisItems={"bottom": below, "left": NumberAxis("left", unit)})
         self._theme, self._unit = theme, unit
         self.setAccessibleName(f"plot: {unit}" if unit else "plot")
         item = self.item
         item.hideButtons()
         item.setMenuEnabled(False)
-        item.getAxis("left").enableAutoSIPrefix(False)
         item.getAxis("left").setStyle(
             tickFont=font(BASE_PT - 1.5), tickLength=0, autoExpandTextSpace=True
         )
         item.getAxis("bottom").setStyle(tickFont=font(BASE_PT - 1.5), tickLength=0)
         item.showGrid(x=False, y=True, alpha=0.25)
         if unit:
-            item.getAxis("left").setLabel(unit)
+            item.getAxis("left").setLabel(UNITS.name(unit))
         self.setFrameShape(self.Shape.NoFrame)
         self.setStyleSheet("background: transparent")
         self.dress()
@@ -215,7 +232,8 @@ class Plot(pg.PlotWidget):
             "anchors": [(0, 1), (0, 1)],
             "movable": False,
         }
-        item = pg.InfiniteLine(x, angle=90, pen=pen, label=text or None, labelOpts=opts)
+        told = UNITS.text(text) or None
+        item = pg.InfiniteLine(x, angle=90, pen=pen, label=told, labelOpts=opts)
         if text:
             item.label.setFont(font(BASE_PT - 1))
         self.addItem(item)
@@ -238,7 +256,7 @@ class Plot(pg.PlotWidget):
         size: float = BASE_PT,
     ) -> pg.TextItem:
         """A word in the plot."""
-        item = pg.TextItem(text, color=QColor(self._theme.colour(role)), anchor=anchor)
+        item = pg.TextItem(UNITS.text(text), color=QColor(self._theme.colour(role)), anchor=anchor)
         item.setFont(font(size, QFont.Weight.DemiBold if bold else QFont.Weight.Normal))
         item.setPos(x, y)
         self.item.addItem(item, ignoreBounds=True)

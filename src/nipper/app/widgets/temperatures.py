@@ -9,7 +9,9 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI
+from nipper.app.widgets.brush import Brush
 from nipper.app.widgets.handles import Handle, HandleFigure
+from nipper.app.widgets.units import UNITS
 from nipper.core.quantities import with_minus
 from nipper.core.report.temperatures import Row
 
@@ -83,7 +85,7 @@ class TemperatureChart(HandleFigure):
     # painting
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
-        painter = QPainter(self)
+        painter = Brush(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for i, row in enumerate(self._rows):
             self._paint_row(painter, row, self._box(i))
@@ -142,7 +144,7 @@ class TemperatureChart(HandleFigure):
         painter.drawLine(QPointF(x, box.top() - HANDLE_UP), QPointF(x, box.bottom()))
         painter.setFont(font(BASE_PT, SEMI) if trip else font(BASE_PT - 0.5))
         cold = "under" in path or "cold" in path
-        words = _words(path, degrees)
+        words = UNITS.text(_words(path, degrees))
         width = QFontMetricsF(painter.font()).horizontalAdvance(words) + 4
         left = x - width + 2 if cold == trip else x - 2
         left = min(max(left, 2.0), self.width() - width - 2)

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QDateEdit, QGridLayout, QHBoxLayout, QVBoxLayout, 
 
 from nipper.app.document import Document
 from nipper.app.theme import BASE_PT, Theme
-from nipper.app.widgets.basic import SEMI, button, clear, label, scrolled
+from nipper.app.widgets.basic import SEMI, button, clear, day_edit, label, scrolled
 from nipper.app.widgets.field import UnitField
 from nipper.core.assembly.capacity import CapacityResult, capacity_tests, plan
 from nipper.core.report.assembly import capacity_words, plan_words, since_words
@@ -57,9 +57,7 @@ class CapacityPage(QWidget):
         grid = QGridLayout()
         self.typed: dict[str, UnitField] = {}
         self.day = QDateEdit(QDate.currentDate())
-        self.day.setCalendarPopup(True)
-        self.day.setDisplayFormat("d MMM yyyy")
-        self.day.setAccessibleName("the day of the test")
+        day_edit(self.day, "the day of the test")
         self.day.setMaximumDate(QDate.currentDate())
         grid.addWidget(label("A result read elsewhere", "soft"), 0, 0)
         grid.addWidget(self.day, 1, 0)

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from nipper.app.stages.build.layout import BANK_H, Placed, pack_height, place
 from nipper.app.stages.build.painting import BankPainter, Look
 from nipper.app.theme import Theme
+from nipper.app.widgets.brush import Brush
 from nipper.core.assembly.parts import BuiltPart
 
 WAYS = {
@@ -192,7 +193,7 @@ class BuiltFigure(QWidget):
         return super().event(event)
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
-        painter = QPainter(self)
+        painter = Brush(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         look = Look(self._selected, self._weakest, self._marks, self._values, self._sensors)
         BankPainter(painter, self._theme, look).draw(self._placed, self._by_place, self._width)

@@ -9,6 +9,7 @@ from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, button, card, clear, label
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.plot import Plot
+from nipper.app.widgets.units import UNITS
 from nipper.core.setup import RateStep, Setup
 from nipper.core.sources.rates import charger_rate, most_a, rate_at, rates
 
@@ -21,7 +22,7 @@ class RatePage(QWidget):
     def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._document, self._theme = document, theme
-        self.plot = Plot(theme, unit="C, of the capacity each hour")
+        self.plot = Plot(theme, unit="C, of the capacity each hour", across="°C")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
         layout.setSpacing(8)
@@ -119,7 +120,7 @@ class RatePage(QWidget):
             )
         if hot:
             plot.mark(hot.trip_c, "highest", f"stops {hot.trip_c:g} °C", 0.92)
-        plot.item.setLabel("bottom", "coldest sensor, °C")
+        plot.item.setLabel("bottom", f"coldest sensor, {UNITS.name('°C')}")
         plot.item.setYRange(0.0, 1.2 * top, padding=0.01)
         plot.item.setXRange(LOW_C, HIGH_C, padding=0.01)
 

@@ -18,6 +18,7 @@ from nipper.app.document import Document
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.theme.marks import STATUS_ROLE, draw_status
 from nipper.app.widgets.basic import SEMI, button, card, label
+from nipper.app.widgets.brush import Brush
 from nipper.app.widgets.form import SettingsForm
 from nipper.core.quantities import with_minus
 from nipper.core.setup import Module, Setup, Solar, Tracker
@@ -86,7 +87,7 @@ class StringChart(QWidget):
         return NAME_W + (self.width() - NAME_W - TAIL_W) * min(volts / self._top_v(), 1.0)
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
-        painter = QPainter(self)
+        painter = Brush(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self._setup is not None and self._setup.solar is not None:
             self._paint_input(painter, self._setup, self._setup.solar)

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QWidget
 
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI
+from nipper.app.widgets.brush import Brush
 from nipper.core.forecast.autonomy import Autonomy, Month
 
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
@@ -42,7 +43,7 @@ class YearFigure(QWidget):
         budget = self._budget
         if budget is None:
             return
-        painter = QPainter(self)
+        painter = Brush(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         most = 1.08 * max(budget.drawn_kwh, *(m.clear_kwh for m in budget.months), 0.1)
         self._grid(painter, most)

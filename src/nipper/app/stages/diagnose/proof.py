@@ -6,6 +6,7 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from nipper.app.theme import BASE_PT, Theme, font
+from nipper.app.widgets.brush import Brush
 from nipper.core.report.proof import Proof
 
 
@@ -32,7 +33,7 @@ class Bars(QWidget):
         return QRectF(4 + i * width, 0, width, self.height())
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
-        painter = QPainter(self)
+        painter = Brush(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if not np.isfinite(self._proof.bars).any():
             painter.setPen(self._theme.colour("faint"))

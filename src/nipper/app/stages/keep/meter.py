@@ -14,7 +14,9 @@ from nipper.app.document import Document
 from nipper.app.stages.keep.stray import Stray
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, label, scrolled
+from nipper.app.widgets.brush import Brush
 from nipper.app.widgets.field import UnitField
+from nipper.app.widgets.units import UNITS
 from nipper.core.report.keep import expects_words, stand_words, walk_note
 from nipper.core.upkeep.meter import Stand, Walk, stand
 from nipper.core.upkeep.stray import TITLE
@@ -47,7 +49,7 @@ class Suspects(QWidget):
         self.update()
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
-        painter = QPainter(self)
+        painter = Brush(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         wide = self.width() - 60.0
         for i, (title, share) in enumerate(self._likely):
@@ -172,7 +174,7 @@ class MeterPage(QWidget):
         self.where.clear()
         for probe in left:
             most = " (tells most)" if found.ask is probe else ""
-            self.where.addItem(f"{probe.where}{most}", probe.id)
+            self.where.addItem(UNITS.text(f"{probe.where}{most}"), probe.id)
         if found.ask is not None:
             self.where.setCurrentIndex(left.index(found.ask))
         self._chosen()

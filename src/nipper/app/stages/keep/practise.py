@@ -15,6 +15,7 @@ from nipper.app.stages.keep.stray import Stray
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, button, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
+from nipper.app.widgets.units import UNITS
 from nipper.core.report.keep import expects_words, score_words
 from nipper.core.upkeep.practise import MOST_SEED, Level, PractiseCase, judge, make_case
 
@@ -165,7 +166,7 @@ class PractisePage(QWidget):
         self.where.clear()
         for probe in case.walk.probes:
             if probe.id not in self.readings:
-                self.where.addItem(f"{probe.where} ({probe.minutes:g} min)", probe.id)
+                self.where.addItem(UNITS.text(f"{probe.where} ({probe.minutes:g} min)"), probe.id)
         self.read.setEnabled(self.where.count() > 0)
         self._chosen()
 

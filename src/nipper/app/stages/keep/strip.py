@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.theme.marks import STATUS_ROLE, draw_status
 from nipper.app.widgets.basic import SEMI
+from nipper.app.widgets.brush import Brush
 from nipper.core.report.keep import DAY_S
 from nipper.core.upkeep.due import Due, Duty
 
@@ -45,7 +46,7 @@ class YearStrip(QWidget):
         return LEFT + min(1.0, max(0.0, share)) * (self.width() - LEFT - RIGHT)
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
-        painter = QPainter(self)
+        painter = Brush(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._months(painter)
         for lane, (duty, found) in enumerate(self._lanes.items()):

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 from nipper.app.document import Document
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI, card, clear, label
+from nipper.app.widgets.brush import Brush
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.form import SettingsForm
 from nipper.core.link.answer import link_cable
@@ -51,7 +52,7 @@ class CableFigure(QWidget):
         return 30.0 + (pin - 0.5) * PIN_H
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
-        painter = QPainter(self)
+        painter = Brush(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         right = float(self.width() - 2)
         ends_x = (SIDE_W + PIN_W, right - SIDE_W - PIN_W)
@@ -114,7 +115,7 @@ class SwitchFigure(QWidget):
         self.update()
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
-        painter = QPainter(self)
+        painter = Brush(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(font(BASE_PT - 1))
         painter.setPen(self._theme.colour("soft"))

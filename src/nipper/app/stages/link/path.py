@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from nipper.app.document import Document
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI, card, label
+from nipper.app.widgets.brush import Brush
 from nipper.app.widgets.form import SettingsForm
 from nipper.core.setup import Link, Setup
 from nipper.core.wiring.chain import Chain, Part, chain
@@ -46,7 +47,7 @@ class ChainFigure(QWidget):
         return f"{side}: {found.limit_a:g} A, the {found.weakest} is the weakest."
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
-        painter = QPainter(self)
+        painter = Brush(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for row, (side, found) in enumerate(zip(self.sides, self._chains, strict=True)):
             self._row(painter, 4 + row * ROW_H, side, found)

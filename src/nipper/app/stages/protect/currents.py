@@ -18,6 +18,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI
+from nipper.app.widgets.brush import Brush
 from nipper.app.widgets.handles import Handle, HandleFigure
 from nipper.core.setup import Setup, get
 from nipper.core.wiring.currents import Line, lines, short_circuit_a
@@ -142,7 +143,7 @@ class CurrentChart(HandleFigure):
     # painting
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
-        painter = QPainter(self)
+        painter = Brush(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self._setup is not None:
             self._words, self._open = [], QPolygonF()

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI
+from nipper.app.widgets.brush import Brush
 from nipper.app.widgets.handles import Handle, HandleFigure
 from nipper.core.chemistry import Chemistry, chemistry
 from nipper.core.logs.charges import Reading
@@ -127,7 +128,7 @@ class VoltageLadder(HandleFigure):
     # painting
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
-        painter = QPainter(self)
+        painter = Brush(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self._setup is not None:
             self._lay_out_tags()

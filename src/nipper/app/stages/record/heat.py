@@ -19,6 +19,7 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI
+from nipper.app.widgets.brush import Brush
 from nipper.core.report.charges import HeatTable
 from nipper.store import BenchEvent
 
@@ -103,7 +104,7 @@ class HeatMap(QWidget):
         )
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
-        painter = QPainter(self)
+        painter = Brush(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self._table is not None and self._table.charges:
             self._paint_boxes(painter)

@@ -20,7 +20,7 @@ from nipper.app.stage import StageView
 from nipper.app.stages.record.charge import ChargePanel, Opened
 from nipper.app.stages.record.heat import HeatMap
 from nipper.app.theme import Theme
-from nipper.app.widgets.basic import SEMI, button, card, label
+from nipper.app.widgets.basic import SEMI, button, card, day_edit, label
 from nipper.core.logs.charges import Charge
 from nipper.core.report.charges import HeatTable, heat_table, nearest
 
@@ -137,9 +137,7 @@ class RecordView(StageView):
         inside = QHBoxLayout(line)
         inside.setContentsMargins(0, 0, 0, 0)
         self.event_day = QDateEdit(QDate.currentDate())
-        self.event_day.setCalendarPopup(True)
-        self.event_day.setDisplayFormat("d MMM yyyy")
-        self.event_day.setAccessibleName("Day of the event")
+        day_edit(self.event_day, "Day of the event")
         self.event_note = QLineEdit(
             placeholderText="What was done: bars retorqued, absorption lengthened, BMS swapped …"
         )
