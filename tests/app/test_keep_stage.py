@@ -148,11 +148,14 @@ def test_a_hidden_fault_is_looked_for_and_named(keep):
     page.safe.setChecked(True)
     first = page.where.currentData()
     QTest.mouseClick(page.read, Qt.MouseButton.LeftButton)
-    assert page.readings == {first: case.read(first)}
+    assert page.readings == [case.read(first)]
     page.answer.setCurrentIndex(page.answer.findData(case.hidden.id))
+    page.cure.setCurrentIndex(page.cure.findData(case.hidden.cure))
+    assert not page.cell.isVisible()
     QTest.mouseClick(page.name, Qt.MouseButton.LeftButton)
     said = texts(page._verdict)
     assert said[0].startswith("Right: ")
+    assert said[1].startswith("And that is done: ")
     assert not any("Not made safe" in t for t in said)
     assert page.case is None
     page._next()
@@ -206,6 +209,11 @@ def test_a_cell_that_strays_is_walked_as_soon_as_its_causes_were_run(qtbot, keep
     assert "loses charge" in meter.verdict.text()
 
 
+def choose(box, value):
+    box.setCurrentIndex(box.findData(value))
+    box.activated.emit(box.currentIndex())
+
+
 def test_a_straying_cell_is_practised(qtbot, keep):
     keep.show_page(4)
     page = keep.practise
@@ -216,6 +224,25 @@ def test_a_straying_cell_is_practised(qtbot, keep):
     qtbot.waitUntil(lambda: page.case is not None, timeout=60_000)
     assert page.seen.text() == f"{TITLE}."
     assert page.answer.count() == 10
+    case = page.case
+    choose(page.where, "top")
+    QTest.mouseClick(page.read, Qt.MouseButton.LeftButton)
+    row = page.readings[0].values
+    assert len(row) == 8
+    shown = page._grid.itemAtPosition(0, 0).widget()
+    assert len(shown.findChildren(QLabel)) == 16
+    choose(page.where, "meter")
+    for cell in (case.cell, case.cell % 8 + 1):
+        page.at.setValue(cell)
+        page.safe.setChecked(True)
+        QTest.mouseClick(page.read, Qt.MouseButton.LeftButton)
+        assert page.where.currentData() == "meter"
+    assert [t.cell for t in page.readings] == [0, case.cell, case.cell % 8 + 1]
+    choose(page.answer, case.hidden.id)
+    choose(page.cure, case.hidden.cure)
+    page.cell.setValue(case.cell)
+    QTest.mouseClick(page.name, Qt.MouseButton.LeftButton)
+    assert texts(page._verdict)[0].startswith("Right: ")
     page.subject.setCurrentIndex(0)
     page.start()
     assert page.case.walk.title != TITLE

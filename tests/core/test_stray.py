@@ -4,15 +4,17 @@ Outside checks: another physics library's packs (``tests/worlds``) are not used 
 says what *this* bank's settings would show; what must hold of any lithium pack does (signs).
 """
 
+from dataclasses import replace
 from functools import cache
 
 import pytest
 
 from nipper.core.errors import Cancelled
 from nipper.core.presets import new_setup
+from nipper.core.report.practise import cell_words, practised, score_words, taken_words
 from nipper.core.setup import put
 from nipper.core.upkeep.meter import stand
-from nipper.core.upkeep.practise import Level, judge, make_case
+from nipper.core.upkeep.practise import Level, Named, judge, make_case
 from nipper.core.upkeep.stray import PROBES, stray_walk
 
 LFP = new_setup("lfp", 16, 280.0)
@@ -108,18 +110,75 @@ def test_cases_hide_one_cause_two_or_none_and_the_same_number_is_the_same_case()
     assert make_case(LFP, 7, Level.HARD, [walk]).hidden is hidden[6]
 
 
+def the_case(cause, level=Level.EASY):
+    cases = (make_case(LFP, n, level, [the_walk()]) for n in range(1, 400))
+    return next(c for c in cases if c.hidden.id == cause)
+
+
 def test_a_case_is_judged_by_what_was_read():
-    walk = the_walk()
-    case = next(
-        c for n in range(1, 200) if (c := make_case(LFP, n, Level.EASY, [walk])).hidden.id == "leak"
-    )
-    read = {p: case.read(p) for p in ("top", "month", "joint")}
-    score = judge(case, read, "leak")
+    case = the_case("leak")
+    read = [case.read("top"), case.read("month"), case.read("joint", case.cell)]
+    right = Named("leak", case.cell, case.hidden.cure)
+    score = judge(case, read, right)
     told = {probe.id: bits for probe, bits in score.told}
     assert score.right
+    assert score.right_cure
     assert told["month"] > 1.0
     assert [p.id for p in score.forgotten] == ["joint"]
-    assert not judge(case, read, "none").right
+    assert not judge(case, read, replace(right, fault="none")).right
+    other = replace(right, cell=case.cell % LFP.cells + 1)
+    assert not judge(case, read, other).right
+    assert judge(case, read, replace(right, cure="Leave it alone.")).right
+    assert not judge(case, read, replace(right, cure="Leave it alone.")).right_cure
+
+
+def test_the_cell_is_found_on_the_screen_and_differs_from_case_to_case():
+    hidden = [make_case(LFP, n, Level.HARD, [the_walk()]) for n in range(1, 80)]
+    assert len({c.cell for c in hidden}) > 8
+    for case in hidden:
+        if case.hidden.id in ("low", "high"):
+            row = case.read("top").values
+            assert len(row) == LFP.cells
+            assert max(range(LFP.cells), key=lambda i: abs(row[i])) == case.cell - 1
+
+
+def test_the_probes_at_another_cell_tell_nothing_but_cost_their_minutes():
+    case = the_case("joint")
+    other = case.cell % LFP.cells + 1
+    there, here = case.read("joint", other), case.read("joint", case.cell)
+    assert there.values[0] < 15 < here.values[0]
+    score = judge(case, [there, here], Named("joint", case.cell, case.hidden.cure))
+    assert score.told[0][1] == pytest.approx(0.0)
+    assert score.told[1][1] > 1.0
+    assert score.minutes == 12
+    said = [words for _, words in score_words(score)]
+    assert said[0] == f"Right: cell {case.cell}: its joint is bad."
+    assert sum("Not made safe" in words for words in said) == 1
+
+
+def test_where_nothing_is_hidden_no_cell_need_be_named():
+    case = the_case("none", Level.HARD)
+    score = judge(case, [case.read("top")], Named("none", 0, case.hidden.cure))
+    assert score.right
+    assert not score.cell
+
+
+def test_the_learner_is_not_told_the_cell():
+    case = the_case("reading", Level.HARD)
+    for probe in case.walk.probes:
+        assert "odd" not in practised(case, probe)
+    assert "each cell" in practised(case, case.walk.probe("top"))
+    assert "the chosen cell" in practised(case, case.walk.probe("meter"))
+    assert len(cell_words(case.read("top"))) == LFP.cells
+    assert not [reads for _, reads in cell_words(case.read("top")) if reads in ("−0", "+0")]
+    assert taken_words(case, case.read("meter", 4)).startswith("cell 4: ")
+
+
+def test_a_week_of_log_tells_less_than_a_month():
+    walk = the_walk()
+    leak = next(f for f in walk.faults if f.id == "leak")
+    assert walk.reads(leak, "week").around > 1.5 * walk.reads(leak, "month").around
+    assert walk.probe("week").minutes < walk.probe("month").minutes
 
 
 def test_a_pack_that_is_alone_is_not_asked_for_an_exchange():

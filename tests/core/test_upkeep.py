@@ -23,20 +23,20 @@ from nipper.core.report.keep import (
     life_rows,
     measured,
     of_keep,
-    score_words,
     stand_words,
     storage_words,
     walk_note,
     when_words,
     year_html,
 )
+from nipper.core.report.practise import score_words
 from nipper.core.setup import put
 from nipper.core.upkeep import ageing
 from nipper.core.upkeep.calendar import calendar
 from nipper.core.upkeep.due import DAY_S, Due, Duty, Facts, due, weekend
 from nipper.core.upkeep.followup import Outcome, cases
 from nipper.core.upkeep.meter import stand
-from nipper.core.upkeep.practise import Level, judge, make_case
+from nipper.core.upkeep.practise import Level, Named, cures, judge, make_case
 from nipper.core.upkeep.storage import Rest, stored
 from nipper.core.upkeep.story import Entry, Kind, diagnoses, events, logs, searched, story
 from nipper.core.upkeep.trips import KIND, Counters, Trip, growths, kept, words
@@ -423,10 +423,12 @@ def test_a_strangers_counters_are_bounded():
 def test_a_case_is_the_same_for_two_people_and_can_be_solved(seed, level):
     one, two = make_case(SETUP, seed, level), make_case(SETUP, seed, level)
     assert (one.walk.id, one.hidden.id) == (two.walk.id, two.hidden.id)
-    readings = {p.id: one.read(p.id) for p in one.walk.probes}
-    assert readings == {p.id: two.read(p.id) for p in two.walk.probes}
-    score = judge(one, readings, one.hidden.id)
+    readings = [one.read(p.id) for p in one.walk.probes]
+    assert readings == [two.read(p.id) for p in two.walk.probes]
+    score = judge(one, readings, Named(one.hidden.id, cure=one.hidden.cure))
     assert score.right
+    assert score.right_cure
+    assert one.hidden.cure in cures(one)
     assert len(score.told) == len(readings)
     assert sum(bits for _, bits in score.told) <= 8.0
     assert {p.id for p in score.forgotten} == {p.id for p in one.walk.probes if p.caution}
@@ -443,9 +445,11 @@ def test_hard_cases_hide_what_easy_ones_do_not():
 
 def test_what_readings_told_adds_up_to_what_is_known_in_the_end():
     case = make_case(SETUP, 11, Level.EASY)
-    readings = {p.id: case.read(p.id) for p in case.walk.probes[:3]}
-    score = judge(case, readings, "")
+    taken = [case.read(p.id) for p in case.walk.probes[:3]]
+    score = judge(case, taken, Named(""))
     assert not score.right
+    assert not score.right_cure
+    readings = {t.probe: t.values[0] for t in taken}
     end = next(s for f, s in stand(case.walk, readings).likely if f is case.hidden)
     start = next(s for f, s in stand(case.walk, {}).likely if f is case.hidden)
     assert start * 2.0 ** sum(b for _, b in score.told) == pytest.approx(end)

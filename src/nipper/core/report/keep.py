@@ -13,7 +13,6 @@ from nipper.core.upkeep.ageing import LONGEST_YEARS, Way
 from nipper.core.upkeep.due import Due, Facts
 from nipper.core.upkeep.followup import Case, Outcome
 from nipper.core.upkeep.meter import Stand, Walk
-from nipper.core.upkeep.practise import Score
 from nipper.core.upkeep.storage import TARGET_PCT, WAKE_DAYS, Rest, Stored
 from nipper.core.upkeep.story import Entry
 from nipper.core.upkeep.trips import MEANS, Growth
@@ -291,7 +290,8 @@ def expects_words(walk: Walk, probe: str) -> str:
     """What a probe reads where nothing is wrong."""
     reads, unit = walk.normal[probe], walk.probe(probe).unit
     digits = 0 if abs(reads.value) >= 100 or unit in ("%", "days", "°C", "") else 1
-    shown = f"{reads.value:.{digits}f} {unit}".strip().replace("-", "−")
+    value = round(reads.value, digits) + 0.0  # no zero below zero
+    shown = f"{value:.{digits}f} {unit}".strip().replace("-", "−")
     return f"about {shown} where nothing is wrong"
 
 
@@ -300,26 +300,6 @@ def walk_note(walk: Walk, readings: Mapping[str, float], found: Stand) -> str:
     each = ", ".join(f"{p} {v:g} {walk.probe(p).unit}".strip() for p, v in readings.items())
     fault, share = found.likely[0]
     return f"{walk.title}: {fault.title} ({100 * share:.0f} %); read {each or 'nothing'}"
-
-
-def score_words(score: Score) -> list[tuple[Status, str]]:
-    """How a case of practice went."""
-    fault = score.hidden
-    named = "Right" if score.right else "No"
-    out = [(Status.OK if score.right else Status.ACT,
-            f"{named}: {fault.title[:1].lower()}{fault.title[1:]}. {fault.cure}")]  # fmt: skip
-    way = "; ".join(p.where for p in score.way) or "no reading at all"
-    long = score.minutes > 2.0 * score.way_minutes and len(score.told) > len(score.way)
-    words = f"{score.minutes:g} minutes of readings; {score.way_minutes:g} would do: {way}."
-    out.append((Status.WATCH if long else Status.OK, words))
-    for probe, bits in score.told:
-        told = f"told {bits:.1f} bits" if bits >= 0.05 else "told nothing"
-        if bits <= -0.05:
-            told = f"misled by {-bits:.1f} bits"
-        out.append((Status.NONE, f"{probe.where}: {told}."))
-    for probe in score.forgotten:
-        out.append((Status.WATCH, f"Not made safe before: {probe.where}. {probe.caution}"))
-    return out
 
 
 # trips

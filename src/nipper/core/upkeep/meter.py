@@ -7,6 +7,7 @@ minutes.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from enum import StrEnum
 from math import exp, log2
 
 SLIP = 0.02  # of readings that are wrong: probes slipped, a digit misread; common practice
@@ -22,6 +23,14 @@ class Reads:
     around: float
 
 
+class Cells(StrEnum):
+    """Whose reading it is, where one cell strays."""
+
+    NONE = ""  # the bank's
+    ALL = "all"  # a screen or a log shows every cell
+    ONE = "one"  # of the cell that was chosen
+
+
 @dataclass(frozen=True, slots=True)
 class Probe:
     """A reading: where the probes go, in which unit, how long it takes, and what to heed."""
@@ -31,6 +40,7 @@ class Probe:
     unit: str
     minutes: float = 2.0
     caution: str = ""
+    cells: Cells = Cells.NONE
 
 
 @dataclass(frozen=True, slots=True)

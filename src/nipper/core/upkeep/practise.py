@@ -1,5 +1,5 @@
-"""Faults to practise on: one is hidden in this bank, each reading costs minutes, and the learner
-names it.
+"""Faults to practise on: one, two or none is hidden in this bank, each reading costs minutes, and
+the learner names fault, cell and cure.
 
 Seeded: the same number gives two people the same case.
 """
@@ -11,7 +11,7 @@ from math import log2
 from random import Random
 
 from nipper.core.setup import Setup
-from nipper.core.upkeep.meter import Fault, Probe, Walk, stand
+from nipper.core.upkeep.meter import Cells, Fault, Probe, Walk, stand
 from nipper.core.upkeep.walks import walks
 
 
@@ -25,34 +25,87 @@ class Level(StrEnum):
 
 NOISE = {Level.EASY: 0.05, Level.USUAL: 0.3, Level.HARD: 0.6}  # of what a reading may be off by
 MOST_SEED = 999_999
+NOTHING = "none"  # the id of a fault that is none
+
+
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """A reading that was taken: one value, or one of each cell where a screen shows them all.
+
+    ``cell``: the one the probes were at, from 1; 0 where no cell is chosen.
+    """
+
+    probe: str
+    values: tuple[float, ...]
+    cell: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Named:
+    """What the learner says it is: the fault's id, the cell from 1 (0: none), and what is done."""
+
+    fault: str
+    cell: int = 0
+    cure: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class PractiseCase:
-    """A symptom of this bank with a fault behind it."""
+    """A symptom of this bank with a fault behind it, in one of its cells or in none."""
 
     seed: int
     level: Level
     walk: Walk
     hidden: Fault
+    cells: int = 0  # of the pack in which one strays; 0 where none does
+    cell: int = 0
 
-    def read(self, probe: str) -> float:
-        """What the meter shows there: the same each time it is asked."""
-        reads = self.walk.reads(self.hidden, probe)
-        noise = Random(f"{self.seed} {probe}").gauss(0.0, NOISE[self.level] * reads.around)
+    def read(self, probe: str, cell: int = 0) -> Taken:
+        """What is seen there: the same each time it is asked. ``cell``: where the probes are."""
+        if self.walk.probe(probe).cells == Cells.ALL:
+            each = range(1, self.cells + 1)
+            return Taken(probe, tuple(self._value(probe, number) for number in each))
+        if self.walk.probe(probe).cells == Cells.ONE:
+            return Taken(probe, (self._value(probe, cell),), cell)
+        return Taken(probe, (self._value(probe, 0),))
+
+    def of_stray(self, taken: Taken) -> float | None:
+        """What that reading says of the cell that strays; None where it is of another."""
+        if self.walk.probe(taken.probe).cells == Cells.ALL:
+            return taken.values[self.cell - 1]
+        return taken.values[0] if taken.cell in (0, self.cell) else None
+
+    def _value(self, probe: str, cell: int) -> float:
+        strays = cell == self.cell
+        reads = self.walk.reads(self.hidden, probe) if strays else self.walk.normal[probe]
         if self.walk.probe(probe).unit == "":
             return float(round(reads.value))  # a yes or no
+        whose = "" if strays else f" {cell}"
+        noise = Random(f"{self.seed} {probe}{whose}").gauss(0.0, NOISE[self.level] * reads.around)
         return round(reads.value + noise, 1 if abs(reads.value) >= 10 else 2)
+
+    def is_cell(self, named: Named) -> bool:
+        """Whether that cell is the one: where nothing strays, no cell need be named."""
+        return self.cells == 0 or not self.strays or named.cell == self.cell
+
+    @property
+    def strays(self) -> bool:
+        """Whether a cell does at all: a case may hide nothing."""
+        return self.hidden.id != NOTHING
 
 
 @dataclass(frozen=True, slots=True)
 class Score:
-    """How it went: whether the fault was named, the minutes it took and those of the shortest way
-    known here, what each reading told, bits, and the cautions that were not heeded.
+    """How it went: whether the fault, its cell and its cure were named, the minutes it took and
+    those of the shortest way known here, what each reading told, bits, and the cautions that were
+    not heeded.
     """
 
     right: bool
+    right_cell: bool
+    right_cure: bool
     hidden: Fault
+    cell: int  # in which it was hidden; 0 where in none
     minutes: float
     way: tuple[Probe, ...]
     way_minutes: float
@@ -76,57 +129,74 @@ def make_case(
         weights = [f.prior for f in walk.faults]
     else:
         weights = [1.0] * len(walk.faults)
-    return PractiseCase(seed, level, walk, chance.choices(walk.faults, weights)[0])
+    hidden = chance.choices(walk.faults, weights)[0]
+    cells = setup.cells if any(p.cells for p in walk.probes) else 0
+    return PractiseCase(
+        seed, level, walk, hidden, cells, chance.randrange(cells) + 1 if cells else 0
+    )
+
+
+def cures(case: PractiseCase) -> list[str]:
+    """What could be done, of all faults of the walk, in an order that tells nothing."""
+    return sorted({fault.cure for fault in case.walk.faults})
 
 
 def judge(
     case: PractiseCase,
-    readings: Mapping[str, float],
-    answer: str,
+    readings: Sequence[Taken],
+    answer: Named,
     heeded: frozenset[str] = frozenset(),
 ) -> Score:
     """Judge an answer.
 
     Parameters
     ----------
-    readings : what was read, by probe, in its order
-    answer : the id of the fault that was named
+    readings : what was read, in its order
+    answer : the fault that was named, its cell, and what is done about it
     heeded : the probes before which one made safe
     """
     walk = case.walk
-    probes = [walk.probe(p) for p in readings]
+    probes = [walk.probe(taken.probe) for taken in readings]
     way = _way(case)
+    first = {p.id: p for p in probes}
     return Score(
-        right=answer == case.hidden.id,
+        right=answer.fault == case.hidden.id and case.is_cell(answer),
+        right_cell=case.is_cell(answer),
+        right_cure=answer.cure == case.hidden.cure,
         hidden=case.hidden,
+        cell=case.cell if case.strays else 0,
         minutes=sum(p.minutes for p in probes),
         way=way,
         way_minutes=sum(p.minutes for p in way),
-        told=tuple(zip(probes, _bits(walk, case.hidden, readings), strict=True)),
-        forgotten=tuple(p for p in probes if p.caution and p.id not in heeded),
+        told=tuple(zip(probes, _bits(case, readings), strict=True)),
+        forgotten=tuple(p for p in first.values() if p.caution and p.id not in heeded),
     )
 
 
 def _way(case: PractiseCase) -> tuple[Probe, ...]:
-    """The readings that the walk itself would ask for."""
+    """The readings that the walk itself would ask for, at the cell that strays."""
     readings: dict[str, float] = {}
     way: list[Probe] = []
     while (probe := stand(case.walk, readings).ask) is not None:
-        readings[probe.id] = case.read(probe.id)
+        told = case.of_stray(case.read(probe.id, case.cell))
+        assert told is not None
+        readings[probe.id] = told
         way.append(probe)
     return tuple(way)
 
 
-def _bits(walk: Walk, hidden: Fault, readings: Mapping[str, float]) -> list[float]:
+def _bits(case: PractiseCase, readings: Sequence[Taken]) -> list[float]:
     """What each reading told of the hidden fault: by how much it made it likelier, bits; below 0
-    it misled.
+    it misled. One at another cell told nothing of it.
     """
     out: list[float] = []
-    before = _share(walk, hidden, {})
     so_far: dict[str, float] = {}
-    for probe, value in readings.items():
-        so_far[probe] = value
-        now = _share(walk, hidden, so_far)
+    before = _share(case.walk, case.hidden, so_far)
+    for taken in readings:
+        value = case.of_stray(taken)
+        if value is not None:
+            so_far[taken.probe] = value
+        now = _share(case.walk, case.hidden, so_far)
         out.append(log2(now / before))
         before = now
     return out

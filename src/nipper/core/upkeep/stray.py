@@ -16,7 +16,7 @@ from nipper.core.logs.model import Floats, Log
 from nipper.core.setup import Setup
 from nipper.core.simulate import trial
 from nipper.core.simulate.scenario import CellFault, Event, Loads, Scenario
-from nipper.core.upkeep.meter import Fault, Probe, Reads, Walk
+from nipper.core.upkeep.meter import Cells, Fault, Probe, Reads, Walk
 from nipper.core.upkeep.walks import HOT
 
 TITLE = "A cell strays from the others"
@@ -25,21 +25,30 @@ CELL = 2  # which one it is in the runs; all others are alike
 SHARE, METER_MV = 0.4, 3.0  # how far sizes differ from those run here; what a screen rounds away
 JOINT_A, JOINT_MOHM = 50.0, 0.15  # a good joint: common practice
 LEAK_MAH = 8.0  # a day, below which a month's log tells nothing
+LEAK_WEEK_MAH = LEAK_MAH * 30.0 / 7.0  # charge is read as well in either, over fewer days
 ENDED = "An exchange of electronics: all off, leads in their order, first the plug test (Build)."
 
+ALL, ONE = Cells.ALL, Cells.ONE
 PROBES = (
-    Probe("begin", "the odd cell less the median, as absorption begins (screen)", "mV", 5),
-    Probe("top", "the odd cell less the median, at the end of a full charge (screen)", "mV", 5),
-    Probe("rest", "the odd cell less the median, an hour after the charge (screen)", "mV", 5),
+    Probe("begin", "the odd cell less the median, as absorption begins (screen)", "mV", 5,
+          cells=ALL),
+    Probe("top", "the odd cell less the median, at the end of a full charge (screen)", "mV", 5,
+          cells=ALL),
+    Probe("rest", "the odd cell less the median, an hour after the charge (screen)", "mV", 5,
+          cells=ALL),
     Probe("load", "by how much more than the median the odd cell drops as a big load comes on",
-          "mV", 6),
-    Probe("low", "the odd cell less the median, near empty: a discharge of half a day", "mV", 45),
-    Probe("month", "a log of a month: what the odd cell loses against the others a day", "mAh", 15),
-    Probe("meter", "your meter on the odd cell less what the screen shows", "mV", 4, HOT),
+          "mV", 6, cells=ALL),
+    Probe("low", "the odd cell less the median, near empty: a discharge of half a day", "mV", 45,
+          cells=ALL),
+    Probe("week", "a log of a week: what the odd cell loses against the others a day", "mAh", 8,
+          cells=ALL),
+    Probe("month", "a log of a month: what the odd cell loses against the others a day", "mAh", 15,
+          cells=ALL),
+    Probe("meter", "your meter on the odd cell less what the screen shows", "mV", 4, HOT, ONE),
     Probe("joint", f"across the bar of the odd cell, bolt to terminal, at {JOINT_A:g} A", "mV", 6,
-          HOT),
+          HOT, ONE),
     Probe("swap", "the BMS exchanged with another pack's: the odd cell less the median then", "mV",
-          180, ENDED),
+          180, ENDED, ALL),
 )  # fmt: skip
 
 
@@ -109,7 +118,7 @@ def stray_walk(setup: Setup, tick: Callable[[float], None] = lambda _share: None
 
 
 def _reads(probe: str, value: float) -> Reads:
-    floor = {"month": LEAK_MAH, "joint": 4.0}.get(probe, METER_MV)
+    floor = {"week": LEAK_WEEK_MAH, "month": LEAK_MAH, "joint": 4.0}.get(probe, METER_MV)
     return Reads(value, SHARE * abs(value) + floor)
 
 
@@ -129,6 +138,7 @@ def _seen(setup: Setup, cause: _Cause) -> dict[str, float] | None:
         "rest": _rest_mv(log, told),
         "load": _load_mv(log),
         "low": _stray_mv(log.cell_v[int(np.nanargmin(log.pack_v))]),
+        "week": cause.differs.get("leak_mah_per_day", 0.0),
         "month": cause.differs.get("leak_mah_per_day", 0.0),
         "meter": -bias,
         "joint": joint_mohm * JOINT_A,

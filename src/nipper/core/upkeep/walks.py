@@ -82,6 +82,20 @@ def _cold(b: _Bank, prior: float) -> Fault:
     return _fault("cold", title, prior, "Warm the pack; never override it.", reads)
 
 
+def _sensor(b: _Bank, prior: float) -> Fault:
+    """As the cold itself, until the sensor is held against something that is known."""
+    reads = _raised(b) | {"cold": Reads(b.cut_c - 3, 2.5), "ice": Reads(-9, 3)}
+    return _fault("sensor", "Its sensor reads too cold: the cells are warm enough", prior,
+                  "A new sensor or lead of the same kind, on the coldest cell; then prove the "
+                  "cutoff again (Cold). Never bridge it.", reads)  # fmt: skip
+
+
+ICE = Probe(
+    "ice", "the BMS's own sensor, five minutes in stirred ice water: what it shows", "°C", 15
+)
+IN_ICE = Reads(0, 0.8)
+
+
 def _full(b: _Bank, prior: float) -> Fault:
     full = b.at(b.full_v, 0.015)
     reads = {"output": full, "terminals": full, "stack": full, "amps": Reads(0, 0.5)}
@@ -152,6 +166,7 @@ def _no_pv(b: _Bank) -> Walk:
             Probe("stack", "across all cells, before the BMS", "V", 3, HOT),
             Probe("amps", "clamp on the controller's plus lead", "A", 2),
             Probe("cold", "the BMS's own coldest sensor", "°C", 1),
+            ICE,
         ),
         (
             _full(b, 0.18),
@@ -169,7 +184,8 @@ def _no_pv(b: _Bank) -> Walk:
                    "PV off first, then the fuse; find what blew it.",
                    {"output": none, "amps": Reads(0, 0.5)}),
             _blocked(b, 0.12),
-            _cold(b, 0.1),
+            _cold(b, 0.08),
+            _sensor(b, 0.03),
             _fault("profile", "The controller's target is below the bank's voltage", 0.07,
                    "Its profile: absorption and float for this bank (Charge, Open loop).",
                    {"amps": Reads(0, 0.5)}),
@@ -178,7 +194,8 @@ def _no_pv(b: _Bank) -> Walk:
                    {"amps": Reads(0.4 * b.charge_a, 0.12 * b.charge_a)}),
         ),
         {"array": sun, "input": b.at(0.85 * b.array_v, 0.12), "output": on, "terminals": on,
-         "stack": on, "amps": Reads(b.charge_a, 0.35 * b.charge_a), "cold": Reads(16, 5.5)},
+         "stack": on, "amps": Reads(b.charge_a, 0.35 * b.charge_a), "cold": Reads(16, 5.5),
+         "ice": IN_ICE},
     )  # fmt: skip
 
 
@@ -195,6 +212,7 @@ def _no_shore(b: _Bank) -> Walk:
             Probe("stack", "across all cells, before the BMS", "V", 3, HOT),
             Probe("amps", "clamp on the charger's plus lead", "A", 2),
             Probe("cold", "the BMS's own coldest sensor", "°C", 1),
+            ICE,
         ),
         (
             _fault("mains", "No mains: breaker, ground-fault outlet, cord", 0.2,
@@ -208,13 +226,15 @@ def _no_shore(b: _Bank) -> Walk:
                    {"output": target, "amps": Reads(0, 0.5)}),
             _full(b, 0.14),
             _blocked(b, 0.14),
-            _cold(b, 0.1),
+            _cold(b, 0.08),
+            _sensor(b, 0.03),
             _fault("profile", "The charger's profile is not for this bank", 0.12,
                    "A lithium profile with this bank's voltages; no temperature compensation.",
                    {"alone": b.at(0.9 * b.volts, 0.03), "amps": Reads(0, 0.5)}),
         ),
         {"lamp": Reads(1, 0.1), "alone": target, "output": on, "terminals": on, "stack": on,
-         "amps": Reads(b.charge_a, 0.5 * b.charge_a), "cold": Reads(16, 5.5)},
+         "amps": Reads(b.charge_a, 0.5 * b.charge_a), "cold": Reads(16, 5.5),
+         "ice": IN_ICE},
     )  # fmt: skip
 
 
@@ -231,6 +251,7 @@ def _no_dc(b: _Bank) -> Walk:
             Probe("terminals", "across the pack's own terminals", "V", 2, HOT),
             Probe("amps", "clamp on its output lead", "A", 2),
             Probe("cold", "the BMS's own coldest sensor", "°C", 1),
+            ICE,
         ),
         (
             _fault("alternator", "The alternator gives nothing", 0.15, "Belt, fuse, regulator.",
@@ -249,11 +270,13 @@ def _no_dc(b: _Bank) -> Walk:
                    "Find what blew it; one of its kind.",
                    {"output": none, "amps": Reads(0, 0.5)}),
             _blocked(b, 0.1),
-            _cold(b, 0.08),
+            _cold(b, 0.07),
+            _sensor(b, 0.02),
         ),
         {"starter": start, "input": Reads(13.9, 0.5), "enable": Reads(13.8, 0.9), "output": on,
          "terminals": on,
-         "amps": Reads(b.charge_a, 0.5 * b.charge_a), "cold": Reads(16, 5.5)},
+         "amps": Reads(b.charge_a, 0.5 * b.charge_a), "cold": Reads(16, 5.5),
+         "ice": IN_ICE},
     )  # fmt: skip
 
 

@@ -1,11 +1,12 @@
 """Practise: a hidden fault, readings that cost minutes, and a name for it."""
 
-from PySide6.QtCore import Slot
+from PySide6.QtCore import Qt, Slot
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QGridLayout,
     QHBoxLayout,
+    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
@@ -16,14 +17,28 @@ from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, button, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.units import UNITS
-from nipper.core.report.keep import expects_words, score_words
-from nipper.core.upkeep.practise import MOST_SEED, Level, PractiseCase, judge, make_case
+from nipper.core.report.keep import expects_words
+from nipper.core.report.practise import cell_words, practised, score_words, taken_words
+from nipper.core.upkeep.meter import Cells
+from nipper.core.upkeep.practise import (
+    MOST_SEED,
+    NOTHING,
+    Level,
+    Named,
+    PractiseCase,
+    Taken,
+    cures,
+    judge,
+    make_case,
+)
 
+FITS = QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
+A_LINE = 16  # cells side by side
 A_BANK, A_CELL = "a bank that does not work", "a cell that strays"
 WHAT_FOR = (
     "Nipper hides a fault, two, or none in a copy of this bank. Choose what to read; each reading "
-    "costs minutes, and live parts want to be made safe first. Then name it. The same number is "
-    "the same case."
+    "costs minutes, and live parts want to be made safe first. Then name the fault, its cell, and "
+    "what is done about it. The same number is the same case."
 )
 
 
@@ -38,7 +53,7 @@ class PractisePage(QWidget):
         self._waits = False
         stray.changed.connect(self._stray_changed)
         self.case: PractiseCase | None = None
-        self.readings: dict[str, float] = {}
+        self.readings: list[Taken] = []
         self._heeded: set[str] = set()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
@@ -89,23 +104,38 @@ class PractisePage(QWidget):
         self.where.activated.connect(self._chosen)
         self.safe = QCheckBox("made safe")
         self.safe.setToolTip("Insulated probes, rings off, isolated as far as it can be")
+        self.at = QSpinBox()
+        self.at.setPrefix("cell ")
+        self.at.setAccessibleName("the cell at which the probes are")
         self.read = button("Read", "", "It costs the minutes that are told")
         self.read.clicked.connect(self._read)
         line.addWidget(self.where, 1)
+        line.addWidget(self.at)
         line.addWidget(self.safe)
         line.addWidget(self.read)
         return line
 
-    def _naming(self) -> QHBoxLayout:
-        line = QHBoxLayout()
-        self.answer = QComboBox()
+    def _naming(self) -> QGridLayout:
+        lines = QGridLayout()
+        self.answer, self.cell, self.cure = QComboBox(), QSpinBox(), QComboBox()
         self.answer.setAccessibleName("the fault")
+        self.answer.activated.connect(self._answered)
+        self.cell.setPrefix("cell ")
+        self.cell.setAccessibleName("the cell with the fault")
+        self.cure.setAccessibleName("what is done about it")
         self.name = button("That is it", "main", "Judged, and the case is over")
         self.name.clicked.connect(self._named)
-        line.addWidget(label("it is"))
-        line.addWidget(self.answer, 1)
-        line.addWidget(self.name)
-        return line
+        for box in (self.answer, self.cure):
+            box.setMinimumContentsLength(20)
+            box.setSizeAdjustPolicy(FITS)
+        for row, words in enumerate(("it is", "done about it")):
+            lines.addWidget(label(words), row, 0)
+        lines.addWidget(self.cell, 0, 1)
+        lines.addWidget(self.answer, 0, 2)
+        lines.addWidget(self.cure, 1, 1, 1, 2)
+        lines.addWidget(self.name, 1, 3)
+        lines.setColumnStretch(2, 1)
+        return lines
 
     @Slot()
     def refresh(self) -> None:
@@ -127,12 +157,20 @@ class PractisePage(QWidget):
             return
         seed = int(self.seed.value or 1)
         self.case = make_case(self._document.setup, seed, self.level.currentData(), of)
-        self.readings, self._heeded = {}, set()
+        self.readings, self._heeded = [], set()
         clear(self._verdict)
         self.seen.setText(f"{self.case.walk.title}.")
         self.answer.clear()
         for fault in sorted(self.case.walk.faults, key=lambda f: f.title):
             self.answer.addItem(fault.title, fault.id)
+        self.cure.clear()
+        for cure in cures(self.case):
+            self.cure.addItem(cure, cure)
+            self.cure.setItemData(self.cure.count() - 1, cure, Qt.ItemDataRole.ToolTipRole)
+        for box in (self.at, self.cell):
+            box.setRange(1, max(1, self.case.cells))
+            box.setValue(1)
+        self._answered()
         self.refresh()
         self._show()
 
@@ -157,24 +195,43 @@ class PractisePage(QWidget):
         case = self.case
         assert case
         clear(self._grid)
-        for row, (id_, value) in enumerate(self.readings.items()):
-            probe = case.walk.probe(id_)
-            self._grid.addWidget(label(f"{value:g} {probe.unit}".strip(), weight=SEMI), row, 0)
-            words = f"{probe.where} ({expects_words(case.walk, id_)})"
-            self._grid.addWidget(label(words, "soft", wrap=True), row, 1)
+        for row, taken in enumerate(self.readings):
+            probe = case.walk.probe(taken.probe)
+            if probe.cells == Cells.ALL:
+                shown, about = _screen(taken), f"{probe.unit}, {practised(case, probe)}"
+            else:
+                shown = label(taken_words(case, taken), weight=SEMI)
+                about = f"{practised(case, probe)} ({expects_words(case.walk, probe.id)})"
+            self._grid.addWidget(shown, 2 * row, 0, 1, 2)
+            self._grid.addWidget(label(about, "soft", wrap=True), 2 * row + 1, 0, 1, 2)
         self._grid.setColumnStretch(1, 1)
-        self.where.clear()
-        for probe in case.walk.probes:
-            if probe.id not in self.readings:
-                self.where.addItem(UNITS.text(f"{probe.where} ({probe.minutes:g} min)"), probe.id)
+        self._list_probes(case)
         self.read.setEnabled(self.where.count() > 0)
         self._chosen()
+
+    def _list_probes(self, case: PractiseCase) -> None:
+        """What can still be read: a probe at one cell again and again, others once."""
+        chosen, taken = self.where.currentData(), {t.probe for t in self.readings}
+        self.where.clear()
+        for probe in case.walk.probes:
+            if probe.id not in taken or probe.cells == Cells.ONE:
+                words = f"{practised(case, probe)} ({probe.minutes:g} min)"
+                self.where.addItem(UNITS.text(words), probe.id)
+        self.where.setCurrentIndex(max(0, self.where.findData(chosen)))
+
+    @Slot()
+    def _answered(self, *_: object) -> None:
+        """Whether a cell is to be named."""
+        strays = self.case is not None and self.case.cells > 0
+        self.cell.setVisible(strays and self.answer.currentData() != NOTHING)
 
     @Slot()
     def _chosen(self, *_: object) -> None:
         self.safe.setChecked(False)
         id_ = self.where.currentData()
-        caution = self.case.walk.probe(id_).caution if self.case and id_ else ""
+        probe = self.case.walk.probe(id_) if self.case and id_ else None
+        caution = probe.caution if probe else ""
+        self.at.setVisible(probe is not None and probe.cells == Cells.ONE)
         self.safe.setVisible(bool(caution))
         self.caution.setText(caution if self.level.currentData() == Level.EASY else "")
 
@@ -185,14 +242,15 @@ class PractisePage(QWidget):
             return
         if self.safe.isChecked():
             self._heeded.add(id_)
-        self.readings[id_] = self.case.read(id_)
+        self.readings.append(self.case.read(id_, self.at.value()))
         self._show()
 
     @Slot()
     def _named(self) -> None:
         if self.case is None:
             return
-        score = judge(self.case, self.readings, self.answer.currentData(), frozenset(self._heeded))
+        answer = Named(self.answer.currentData(), self.cell.value(), self.cure.currentData())
+        score = judge(self.case, self.readings, answer, frozenset(self._heeded))
         clear(self._verdict)
         for row, (status, words) in enumerate(score_words(score)):
             mark = StatusMark(self._theme)
@@ -202,3 +260,20 @@ class PractisePage(QWidget):
         self._verdict.setColumnStretch(1, 1)
         self.case = None
         self._work.setVisible(False)
+
+
+def _screen(taken: Taken) -> QWidget:
+    """Every cell's number with what it reads beneath, as a display lists them."""
+    out = QWidget()
+    grid = QGridLayout(out)
+    grid.setContentsMargins(0, 4, 0, 0)
+    grid.setHorizontalSpacing(4)
+    grid.setVerticalSpacing(0)
+    for i, (cell, reads) in enumerate(cell_words(taken)):
+        line, column = divmod(i, A_LINE)
+        for row, text in enumerate((label(cell, "soft"), label(reads, weight=SEMI))):
+            text.setAlignment(Qt.AlignmentFlag.AlignRight)
+            text.setMinimumWidth(30)
+            grid.addWidget(text, 2 * line + row, column)
+    grid.setColumnStretch(A_LINE, 1)
+    return out
