@@ -7,8 +7,10 @@ from nipper.app.shell.helppage import GO_THERE, HelpPage
 from nipper.app.shell.places import show_setting
 from nipper.app.shell.stages import STAGES
 from nipper.app.widgets.basic import Term
+from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.form import PROTECTION_COLUMNS
 from nipper.core import guide as pages
+from nipper.core.guide.words import word_in
 from nipper.core.setup import described
 
 
@@ -93,3 +95,48 @@ def test_every_stage_has_its_page_in_the_order_of_the_rail():
 
 def test_the_columns_of_the_limits_are_words_of_the_guide():
     assert [c for c in PROTECTION_COLUMNS if pages.explained(f"word:{c}") is None] == []
+
+
+def test_every_field_of_every_page_is_explained(open_window):
+    """By its setting or by a word: what is asked for is said somewhere, offline."""
+    for stage in STAGES:
+        open_window.go(stage.id)
+        open_window.desk.view(stage.id).grab()
+    for page in ("reading", "topbalance"):
+        open_window.side.show(page)
+    fields = [f for f in open_window.findChildren(UnitField) if not f.property("path")]
+    assert len(fields) > 60
+    assert [f.accessibleName() for f in fields if not word_in(f.accessibleName())] == []
+    assert all(pages.explained(f"word:{word_in(f.accessibleName())}") for f in fields)
+
+
+def test_f1_explains_the_word_of_a_field_that_is_no_setting(qtbot, open_window):
+    open_window.go("keep")
+    view = open_window.desk.view("keep")
+    view.show_page(1)
+    view.storage.fields["air"].setFocus()
+    open_window.side.explain_here()
+    assert open_window.pages.currentWidget().link == "word:air"
+
+
+def test_names_outside_of_forms_are_explained_too(qtbot, open_window):
+    open_window.go("link")
+    view = open_window.desk.view("link")
+    names = {t.text() for t in view.findChildren(Term)}
+    assert {"charge voltage limit", "packs online", "state of charge"} <= names
+
+
+@pytest.mark.parametrize(
+    ("name", "word"),
+    [
+        ("charge current limit, battery", "charge current limit"),
+        ("CHARGE CURRENT", "charge current"),
+        ("sensor, °C", "sensor"),
+        ("C", "C"),
+        ("discharge", ""),  # no "charge"
+        ("a name of more than six words with a trip in it", ""),
+        ("", ""),
+    ],
+)
+def test_the_longest_word_is_meant(name, word):
+    assert word_in(name) == word

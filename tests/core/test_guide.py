@@ -41,4 +41,4 @@ def test_what_is_searched_for_comes_first():
     assert guide.find("tail current")[0].link == "word:tail current"
     assert guide.find("freezing point of nothing") == []
     assert guide.find("x") == []
-    assert {t.link for t in guide.find("ice water")} == {"page:cold"}
+    assert {t.link for t in guide.find("ice water")} == {"page:cold", "word:bath"}

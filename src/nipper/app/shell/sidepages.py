@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING, cast
 from PySide6.QtCore import QObject, Slot
 from PySide6.QtWidgets import QApplication, QWidget
 
+from nipper.core.guide.words import word_in
+
 if TYPE_CHECKING:
     from nipper.app.shell.helppage import HelpPage
     from nipper.app.shell.window import Window
@@ -94,11 +96,16 @@ class SidePages(QObject):
         page.explain(link)
 
     def explain_here(self) -> None:
-        """Explain the field that is typed in, else the stage that is shown."""
+        """Explain the setting or the word of the field that is typed in, else the stage."""
         looked_at = QApplication.focusWidget()
         path = looked_at.property("path") if looked_at is not None else None
-        stage = self._window.stage or "start"
-        self.explain(f"setting:{path}" if path else f"page:{stage}")
+        word = word_in(looked_at.accessibleName()) if looked_at is not None else ""
+        if path:
+            self.explain(f"setting:{path}")
+        elif word:
+            self.explain(f"word:{word}")
+        else:
+            self.explain(f"page:{self._window.stage or 'start'}")
 
     @Slot(str)
     def _to_field(self, path: str) -> None:

@@ -31,6 +31,7 @@ from PySide6.QtWidgets import (
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.theme.marks import STATUS_ROLE, STATUS_WORD, draw_status
 from nipper.app.widgets.units import UNITS
+from nipper.core.guide.words import word_in
 from nipper.core.quantities import with_minus
 
 SEMI = QFont.Weight.DemiBold
@@ -121,8 +122,11 @@ def label(
     weight: QFont.Weight = QFont.Weight.Normal,
     wrap: bool = False,
 ) -> QLabel:
-    """A line or paragraph of plain text (never read as markup)."""
-    out = (Paragraph if wrap else Line)(text)
+    """A line or paragraph of plain text (never read as markup); one that holds a word of the trade
+    and is no heading is explained by the guide.
+    """
+    word = "" if wrap or size != BASE_PT or any(c.isdigit() for c in text) else word_in(text)
+    out = Term(text, f"word:{word}") if word else (Paragraph if wrap else Line)(text)
     out.setTextFormat(Qt.TextFormat.PlainText)
     out.setFont(font(size, weight))
     if role:

@@ -11,9 +11,8 @@ from dataclasses import dataclass
 from functools import cache
 from importlib import resources
 
-from nipper.core.guide.words import WORDS
+from nipper.core.guide.words import WORDS, words_in
 from nipper.core.quantities import unit_of
-from nipper.core.report.rulebook import entries
 from nipper.core.setup import Described, described
 
 STAGES = (
@@ -61,19 +60,17 @@ def _setting(one: Described) -> Topic:
     said = [f"{one.about[:1].upper()}{one.about[1:].rstrip('.')}."] if one.about else []
     unit = unit_of(one.path.rpartition(".")[2])
     said.append(f"In a setup file: `{one.path}`{f', {unit}' if unit else ''}.")
-    meant = [w for w in WORDS if _stands_in(w, f"{name} {one.about}")]
+    meant = [w for w in words_in(f"{name} {one.about}") if len(w) > 1]
     if meant:
         said.append("See " + ", ".join(f"[{w}](<word:{w}>)" for w in meant) + ".")
     return Topic(f"setting:{one.path}", f"{name[:1].upper()}{name[1:]}", " ".join(said))
 
 
-def _stands_in(word: str, text: str) -> bool:
-    return len(word) > 1 and re.search(rf"(?i)\b{re.escape(word)}\b", text) is not None
-
-
 @cache
 def rules() -> tuple[Topic, ...]:
     """What the rules look at."""
+    from nipper.core.report.rulebook import entries  # brings all rules with it
+
     return tuple(Topic(f"rule:{code}", code, about) for code, about in entries())
 
 
