@@ -1,21 +1,24 @@
 """A cell that strays: what each cause would show is read off the simulator, and the walk finds it.
 
-Outside checks: another physics library's packs (``tests/worlds``) are not used here, since the walk
-says what *this* bank's settings would show; what must hold of any lithium pack does (signs).
+Outside checks: packs of another physics library (``tests/bench/spm.py``), of which the walk knows
+nothing, are read by its probes; and what must hold of any lithium pack does (signs).
 """
 
 from dataclasses import replace
 from functools import cache
 
+import numpy as np
 import pytest
 
 from nipper.core.errors import Cancelled
+from nipper.core.logs.charges import find_charges, full, readings
 from nipper.core.presets import new_setup
 from nipper.core.report.practise import cell_words, practised, score_words, taken_words
 from nipper.core.setup import put
 from nipper.core.upkeep.meter import stand
 from nipper.core.upkeep.practise import Level, Named, judge, make_case
-from nipper.core.upkeep.stray import PROBES, stray_walk
+from nipper.core.upkeep.stray import JOINT_A, JOINT_MOHM, PROBES, stray_walk
+from tests.bench import spm
 
 LFP = new_setup("lfp", 16, 280.0)
 BANKS = {
@@ -184,3 +187,62 @@ def test_a_week_of_log_tells_less_than_a_month():
 def test_a_pack_that_is_alone_is_not_asked_for_an_exchange():
     assert "swap" not in {p.id for p in the_walk("lfp").probes}
     assert "swap" in {p.id for p in the_walk("lfp active").probes}
+
+
+# packs of another physics library
+
+ALSO = {
+    "soc_offset": ("low", "high"), "low_capacity": ("weak", "weak-low"),
+    "high_resistance": ("resistance",), "self_discharge": ("leak", "leak-joint"),
+    "sense_bias": ("reading",), "loose_joint": ("joint", "leak-joint"),
+}  # fmt: skip
+
+
+def seen_at(pack):
+    """What the probes would read at such a pack; a rest after the charge is not among its days."""
+    log, cell = pack.log, pack.cells[0] - 1
+    charge = full(find_charges(log, pack.setup))[-1]
+    told = readings(log, pack.setup, charge)
+
+    def stray_mv(cell_v):
+        return 1e3 * float(cell_v[cell] - np.nanmedian(cell_v))
+
+    onset = min(max(int(np.argmin(np.diff(log.current_a))), 1), log.rows - 2)
+    leak = abs(pack.size) if pack.cause == "self_discharge" else 0.0
+    bias = pack.size if pack.cause == "sense_bias" else 0.0
+    joint_mohm = JOINT_MOHM + (pack.size if pack.cause == "loose_joint" else 0.0)
+    return {
+        "begin": stray_mv((told.begin or told.end).cell_v),
+        "top": stray_mv(told.end.cell_v),
+        "load": stray_mv(log.cell_v[onset]) - stray_mv(log.cell_v[onset + 1]),
+        "low": stray_mv(log.cell_v[int(np.nanargmin(log.pack_v))]),
+        "week": leak,
+        "month": leak,
+        "meter": -bias,
+        "joint": joint_mohm * JOINT_A,
+    }
+
+
+@pytest.mark.parametrize("chemistry", ["lfp", "nmc"])
+def test_at_packs_of_another_physics_nobody_is_named_wrongly(chemistry):
+    size = spm.library(chemistry).capacity_ah
+    walk = stray_walk(new_setup(chemistry, 16, round(size, 1)))
+    walk = replace(walk, probes=tuple(p for p in walk.probes if p.id != "rest"))
+    first, named = [], []
+    for cause, among in ALSO.items():
+        for number in range(6):
+            seen, read = seen_at(spm.pack(chemistry, cause, number)), {}
+            while (probe := stand(walk, read).ask) is not None:
+                read[probe.id] = seen[probe.id]
+            found = stand(walk, read)
+            first.append(found.likely[0][0].id in among)
+            named += [] if found.found is None else [found.found.id in among]
+    assert all(named)
+    assert len(named) >= 10
+    assert np.mean(first) >= 0.75
+
+
+def test_a_meter_that_shows_nothing_wrong_clears_the_bms():
+    """A stray of 20 mV on the screen, of which the meter knows nothing, is in the cell."""
+    found = stand(the_walk(), {"top": -21.0, "begin": -18.0, "meter": 0.0})
+    assert {f.id: share for f, share in found.likely}["reading"] < 0.05

@@ -24,6 +24,7 @@ class Level(StrEnum):
 
 
 NOISE = {Level.EASY: 0.05, Level.USUAL: 0.3, Level.HARD: 0.6}  # of what a reading may be off by
+PLAIN = 0.6  # a fault much smaller than usual cannot be told from the spread of healthy cells
 MOST_SEED = 999_999
 NOTHING = "none"  # the id of a fault that is none
 
@@ -59,6 +60,7 @@ class PractiseCase:
     hidden: Fault
     cells: int = 0  # of the pack in which one strays; 0 where none does
     cell: int = 0
+    size: float = 1.0  # of the fault, of what the walk tells of it
 
     def read(self, probe: str, cell: int = 0) -> Taken:
         """What is seen there: the same each time it is asked. ``cell``: where the probes are."""
@@ -77,7 +79,8 @@ class PractiseCase:
 
     def _value(self, probe: str, cell: int) -> float:
         strays = cell == self.cell
-        reads = self.walk.reads(self.hidden, probe) if strays else self.walk.normal[probe]
+        normal = self.walk.normal[probe]
+        reads = self.walk.reads(self.hidden, probe, self.size) if strays else normal
         if self.walk.probe(probe).unit == "":
             return float(round(reads.value))  # a yes or no
         whose = "" if strays else f" {cell}"
@@ -131,9 +134,9 @@ def make_case(
         weights = [1.0] * len(walk.faults)
     hidden = chance.choices(walk.faults, weights)[0]
     cells = setup.cells if any(p.cells for p in walk.probes) else 0
-    return PractiseCase(
-        seed, level, walk, hidden, cells, chance.randrange(cells) + 1 if cells else 0
-    )
+    cell = chance.randrange(cells) + 1 if cells else 0
+    sizes = [size for size in hidden.sizes if abs(size) >= PLAIN] if level != Level.EASY else [1.0]
+    return PractiseCase(seed, level, walk, hidden, cells, cell, chance.choice(sizes))
 
 
 def cures(case: PractiseCase) -> list[str]:

@@ -16,13 +16,15 @@ from nipper.core.logs.model import Floats, Log
 from nipper.core.setup import Setup
 from nipper.core.simulate import trial
 from nipper.core.simulate.scenario import CellFault, Event, Loads, Scenario
-from nipper.core.upkeep.meter import Cells, Fault, Probe, Reads, Walk
+from nipper.core.upkeep.meter import Beside, Cells, Fault, Probe, Reads, Walk
 from nipper.core.upkeep.walks import HOT
 
 TITLE = "A cell strays from the others"
 DAYS, DRAIN_H = 6.0, 6.0
 CELL = 2  # which one it is in the runs; all others are alike
-SHARE, METER_MV = 0.4, 3.0  # how far sizes differ from those run here; what a screen rounds away
+SIZES = (0.25, 0.4, 0.63, 1.0, 1.6, 2.5)  # of those run here, as they are met
+LITTLE, AROUND_SHARE = 0.15, 0.5  # of the charge run here, and how many cells are off by it
+SHARE, METER_MV = 0.25, 3.0  # by which a run is off at another size; what a screen rounds away
 JOINT_A, JOINT_MOHM = 50.0, 0.15  # a good joint: common practice
 LEAK_MAH = 8.0  # a day, below which a month's log tells nothing
 LEAK_WEEK_MAH = LEAK_MAH * 30.0 / 7.0  # charge is read as well in either, over fewer days
@@ -109,12 +111,35 @@ def stray_walk(setup: Setup, tick: Callable[[float], None] = lambda _share: None
         seen.append(found)
         tick((i + 1) / len(causes))
     faults = tuple(
-        Fault(c.id, c.title, c.prior, c.cure, {p: _reads(p, v) for p, v in values.items()})
+        Fault(
+            c.id,
+            c.title,
+            c.prior,
+            c.cure,
+            {p: _reads(p, v) for p, v in values.items()},
+            _sizes(c),
+        )
         for c, values in zip(causes, seen, strict=True)
     )
     alone = setup.packs_in_parallel < 2
     probes = tuple(p for p in PROBES if not (alone and p.id == "swap"))
-    return Walk("stray", TITLE, probes, faults, faults[0].reads)
+    return Walk("stray", TITLE, probes, faults, faults[0].reads, _besides(seen[0], seen[1:3]))
+
+
+def _besides(plain: Mapping[str, float], sides: list[dict[str, float]]) -> tuple[Beside, ...]:
+    """No cell holds just the charge of the others: a little more or less of it is no fault."""
+    out = [Beside(1.0 - AROUND_SHARE, {})]
+    for side in sides:
+        shifts = {probe: LITTLE * (side[probe] - plain[probe]) for probe in plain}
+        out.append(Beside(AROUND_SHARE / len(sides), shifts))
+    return tuple(out)
+
+
+def _sizes(cause: _Cause) -> tuple[float, ...]:
+    """In which sizes a cause is met; a channel may read too much as well as too little."""
+    if not cause.differs:
+        return (1.0,)
+    return (*SIZES, *(-size for size in SIZES)) if cause.id == "reading" else SIZES
 
 
 def _reads(probe: str, value: float) -> Reads:
