@@ -5,16 +5,17 @@ BMS that answers as one would.
 import asyncio
 import logging
 import threading
-from collections.abc import Coroutine
+from collections.abc import Callable, Coroutine, Iterator, Mapping, Sequence
 from types import TracebackType
 from typing import Any
 
 from pymodbus import ModbusException
 from pymodbus.client import ModbusSerialClient, ModbusTcpClient
-from pymodbus.server import ModbusTcpServer
+from pymodbus.server import ModbusSerialServer, ModbusTcpServer
 from pymodbus.simulator import DataType, SimData, SimDevice
 
 from nipper.core.link.registers import LinkError, RegisterMap, encode, read_settings, standin_map
+from nipper.core.link.serialpair import SerialPair
 from nipper.core.setup import Setup
 
 logging.getLogger("pymodbus").setLevel(
@@ -62,6 +63,19 @@ class ModbusDevice:
             )
         return list(answer.registers)
 
+    def write(self, address: int, values: Sequence[int]) -> None:
+        """Set holding registers from an address on."""
+        try:
+            answer = self._client.write_registers(address, list(values), device_id=self._id)
+        except (ModbusException, OSError) as error:
+            raise LinkError(
+                f"{self._place}: expected an answer from device {self._id}, {error}"
+            ) from None
+        if answer.isError():
+            raise LinkError(
+                f"{self._place}: expected to write register {address}, device {self._id} refuses"
+            )
+
     def close(self) -> None:
         """Let go of the line."""
         self._client.close()
@@ -83,29 +97,50 @@ def _client(place: str, baud: int) -> ModbusTcpClient | ModbusSerialClient:
     )
 
 
-class StandInBms:
-    """A BMS that holds settings and answers over Modbus on this machine alone; used with ``with``.
+class StandInDevice:
+    """A device that answers over Modbus on this machine alone; used with ``with``. ``place`` is its
+    address, or its serial port.
 
-    ``place`` is its address.
+    Parameters
+    ----------
+    registers : what it holds; what is written to it stays
+    live : registers that are made anew at each reading
+    serial : on a serial line (two ends of a pseudo-terminal) instead of TCP
     """
 
     def __init__(
-        self, setup: Setup, registers: RegisterMap | None = None, device_id: int = 1
+        self,
+        registers: Mapping[int, int],
+        device_id: int = 1,
+        live: Callable[[], Mapping[int, int]] | None = None,
+        serial: bool = False,
     ) -> None:
-        raw = encode(setup, registers or standin_map())
+        self._live, self._serial = live, serial
+        held = dict(registers) | (dict(live()) if live else {})
         blocks = [
-            SimData(address, values=[value], datatype=DataType.REGISTERS)
-            for address, value in sorted(raw.items())
+            SimData(address, values=values, datatype=DataType.REGISTERS)
+            for address, values in _neighbours(held)
         ]
-        self._device = SimDevice(device_id, simdata=blocks)
+        action = self._renew if live else None
+        self._device = SimDevice(device_id, simdata=blocks, action=action)
         self._loop = asyncio.new_event_loop()
         self._thread = threading.Thread(
             target=self._loop.run_forever, name="stand-in BMS", daemon=True
         )
-        self._server: ModbusTcpServer | None = None
+        self._server: ModbusTcpServer | ModbusSerialServer | None = None
+        self._line: SerialPair | None = None
         self.place = ""
 
-    def __enter__(self) -> "StandInBms":
+    async def _renew(
+        self, _code: int, first: int, address: int, count: int, now: list[int], _set: object
+    ) -> None:
+        """What is told now, in place of what was told."""
+        assert self._live
+        for at, value in self._live().items():
+            if address <= at < address + count:
+                now[at - first] = value
+
+    def __enter__(self) -> "StandInDevice":
         self._thread.start()
         self.place = self._run(self._begin())
         return self
@@ -115,6 +150,12 @@ class StandInBms:
         return future.result(timeout=10.0)
 
     async def _begin(self) -> str:
+        if self._serial:
+            self._line = SerialPair()
+            server = ModbusSerialServer(self._device, port=self._line.near, baudrate=BAUD)
+            self._server = server
+            await server.serve_forever(background=True)
+            return self._line.far
         self._server = ModbusTcpServer(self._device, address=("127.0.0.1", 0))
         await self._server.serve_forever(background=True)
         transport: Any = self._server.transport  # asyncio's server
@@ -133,9 +174,34 @@ class StandInBms:
         trace: TracebackType | None,
     ) -> None:
         self._run(self._end())
+        if self._line is not None:
+            self._line.close()
         self._loop.call_soon_threadsafe(self._loop.stop)
         self._thread.join(timeout=10.0)
         self._loop.close()
+
+
+class StandInBms(StandInDevice):
+    """A BMS that holds settings."""
+
+    def __init__(
+        self, setup: Setup, registers: RegisterMap | None = None, device_id: int = 1
+    ) -> None:
+        super().__init__(encode(setup, registers or standin_map()), device_id)
+
+
+def _neighbours(registers: Mapping[int, int]) -> Iterator[tuple[int, list[int]]]:
+    """Runs of registers that follow each other, with what they hold."""
+    first, values = -1, list[int]()
+    for address in sorted(registers):
+        if values and address != first + len(values):
+            yield first, values
+            values = []
+        if not values:
+            first = address
+        values.append(registers[address])
+    if values:
+        yield first, values
 
 
 def read_bms(

@@ -3,7 +3,8 @@ is not implemented, and word order; SunSpec's chain of models is walked.
 """
 
 import csv
-from collections.abc import Iterable, Mapping
+import math
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from importlib import resources
 from pathlib import Path
@@ -15,7 +16,7 @@ from nipper.core.documents import checked, parse_json, read_text
 from nipper.core.errors import InputError
 from nipper.core.link.quantities import BY_NAME
 
-BUNDLED = ("sunspec-battery", "registers-simple")
+BUNDLED = ("sunspec-battery", "sunspec-module", "registers-simple")
 SUNS = (0x5375, 0x6E53)  # "SunS": SunSpec information model
 SUNS_AT = (40000, 0, 50000)
 END_MODEL = 0xFFFF
@@ -42,6 +43,63 @@ class Point(BaseModel):
     model: int | None = Field(default=None, ge=1, le=65534)
 
 
+class CellBlock(BaseModel):
+    """Where the voltages of single cells stand: from ``address`` on, every ``stride`` registers, so
+    many as ``count_at`` says; left out, up to the first that is marked as absent.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid", strict=True, allow_inf_nan=False)
+
+    address: int = Field(ge=0, le=65535)
+    stride: int = Field(default=1, ge=1, le=64)
+    most: int = Field(default=32, ge=1, le=200)
+    count_at: int | None = Field(default=None, ge=0, le=65535)
+    factor: float = Field(default=0.001, gt=0, le=1e3)
+    scale_at: int | None = Field(default=None, ge=0, le=65535)
+    model: int | None = Field(default=None, ge=1, le=65534)
+
+    def point(self, index: int) -> Point:
+        """The register of a cell, from 0."""
+        return Point(
+            quantity="highest_cell_v",
+            address=min(65535, self.address + index * self.stride),
+            factor=self.factor,
+            scale_at=self.scale_at,
+            model=self.model,
+        )
+
+
+class LogColumn(BaseModel):
+    """A column of a log in registers: so many registers into each row."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", strict=True, allow_inf_nan=False)
+
+    quantity: Literal["time_s", "pack_v", "current_a", "soc_pct", "temperature_c"]
+    at: int = Field(ge=0, le=124)
+    type: Literal["uint16", "int16", "uint32", "int32"] = "uint16"
+    factor: float = Field(default=1.0, gt=0, le=1e6)
+
+
+class LogBlock(BaseModel):
+    """A log kept in registers: a count of rows, then row after row, oldest first; the cells stand
+    at the end of each.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid", strict=True, allow_inf_nan=False)
+
+    count_at: int = Field(ge=0, le=65535)
+    first: int = Field(ge=0, le=65535)
+    width: int = Field(ge=3, le=125)
+    columns: tuple[LogColumn, ...] = Field(strict=False, min_length=1, max_length=20)
+    cells_at: int = Field(ge=0, le=124)
+    cell_factor: float = Field(default=0.001, gt=0, le=1e3)
+
+    @property
+    def most(self) -> int:
+        """Rows that have room in the registers there are."""
+        return (0x10000 - self.first) // self.width
+
+
 class Registers(BaseModel):
     """The file as it is written."""
 
@@ -57,6 +115,8 @@ class Registers(BaseModel):
     current_positive: Literal["charging", "open"] = "charging"
     word_order: Literal["high first", "low first"] = "high first"
     points: tuple[Point, ...] = Field(strict=False, min_length=1, max_length=500)
+    cells: CellBlock | None = None
+    log: LogBlock | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,6 +126,7 @@ class Told:
     values: Mapping[str, float]
     troubles: tuple[str, ...] = ()
     missing: tuple[str, ...] = field(default=())
+    cells: tuple[float, ...] = ()
 
 
 def load_registers(name_or_file: str) -> Registers:
@@ -129,7 +190,31 @@ def tell(profile: Registers, registers: Mapping[int, int]) -> Told:
             troubles.append(f"{known.title}: {value:g} {known.unit} is out of range")
             continue
         values[point.quantity] = round(value, 6)
-    return Told(values, tuple(troubles), tuple(missing))
+    return Told(values, tuple(troubles), tuple(missing), _cells(profile, registers, starts))
+
+
+def _cells(
+    profile: Registers, registers: Mapping[int, int], starts: Mapping[int, int]
+) -> tuple[float, ...]:
+    """The voltages of the cells, V; NaN for one that cannot be; none where they are not told."""
+    block = profile.cells
+    start = None if block is None else starts.get(block.model) if block.model else 0
+    if block is None or start is None:
+        return ()
+    known = BY_NAME["highest_cell_v"]
+    count = block.most if block.count_at is None else registers.get(start + block.count_at, 0)
+    out: list[float] = []
+    for i in range(min(count, block.most)):
+        point = block.point(i)
+        raw, scale = (
+            _raw(profile, point, registers, start),
+            _scale(point, registers, start),
+        )
+        if raw is None or scale is None or (raw == ABSENT[point.type] and block.count_at is None):
+            break
+        value = round(raw * point.factor * 10.0**scale, 6)
+        out.append(value if known.least <= value <= known.most else float("nan"))
+    return tuple(out)
 
 
 def _raw(profile: Registers, point: Point, registers: Mapping[int, int], start: int) -> int | None:
@@ -159,16 +244,31 @@ def _signed(raw: int, kind: str) -> int:
     return raw - (1 << bits) if kind.startswith("int") and raw >= 1 << (bits - 1) else raw
 
 
-def write(profile: Registers, values: Mapping[str, float]) -> dict[int, int]:
+def wanted(profile: Registers) -> list[int]:
+    """The addresses that a plain map has to be asked for; those of SunSpec's chain are found by
+    walking it.
+    """
+    out = {p.address + i for p in profile.points if not p.model for i in range(WIDTH[p.type])}
+    out |= {p.scale_at for p in profile.points if not p.model and p.scale_at is not None}
+    block = profile.cells
+    if block is not None and not block.model:
+        out |= {block.point(i).address for i in range(block.most)}
+        out |= {a for a in (block.count_at, block.scale_at) if a is not None}
+    return sorted(out)
+
+
+def write(
+    profile: Registers, values: Mapping[str, float], cells: Sequence[float] = ()
+) -> dict[int, int]:
     """The registers that tell these quantities; what is not known is marked as absent."""
-    starts = _starts(profile)
+    starts, end = _starts(profile, len(cells))
     out: dict[int, int] = {}
     for number, start in starts.items():
-        out |= {start: number, start + 1: MODEL_LENGTH}
+        length = _length(profile, number, len(cells))
+        out |= dict.fromkeys(range(start + 2, start + 2 + length), ABSENT["uint16"])
+        out |= {start: number, start + 1: length}
     if starts:
-        out |= {SUNS_AT[0]: SUNS[0], SUNS_AT[0] + 1: SUNS[1]}
-        last = max(starts.values()) + 2 + MODEL_LENGTH
-        out |= {last: END_MODEL, last + 1: 0}
+        out |= {SUNS_AT[0]: SUNS[0], SUNS_AT[0] + 1: SUNS[1], end: END_MODEL, end + 1: 0}
     for point in profile.points:
         start = starts.get(point.model, 0) if point.model else 0
         raw = ABSENT[point.type]
@@ -181,15 +281,49 @@ def write(profile: Registers, values: Mapping[str, float]) -> dict[int, int]:
         out |= {start + point.address + i: word for i, word in enumerate(words)}
         if point.scale_at is not None:
             out[start + point.scale_at] = point.scale & 0xFFFF
+    return out | _cell_registers(profile, cells, starts)
+
+
+def _cell_registers(
+    profile: Registers, cells: Sequence[float], starts: Mapping[int, int]
+) -> dict[int, int]:
+    """Those that hold single cells; what is not read is marked as absent."""
+    block = profile.cells
+    if block is None:
+        return {}
+    start = starts[block.model] if block.model else 0
+    out = {} if block.count_at is None else {start + block.count_at: min(len(cells), block.most)}
+    if block.scale_at is not None:
+        out[start + block.scale_at] = CELL_SCALE & 0xFFFF
+    factor = block.factor if block.scale_at is None else block.factor * 10.0**CELL_SCALE
+    for i in range(min(len(cells), block.most) if block.model else block.most):
+        known = i < len(cells) and math.isfinite(cells[i])
+        raw = round(cells[i] / factor) & 0xFFFF if known else ABSENT["uint16"]
+        out[start + block.point(i).address] = raw
     return out
 
 
 MODEL_LENGTH = 62  # registers after the head, of model 802
+CELL_SCALE = -3  # of cells whose power of ten is told beside them, as a stand-in writes it
 
 
-def _starts(profile: Registers) -> dict[int, int]:
-    numbers = sorted({p.model for p in profile.points if p.model})
-    return {n: SUNS_AT[0] + 2 + i * (2 + MODEL_LENGTH) for i, n in enumerate(numbers)}
+def _length(profile: Registers, number: int, cells: int) -> int:
+    """Registers after the head of a model; one that repeats for each cell is as long as they
+    are many.
+    """
+    block = profile.cells
+    if block is None or block.model != number:
+        return MODEL_LENGTH
+    return block.address - 2 + block.stride * max(cells, 1)
+
+
+def _starts(profile: Registers, cells: int) -> tuple[dict[int, int], int]:
+    """Where each model begins, one behind the other, and where they end."""
+    at, out = SUNS_AT[0] + 2, dict[int, int]()
+    for number in sorted({p.model for p in profile.points if p.model}):
+        out[number] = at
+        at += 2 + _length(profile, number, cells)
+    return out, at
 
 
 def read_table(path: Path) -> dict[int, int]:

@@ -6,7 +6,7 @@ maker's register list.
 """
 
 import json
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from importlib import resources
 from pathlib import Path
 from typing import Literal, Protocol, get_args
@@ -43,6 +43,10 @@ class Registers(Protocol):
         """Holding registers from an address on, each 0 to 65535; :class:`LinkError` when it does
         not answer.
         """
+        ...
+
+    def write(self, address: int, values: Sequence[int]) -> None:
+        """Set holding registers from an address on."""
         ...
 
     def close(self) -> None:
@@ -155,14 +159,49 @@ def read_settings(
     values by path.
     """
     raw: dict[int, int] = {}
-    blocks = list(_blocks(sorted({r.address for r in registers.registers})))
-    for i, (first, count) in enumerate(blocks):
+    runs = list(blocks(sorted({r.address for r in registers.registers})))
+    for i, (first, count) in enumerate(runs):
         raw |= dict(zip(range(first, first + count), device.read(first, count), strict=True))
-        tick((i + 1) / len(blocks))
+        tick((i + 1) / len(runs))
     return decode(raw, registers)
 
 
-def _blocks(addresses: list[int]) -> Iterator[tuple[int, int]]:
+def write_settings(
+    device: Registers, setup: Setup, registers: RegisterMap, paths: Sequence[str]
+) -> dict[str, object]:
+    """Write these settings, each by itself, and read all back: what the device then holds.
+
+    Raises
+    ------
+    LinkError
+        It does not take one, or takes another value than was written; what was written before
+        stays, and is told.
+    """
+    of_path = {r.path: r for r in registers.registers}
+    unknown = [path for path in paths if path not in of_path]
+    if unknown:
+        raise LinkError(f"expected settings of {registers.name}: it has no {', '.join(unknown)}")
+    raw = {path: _raw(get(setup, path), of_path[path]) for path in paths}  # all fit, or none goes
+    done: list[str] = []
+    for path, value in raw.items():
+        address = of_path[path].address
+        try:
+            device.write(address, [value])
+            held = device.read(address, 1)[0]
+        except LinkError as error:
+            raise LinkError(f"{error}; {_written(done)}") from None
+        if held != value:
+            expected = f"{path}: expected {value} in register {address}, the device holds {held}"
+            raise LinkError(f"{expected}; {_written(done)}")
+        done.append(path)
+    return read_settings(device, registers)
+
+
+def _written(paths: Sequence[str]) -> str:
+    return f"written before: {', '.join(paths)}" if paths else "nothing was written"
+
+
+def blocks(addresses: list[int]) -> Iterator[tuple[int, int]]:
     """Runs of neighbouring addresses: registers between them that are not on the map are never
     asked for.
     """
