@@ -5,6 +5,7 @@ restoring, reading back.
 import pytest
 from PySide6.QtCore import Qt
 
+from nipper.app.shell.deviceline import MODBUS
 from nipper.app.shell.revisionspage import RevisionsPage
 from nipper.app.shell.typingpage import TypingPage
 from nipper.app.shell.typingstate import TypingState
@@ -248,10 +249,9 @@ def test_the_stand_in_bms_is_read_over_the_link(qtbot, open_window):
 
 def test_a_bms_that_does_not_answer_is_told(qtbot, open_window, tmp_path):
     page = open_window.side.show("readback")
-    page.source.setCurrentIndex(1)
-    page.source.activated.emit(1)
-    assert page.place.isVisible()
-    page.place.setText("127.0.0.1:1")
+    page.link.use(MODBUS)
+    assert page.link.place.isVisible()
+    page.link.place.setText("127.0.0.1:1")
     page.ask.click()
     qtbot.waitUntil(lambda: page.ask.isEnabled(), timeout=20_000)
     assert "127.0.0.1:1: expected a BMS that answers" in open_window.message.text()

@@ -235,6 +235,16 @@ ACTIONS: tuple[Action, ...] = (
         _has_bench,
     ),
     Action(
+        "record.watch",
+        "Watch live …",
+        Menu.RECORD,
+        "Large numbers of the pack as they come, marks, and the comparison after half an hour; the "
+        "log a BMS has kept is pulled there too.",
+        _side("watch"),
+        "Ctrl+W",
+        _has_bench,
+    ),
+    Action(
         "record.top-balance",
         "Top balance …",
         Menu.RECORD,

@@ -8,11 +8,8 @@ from PySide6.QtCore import Qt, Signal, Slot
 from PySide6.QtGui import QBrush, QColor
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QComboBox,
     QFileDialog,
     QHBoxLayout,
-    QLineEdit,
-    QSpinBox,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -21,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from nipper.app.document import Document
 from nipper.app.jobs import Job
+from nipper.app.shell.deviceline import DeviceLine
 from nipper.app.shell.typingstate import kept_menu
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI, button, label, page_head
@@ -93,19 +91,8 @@ class ReadBackPage(QWidget):
 
     def _link_line(self) -> QHBoxLayout:
         line = QHBoxLayout()
-        self.source, self.place, self.device = QComboBox(), QLineEdit(), QSpinBox()
-        self.source.setAccessibleName("where the BMS is")
-        self.source.addItems(["the stand-in BMS", "a BMS over Modbus"])
-        self.source.setToolTip(
-            "The stand-in ships with Nipper and holds what was last typed in; a real one "
-            "is read over TCP or a serial line, nothing is ever written"
-        )
-        self.source.activated.connect(self._source_chosen)
-        self.place.setPlaceholderText("192.168.1.20 or /dev/ttyUSB0")
-        self.place.setMaximumWidth(220)
-        self.place.setAccessibleName("Address or serial port of the BMS")
-        self.device.setRange(1, 247)
-        self.device.setPrefix("address ")
+        self.link = DeviceLine()
+        self.link.chosen.connect(self._source_chosen)
         self.map = button(
             "Register map …",
             "quiet",
@@ -116,18 +103,18 @@ class ReadBackPage(QWidget):
         self.ask.clicked.connect(self.read_link)
         self._map_name = label("", "soft")
         line.addWidget(label("Or read", "soft"))
-        for widget in (self.source, self.place, self.device, self.map, self._map_name, self.ask):
+        for widget in (self.link, self.map, self._map_name, self.ask):
             line.addWidget(widget)
         line.addStretch(1)
         self._registers: RegisterMap | None = None
         self._job: Job | None = None
-        self._source_chosen(0)
+        self._source_chosen()
         return line
 
-    @Slot(int)
-    def _source_chosen(self, index: int) -> None:
-        for widget in (self.place, self.device, self.map, self._map_name):
-            widget.setVisible(index == 1)
+    @Slot()
+    def _source_chosen(self) -> None:
+        for widget in (self.map, self._map_name):
+            widget.setVisible(not self.link.stand_in)
 
     @Slot()
     def _ask_map(self) -> None:
@@ -149,13 +136,15 @@ class ReadBackPage(QWidget):
     @Slot()
     def read_link(self) -> None:
         """Ask the BMS, off the window's thread."""
-        stand_in = self.source.currentIndex() == 0
+        stand_in = self.link.stand_in
         typed = self._document.history.typed()
         last = self._document.as_shown(typed[-1].setup) if typed else self._document.setup
         held = last if stand_in else None
         registers = standin_map() if stand_in or self._registers is None else self._registers
         self.ask.setEnabled(False)
-        self._job = Job(link_work, self.place.text(), registers, self.device.value(), held)
+        self._job = Job(
+            link_work, self.link.place.text(), registers, self.link.device.value(), held
+        )
         self._job.done.connect(self._linked)
         self._job.failed.connect(self.trouble)
         self._job.ended.connect(self._link_ended)

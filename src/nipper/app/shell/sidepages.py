@@ -76,6 +76,10 @@ class SidePages(QObject):
             from nipper.app.shell.topbalancepage import TopBalancePage
 
             page = TopBalancePage(window.document, window.theme, window.zone)
+        elif name == "watch":
+            from nipper.app.shell.watchpage import WatchPage
+
+            page = WatchPage(window.document, window.theme, window.zone)
         elif name == "reading":
             from nipper.app.shell.readingpage import ReadingPage
 

@@ -214,7 +214,7 @@ def _cells(
             break
         value = round(raw * point.factor * 10.0**scale, 6)
         out.append(value if known.least <= value <= known.most else float("nan"))
-    return tuple(out)
+    return tuple(out) if any(map(math.isfinite, out)) else ()
 
 
 def _raw(profile: Registers, point: Point, registers: Mapping[int, int], start: int) -> int | None:
@@ -289,7 +289,7 @@ def _cell_registers(
 ) -> dict[int, int]:
     """Those that hold single cells; what is not read is marked as absent."""
     block = profile.cells
-    if block is None:
+    if block is None or not cells:
         return {}
     start = starts[block.model] if block.model else 0
     out = {} if block.count_at is None else {start + block.count_at: min(len(cells), block.most)}
