@@ -240,6 +240,16 @@ def test_half_an_hour_on_the_deviation_is_compared_by_itself():
     assert "60 → 30 mV" in progress(watch)  # of the first half hour
 
 
+def test_it_is_compared_from_where_the_current_has_fallen():
+    watch = Watch(SETUP)
+    for minute in range(10):
+        watch.add(sample(minute, mv=90.0, amps=30.0))
+    assert "after the current has fallen" in progress(watch)
+    for minute in range(10, 41):
+        watch.add(sample(minute, mv=70.0 - minute))
+    assert "60 → 30 mV" in progress(watch)
+
+
 def test_a_deviation_that_does_not_shrink_is_said():
     watch = Watch(SETUP)
     for minute in range(32):

@@ -22,6 +22,7 @@ from nipper.core.setup import Setup
 
 AT_TARGET = 0.995  # of the target: two displays differ by so much
 DRAWN_C = 0.005  # of the capacity: more than this out of the pack is no absorption
+SETTLED_C = 0.05  # of the capacity an hour: the tail of a charge, common practice
 COMPARED_S = 1800.0  # after so long the deviation is compared: common practice
 MOST_ROWS = 500_000  # six days, a row a second
 NAP_S = 0.1
@@ -225,17 +226,24 @@ class Watch:
         return Now(newest, apart_mv, high + 1, low + 1, since)
 
     @property
-    def compared(self) -> tuple[Sample, Sample] | None:
-        """The reading at which the absorption began and the first one half an hour on; None until
-        then.
+    def settled(self) -> Sample | None:
+        """The first reading of the absorption at which the current has fallen: from there on the
+        deviation is of charge, and can be compared.
         """
         if self._absorbed_from is None:
             return None
-        first = self.rows[self._absorbed_from]
-        later = (
-            r for r in self.rows[self._absorbed_from :] if r.time_s - first.time_s >= COMPARED_S
-        )
-        found = next(later, None)
+        most_a = SETTLED_C * self.setup.capacity_ah
+        rows = self.rows[self._absorbed_from :]
+        return next((r for r in rows if not abs(r.current_a) > most_a), None)
+
+    @property
+    def compared(self) -> tuple[Sample, Sample] | None:
+        """The settled reading and the first one half an hour on; None until then."""
+        first = self.settled
+        if first is None:
+            return None
+        rows = self.rows[self._absorbed_from :]
+        found = next((r for r in rows if r.time_s - first.time_s >= COMPARED_S), None)
         return None if found is None else (first, found)
 
     def log(self) -> Log | None:

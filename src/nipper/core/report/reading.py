@@ -64,16 +64,20 @@ def _trip(found: list[Target]) -> Consequence:
 
 def since(found: Between) -> str:
     """Two readings of a pack, in a line."""
-    moved = f"{_span(found.minutes)} after the reading before: {found.before_mv:.0f} → "
-    moved += f"{found.after_mv:.0f} mV"
+    return f"{_span(found.minutes)} after the reading before: {moved(found)}"
+
+
+def moved(found: Between) -> str:
+    """What became of the deviation between two readings."""
+    apart = f"{found.before_mv:.0f} → {found.after_mv:.0f} mV"
     if not found.comparable:
-        return f"{moved}, but at another voltage or current: not to be compared."
+        return f"{apart}, but at another voltage or current: not to be compared."
     if found.level_minutes is None:
-        return f"{moved}: it does not shrink. What is the balancer allowed to do now?"
+        return f"{apart}: it does not shrink. What is the balancer allowed to do now?"
     if found.level_minutes == 0.0:
-        return f"{moved}: level."
+        return f"{apart}: level."
     return (
-        f"{moved}. At this pace under {LEVEL_MV:.0f} mV in about {_span(found.level_minutes)};"
+        f"{apart}. At this pace under {LEVEL_MV:.0f} mV in about {_span(found.level_minutes)};"
         " the last part goes slower."
     )
 

@@ -5,7 +5,7 @@ import math
 from nipper.core.forecast.reading import between
 from nipper.core.imbalance.snapshot import snapshot
 from nipper.core.link.watch import COMPARED_S, Now, Sample, Watch, as_log
-from nipper.core.report.reading import since
+from nipper.core.report.reading import moved
 
 NOT_TOLD = "–"
 ONLY_ENDS = "This profile tells the highest and the lowest cell only: watched, but no log of cells."
@@ -58,7 +58,11 @@ def progress(watch: Watch) -> str:
         return _compared(watch, *pair)
     if now is None or now.absorption_min is None:
         return "Half an hour after the absorption begins, the deviation is compared by itself."
-    left = COMPARED_S / 60.0 - now.absorption_min
+    if watch.settled is None:
+        return (
+            "In absorption. Half an hour after the current has fallen, the deviation is compared."
+        )
+    left = (COMPARED_S - (now.sample.time_s - watch.settled.time_s)) / 60.0
     return f"In absorption. The deviation is compared in {max(1.0, left):.0f} min."
 
 
@@ -69,4 +73,4 @@ def _compared(watch: Watch, first: Sample, later: Sample) -> str:
     shots = [snapshot(as_log([row]), watch.setup) for row in (first, later)]
     before, after = shots
     assert before and after  # a reading is only taken with two cells
-    return f"From the beginning of the absorption, {since(between(before, after, watch.setup))}"
+    return f"Half an hour of absorption: {moved(between(before, after, watch.setup))}"
