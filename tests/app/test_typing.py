@@ -5,10 +5,13 @@ restoring, reading back.
 import pytest
 from PySide6.QtCore import Qt
 
+from nipper.app.shell import rescue
 from nipper.app.shell.deviceline import MODBUS
 from nipper.app.shell.revisionspage import RevisionsPage
 from nipper.app.shell.typingpage import TypingPage
 from nipper.app.shell.typingstate import TypingState
+from nipper.app.shell.writeback import CAUTION, LEAVE, WRITE
+from nipper.core.link.modbus import StandInBms
 from nipper.core.report.typingsheet import Item, Menu, dumps_menu
 from nipper.core.setup import dumps, put
 
@@ -245,6 +248,49 @@ def test_the_stand_in_bms_is_read_over_the_link(qtbot, open_window):
     assert page.table.item(row, 3).text() == "3.65 V"
     page.keep.click()
     assert document.bench.history.revisions()[-1].setup.protection.cell_over_voltage.trip_v == 3.65
+
+
+def test_what_differs_is_written_to_the_stand_in_and_read_back(qtbot, open_window, monkeypatch):
+    document = open_window.document
+    document.bench.history.add_revision("typed in", "first", document.setup)
+    document.settings.change({"protection.cell_over_voltage.trip_v": 3.6}, "changed since")
+    page = open_window.side.show("readback")
+    assert not page.writer.button.isEnabled()
+    page.ask.click()
+    qtbot.waitUntil(lambda: page.writer.button.isEnabled(), timeout=10_000)
+    asked = []
+    answers = iter([LEAVE, WRITE])
+    monkeypatch.setattr(rescue, "ask", lambda _w, *said: asked.append(said) or next(answers))
+    page.writer.button.click()
+    assert "Write 1 setting to the stand-in BMS?" in asked[0][0]
+    assert "3.65 V → 3.60 V" in asked[0][1]
+    assert CAUTION in asked[0][1]
+    page.writer.button.click()
+    qtbot.waitUntil(lambda: "as set" in page._says.text(), timeout=10_000)
+    assert not page.writer.button.isEnabled()
+    page.ask.click()  # it holds what was written
+    qtbot.waitUntil(lambda: page.ask.isEnabled(), timeout=10_000)
+    assert "as set" in page._says.text()
+
+
+def test_a_real_bms_is_written_to_only_once_that_is_allowed(qtbot, open_window, monkeypatch):
+    document = open_window.document
+    held = put(document.setup, {"balancer.delta_mv": 9.0})
+    page = open_window.side.show("readback")
+    page.link.use(MODBUS)
+    with StandInBms(held) as bms:
+        page.link.place.setText(bms.place)
+        page.ask.click()
+        qtbot.waitUntil(lambda: "1 difference" in page._says.text(), timeout=10_000)
+        assert not page.writer.button.isEnabled()
+        page.writer.allowed.setChecked(True)
+        assert page.writer.button.isEnabled()
+        monkeypatch.setattr(rescue, "ask", lambda *_: WRITE)
+        page.writer.button.click()
+        qtbot.waitUntil(lambda: "as set" in page._says.text(), timeout=10_000)
+    page.link.use(0)
+    page.link.use(MODBUS)
+    assert not page.writer.allowed.isChecked()  # asked anew for another device
 
 
 def test_a_bms_that_does_not_answer_is_told(qtbot, open_window, tmp_path):

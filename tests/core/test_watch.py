@@ -244,7 +244,7 @@ def test_it_is_compared_from_where_the_current_has_fallen():
     watch = Watch(SETUP)
     for minute in range(10):
         watch.add(sample(minute, mv=90.0, amps=30.0))
-    assert "after the current has fallen" in progress(watch)
+    assert "after the current fell" in progress(watch)
     for minute in range(10, 41):
         watch.add(sample(minute, mv=70.0 - minute))
     assert "60 → 30 mV" in progress(watch)

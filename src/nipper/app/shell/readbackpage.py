@@ -20,6 +20,7 @@ from nipper.app.document import Document
 from nipper.app.jobs import Job
 from nipper.app.shell.deviceline import DeviceLine
 from nipper.app.shell.typingstate import kept_menu
+from nipper.app.shell.writeback import Order, Writer
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI, button, label, page_head
 from nipper.core.errors import InputError, RangeError
@@ -27,7 +28,7 @@ from nipper.core.link.registers import RegisterMap, load_map, standin_map
 from nipper.core.report.consequence import count
 from nipper.core.report.readback import ReadBack, parse_shown, read_back
 from nipper.core.report.typingsheet import TITLES, Line, sheet, shown
-from nipper.core.setup import Setup
+from nipper.core.setup import Setup, put
 
 HEADINGS = ("section", "setting", "as set", "the BMS shows", "")
 SHOWN, MARK = 3, 4
@@ -85,7 +86,8 @@ class ReadBackPage(QWidget):
         )
         self.keep.clicked.connect(self.keep_all)
         foot.addWidget(self._says, 1)
-        foot.addWidget(self.keep)
+        for widget in (self.writer.allowed, self.writer.button, self.keep):
+            foot.addWidget(widget)
         layout.addLayout(foot)
         self.refresh()
 
@@ -108,6 +110,11 @@ class ReadBackPage(QWidget):
         line.addStretch(1)
         self._registers: RegisterMap | None = None
         self._job: Job | None = None
+        self._held: Setup | None = None  # what was written to the stand-in
+        self.writer = Writer(self.link, self)
+        self.writer.button.clicked.connect(self.write_link)
+        self.writer.written.connect(self._written)
+        self.writer.failed.connect(self.trouble)
         self._source_chosen()
         return line
 
@@ -133,14 +140,41 @@ class ReadBackPage(QWidget):
             return
         self._map_name.setText(self._registers.name)
 
+    def _stand_in(self) -> Setup | None:
+        """What the stand-in holds; None where a device is asked."""
+        if not self.link.stand_in:
+            return None
+        typed = self._document.history.typed()
+        last = self._document.as_shown(typed[-1].setup) if typed else self._document.setup
+        return self._held or last
+
+    def _map(self) -> RegisterMap:
+        own = None if self.link.stand_in else self._registers
+        return own or standin_map()
+
+    @Slot()
+    def write_link(self) -> None:
+        """Write what differs and has a register; asked first."""
+        registers = self._map()
+        known = {r.path for r in registers.registers}
+        told = [line for line in self._read().lines if line.path in known]
+        paths = tuple(line.path for line in told)
+        place, device = self.link.place.text(), self.link.device.value()
+        setup = self._document.setup
+        order = Order(place, device, registers, setup, paths, self._stand_in())
+        self.writer.write(order, told)
+
+    @Slot(object)
+    def _written(self, values: dict[str, object]) -> None:
+        if self.link.stand_in:
+            known = {path: v for path, v in values.items() if v is not None}
+            self._held = put(self._stand_in() or self._document.setup, known)
+        self._linked(values)
+
     @Slot()
     def read_link(self) -> None:
         """Ask the BMS, off the window's thread."""
-        stand_in = self.link.stand_in
-        typed = self._document.history.typed()
-        last = self._document.as_shown(typed[-1].setup) if typed else self._document.setup
-        held = last if stand_in else None
-        registers = standin_map() if stand_in or self._registers is None else self._registers
+        held, registers = self._stand_in(), self._map()
         self.ask.setEnabled(False)
         self._job = Job(
             link_work, self.link.place.text(), registers, self.link.device.value(), held
@@ -273,6 +307,8 @@ class ReadBackPage(QWidget):
             self.keep.setEnabled(False)
             return
         self.keep.setEnabled(found.read > 0)
+        known = {r.path for r in self._map().registers}
+        self.writer.offer(any(line.path in known for line in found.lines))
         rest = len(self._lines) - found.read
         told = "as set" if not found.lines else count(len(found.lines), "difference")
         self._says.setText(

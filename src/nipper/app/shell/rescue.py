@@ -3,7 +3,7 @@
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QMessageBox
+from PySide6.QtWidgets import QMessageBox, QWidget
 
 from nipper.app.shell.writing import write_copy
 from nipper.core.errors import NipperError
@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 COPY, LEAVE, STAY = "Save a copy …", "Leave without", "Stay"
 
 
-def ask(window: "Window", text: str, more: str, answers: tuple[str, ...]) -> str:
+def ask(window: QWidget, text: str, more: str, answers: tuple[str, ...]) -> str:
     """Put a question; the last answer is that of the Escape key."""
     box = QMessageBox(QMessageBox.Icon.Warning, "Nipper", text, parent=window)
     box.setInformativeText(more)

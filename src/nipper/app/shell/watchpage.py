@@ -348,11 +348,11 @@ class WatchPage(QWidget):
         for name, line in self.numbers.items():
             line.setText(told[name])
             self._names[name].setText(under[name])
-        log = self.watch.log() if self.watch and now else None
+        cells = self.watch is not None and self.watch.has_cells
         self.start.setText("Start" if self._stream is None else "Stop")
-        self.keep.setEnabled(log is not None and not self.link.stand_in)
+        self.keep.setEnabled(cells and not self.link.stand_in)
         self.mark_it.setEnabled(now is not None)
         self.pull.setText("Pull its log" if self._job is None else "Stop pulling")
         words = progress(self.watch) if self.watch else ""
-        self.progress.setText(f"{words} {ONLY_ENDS}" if now and log is None else words)
+        self.progress.setText(f"{words} {ONLY_ENDS}" if now and not cells else words)
         self.plot.show_watch(self.watch)

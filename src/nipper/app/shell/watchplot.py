@@ -32,9 +32,9 @@ class WatchPlot(Plot):
         self.item.clear()
         if watch is None or len(watch.rows) < 2:
             return
-        rows = watch.rows[:: 1 + len(watch.rows) // MOST_POINTS]
-        times = np.array([r.time_s for r in rows])
-        apart = np.array([1e3 * (np.nanmax(r.cells) - np.nanmin(r.cells)) for r in rows])
+        step = 1 + len(watch.rows) // MOST_POINTS
+        times = np.array([r.time_s for r in watch.rows[::step]])
+        apart = np.array(watch.apart_mv[::step])
         self.line(times, apart, "copper", 2.0)
         for mark in watch.marks:
             self.mark(mark.time_s, "soft", mark.note[:40], 0.9)

@@ -14,7 +14,14 @@ from pymodbus.client import ModbusSerialClient, ModbusTcpClient
 from pymodbus.server import ModbusSerialServer, ModbusTcpServer
 from pymodbus.simulator import DataType, SimData, SimDevice
 
-from nipper.core.link.registers import LinkError, RegisterMap, encode, read_settings, standin_map
+from nipper.core.link.registers import (
+    LinkError,
+    RegisterMap,
+    encode,
+    read_settings,
+    standin_map,
+    write_settings,
+)
 from nipper.core.link.serialpair import SerialPair
 from nipper.core.setup import Setup
 
@@ -221,5 +228,30 @@ def read_bms(
     device = ModbusDevice(place, device_id)
     try:
         return read_settings(device, registers)
+    finally:
+        device.close()
+
+
+def write_bms(
+    place: str,
+    registers: RegisterMap,
+    device_id: int,
+    order: tuple[Setup, Sequence[str]],
+    stand_in: Setup | None = None,
+) -> dict[str, object]:
+    """Write the settings of these paths to the device at a place, or to a stand-in that holds
+    others; what it then holds, by path.
+
+    Raises
+    ------
+    LinkError
+        It does not answer, does not take a value, or holds another one afterwards.
+    """
+    if stand_in is not None:
+        with StandInBms(stand_in, registers, device_id) as bms:
+            return write_bms(bms.place, registers, device_id, order)
+    device = ModbusDevice(place, device_id)
+    try:
+        return write_settings(device, order[0], registers, order[1])
     finally:
         device.close()

@@ -177,6 +177,7 @@ class Watch:
     setup: Setup
     rows: list[Sample] = field(default_factory=list[Sample])
     marks: list[Mark] = field(default_factory=list[Mark])
+    apart_mv: list[float] = field(default_factory=list[float])  # of each row
     _absorbed_from: int | None = None
 
     def add(self, sample: Sample) -> str:
@@ -192,6 +193,7 @@ class Watch:
         if len(self.rows) >= MOST_ROWS:
             return "this watch is as long as it may be: keep it, and begin another"
         self.rows.append(sample)
+        self.apart_mv.append(1e3 * float(np.nanmax(sample.cells) - np.nanmin(sample.cells)))
         if not self._absorbs(sample):
             self._absorbed_from = None
         elif self._absorbed_from is None:
@@ -222,8 +224,7 @@ class Watch:
         since = None
         if self._absorbed_from is not None:
             since = (newest.time_s - self.rows[self._absorbed_from].time_s) / 60.0
-        apart_mv = 1e3 * float(cells[high] - cells[low])
-        return Now(newest, apart_mv, high + 1, low + 1, since)
+        return Now(newest, self.apart_mv[-1], high + 1, low + 1, since)
 
     @property
     def settled(self) -> Sample | None:
@@ -246,11 +247,14 @@ class Watch:
         found = next((r for r in rows if r.time_s - first.time_s >= COMPARED_S), None)
         return None if found is None else (first, found)
 
+    @property
+    def has_cells(self) -> bool:
+        """Whether the device tells every cell."""
+        return bool(self.rows) and len(self.rows[0].cells) == self.setup.cells
+
     def log(self) -> Log | None:
         """The watch as a log; None where the device told no cell by itself."""
-        if not self.rows or len(self.rows[0].cells) != self.setup.cells:
-            return None
-        return as_log(self.rows)
+        return as_log(self.rows) if self.has_cells else None
 
 
 def as_log(rows: list[Sample]) -> Log:

@@ -59,9 +59,7 @@ def progress(watch: Watch) -> str:
     if now is None or now.absorption_min is None:
         return "Half an hour after the absorption begins, the deviation is compared by itself."
     if watch.settled is None:
-        return (
-            "In absorption. Half an hour after the current has fallen, the deviation is compared."
-        )
+        return "In absorption. Half an hour after the current fell, the deviation is compared."
     left = (COMPARED_S - (now.sample.time_s - watch.settled.time_s)) / 60.0
     return f"In absorption. The deviation is compared in {max(1.0, left):.0f} min."
 
