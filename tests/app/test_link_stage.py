@@ -3,6 +3,7 @@ kept as a proof, both displays verified, the record written; from nothing to com
 """
 
 import pytest
+from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
 from nipper.app.stages.link.talk import MISTAKES
@@ -10,6 +11,7 @@ from nipper.core.link.capture import read_candump
 from nipper.core.link.standin import Mistake
 from nipper.core.report.link import of_link, steps
 from nipper.core.setup import put
+from tests.core.test_link_maps import DBC
 
 CLOSED = {
     "mode": "closed",
@@ -176,3 +178,60 @@ def test_a_profile_that_is_not_there_is_said_and_breaks_nothing(open_window, clo
     for page in range(5):
         closed.show_page(page)
     assert open_window.rail.entries["link"].sentence
+
+
+def test_a_makers_dbc_is_mapped_saved_and_used(open_window, link, tmp_path):
+    file = tmp_path / "mine.dbc"
+    file.write_text(DBC)
+    link.show_page(5)
+    page = link.profile
+    page.read(file)
+    assert len(page.chosen()) == 8
+    assert "Nothing is missing" in page.misses.text()
+    row = next(r for r, one in enumerate(page.signals) if one.key[1] == "SOC")
+    box = page.table.cellWidget(row, 5)
+    box.setCurrentIndex(0)
+    box.activated.emit(0)
+    assert "Still missing: state of charge" in page.misses.text()
+    box.setCurrentIndex(box.findData("soc_pct"))
+    box.activated.emit(box.currentIndex())
+    QTest.mouseClick(page.save, Qt.MouseButton.LeftButton)
+    link_set = open_window.document.bank.link
+    assert link_set.profile == str(tmp_path / "mine-mapped.json")
+    assert link_set.transport == "can"
+    assert "mapped by hand tells" in page._chosen[1].text()
+    link.show_page(3)
+    link.talk.run_ahead(6.0)  # the stand-ins talk by it
+    assert link.talk.big.text().endswith("%")
+    link.talk.stop()
+
+
+def test_a_file_that_is_no_dbc_leaves_all_as_it_was(open_window, link, tmp_path):
+    file = tmp_path / "mine.dbc"
+    file.write_text("BO_ nonsense")
+    link.profile.read(file)
+    assert "the DBC file" in open_window.message.text()
+    assert link.profile.signals == []
+    assert not link.profile.save.isVisible()
+
+
+def test_both_menus_are_held_side_by_side(open_window, link):
+    link.show_page(5)
+    for path, text in (("battery_protocols", "A, B"), ("inverter_protocols", "b, C")):
+        field = link.profile.form.field(f"link.{path}")
+        field.setFocus()
+        QTest.keyClicks(field, text)
+        field.editingFinished.emit()
+    assert "Both offer B" in link.profile._both[1].text()
+
+
+def test_the_low_end_is_ranked_under_the_load_that_is_typed(open_window, link):
+    link.show_page(6)
+    page = link.low
+    type_into(page.form.field("link.low_cut_pct"), "10")
+    type_into(page.form.field("link.low_cut_v"), "25")
+    assert open_window.document.bank.link.low_cut_pct == 10.0
+    type_into(page.load, "200")
+    assert "the voltage cuts off first" in page.told.text()
+    type_into(page.load, "0")
+    assert "cuts off first" not in page.told.text()

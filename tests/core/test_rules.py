@@ -60,6 +60,21 @@ BAD: dict[str, list[dict[str, object]]] = {
         {"link": {"mode": "closed", "transport": "can", "bit_rate": 123}},
         {"link": {"mode": "closed", "transport": "rs485", "bit_rate": 500_000}},
     ],
+    "no-common-protocol": [
+        {
+            "link": {
+                "mode": "closed",
+                "transport": "can",
+                "battery_protocols": "P1, P2",
+                "inverter_protocols": "Q1",
+            }
+        },
+    ],
+    "percentage-control-order": [
+        {"link": {"low_cut_pct": 20.0, "low_alarm_pct": 15.0}},
+        {"link": {"low_cut_pct": 20.0, "low_restart_pct": 20.0}},
+        {"link": {"low_cut_pct": 30.0, "charge_start_pct": 10.0}},
+    ],
     "uneven-row": [
         {"packs_in_parallel": 4, "wiring.joined": "same_end"},
         {"packs_in_parallel": 3, "wiring.joined": "same_end", "wiring.between_length_m": 2.0},

@@ -35,6 +35,10 @@ INVERTER = (
     "low_alarm_v",
     "low_cut_v",
     "low_restart_v",
+    "charge_start_pct",
+    "low_alarm_pct",
+    "low_cut_pct",
+    "low_restart_pct",
 )
 
 # how a BMS may show a quantity: factor and offset from the setup's own unit, and digits

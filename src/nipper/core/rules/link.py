@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from nipper.core.findings import Finding
+from nipper.core.link.protocols import offers
 from nipper.core.link.switches import is_rate, longest_m, rates
 from nipper.core.rules.base import AT_LINK, COMMON, Evidence, Rule, amps_down, error, note, warning
 from nipper.core.rules.guard import within
@@ -114,6 +115,50 @@ def bus_length(setup: Setup, _: Evidence) -> Iterator[Finding]:
     )
 
 
+def protocols(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """Both ends must be set to one protocol that both offer."""
+    link = setup.link
+    if link is None or link.mode != "closed":
+        return
+    found = offers(setup)
+    if not found.known or found.both:
+        return
+    yield error(
+        ("link.battery_protocols", "link.inverter_protocols"),
+        "Battery and inverter offer no protocol in common.",
+        f"The battery offers {', '.join(found.battery_only)}; the inverter "
+        f"{', '.join(found.inverter_only)}. The same one may "
+        "stand under another name: ask either maker. Until then the bank runs open loop.",
+        {"link.mode": "open"},
+        "Open loop",
+    )
+
+
+def by_percentage(setup: Setup, _: Evidence) -> Iterator[Finding]:
+    """Control by percentage: alarm above the cut, the start again above it too."""
+    link = setup.link
+    if link is None or link.low_cut_pct is None:
+        return
+    cut = link.low_cut_pct
+    for name, pct, word in (
+        ("low_alarm_pct", link.low_alarm_pct, "warns"),
+        ("low_restart_pct", link.low_restart_pct, "starts again"),
+        ("charge_start_pct", link.charge_start_pct, "charges again"),
+    ):
+        if pct is None or pct > cut:
+            continue
+        to = min(100.0, cut + APART_PCT)
+        path = f"link.{name}"
+        yield error(
+            (path, "link.low_cut_pct"),
+            f"The inverter {word} at {pct:g} %, and cuts off at {cut:g} %: it must be above.",
+            "Else it comes too late, or the inverter switches to and fro.",
+            {path: to},
+            f"{to:g} %",
+        )
+
+
+APART_PCT = 5.0  # between alarm, cut and start again: common practice
 USUAL_RATE = {"can": 500_000, "rs485": 9600}  # common practice
 
 RULES = (
@@ -126,5 +171,7 @@ RULES = (
         "CiA 301 and common practice of RS-485, from memory",
         stages=AT_LINK,
     ),
+    Rule("no-common-protocol", protocols, "arithmetic", stages=AT_LINK),
+    Rule("percentage-control-order", by_percentage, COMMON, stages=AT_LINK),
     Rule("bus-too-long", bus_length, "CiA 303-1 and TIA-485-A, from memory", stages=AT_LINK),
 )

@@ -38,6 +38,7 @@ MINUTES = Bounds(0, 10_080)
 DAYS = Bounds(0.1, 3650)
 SQUARE_MM = Bounds(0.05, 5000)
 METRES = Bounds(0.01, 1000)
+PERCENT = Bounds(0, 100)
 REQUIRED: Any = ...
 
 

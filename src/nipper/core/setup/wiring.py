@@ -9,6 +9,7 @@ from nipper.core.setup.part import (
     KILOAMPS,
     METRES,
     PACK_V,
+    PERCENT,
     SECONDS,
     SQUARE_MM,
     WATTS_OR_NONE,
@@ -17,6 +18,8 @@ from nipper.core.setup.part import (
     optional,
 )
 from nipper.core.setup.pins import parse_pins
+
+BY_COUNT = "of charge, as the BMS counts it: for an inverter set to control by percentage"
 
 
 class Wiring(Part):
@@ -108,6 +111,18 @@ class Link(Part):
         title="profile",
         description="limits-can, rvc-dc-source, canopen-battery; or a profile file of your own",
     )
+    battery_protocols: str | None = Field(
+        default=None,
+        max_length=200,
+        title="the battery offers",
+        description="the protocols in the BMS's menu, by its own words, with commas between",
+    )
+    inverter_protocols: str | None = Field(
+        default=None,
+        max_length=200,
+        title="the inverter offers",
+        description="the protocols in the inverter's menu, with commas between",
+    )
     bit_rate: int | None = optional(Bounds(1, 100_000_000), "bit rate")
     address: int | None = optional(Bounds(0, 255), "address")
     host: bool | None = Field(
@@ -146,6 +161,10 @@ class Link(Part):
         "of the pack: the inverter stops before the BMS must",
     )
     low_restart_v: float | None = optional(PACK_V, "inverter starts again at")
+    charge_start_pct: float | None = optional(PERCENT, "charges again below", BY_COUNT)
+    low_alarm_pct: float | None = optional(PERCENT, "alarm at", BY_COUNT)
+    low_cut_pct: float | None = optional(PERCENT, "cuts off at", BY_COUNT)
+    low_restart_pct: float | None = optional(PERCENT, "starts again at", BY_COUNT)
 
     @field_validator("battery_pins", "inverter_pins")
     @classmethod

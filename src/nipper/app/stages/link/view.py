@@ -9,16 +9,22 @@ from PySide6.QtCore import Slot
 from nipper.app.document import Document
 from nipper.app.stage import PagedView
 from nipper.app.stages.link.cable import CablePage
+from nipper.app.stages.link.lowend import LowEndPage
 from nipper.app.stages.link.path import PathPage
+from nipper.app.stages.link.profilepage import ProfilePage
 from nipper.app.stages.link.steps import StepsPage
 from nipper.app.stages.link.talk import TalkPage
 from nipper.app.stages.link.verify import VerifyPage
 from nipper.app.theme import Theme
 from nipper.core.report.link import heading
 
-PAGES = ("Steps", "Settings", "Cable", "Talk", "Verify")
+PAGES = ("Steps", "Settings", "Cable", "Talk", "Verify", "Profile", "Low end")
 # where a setting stands
-PAGE_OF = (("link.battery_pins", 2), ("link.inverter_pins", 2), ("link.switch", 2), ("link.", 1))
+PAGE_OF = (
+    ("link.battery_protocols", 5), ("link.inverter_protocols", 5), ("link.charge_start_pct", 6),
+    ("link.low_alarm_pct", 6), ("link.low_cut_pct", 6), ("link.low_restart_pct", 6),
+    ("link.battery_pins", 2), ("link.inverter_pins", 2), ("link.switch", 2), ("link.", 1),
+)  # fmt: skip
 
 
 class LinkView(PagedView):
@@ -30,7 +36,10 @@ class LinkView(PagedView):
         self.steps, self.path = StepsPage(document, theme), PathPage(document, theme)
         self.cable, self.talk = CablePage(document, theme), TalkPage(document, theme)
         self.verify = VerifyPage(document, theme, zone)
-        self.add_pages(self.steps, self.path, self.cable, self.talk, self.verify)
+        self.profile, self.low = ProfilePage(document, theme), LowEndPage(document, theme)
+        self.add_pages(
+            self.steps, self.path, self.cable, self.talk, self.verify, self.profile, self.low
+        )
         self.steps.asked.connect(self.show_page)
         self.verify.from_bus.connect(self._from_bus)
         changes = document.settings.changed, document.history.events_changed
