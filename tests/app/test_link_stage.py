@@ -235,3 +235,34 @@ def test_the_low_end_is_ranked_under_the_load_that_is_typed(open_window, link):
     assert "the voltage cuts off first" in page.told.text()
     type_into(page.load, "0")
     assert "cuts off first" not in page.told.text()
+
+
+def test_a_capture_is_played_to_the_inverter(qtbot, open_window, closed, tmp_path):
+    closed.show_page(3)
+    talk = closed.talk
+    talk.run_ahead(6.0)
+    file = tmp_path / "heard.log"
+    talk.write_heard(file)
+    talk.stop()
+    talk.play(file)
+    qtbot.waitUntil(lambda: talk._talk is not None, timeout=10_000)
+    qtbot.waitUntil(lambda: talk.big.text().endswith("%"), timeout=15_000)
+    talk.stop()
+    file.write_text("nonsense")
+    talk.play(file)
+    qtbot.waitUntil(lambda: "line 1" in talk._doubts.text(), timeout=10_000)
+    assert talk._talk is None
+
+
+def test_the_switches_one_sees_are_an_address(open_window, closed):
+    closed.show_page(2)
+    cable = closed.cable
+    for picture, said in (
+        ("1000", "address 1: "),
+        ("1111", "no pack of this bank"),
+        ("?", "1 to 8"),
+    ):
+        cable.picture.setText(picture)
+        assert said in cable._address.text()
+    cable.picture.clear()
+    assert cable._address.text() == ""

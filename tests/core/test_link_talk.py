@@ -3,15 +3,22 @@ seen, and the plug pulled on purpose is timed.
 """
 
 from dataclasses import replace
+from itertools import pairwise
 
+import can
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
+from nipper.core.errors import InputError, RangeError
+from nipper.core.link.capture import read_frames, to_candump
 from nipper.core.link.codec import Frame
 from nipper.core.link.expect import told_values
 from nipper.core.link.line import CanLine
 from nipper.core.link.profile import bundled
 from nipper.core.link.registers import LinkError
-from nipper.core.link.standin import Mistake, Mode
+from nipper.core.link.standin import Mistake, Mode, Playback
+from nipper.core.link.switches import address_of, positions, seen
 from nipper.core.link.talk import SYMPTOMS, Talk, recognise
 from nipper.core.setup import put
 from tests.core.test_link_setup import bank
@@ -141,3 +148,86 @@ def test_limits_of_one_pack_are_sent_as_such_and_multiplied_once():
         assert recognise(talk, now) == []
     finally:
         talk.close()
+
+
+# captures, played again
+
+
+FRAMES = [
+    Frame(0x351 + i % 3, bytes([i % 256] * 8), i % 2 == 1, 10.0 + 0.01 * i) for i in range(40)
+]
+
+
+@pytest.mark.parametrize("suffix", [".log", ".asc", ".blf"])
+def test_a_capture_of_any_kind_comes_back_frame_by_frame(tmp_path, suffix):
+    path = tmp_path / f"bus{suffix}"
+    if suffix == ".log":
+        path.write_text(to_candump(FRAMES))
+    else:  # written by python-can
+        with can.Logger(path) as writer:
+            for f in FRAMES:
+                writer.on_message_received(
+                    can.Message(f.time_s, f.id, f.extended, data=f.data, is_rx=True)
+                )
+    found = read_frames(path)
+    assert [(f.id, f.data, f.extended) for f in found] == [
+        (f.id, f.data, f.extended) for f in FRAMES
+    ]
+    steps = [b.time_s - a.time_s for a, b in pairwise(found)]
+    assert steps == pytest.approx([0.01] * 39, abs=1e-4)
+
+
+@pytest.mark.parametrize("suffix", [".asc", ".blf"])
+@pytest.mark.parametrize("junk", [b"", b"LOGG" + bytes(200), bytes(range(256)) * 20, b"date x\n"])
+def test_a_file_that_is_no_capture_is_refused(tmp_path, suffix, junk):
+    path = tmp_path / f"bus{suffix}"
+    path.write_bytes(junk)
+    with pytest.raises(InputError, match="bus"):
+        read_frames(path)
+    with pytest.raises(InputError, match="gone"):
+        read_frames(tmp_path / f"gone{suffix}")
+
+
+def test_a_capture_is_played_at_its_own_pace():
+    plays = Playback(FRAMES)
+    assert len(plays.due(100.0)) == 1
+    assert plays.due(100.005) == []
+    assert len(plays.due(100.101)) == 10
+    later = plays.due(200.0)
+    assert len(later) == 29
+    assert {f.time_s for f in later} == {200.0}
+    assert plays.due(300.0) == []
+
+
+def test_a_flood_is_played_in_parts():
+    flood = Playback([Frame(1, b"", False, 0.0)] * 5000)
+    assert 0 < len(flood.due(0.0)) <= 600
+
+
+# switches as one sees them
+
+
+@pytest.mark.parametrize(
+    ("picture", "address"),
+    [
+        ("1010", 5),
+        ("udud", 5),
+        ("up down up down", 5),
+        ("0 0 0 1", 8),
+        ("ON, off, on", 5),
+        ("d", 0),
+    ],
+)
+def test_the_address_of_the_switches_one_sees(picture, address):
+    assert address_of(seen(picture)) == address
+
+
+@pytest.mark.parametrize("picture", ["", "  ", "12", "x", "1" * 9, "up sideways"])
+def test_a_picture_that_is_none_is_told(picture):
+    with pytest.raises(RangeError, match="1 to 8 switches"):
+        seen(picture)
+
+
+@given(st.integers(0, 255), st.sampled_from([0, 1]))
+def test_every_address_is_seen_as_it_is_set(address, on_is):
+    assert address_of(seen(positions(address, 8, on_is)), on_is) == address

@@ -2,17 +2,22 @@
 each message comes, what is stale, missing, strange or out of range.
 """
 
+import math
 import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
-from itertools import pairwise
+from itertools import islice, pairwise
 from pathlib import Path
 from statistics import median
+from typing import TYPE_CHECKING
 
 from nipper.core.errors import InputError
 from nipper.core.link.codec import Frame, decode
 from nipper.core.link.profile import Profile
 from nipper.core.link.quantities import BY_NAME
+
+if TYPE_CHECKING:
+    import can
 
 # (1436509052.249713) can0 123#1122AABB   as a log file has it
 LOGGED = re.compile(
@@ -27,6 +32,8 @@ SHOWN = re.compile(
 SIGN_OPEN = "which sign charging has this profile leaves open: hold it against the other end"
 STALE = 3.0  # periods without a message before its values count as old: common practice
 MOST_BYTES = 200_000_000
+MOST_FRAMES = 2_000_000
+READERS = (".asc", ".blf")
 LEAST_ONES = 2
 
 
@@ -50,6 +57,52 @@ def read_candump(path: Path) -> list[Frame]:
     if not frames:
         raise InputError(str(path), "the file", "lines such as (1436509052.25) can0 123#1122AABB")
     return frames
+
+
+def read_frames(path: Path) -> list[Frame]:
+    """The frames of a capture: candump text, or ``.asc`` and ``.blf`` by python-can.
+
+    Raises
+    ------
+    InputError
+        It cannot be read, is too large, or holds no frame.
+    """
+    if path.suffix.lower() not in READERS:
+        return read_candump(path)
+    try:
+        if path.stat().st_size > MOST_BYTES:
+            raise InputError(str(path), "the file", f"at most {MOST_BYTES // 1_000_000} MB")
+        frames = list(islice(_read(path), MOST_FRAMES + 1))
+    except InputError:
+        raise
+    except Exception as error:  # a reader at strangers' bytes, whatever it raises
+        first = " ".join(str(error).split())[:120] or type(error).__name__
+        raise InputError(str(path), "the file", f"a capture ({first})") from None
+    if not frames or len(frames) > MOST_FRAMES:
+        raise InputError(str(path), "the file", f"1 to {MOST_FRAMES:,} frames")
+    return frames
+
+
+def _read(path: Path) -> Iterator[Frame]:
+    """The file is opened here: a reader that refuses one leaves it open."""
+    import can
+
+    if path.suffix.lower() == ".blf":
+        with path.open("rb") as binary:
+            yield from (_frame(m) for m in can.BLFReader(binary) if _carries(m))
+    else:
+        with path.open(encoding="utf-8", errors="replace") as text:
+            yield from (_frame(m) for m in can.ASCReader(text) if _carries(m))
+
+
+def _carries(message: "can.Message") -> bool:
+    plain = not (message.is_error_frame or message.is_remote_frame or message.is_fd)
+    return plain and math.isfinite(message.timestamp)
+
+
+def _frame(message: "can.Message") -> Frame:
+    data = bytes(message.data)
+    return Frame(message.arbitration_id, data, message.is_extended_id, message.timestamp)
 
 
 def parse_candump(lines: Iterable[str], file: str) -> Iterator[Frame]:

@@ -6,13 +6,13 @@ from typing import cast
 from nipper.core.documents import parse_json, read_text
 from nipper.core.link import points
 from nipper.core.link.answer import USUAL_PROFILE
-from nipper.core.link.capture import SIGN_OPEN, listen, read_candump
+from nipper.core.link.capture import SIGN_OPEN, listen, read_frames
 from nipper.core.link.capture import to_json as bus_json
 from nipper.core.link.profile import load_profile
 
 
 def decode_capture(capture: Path, profile: str | None) -> dict[str, object]:
-    """The document of ``nipper link --decode``: of a candump text, or of a table of Modbus
+    """The document of ``nipper link --decode``: of a capture of frames, or of a table of Modbus
     registers where the profile is one of registers.
 
     Raises
@@ -24,7 +24,7 @@ def decode_capture(capture: Path, profile: str | None) -> dict[str, object]:
     if _of_registers(name):
         return _registers(capture, points.load_registers(name))
     found = load_profile(name)
-    return bus_json(listen(found, read_candump(capture)), found)
+    return bus_json(listen(found, read_frames(capture)), found)
 
 
 def known_profile(name: str) -> None:

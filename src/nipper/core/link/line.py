@@ -11,7 +11,7 @@ if TYPE_CHECKING:
     import can
 
 VIRTUAL = "virtual"
-MOST_AT_ONCE = 2000  # frames taken in one go, so that a flood cannot hold the window
+MOST_AT_ONCE = 600  # frames taken in one go, so that a flood cannot hold the window
 KINDS = ("virtual", "socketcan", "slcan")
 logging.getLogger("can").setLevel(logging.CRITICAL)  # what goes wrong is said once, by LinkError
 

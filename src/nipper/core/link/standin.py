@@ -4,14 +4,15 @@ inverter that takes the limits, multiplies, ignores, waits, falls back or stops 
 Nothing here waits or sleeps: every step is told the moment it is.
 """
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from nipper.core.link.codec import Frame, decode, encode
 from nipper.core.link.profile import Profile
 from nipper.core.setup import Setup
 
+MOST_AT_ONCE = 600  # frames of one step, so that a flood cannot hold the window
 FIRST_S = 5.0  # a battery that was never heard is waited for so long
 USUAL_TIMEOUT_S = 10.0  # common practice
 NEEDED = ("charge_voltage_limit_v", "charge_current_limit_a", "soc_pct")
@@ -68,6 +69,25 @@ class StandInBms:
         if any("alive" in s.meaning for s in out):
             self._counter += 1
         return [Frame(s.frame.id, s.frame.data, s.frame.extended, now_s) for s in out]
+
+
+class Playback:
+    """Sends the frames of a capture again, each at its moment after the first."""
+
+    def __init__(self, frames: Sequence[Frame]) -> None:
+        self._frames = sorted(frames, key=lambda f: f.time_s)
+        self._began_s: float | None = None
+        self._next = 0
+
+    def due(self, now_s: float) -> list[Frame]:
+        """The frames to be sent now, with the time of this bus."""
+        began_s = now_s if self._began_s is None else self._began_s
+        self._began_s = began_s
+        until_s = self._frames[0].time_s + now_s - began_s if self._frames else 0.0
+        first = self._next
+        while self._next < len(self._frames) and self._frames[self._next].time_s <= until_s:
+            self._next += 1
+        return [replace(f, time_s=now_s) for f in self._frames[first : self._next][:MOST_AT_ONCE]]
 
 
 class Mode(StrEnum):

@@ -3,9 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from nipper.core.errors import RangeError
 from nipper.core.setup import Setup, pack_names, pack_setups
 
 SWITCHES = 4  # of most packs: common practice
+MOST_SWITCHES = 8
 # longest bus by bit rate, m: CiA 301 / 303-1, from memory
 CAN_LENGTH_M = {
     1_000_000: 25, 800_000: 50, 500_000: 100, 250_000: 250, 125_000: 500, 50_000: 1000,
@@ -41,6 +43,28 @@ def address_of(switches: str, on_is: int = 1, lowest_first: bool = True) -> int:
     """The address that switches set; the other way round of :func:`positions`."""
     bits = [int(s) for s in (switches if lowest_first else switches[::-1])]
     return sum((b if on_is else 1 - b) << i for i, b in enumerate(bits))
+
+
+UP, DOWN = frozenset("1uU↑^"), frozenset("0dD↓vV")
+WORDS = {"up": "1", "on": "1", "down": "0", "off": "0"}
+
+
+def seen(picture: str) -> str:
+    """The switches as one sees them, typed as ``1010``, ``udud`` or ``up down up down``, as 1 for a
+    switch that is ON.
+
+    Raises
+    ------
+    RangeError
+        Something else was typed, or no switch, or more than eight.
+    """
+    words = picture.replace(",", " ").split()
+    letters = [WORDS.get(word.lower(), word) for word in words]
+    letters = letters if len(letters) > 1 else list("".join(letters))
+    if not 1 <= len(letters) <= MOST_SWITCHES or not set(letters) <= UP | DOWN:
+        expected = f"1 to {MOST_SWITCHES} switches, 1 or u for ON, 0 or d for OFF"
+        raise RangeError(f"expected {expected}, found {picture.strip()[:40]!r}")
+    return "".join("1" if letter in UP else "0" for letter in letters)
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,18 +3,27 @@ and how long it takes to notice that the plug is out.
 """
 
 from collections import deque
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from nipper.core.link.capture import Bus, listen
 from nipper.core.link.codec import Frame
 from nipper.core.link.line import VIRTUAL, CanLine
 from nipper.core.link.profile import Profile, bundled
-from nipper.core.link.standin import Display, Mistake, Mode, StandInBms, StandInInverter, Wire
+from nipper.core.link.standin import (
+    Display,
+    Mistake,
+    Mode,
+    Playback,
+    StandInBms,
+    StandInInverter,
+    Wire,
+)
 from nipper.core.setup import Setup
 
 WINDOW_S = 30.0  # of the bus that is kept for judging it
 MOST_FRAMES = 20_000
+JUDGED_FRAMES = 1500  # the newest: more say nothing new, and a flood must not hold the window
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +45,7 @@ class Talk:
     Parameters
     ----------
     values : what the battery knows at a moment
+    capture : frames that are sent again instead of what a stand-in battery would tell
     """
 
     def __init__(
@@ -44,13 +54,15 @@ class Talk:
         profile: Profile,
         values: Callable[[float], Mapping[str, float]],
         place: str = VIRTUAL,
+        capture: Sequence[Frame] | None = None,
     ) -> None:
         self.setup, self.profile, self._values = setup, profile, values
         rate = (setup.link.bit_rate if setup.link else None) or profile.file.bit_rate
         self._ear = CanLine(place, rate)
         self._mouth = CanLine(place, rate) if place == VIRTUAL else None
         self.wire = Wire()
-        self.bms = StandInBms(profile, values)
+        plays = None if capture is None else Playback(capture)
+        self.bms = plays or StandInBms(profile, values)
         self.inverter = StandInInverter(setup, profile)
         self.frames: deque[Frame] = deque(maxlen=MOST_FRAMES)
         self.loss: Loss | None = None
@@ -81,7 +93,7 @@ class Talk:
     def bus(self, now_s: float) -> Bus:
         """What was heard of late, judged."""
         recent = [f for f in self.frames if now_s - f.time_s <= WINDOW_S]
-        return listen(self.profile, recent, now_s)
+        return listen(self.profile, recent[-JUDGED_FRAMES:], now_s)
 
     def display(self, now_s: float) -> Display:
         """What the inverter shows now."""

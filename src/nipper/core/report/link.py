@@ -67,7 +67,22 @@ def steps(setup: Setup, notes: LinkNotes, proof: tuple[float, LossProof] | None)
         Step("talk", "See it talk", _talked(read, notes.stand_in), fits, False, VERIFY),
         Step("lose", "Lose it once on purpose", _lost(setup, proof), lost, False, TALK),
         tick("record", "The record", "Write the commissioning record, and keep it.", VERIFY),
+        tick("first-days", "The first three full cycles", _first_days(setup)),
     ]
+
+
+def _first_days(setup: Setup) -> str:
+    """Which alarms settle by themselves, and which never do: common practice."""
+    alarm_v = setup.protection.cell_over_voltage.alarm_v
+    top = f" (at {alarm_v:.2f} V)" if alarm_v else ""
+    gentle = 0.2 * setup.bank_ah
+    return (
+        f"Charge at no more than about {gentle:.0f} A, each time until it is held, two or three "
+        "times. Usual meanwhile: alarms of capacity and of the difference between cells, a cell's "
+        f"alarm near full{top}, a percentage that jumps to 100. Not usual, to be looked into at "
+        "once: under-voltage, a short circuit, temperatures, a link that is lost, a pack that "
+        "carries nothing, a cell that trips at every charge."
+    )
 
 
 def _matched(setup: Setup) -> str:

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Slot
 from PySide6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
 from nipper.app.theme import BASE_PT, Theme, font
@@ -12,9 +12,10 @@ from nipper.app.widgets.basic import SEMI, card, clear, label
 from nipper.app.widgets.brush import Brush
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.form import SettingsForm
+from nipper.core.errors import RangeError
 from nipper.core.link.answer import link_cable
 from nipper.core.link.cable import RJ45, SIGNALS, STANDARD, Cable
-from nipper.core.link.switches import Address, addresses, ends, longest_m, means
+from nipper.core.link.switches import Address, address_of, addresses, ends, longest_m, means, seen
 from nipper.core.setup import Link, Setup
 from nipper.core.setup.pins import parse_pins
 
@@ -192,6 +193,17 @@ class CablePage(QWidget):
         self.switch_form.add_part("link", Link, "", ("switch_count", "switch_on_means"), 0)
         self.switch_form.entered.connect(self._entered)
         inside.addWidget(self.switch_form)
+        line = QHBoxLayout()
+        self.picture = QLineEdit(placeholderText="1010, first switch left")
+        self.picture.setMaximumWidth(170)
+        self.picture.setMaxLength(60)
+        self.picture.setAccessibleName("switches as you see them")
+        self.picture.textChanged.connect(self._seen)
+        self._address = label("", weight=SEMI, wrap=True)
+        line.addWidget(label("you see"))
+        line.addWidget(self.picture)
+        line.addWidget(self._address, 1)
+        inside.addLayout(line)
         inside.addWidget(label("Resistors and meter, everything off", weight=SEMI))
         self._ends = label("", wrap=True)
         inside.addWidget(self._ends)
@@ -228,6 +240,7 @@ class CablePage(QWidget):
         notes += [f"{n[:1].upper()}{n[1:]}." for n in found.notes]
         self._notes.setText(" ".join(notes))
         self.switches.show_addresses(addresses(setup))
+        self._seen()
         for form in (self.form, self.switch_form):
             form.show_setup(self._document.setup)
         self._ends.setText(_bus_words(setup))
@@ -235,6 +248,23 @@ class CablePage(QWidget):
         self._meter.addWidget(label("The cable alone, unplugged at both ends:", "soft"), 0, 0)
         for row, words in enumerate(found.meter[:-1], 1):
             self._meter.addWidget(label(words, "soft", BASE_PT - 0.5, wrap=True), row, 0)
+
+    @Slot()
+    def _seen(self, *_: object) -> None:
+        """The address that the switches one sees set, and which pack has it."""
+        text = self.picture.text()
+        if not text.strip():
+            self._address.setText("")
+            return
+        setup = self._document.named_bank
+        on_is = int(setup.link.switch_on_means) if setup.link else 1
+        try:
+            address = address_of(seen(text), on_is)
+        except RangeError as error:
+            self._address.setText(str(error))
+            return
+        whose = [a.pack for a in addresses(setup) if a.address == address]
+        self._address.setText(f"address {address}: {whose[0] if whose else 'no pack of this bank'}")
 
     @Slot(object)
     def _measured(self, ohm: float | None) -> None:

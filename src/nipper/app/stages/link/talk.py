@@ -21,13 +21,15 @@ from PySide6.QtWidgets import (
 )
 
 from nipper.app.document import Document
+from nipper.app.jobs import Job
 from nipper.app.stages.link.ownloss import OwnLoss
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, button, card, label
 from nipper.core.errors import NipperError
 from nipper.core.files import write_whole
 from nipper.core.link.answer import USUAL_PROFILE
-from nipper.core.link.capture import Bus, Heard, to_candump
+from nipper.core.link.capture import Bus, Heard, read_frames, to_candump
+from nipper.core.link.codec import Frame
 from nipper.core.link.profile import load_profile
 from nipper.core.link.quantities import BY_NAME
 from nipper.core.link.record import loss_proof
@@ -53,6 +55,7 @@ class TalkPage(QWidget):
         super().__init__(parent)
         self._document, self._theme = document, theme
         self._talk: Talk | None = None
+        self._job: Job | None = None
         self._ahead_s, self._ticks = 0.0, 0
         self._kept: float | None = None  # when the plug was pulled of the proof that is kept
         self._timer = QTimer(self)
@@ -91,9 +94,12 @@ class TalkPage(QWidget):
         self.keep.clicked.connect(self.keep_proof)
         self.write = button("Write it down …", "quiet", "What was heard, as a candump log")
         self.write.clicked.connect(self._write_heard)
+        self.replay = button("Play a capture …", "quiet", "Of a real bus: candump, ASC or BLF")
+        self.replay.clicked.connect(self._ask_capture)
         for widget in (self.start, label("wrong:", "soft"), self.mistake, self.plug):
             line.addWidget(widget)
         line.addStretch(1)
+        line.addWidget(self.replay)
         line.addWidget(self.write)
         return line
 
@@ -148,19 +154,42 @@ class TalkPage(QWidget):
         if self._talk is not None:
             self.stop()
             return
-        setup = self._document.bank
-        record = self._document.record
+        self._begin(None)
+
+    def _begin(self, capture: list[Frame] | None) -> None:
+        """Let both ends talk: the stand-in battery, or a capture in its place."""
+        setup, record = self._document.bank, self._document.record
         link = setup.link
         try:
             profile = load_profile((link.profile if link else None) or USUAL_PROFILE)
             values = Replay(setup, record.log if record else None)
-            self._talk = Talk(setup, profile, values)
+            self._talk = Talk(setup, profile, values, capture=capture)
         except NipperError as error:
             self._doubts.setText(str(error))
             return
         self._talk.make_mistake(MISTAKES[self.mistake.currentIndex()])
         self._timer.start()
         self._show()
+
+    @Slot()
+    def _ask_capture(self) -> None:
+        kinds = "Captures (*.log *.txt *.asc *.blf);;All files (*)"
+        file, _ = QFileDialog.getOpenFileName(self, "Play a capture", "", kinds)
+        if file:
+            self.play(Path(file))
+
+    def play(self, capture: Path) -> None:
+        """Play a capture of a bus to the stand-in inverter; read off the window's thread."""
+        self.stop()
+        self._job = Job(read_frames, capture)
+        self._job.done.connect(self._play)
+        self._job.failed.connect(self._doubts.setText)
+        self._job.start()
+
+    @Slot(object)
+    def _play(self, frames: list[Frame]) -> None:
+        if self.isVisible():
+            self._begin(frames)
 
     def stop(self) -> None:
         """End the talk."""
