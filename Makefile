@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: demo test lint bench mutants kills fuzz monkey docs setup lock pictures clean
+.PHONY: demo test lint bench mutants kills fuzz frames monkey docs setup lock pictures clean
 
 demo: setup
 	$(RUN)/nipper --demo
@@ -32,6 +32,9 @@ kills: setup
 
 fuzz: setup
 	$(RUN)/python -m tests.bench.fuzz 1000000
+
+frames: setup
+	$(RUN)/python -m tests.bench.frames 10000000
 
 monkey: setup
 	QT_QPA_PLATFORM=offscreen $(RUN)/python -m tests.bench.monkey 20000

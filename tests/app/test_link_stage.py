@@ -266,3 +266,19 @@ def test_the_switches_one_sees_are_an_address(open_window, closed):
         assert said in cable._address.text()
     cable.picture.clear()
     assert cable._address.text() == ""
+
+
+def test_both_ends_talk_over_registers_too(qtbot, open_window, closed):
+    changes = {"link.transport": "rs485", "link.profile": "registers-simple", "link.bit_rate": 9600}
+    open_window.document.settings.change(changes, "rs485")
+    closed.show_page(3)
+    talk = closed.talk
+    talk.run_ahead(4.0)
+    assert talk.big.text().endswith("%")
+    assert "Both ends agree" in talk.causes.text()
+    assert talk.table.rowCount() == 1
+    talk.mistake.setCurrentIndex(MISTAKES.index(Mistake.CROSSED))
+    talk.mistake.activated.emit(talk.mistake.currentIndex())
+    talk.run_ahead(15.0)
+    assert "high on high" in talk.causes.text()
+    talk.stop()

@@ -278,3 +278,11 @@ def test_a_table_of_registers_is_decoded(tmp_path):
     (tmp_path / "r.csv").write_text("Address,Value\n1,70000\n")
     with pytest.raises(InputError, match="line 2"):
         decode_capture(tmp_path / "r.csv", "registers-simple")
+
+
+def test_random_frames_and_registers_give_nothing_wrong():
+    """A short run of ``make frames``."""
+    from tests.bench import frames
+
+    assert frames.frames(20_000, 7) > 1000
+    frames.registers(300, 7)

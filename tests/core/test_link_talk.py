@@ -15,8 +15,10 @@ from nipper.core.link.capture import read_frames, to_candump
 from nipper.core.link.codec import Frame
 from nipper.core.link.expect import told_values
 from nipper.core.link.line import CanLine
+from nipper.core.link.points import load_registers
 from nipper.core.link.profile import bundled
 from nipper.core.link.registers import LinkError
+from nipper.core.link.registertalk import RegisterTalk, begin_talk
 from nipper.core.link.standin import Mistake, Mode, Playback
 from nipper.core.link.switches import address_of, positions, seen
 from nipper.core.link.talk import SYMPTOMS, Talk, recognise
@@ -231,3 +233,54 @@ def test_a_picture_that_is_none_is_told(picture):
 @given(st.integers(0, 255), st.sampled_from([0, 1]))
 def test_every_address_is_seen_as_it_is_set(address, on_is):
     assert address_of(seen(positions(address, 8, on_is)), on_is) == address
+
+
+# the same over registers
+
+REGISTER_LINK = {"transport": "rs485", "profile": "registers-simple", "bit_rate": 9600,
+                 "inverter_max_discharge_a": 2000.0}  # fmt: skip
+HEARD_AS = {
+    Mistake.NONE: [],
+    Mistake.UNPLUGGED: [Mistake.UNPLUGGED, Mistake.ADDRESS],
+    Mistake.ADDRESS: [Mistake.UNPLUGGED, Mistake.ADDRESS],
+    Mistake.BIT_RATE: [Mistake.BIT_RATE, Mistake.CROSSED],
+    Mistake.CROSSED: [Mistake.BIT_RATE, Mistake.CROSSED],
+    Mistake.OPEN_BUS: [Mistake.OPEN_BUS],
+    Mistake.PROFILE: [Mistake.PROFILE, Mistake.DISABLED],
+    Mistake.DISABLED: [Mistake.PROFILE, Mistake.DISABLED],
+    Mistake.PER_PACK: [Mistake.PER_PACK],
+}
+
+
+@pytest.fixture(scope="module")
+def register_talk():
+    setup = bank(**REGISTER_LINK)
+    talk = RegisterTalk(setup, load_registers("registers-simple"), lambda _: told_values(setup))
+    yield talk
+    talk.close()
+
+
+@pytest.mark.parametrize("mistake", list(Mistake))
+def test_every_mistake_is_recognised_over_registers_too(register_talk, mistake):
+    register_talk.make_mistake(mistake)
+    now = run(register_talk, 15.0)
+    assert recognise(register_talk, now) == HEARD_AS[mistake]
+    mode = register_talk.display(now).mode
+    right = (Mistake.NONE, Mistake.OPEN_BUS, Mistake.PER_PACK)
+    assert (mode is Mode.CLOSED) == (mistake in right)
+
+
+def test_a_plug_pulled_from_the_register_line_is_timed(register_talk):
+    register_talk.make_mistake(Mistake.NONE)
+    now = run(register_talk, 5.0)
+    register_talk.pull(now)
+    now = run(register_talk, 20.0, now)
+    assert 9.0 <= register_talk.loss.reaction_s <= 11.2
+    register_talk.plug_in(now)
+    now = run(register_talk, 5.0, now)
+    assert register_talk.loss.back_s <= 1.2
+
+
+def test_a_capture_of_can_is_not_played_to_registers():
+    with pytest.raises(LinkError, match="no registers"):
+        begin_talk(bank(**REGISTER_LINK), "registers-simple", None, FRAMES)

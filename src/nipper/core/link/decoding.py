@@ -21,7 +21,7 @@ def decode_capture(capture: Path, profile: str | None) -> dict[str, object]:
         The capture or the profile cannot be used.
     """
     name = profile or USUAL_PROFILE
-    if _of_registers(name):
+    if of_registers(name):
         return _registers(capture, points.load_registers(name))
     found = load_profile(name)
     return bus_json(listen(found, read_frames(capture)), found)
@@ -29,13 +29,14 @@ def decode_capture(capture: Path, profile: str | None) -> dict[str, object]:
 
 def known_profile(name: str) -> None:
     """Raise :class:`InputError` unless there is such a profile, of either kind."""
-    if _of_registers(name):
+    if of_registers(name):
         points.load_registers(name)
     else:
         load_profile(name)
 
 
-def _of_registers(name: str) -> bool:
+def of_registers(name: str) -> bool:
+    """Whether a profile, by its name or its file, is one of registers."""
     if name in points.BUNDLED:
         return True
     path = Path(name)

@@ -118,6 +118,11 @@ class Registers(BaseModel):
     cells: CellBlock | None = None
     log: LogBlock | None = None
 
+    @property
+    def quantities(self) -> list[str]:
+        """What the battery tells through it."""
+        return [p.quantity for p in self.points]
+
 
 @dataclass(frozen=True, slots=True)
 class Told:
@@ -289,7 +294,7 @@ def _cell_registers(
 ) -> dict[int, int]:
     """Those that hold single cells; what is not read is marked as absent."""
     block = profile.cells
-    if block is None or not cells:
+    if block is None or (block.model and not cells):
         return {}
     start = starts[block.model] if block.model else 0
     out = {} if block.count_at is None else {start + block.count_at: min(len(cells), block.most)}

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from nipper.core.link.codec import Frame, decode, encode
+from nipper.core.link.points import Registers
 from nipper.core.link.profile import Profile
 from nipper.core.setup import Setup
 
@@ -115,11 +116,14 @@ class Display:
 
 
 class StandInInverter:
-    """An inverter with its own settings, listening by one profile."""
+    """An inverter with its own settings, listening by one profile: of messages, or of registers it
+    asks for.
+    """
 
-    def __init__(self, setup: Setup, profile: Profile) -> None:
+    def __init__(self, setup: Setup, profile: Profile | Registers) -> None:
         self.setup, self.profile = setup, profile
-        self.enabled, self.multiplies = True, profile.file.limits_of == "pack"
+        self.enabled = True
+        self.multiplies = isinstance(profile, Profile) and profile.file.limits_of == "pack"
         self._values: dict[str, float] = {}
         self._heard_s: float | None = None
         self._began_s: float | None = None
@@ -137,11 +141,14 @@ class StandInInverter:
 
     def hear(self, frame: Frame) -> None:
         """Take a frame in; one of another profile, or a spoilt one, is passed over."""
-        found = decode(self.profile, frame)
-        if not self.enabled or not found.values:
-            return
-        self._values |= found.values
-        self._heard_s = frame.time_s
+        if isinstance(self.profile, Profile):
+            self.take(decode(self.profile, frame).values, frame.time_s)
+
+    def take(self, values: Mapping[str, float], now_s: float) -> None:
+        """Take in what the battery told; an inverter whose BMS is not enabled does not look."""
+        if self.enabled and values:
+            self._values |= values
+            self._heard_s = now_s
 
     def display(self, now_s: float, bank_v: float) -> Display:
         """What it shows and does now."""

@@ -2,6 +2,7 @@
 and how long it takes to notice that the plug is out.
 """
 
+from abc import ABC, abstractmethod
 from collections import deque
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
@@ -9,6 +10,7 @@ from dataclasses import dataclass
 from nipper.core.link.capture import Bus, listen
 from nipper.core.link.codec import Frame
 from nipper.core.link.line import VIRTUAL, CanLine
+from nipper.core.link.points import Registers
 from nipper.core.link.profile import Profile, bundled
 from nipper.core.link.standin import (
     Display,
@@ -39,61 +41,51 @@ class Loss:
     back_s: float | None = None
 
 
-class Talk:
-    """One bus with a stand-in at each end, or with a real battery and only the ear.
+class Loop(ABC):
+    """A stand-in battery and a stand-in inverter on one line, whatever the line is.
 
     Parameters
     ----------
     values : what the battery knows at a moment
-    capture : frames that are sent again instead of what a stand-in battery would tell
     """
 
     def __init__(
         self,
         setup: Setup,
-        profile: Profile,
+        profile: Profile | Registers,
         values: Callable[[float], Mapping[str, float]],
-        place: str = VIRTUAL,
-        capture: Sequence[Frame] | None = None,
     ) -> None:
         self.setup, self.profile, self._values = setup, profile, values
-        rate = (setup.link.bit_rate if setup.link else None) or profile.file.bit_rate
-        self._ear = CanLine(place, rate)
-        self._mouth = CanLine(place, rate) if place == VIRTUAL else None
         self.wire = Wire()
-        plays = None if capture is None else Playback(capture)
-        self.bms = plays or StandInBms(profile, values)
         self.inverter = StandInInverter(setup, profile)
         self.frames: deque[Frame] = deque(maxlen=MOST_FRAMES)
         self.loss: Loss | None = None
+
+    @abstractmethod
+    def step(self, now_s: float) -> None:
+        """Send what is due, hear what came."""
+
+    @abstractmethod
+    def bus(self, now_s: float) -> Bus:
+        """What was heard of late, judged."""
+
+    @abstractmethod
+    def other_profile(self) -> Profile | Registers:
+        """One that is not the battery's, for the mistake of choosing it."""
+
+    @abstractmethod
+    def close(self) -> None:
+        """Let go of the line."""
 
     def make_mistake(self, mistake: Mistake) -> None:
         """From now on that is wrong, and nothing else; the inverter begins anew."""
         self.wire = Wire(mistake)
         self.frames.clear()
         self.loss = None
-        other = "rvc-dc-source" if self.profile.file.name != "rvc-dc-source" else "limits-can"
-        listens = bundled(other) if mistake is Mistake.PROFILE else self.profile
+        listens = self.other_profile() if mistake is Mistake.PROFILE else self.profile
         self.inverter = StandInInverter(self.setup, listens)
         self.inverter.enabled = mistake is not Mistake.DISABLED
         self.inverter.multiplies = self.inverter.multiplies or mistake is Mistake.PER_PACK
-
-    def step(self, now_s: float) -> None:
-        """Send what is due, hear what came."""
-        self.inverter.wake(now_s)
-        if self._mouth is not None and self.wire.mistake is not Mistake.ADDRESS:
-            for frame in self.bms.due(now_s):
-                if self.wire.carries():
-                    self._mouth.send(frame)
-        for frame in self._ear.heard(now_s):
-            self.frames.append(frame)
-            self.inverter.hear(frame)
-        self._watch_loss(now_s)
-
-    def bus(self, now_s: float) -> Bus:
-        """What was heard of late, judged."""
-        recent = [f for f in self.frames if now_s - f.time_s <= WINDOW_S]
-        return listen(self.profile, recent[-JUDGED_FRAMES:], now_s)
 
     def display(self, now_s: float) -> Display:
         """What the inverter shows now."""
@@ -121,6 +113,53 @@ class Talk:
             back_s = now_s - loss.plugged_s
             self.loss = Loss(loss.pulled_s, loss.reaction_s, loss.after, loss.plugged_s, back_s)
 
+
+class Talk(Loop):
+    """A CAN bus with a stand-in at each end, or with a real battery and only the ear.
+
+    Parameters
+    ----------
+    capture : frames that are sent again instead of what a stand-in battery would tell
+    """
+
+    def __init__(
+        self,
+        setup: Setup,
+        profile: Profile,
+        values: Callable[[float], Mapping[str, float]],
+        place: str = VIRTUAL,
+        capture: Sequence[Frame] | None = None,
+    ) -> None:
+        super().__init__(setup, profile, values)
+        self._messages = profile
+        rate = (setup.link.bit_rate if setup.link else None) or profile.file.bit_rate
+        self._ear = CanLine(place, rate)
+        self._mouth = CanLine(place, rate) if place == VIRTUAL else None
+        plays = None if capture is None else Playback(capture)
+        self.bms = plays or StandInBms(profile, values)
+
+    def other_profile(self) -> Profile:
+        """One that is not the battery's."""
+        mine = self._messages.file.name
+        return bundled("rvc-dc-source" if mine != "rvc-dc-source" else "limits-can")
+
+    def step(self, now_s: float) -> None:
+        """Send what is due, hear what came."""
+        self.inverter.wake(now_s)
+        if self._mouth is not None and self.wire.mistake is not Mistake.ADDRESS:
+            for frame in self.bms.due(now_s):
+                if self.wire.carries():
+                    self._mouth.send(frame)
+        for frame in self._ear.heard(now_s):
+            self.frames.append(frame)
+            self.inverter.hear(frame)
+        self._watch_loss(now_s)
+
+    def bus(self, now_s: float) -> Bus:
+        """What was heard of late, judged."""
+        recent = [f for f in self.frames if now_s - f.time_s <= WINDOW_S]
+        return listen(self._messages, recent[-JUDGED_FRAMES:], now_s)
+
     def close(self) -> None:
         """Let go of the line."""
         self._ear.close()
@@ -140,7 +179,7 @@ SYMPTOMS: Mapping[Mistake, str] = {
 }
 
 
-def recognise(talk: Talk, now_s: float) -> list[Mistake]:
+def recognise(talk: Loop, now_s: float) -> list[Mistake]:
     """Which mistakes what is seen speaks for, likeliest first; by what both ends and the bus
     show, never by what was set.
     """
@@ -156,7 +195,8 @@ def recognise(talk: Talk, now_s: float) -> list[Mistake]:
     if shown.mode is not Mode.CLOSED:
         return [Mistake.PROFILE, Mistake.DISABLED]
     told = bus.values.get("discharge_current_limit_a")
-    if told is not None and talk.profile.file.limits_of == "pack":
+    profile = talk.profile
+    if told is not None and isinstance(profile, Profile) and profile.file.limits_of == "pack":
         told *= bus.values.get("packs_online", 1.0)
     link = talk.setup.link
     own = link.inverter_max_discharge_a if link else None

@@ -30,12 +30,11 @@ from nipper.core.files import write_whole
 from nipper.core.link.answer import USUAL_PROFILE
 from nipper.core.link.capture import Bus, Heard, read_frames, to_candump
 from nipper.core.link.codec import Frame
-from nipper.core.link.profile import load_profile
 from nipper.core.link.quantities import BY_NAME
 from nipper.core.link.record import loss_proof
 from nipper.core.link.replay import Replay
 from nipper.core.link.standin import Display, Mistake, Mode
-from nipper.core.link.talk import SYMPTOMS, Talk, recognise
+from nipper.core.link.talk import SYMPTOMS, Loop, recognise
 
 TICK_MS, SHOW_EVERY = 100, 5
 BIG_PT = 30.0
@@ -54,7 +53,7 @@ class TalkPage(QWidget):
     def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._document, self._theme = document, theme
-        self._talk: Talk | None = None
+        self._talk: Loop | None = None
         self._job: Job | None = None
         self._ahead_s, self._ticks = 0.0, 0
         self._kept: float | None = None  # when the plug was pulled of the proof that is kept
@@ -161,9 +160,11 @@ class TalkPage(QWidget):
         setup, record = self._document.bank, self._document.record
         link = setup.link
         try:
-            profile = load_profile((link.profile if link else None) or USUAL_PROFILE)
+            name = (link.profile if link else None) or USUAL_PROFILE
             values = Replay(setup, record.log if record else None)
-            self._talk = Talk(setup, profile, values, capture=capture)
+            from nipper.core.link.registertalk import begin_talk
+
+            self._talk = begin_talk(setup, name, values, capture)
         except NipperError as error:
             self._doubts.setText(str(error))
             return
@@ -359,7 +360,7 @@ class TalkPage(QWidget):
             )
         )
 
-    def _show_loss(self, talk: Talk, now: float) -> None:
+    def _show_loss(self, talk: Loop, now: float) -> None:
         loss = talk.loss
         out = loss is not None and loss.plugged_s is None
         self.plug.setText("Plug in again" if out else "Pull the plug")
