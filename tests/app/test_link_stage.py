@@ -282,3 +282,20 @@ def test_both_ends_talk_over_registers_too(qtbot, open_window, closed):
     talk.run_ahead(15.0)
     assert "high on high" in talk.causes.text()
     talk.stop()
+
+
+def test_both_menus_are_gone_through_and_named(open_window, closed):
+    closed.show_page(7)
+    menus = closed.menus
+    lines = len(menus.boxes)
+    assert menus.said.text() == f"{lines} lines to go."
+    menus.boxes["inverter:timeout"].click()
+    own = menus.names["inverter:timeout"]
+    own.setText("comm loss delay")
+    own.editingFinished.emit()
+    open_window.document.settings.change({"link.inverter_max_charge_a": 30.0}, "less")
+    assert closed.menus.boxes["inverter:timeout"].isChecked()
+    assert closed.menus.names["inverter:timeout"].text() == "comm loss delay"
+    open_window.document.settings.change({"link.loss_timeout_s": 5.0}, "sooner")
+    assert not closed.menus.boxes["inverter:timeout"].isChecked()
+    assert closed.menus.said.text() == f"{lines} lines to go."

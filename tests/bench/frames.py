@@ -1,6 +1,6 @@
 """Random frames at every CAN profile, and random registers at every map, decoded:
-``python -m tests.bench.frames [HOW MANY] [SEED]``. Nothing may raise, and no value may be taken that
-cannot be meant.
+``python -m tests.bench.frames [HOW MANY] [SEED]``. Nothing may raise, and no value may be taken
+that cannot be meant.
 
 Half of the frames have an identifier and a length that the profile knows; a quarter of the bytes
 are all ones or zeros, as devices send them that know nothing.

@@ -94,10 +94,22 @@ class LinkNotes(BaseModel):
 
     model_config = ConfigDict(extra="ignore")
 
-    ticks: dict[str, float] = Field(default_factory=dict, max_length=100)  # step: Unix seconds
+    ticks: dict[str, float] = Field(default_factory=dict, max_length=1000)  # step: Unix seconds
+    names: dict[str, str] = Field(default_factory=dict, max_length=200)  # of lines, in their menus
     battery: dict[str, float] = Field(default_factory=dict, max_length=100)
     inverter: dict[str, float] = Field(default_factory=dict, max_length=100)
     stand_in: bool = False  # the readings are of the stand-ins, not of the devices themselves
+
+    def tick(self, key: str, done: bool, now_s: float) -> None:
+        """Tick a step or a line of a menu, or take its tick back. A line has one tick: that of the
+        value it had before goes.
+        """
+        line = key.rpartition(":")[0]
+        before = [k for k in self.ticks if line.count(":") > 1 and k.rpartition(":")[0] == line]
+        for old in (*before, key):
+            self.ticks.pop(old, None)
+        if done:
+            self.ticks[key] = now_s
 
 
 def parse_notes(text: str | None) -> LinkNotes:

@@ -48,8 +48,5 @@ class StepsPage(QWidget):
     @Slot(str, bool)
     def _ticked(self, step: str, done: bool) -> None:
         notes = self._document.shelf.link_notes()
-        if done:
-            notes.ticks[step] = self._document.bench.clock()
-        else:
-            notes.ticks.pop(step, None)
+        notes.tick(step, done, self._document.bench.clock())
         self._document.shelf.keep_link_notes(notes)

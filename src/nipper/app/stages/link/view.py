@@ -10,6 +10,7 @@ from nipper.app.document import Document
 from nipper.app.stage import PagedView
 from nipper.app.stages.link.cable import CablePage
 from nipper.app.stages.link.lowend import LowEndPage
+from nipper.app.stages.link.menus import MenusPage
 from nipper.app.stages.link.path import PathPage
 from nipper.app.stages.link.profilepage import ProfilePage
 from nipper.app.stages.link.steps import StepsPage
@@ -18,7 +19,7 @@ from nipper.app.stages.link.verify import VerifyPage
 from nipper.app.theme import Theme
 from nipper.core.report.link import heading
 
-PAGES = ("Steps", "Settings", "Cable", "Talk", "Verify", "Profile", "Low end")
+PAGES = ("Steps", "Settings", "Cable", "Talk", "Verify", "Profile", "Low end", "Menus")
 # where a setting stands
 PAGE_OF = (
     ("link.battery_protocols", 5), ("link.inverter_protocols", 5), ("link.charge_start_pct", 6),
@@ -31,15 +32,17 @@ class LinkView(PagedView):
     """The stage Link."""
 
     def __init__(self, document: Document, theme: Theme, zone: tzinfo) -> None:
-        super().__init__(PAGES)
+        super().__init__(PAGES, tabs_below=True)
         self._document = document
         self.steps, self.path = StepsPage(document, theme), PathPage(document, theme)
         self.cable, self.talk = CablePage(document, theme), TalkPage(document, theme)
         self.verify = VerifyPage(document, theme, zone)
         self.profile, self.low = ProfilePage(document, theme), LowEndPage(document, theme)
+        self.menus = MenusPage(document)
         self.add_pages(
-            self.steps, self.path, self.cable, self.talk, self.verify, self.profile, self.low
-        )
+            self.steps, self.path, self.cable, self.talk,
+            self.verify, self.profile, self.low, self.menus,
+        )  # fmt: skip
         self.steps.asked.connect(self.show_page)
         self.verify.from_bus.connect(self._from_bus)
         changes = document.settings.changed, document.history.events_changed
