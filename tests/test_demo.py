@@ -127,8 +127,8 @@ def test_the_demo_walks_through_all_views_without_a_screen(story, tmp_path):
     pictures = sorted(p.stem for p in (tmp_path / "pictures").glob("*.png"))
     expected = (
         "start build build-current protect protect-currents level charge charge-strings cold link "
-        "rehearse record record-two-packs diagnose diagnose-cell keep keep-meter "
-        "typing-sheet build-dark"
+        "rehearse record diagnose diagnose-cell keep keep-meter "
+        "typing-sheet watch build-dark"
     )
     assert set(expected.split()) <= set(pictures)
     assert "Traceback" not in done.stderr

@@ -1,4 +1,4 @@
-"""Both ends' menus: what is chosen for a closed loop or an open one, and ticks that follow values."""
+"""Both ends' menus: what is chosen for either loop, and ticks that follow values."""
 
 import pytest
 from hypothesis import given

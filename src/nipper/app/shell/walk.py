@@ -16,8 +16,26 @@ from nipper.app.stage import Picture, Stage
 
 POLL_MS = 60
 PATIENCE_MS = 180_000
-SIDE_PICTURES = (("typing-sheet", "typing"),)
+WATCHED_MIN = 52.0  # of the stand-in, for its picture
 TURNS = 4  # of the loop: words that wrap settle their height when they know their width
+
+
+def _typing(window: Window) -> None:
+    window.side.show("typing")
+
+
+def _watch(window: Window) -> None:
+    from nipper.app.shell.watchpage import WatchPage
+
+    page = window.side.show("watch")
+    assert isinstance(page, WatchPage)
+    page.run_ahead(WATCHED_MIN)
+
+
+SIDE_PICTURES: tuple[tuple[str, Callable[[Window], None]], ...] = (
+    ("typing-sheet", _typing),
+    ("watch", _watch),
+)
 
 
 class Walk(QObject):
@@ -49,15 +67,12 @@ class Walk(QObject):
             for stage in STAGES
             for picture in stage.pictures
         ]
-        steps += [(name, partial(self._show_side, page)) for name, page in SIDE_PICTURES]
+        steps += [(name, partial(show, self._window)) for name, show in SIDE_PICTURES]
         return steps + [(f"{s.id}-dark", partial(self._darken, s)) for s in STAGES if s.dark]
 
     def _prepare(self, stage: Stage, picture: Picture) -> None:
         assert self._window.desk
         picture.prepare(self._window.view(stage.id), self._window.desk.situation)
-
-    def _show_side(self, page: str) -> None:
-        self._window.side.show(page)
 
     def _darken(self, stage: Stage) -> None:
         self._window.theme.set_mode("dark")

@@ -195,6 +195,18 @@ class WatchPage(QWidget):
             self._say("none", "stopped")
             self._show()
 
+    def run_ahead(self, minutes: float) -> None:
+        """Let the stand-in's next minutes go by at once, a reading a minute."""
+        from nipper.core.link.watch import Watch, played
+
+        source = self._source()
+        assert source.stand_in is not None
+        self.watch = Watch(self._document.setup)
+        for sample in played(source.stand_in, self._document.bench.clock(), minutes):
+            self.watch.add(sample)
+        self._say("ok", count(len(self.watch.rows), "reading"))
+        self._show()
+
     def _source(self) -> "Source":
         from nipper.core.link.watch import Source
 

@@ -105,6 +105,15 @@ def samples(source: Source, stopped: Callable[[], bool]) -> Iterator[Sample | Mi
                 yield Missed(str(error))
 
 
+def played(replay: Replay, from_s: float, minutes: float) -> Iterator[Sample]:
+    """What a stand-in would tell over so many minutes, a reading a minute, without a line."""
+    for minute in range(int(minutes) + 1):
+        now_s = 60.0 * minute / SPEED
+        values = replay(now_s)
+        told = points.Told(values, cells=replay.cells(now_s))
+        yield _sample(told, from_s + 60.0 * minute)
+
+
 def pull(
     source: Source, log: Log | None, tick: Callable[[float], None] = lambda _share: None
 ) -> Log:

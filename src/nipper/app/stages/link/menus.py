@@ -12,7 +12,8 @@ from nipper.core.report.consequence import count
 
 WHAT_FOR = (
     "In this order, power off where a device asks for it. Beside each line the name it has in your "
-    "menu can be kept; ↻ usually holds only after a restart. A line whose value changes is to be ticked again."
+    "menu can be kept; ↻ usually holds only after a restart. A line whose value changes is to be "
+    "ticked again."
 )
 
 

@@ -45,5 +45,5 @@ STAGE = Stage(
     sentence=_sentence,
     follows=_follows,
     hears=Hears.RECORD,
-    pictures=(Picture("record"), Picture("record-two-packs", _beside_other_pack)),
+    pictures=(Picture("record", _beside_other_pack),),
 )
