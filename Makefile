@@ -5,7 +5,7 @@ RUN := $(VENV)/bin
 
 .PHONY: demo test lint bench mutants kills fuzz frames monkey docs setup lock pictures clean
 
-demo: setup
+demo: setup $(VENV)/.kernel
 	$(RUN)/nipper --demo
 
 test: setup lint
@@ -43,7 +43,7 @@ docs: setup
 	$(RUN)/python -m nipper.core.report.rulebook > docs/rules.md
 	$(RUN)/nipper schema > docs/setup.schema.json
 
-pictures: setup
+pictures: setup $(VENV)/.kernel
 	$(RUN)/nipper --demo --pictures docs/screenshots
 
 setup: $(VENV)/.done
@@ -53,6 +53,12 @@ $(VENV)/.done: requirements.lock pyproject.toml scripts/system-packages.sh
 	$(PYTHON) -m venv $(VENV)
 	$(RUN)/python -m pip install --quiet --require-hashes -r requirements.lock
 	$(RUN)/python -m pip install --quiet --no-deps --no-build-isolation -e .
+	touch $@
+
+# the simulator, so that nobody who opens the application waits for it
+$(VENV)/.kernel: $(VENV)/.done $(wildcard src/nipper/core/simulate/*.py)
+	@echo "Compiling the simulator, once: a minute or two."
+	$(RUN)/python -m nipper.core.simulate.compiled
 	touch $@
 
 # refreshes the lock; needs pip-tools (python -m pip install pip-tools)

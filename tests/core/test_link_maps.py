@@ -109,6 +109,17 @@ def test_any_text_is_a_dbc_or_refused(text):
     assert all(one.low <= one.high for one in found)
 
 
+def test_a_file_nobody_could_go_through_is_refused():
+    each = [
+        f'BO_ {n} M{n}: 8 B\n' + "".join(
+            f' SG_ S{k} : {k}|1@1+ (1,0) [0|1] "" I\n' for k in range(64)
+        )
+        for n in range(1, 12)
+    ]  # fmt: skip
+    with pytest.raises(InputError, match="at most 600 signals"):
+        dbcmap.signals('VERSION ""\nNS_ :\nBS_:\nBU_: B I\n' + "".join(each), "big.dbc")
+
+
 # protocols
 
 

@@ -51,11 +51,17 @@ DAY = re.compile(rf"\b(\d{{1,2}}) ({'|'.join(MONTHS)})[a-z]* (\d{{4}})\b")
 FRACTION = re.compile(r"(?<![\w.])([−+-]?)(\d+)\.(\d+)(?![\d]|\.\d)(?P<unit> m?V\b)?")
 
 
-@lru_cache(maxsize=4096)
+SHORT = 400  # letters of what is said again and again
+
+
 def as_shown(text: str, form: Form) -> str:
     """A text for people, as this reader is used to it."""
     if form == USUAL or not text:
         return text
+    return _known(text, form) if len(text) <= SHORT else _turned(text, form)
+
+
+def _turned(text: str, form: Form) -> str:
     if form.fahrenheit:
         text = KELVIN.sub(_kelvin, DEGREES.sub(_degrees, text))
     if form.dates != Dates.WORD:
@@ -63,6 +69,11 @@ def as_shown(text: str, form: Form) -> str:
     if form.comma or form.digits:
         text = FRACTION.sub(lambda found: _fraction(found, form), text)
     return text
+
+
+@lru_cache(maxsize=4096)
+def _known(text: str, form: Form) -> str:
+    return _turned(text, form)
 
 
 def to_fahrenheit(celsius: float) -> float:

@@ -18,6 +18,7 @@ from nipper.core.link.quantities import BY_NAME, NEEDED, QUANTITIES
 if TYPE_CHECKING:
     from cantools.database.can import Message
 
+MOST_SIGNALS = 600  # that anybody would go through by hand
 USUAL_MS = 1000  # a message whose period the file does not tell: common practice
 Key = tuple[str, str]  # message, signal
 
@@ -84,11 +85,15 @@ def signals(dbc: str, file: str) -> list[SignalOf]:
     Raises
     ------
     InputError
-        The text is no DBC.
+        The text is no DBC, or has more signals than can be gone through.
     """
     taken: set[str] = set()
     out: list[SignalOf] = []
-    for message in read_dbc(dbc, file).messages:
+    messages = read_dbc(dbc, file).messages
+    if sum(len(m.signals) for m in messages) > MOST_SIGNALS:
+        expected = f"at most {MOST_SIGNALS} signals: keep the messages the battery sends"
+        raise InputError(file, "the DBC file", expected)
+    for message in messages:
         for one in _of_message(message):
             proposed = next((q for q in _could_be(one) if q not in taken), "")
             taken.add(proposed)
