@@ -194,7 +194,7 @@ class CablePage(QWidget):
         self.switch_form.entered.connect(self._entered)
         inside.addWidget(self.switch_form)
         line = QHBoxLayout()
-        self.picture = QLineEdit(placeholderText="1010, first switch left")
+        self.picture = QLineEdit(placeholderText="1000")
         self.picture.setMaximumWidth(170)
         self.picture.setMaxLength(60)
         self.picture.setAccessibleName("switches as you see them")
