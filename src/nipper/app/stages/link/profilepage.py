@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QHeaderView,
     QLabel,
     QLineEdit,
+    QSizePolicy,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -48,6 +49,7 @@ class ProfilePage(QWidget):
         layout.setContentsMargins(0, 4, 0, 0)
         layout.setSpacing(8)
         frame, inside = card()
+        frame.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         self.form = SettingsForm()
         names = ("battery_protocols", "inverter_protocols")
         self.form.add_part("link", Link, "Both menus, by their own words", names, 0)
@@ -69,6 +71,7 @@ class ProfilePage(QWidget):
         foot.addWidget(self._mark)
         foot.addWidget(self.misses, 1)
         layout.addLayout(foot)
+        layout.addStretch(0)  # takes the room while there is no table
         self._judge()
 
     def _told(self, theme: Theme) -> tuple[StatusMark, QLabel]:

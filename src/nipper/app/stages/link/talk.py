@@ -25,6 +25,7 @@ from nipper.app.jobs import Job
 from nipper.app.stages.link.ownloss import OwnLoss
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, button, card, label
+from nipper.app.widgets.units import UNITS
 from nipper.core.errors import NipperError
 from nipper.core.files import write_whole
 from nipper.core.link.answer import USUAL_PROFILE
@@ -35,6 +36,7 @@ from nipper.core.link.record import loss_proof
 from nipper.core.link.replay import Replay
 from nipper.core.link.standin import Display, Mistake, Mode
 from nipper.core.link.talk import SYMPTOMS, Loop, recognise
+from nipper.core.quantities import with_minus
 
 TICK_MS, SHOW_EVERY = 100, 5
 BIG_PT = 30.0
@@ -333,7 +335,7 @@ class TalkPage(QWidget):
             frame = f"{one.id:X}  {one.message or 'unknown'}\n{raw[:11]}\n{raw[12:]}".rstrip()
             words = (frame, _means(one), every, f"{now - one.last_s:.1f} s")
             for column, text in enumerate(words):
-                item = QTableWidgetItem(text)
+                item = QTableWidgetItem(UNITS.text(with_minus(text)))
                 item.setTextAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
                 if column == 1:
                     item.setToolTip(_hover(one))
