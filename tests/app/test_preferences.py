@@ -140,7 +140,8 @@ def painted(monkeypatch):
 
 def texts_of(widget):
     for line in widget.findChildren(Line):
-        yield line.text()
+        if not line.as_it_is:
+            yield line.text()
     for box in widget.findChildren(QComboBox):
         yield from (box.itemText(i) for i in range(box.count()))
     for press in widget.findChildren(QAbstractButton):
@@ -232,3 +233,36 @@ def test_a_preference_that_was_not_offered_is_the_usual(tmp_path, nonsense):
     for key in ("temperature", "current", "date", "mark", "digits"):
         settings.setValue(key, nonsense)
     assert form_of(settings) == Form(fahrenheit=False, dates=Dates.WORD)
+
+
+def test_what_is_typed_into_a_device_stays_in_the_devices_units(open_window, page):
+    """Somebody types these numbers into a BMS that knows nothing of this reader's habits."""
+    cold = {"protection.charge_under_temperature.trip_c": 2.5, "charging.tail_a": 12.25}
+    open_window.document.settings.change(cold, "odd values")
+    for key, value in (("temperature", "F"), ("mark", "comma"), ("digits", "2"), ("current", "C")):
+        choose(page.boxes[key], value)
+    typing = open_window.side.show("typing")
+    paths = [line.path for line in typing.sheet.lines]
+    for path, shown in ((COLD, "2.5 °C"), ("charging.tail_a", "12.25 A")):
+        typing.list.setCurrentRow(paths.index(path))
+        typing.list.itemClicked.emit(typing.list.currentItem())
+        assert typing._value.text() == shown
+    open_window.go("charge")
+    charge = open_window.desk.view("charge")
+    charge.show_page(3)
+    told = [line.text() for line in charge.findChildren(Line)]
+    assert "27.60 V" in told
+    assert "27,60 V" not in told
+
+
+def test_a_sheet_to_type_from_is_printed_as_it_is(monkeypatch):
+    from PySide6.QtGui import QTextDocument
+
+    from nipper.app.widgets.printing import as_pdf
+
+    told: list[str] = []
+    monkeypatch.setattr(QTextDocument, "setHtml", lambda _self, html: told.append(html))
+    UNITS.use(Form(fahrenheit=True, comma=True))
+    as_pdf("<p>stops at 2.5 °C</p>", for_device=True)
+    as_pdf("<p>stops at 2.5 °C</p>")
+    assert told == ["<p>stops at 2.5 °C</p>", "<p>stops at 36,5 °F</p>"]

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
 from nipper.app.theme import BASE_PT, Theme, font
-from nipper.app.widgets.basic import SEMI, button, card, clear, label, page_head
+from nipper.app.widgets.basic import SEMI, button, card, clear, for_device, label, page_head
 from nipper.app.widgets.brush import Brush
 from nipper.app.widgets.field import UnitField
 from nipper.core.setup import get
@@ -207,8 +207,8 @@ class TopBalancePage(QWidget):
             shown = "–" if now is None else f"{now:g} {unit}"
             words = (line.title, shown, f"{line.during:g} {unit}")
             for column, text in enumerate(words):
-                self._lines.addWidget(label(text, weight=SEMI if column == 2 else font().weight()),
-                                      row, column)  # fmt: skip
+                weight = SEMI if column == 2 else font().weight()
+                self._lines.addWidget(for_device(label(text, weight=weight)), row, column)
         self._lines.setColumnStretch(3, 1)
         self.set_now.setEnabled(session is not None and bool(found and found.lines))
         self.back.setEnabled(session is not None and self._to_set_back(session) != {})

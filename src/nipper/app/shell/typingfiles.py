@@ -67,7 +67,7 @@ class SheetFiles(QObject):
         """The sheet as a PDF, with boxes to tick."""
         today = self._document.now(self._zone)
         title = f"{self._document.setup.name}: typing sheet of {today.day} {today:%b %Y}"
-        self._write(file, as_pdf(to_html(self._sheet.lines, title)))
+        self._write(file, as_pdf(to_html(self._sheet.lines, title), for_device=True))
 
     def _ask(self, title: str, proposed: str, kinds: str) -> str:
         return QFileDialog.getSaveFileName(self._page, title, proposed, kinds)[0]

@@ -23,7 +23,7 @@ from nipper.app.document import Document
 from nipper.app.shell.typingfiles import SheetFiles
 from nipper.app.shell.typingstate import TypingState
 from nipper.app.theme import Theme
-from nipper.app.widgets.basic import SEMI, button, card, label
+from nipper.app.widgets.basic import SEMI, button, card, for_device, label
 from nipper.core.findings import Finding, Severity
 from nipper.core.report.consequence import count
 from nipper.core.report.typingsheet import (
@@ -91,10 +91,10 @@ class TypingPage(QWidget):
         frame, inside = card(26, 8)
         self._section = label("", "soft", size=15)
         self._label = label("", size=22, weight=SEMI, wrap=True)
-        self._value = label("", size=64, weight=SEMI)
-        self._before = label("", "soft", size=15)
+        self._value = for_device(label("", size=64, weight=SEMI))
+        self._before = for_device(label("", "soft", size=15))
         inside.addStretch(1)
-        self._warning = label("", "act", wrap=True)
+        self._warning = for_device(label("", "act", wrap=True))
         for widget in (self._warning, self._section, self._label, self._value, self._before):
             inside.addWidget(widget)
         inside.addStretch(2)

@@ -53,7 +53,7 @@ def write_open_loop(window: "Window") -> None:
     def data(path: Path) -> bytes:
         if path.suffix.lower() == ".csv":
             return to_csv(sheet(setup)).encode()
-        return as_pdf(to_html(sheet(setup), f"{setup.name}: open-loop sheet"))
+        return as_pdf(to_html(sheet(setup), f"{setup.name}: open-loop sheet"), for_device=True)
 
     proposed = f"{setup.name}.open-loop.pdf"
     _write(window, "Write the open-loop sheet", proposed, "PDF (*.pdf);;Tables (*.csv)", data)

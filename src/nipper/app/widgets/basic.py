@@ -42,7 +42,7 @@ class Line(QLabel):
 
     def __init__(self, text: str = "") -> None:
         super().__init__()
-        self._said = ""
+        self._said, self.as_it_is = "", False
         if text:
             self.setText(text)
 
@@ -51,9 +51,15 @@ class Line(QLabel):
         """The text as it was given."""
         return self._said
 
+    def keep_as_it_is(self) -> None:
+        """Show it as it is given, whatever the reader is used to."""
+        self.as_it_is = True
+        self.setText(self._said)
+
     def setText(self, text: str) -> None:  # noqa: N802 - Qt's name
         self._said = text
-        super().setText(UNITS.text(with_minus(text)))
+        plain = with_minus(text)
+        super().setText(plain if self.as_it_is else UNITS.text(plain))
 
 
 class Paragraph(Line):
@@ -135,6 +141,13 @@ def label(
     if wrap:
         out.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
     return out
+
+
+def for_device(words: QLabel) -> QLabel:
+    """A value that is typed into a device: in its own unit and with all its digits."""
+    assert isinstance(words, Line)
+    words.keep_as_it_is()
+    return words
 
 
 def button(text: str, kind: str = "", tip: str = "") -> QPushButton:

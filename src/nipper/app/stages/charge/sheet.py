@@ -7,7 +7,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from nipper.app.theme import BASE_PT
-from nipper.app.widgets.basic import SEMI, button, clear, label, scrolled
+from nipper.app.widgets.basic import SEMI, button, clear, for_device, label, scrolled
 from nipper.core.setup import Setup
 from nipper.core.sources.openloop import Value, sheet
 
@@ -63,9 +63,12 @@ class SheetPage(QWidget):
         for row, line in enumerate(lines, 1):
             self._grid.addWidget(label(line.name, size=BASE_PT + 1), row, 0)
             self._grid.addWidget(
-                label(line.text, size=VALUE_PT, weight=SEMI), row, 1, Qt.AlignmentFlag.AlignRight
+                for_device(label(line.text, size=VALUE_PT, weight=SEMI)),
+                row,
+                1,
+                Qt.AlignmentFlag.AlignRight,
             )
-            self._grid.addWidget(label(line.each_text, "soft", BASE_PT + 1), row, 2)
+            self._grid.addWidget(for_device(label(line.each_text, "soft", BASE_PT + 1)), row, 2)
             self._grid.addWidget(label(line.why, "soft", BASE_PT - 0.5, wrap=True), row, 3)
         self._grid.setColumnStretch(3, 1)
         self._grid.setRowStretch(len(lines) + 1, 1)

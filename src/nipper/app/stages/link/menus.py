@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Slot
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
-from nipper.app.widgets.basic import SEMI, clear, label, scrolled
+from nipper.app.widgets.basic import SEMI, clear, for_device, label, scrolled
 from nipper.core.link.menus import Entry, entries
 from nipper.core.report.consequence import count
 
@@ -67,10 +67,9 @@ class MenusPage(QWidget):
         own.editingFinished.connect(self._named)
         self.boxes[line.name_key], self.names[line.name_key] = box, own
         restart = "  ↻" if line.restart else ""
-        for column, widget in enumerate(
-            (box, label(f"{line.title}{restart}"), label(line.value, weight=SEMI, wrap=True), own,
-             label(line.why, "soft", wrap=True))
-        ):  # fmt: skip
+        value = for_device(label(line.value, weight=SEMI, wrap=True))
+        title, why = label(f"{line.title}{restart}"), label(line.why, "soft", wrap=True)
+        for column, widget in enumerate((box, title, value, own, why)):
             self._grid.addWidget(widget, row, column, Qt.AlignmentFlag.AlignVCenter)
         self._grid.setColumnMinimumWidth(2, 190)
 
