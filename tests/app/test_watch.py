@@ -129,3 +129,22 @@ def test_a_profile_of_ones_own(page, tmp_path):
     file.write_text("{")
     page.take_profile(str(file))
     assert page._registers().name == "registers-simple"
+
+
+def test_where_a_profile_leaves_the_sign_open_the_user_says_it(qtbot, page):
+    bank = points.load_registers("sunspec-battery")
+    told = {"pack_v": 27.65, "current_a": -20.0, "highest_cell_v": 3.46, "lowest_cell_v": 3.44}
+    assert not page.turned.isVisible()
+    with StandInDevice(points.write(bank, told)) as device:
+        page.link.use(MODBUS)
+        page.link.place.setText(device.place)
+        page.profile.setCurrentIndex(page.profile.findData("sunspec-battery"))
+        page.profile.activated.emit(page.profile.currentIndex())
+        assert page.turned.isVisible()
+        page.turned.setChecked(True)
+        click(page.start)
+        qtbot.waitUntil(lambda: page.watch.now is not None, timeout=30_000)
+        assert page.numbers["current"].text() == "20.0 A"
+        assert page._names["current"].text() == "into the pack"
+        assert not page.turned.isEnabled()
+        page.stop()

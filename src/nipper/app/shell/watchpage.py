@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Signal, Slot
 from PySide6.QtGui import QHideEvent
 from PySide6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QFileDialog,
     QGridLayout,
@@ -42,6 +43,10 @@ LEAD_S = 600.0  # before the absorption begins, in what the stand-in plays
 WHAT_FOR = (
     "Reads the shown pack every few seconds. The stand-in plays its last full charge, a minute a "
     "second. Nothing is written to the BMS."
+)
+SIGN_TIP = (
+    "This profile leaves open whether charging counts as positive: hold it against the BMS's own "
+    "screen while it charges, before a watch is kept"
 )
 KEEP_TIP = "Into the record of the shown pack, as any other log, with the marks as events"
 
@@ -113,7 +118,16 @@ class WatchPage(QWidget):
         self.every.set_value(EVERY_S)
         self.start = button("Start", "main")
         self.start.clicked.connect(self.start_or_stop)
-        for widget in (self.link, self.profile, label("every"), self.every, self.start):
+        self.turned = QCheckBox("current turned round")
+        self.turned.setToolTip(SIGN_TIP)
+        for widget in (
+            self.link,
+            self.profile,
+            label("every"),
+            self.every,
+            self.start,
+            self.turned,
+        ):
             line.addWidget(widget)
         line.addStretch(1)
         return line
@@ -217,7 +231,15 @@ class WatchPage(QWidget):
             plays = Replay(self._document.setup, log, self._last_charge_s())
         every_s = self.every.value or EVERY_S
         profile = self._registers()
-        return Source(self.link.place.text(), self.link.device.value(), profile, every_s, plays)
+        place, device = self.link.place.text(), self.link.device.value()
+        return Source(
+            place, device, profile, every_s, plays, self._open_sign and self.turned.isChecked()
+        )
+
+    @property
+    def _open_sign(self) -> bool:
+        """Whether nobody but the user knows which way the current counts."""
+        return not self.link.stand_in and self._registers().current_positive == "open"
 
     def _last_charge_s(self) -> float | None:
         """From where the stand-in plays: shortly before the last absorption begins."""
@@ -235,6 +257,7 @@ class WatchPage(QWidget):
     @Slot()
     def _profile_chosen(self, *_: object) -> None:
         if self.profile.currentData() != "":
+            self._show()
             return
         file, _kind = QFileDialog.getOpenFileName(self, "A profile of registers", "", "*.json")
         self.take_profile(file)
@@ -361,6 +384,8 @@ class WatchPage(QWidget):
             line.setText(told[name])
             self._names[name].setText(under[name])
         cells = self.watch is not None and self.watch.has_cells
+        self.turned.setVisible(self._open_sign)
+        self.turned.setEnabled(self._stream is None)
         self.start.setText("Start" if self._stream is None else "Stop")
         self.keep.setEnabled(cells and not self.link.stand_in)
         self.mark_it.setEnabled(now is not None)

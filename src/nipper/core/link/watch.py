@@ -6,7 +6,7 @@ import math
 import time
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -71,7 +71,8 @@ class Now:
 class Source:
     """Where the readings come from.
 
-    ``stand_in`` holds what a stand-in plays, None for the device at ``place``.
+    ``stand_in`` holds what a stand-in plays, None for the device at ``place``. ``turned``: the
+    device counts what flows out as positive.
     """
 
     place: str
@@ -79,6 +80,7 @@ class Source:
     profile: points.Registers
     every_s: float
     stand_in: Replay | None = None
+    turned: bool = False
 
 
 def samples(source: Source, stopped: Callable[[], bool]) -> Iterator[Sample | Missed]:
@@ -97,10 +99,10 @@ def samples(source: Source, stopped: Callable[[], bool]) -> Iterator[Sample | Mi
             place = stack.enter_context(device).place
         line = ModbusDevice(place, source.device_id)
         stack.callback(line.close)
-        yield _sample(ask(line, source.profile), clock())
+        yield _sample(ask(line, source.profile), clock(), source.turned)
         while not _stopped_within(source.every_s, stopped):
             try:
-                yield _sample(ask(line, source.profile), clock())
+                yield _sample(ask(line, source.profile), clock(), source.turned)
             except LinkError as error:
                 yield Missed(str(error))
 
@@ -136,7 +138,8 @@ def pull(
             place = stack.enter_context(device).place
         line = ModbusDevice(place, source.device_id)
         stack.callback(line.close)
-        return pull_log(line, block, tick)
+        log = pull_log(line, block, tick)
+        return replace(log, current_a=-log.current_a) if source.turned else log
 
 
 def _stopped_within(seconds: float, stopped: Callable[[], bool]) -> bool:
@@ -164,7 +167,7 @@ def _stand_in(source: Source, replay: Replay) -> tuple[StandInDevice, Callable[[
     return StandInDevice({}, source.device_id, registers), clock
 
 
-def _sample(told: points.Told, time_s: float) -> Sample:
+def _sample(told: points.Told, time_s: float, turned: bool = False) -> Sample:
     values = told.values
     cells = told.cells
     if not cells and {"highest_cell_v", "lowest_cell_v"} <= set(values):
@@ -173,7 +176,7 @@ def _sample(told: points.Told, time_s: float) -> Sample:
         time_s,
         cells,
         values.get("pack_v", NAN),
-        values.get("current_a", NAN),
+        (-1.0 if turned else 1.0) * values.get("current_a", NAN),
         values.get("soc_pct", NAN),
         values.get("temperature_c", NAN),
     )
