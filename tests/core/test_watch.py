@@ -107,6 +107,7 @@ def test_every_map_that_ships_is_asked_for_what_it_tells(name):
     profile = points.load_registers(name)
     told = ask(Held(points.write(profile, VALUES, CELLS)), profile)
     assert told.values["pack_v"] == pytest.approx(27.6)
+    assert told.values["current_a"] == pytest.approx(-12.3)
     if profile.cells is not None:
         assert told.cells == pytest.approx(CELLS)
 
