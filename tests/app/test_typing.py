@@ -10,8 +10,9 @@ from nipper.app.shell.deviceline import MODBUS
 from nipper.app.shell.revisionspage import RevisionsPage
 from nipper.app.shell.typingpage import TypingPage
 from nipper.app.shell.typingstate import TypingState
-from nipper.app.shell.writeback import CAUTION, LEAVE, WRITE
+from nipper.app.shell.writeback import CAUTION, LEAVE, NEEDS_MAP, WRITE
 from nipper.core.link.modbus import StandInBms
+from nipper.core.link.registers import standin_map
 from nipper.core.report.typingsheet import Item, Menu, dumps_menu
 from nipper.core.setup import dumps, put
 
@@ -273,7 +274,9 @@ def test_what_differs_is_written_to_the_stand_in_and_read_back(qtbot, open_windo
     assert "as set" in page._says.text()
 
 
-def test_a_real_bms_is_written_to_only_once_that_is_allowed(qtbot, open_window, monkeypatch):
+def test_a_real_bms_is_written_to_only_once_that_is_allowed(
+    qtbot, open_window, monkeypatch, tmp_path
+):
     document = open_window.document
     held = put(document.setup, {"balancer.delta_mv": 9.0})
     page = open_window.side.show("readback")
@@ -284,6 +287,11 @@ def test_a_real_bms_is_written_to_only_once_that_is_allowed(qtbot, open_window, 
         qtbot.waitUntil(lambda: "1 difference" in page._says.text(), timeout=10_000)
         assert not page.writer.button.isEnabled()
         page.writer.allowed.setChecked(True)
+        assert not page.writer.button.isEnabled()  # by the stand-in's map: never
+        assert page.writer.button.toolTip() == NEEDS_MAP
+        own = tmp_path / "own.json"
+        own.write_text(standin_map().model_dump_json())
+        page.take_map(str(own))
         assert page.writer.button.isEnabled()
         monkeypatch.setattr(rescue, "ask", lambda *_: WRITE)
         page.writer.button.click()

@@ -48,6 +48,10 @@ def test_the_stand_in_is_watched_but_not_kept(qtbot, page):
     click(page.start)
     assert page.start.text() == "Start"
     assert page.state.text() == "Stopped"
+    page.link.use(MODBUS)  # another source does not make a log of what was played
+    assert not page.keep.isEnabled()
+    page.keep_watch()
+    assert page.watch is not None
 
 
 def test_a_watch_of_a_device_becomes_a_log_with_its_marks(qtbot, open_window, page, device):

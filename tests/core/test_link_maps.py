@@ -192,6 +192,12 @@ def test_an_order_that_turns_round_under_load_is_told():
     assert "the BMS trips first" in " ".join(doubts(dark))
 
 
+def test_the_pack_may_trip_before_any_of_its_cells():
+    high = put(BANK, {"link.low_cut_v": 46.0, "link.low_cut_pct": None,
+                      "protection.pack_under_voltage.trip_v": 48.0})  # fmt: skip
+    assert "the BMS trips first" in " ".join(doubts(high, 10.0))
+
+
 @given(st.floats(0.0, 1000.0), st.sampled_from(["lfp", "nmc", "lto"]))
 def test_the_rank_falls_and_every_line_can_be_written(amps, kind):
     setup = put(new_setup(kind, 14, 100.0), {"link": {"low_cut_pct": 12.0}})

@@ -110,7 +110,7 @@ class ReadBackPage(QWidget):
         line.addStretch(1)
         self._registers: RegisterMap | None = None
         self._job: Job | None = None
-        self._held: Setup | None = None  # what was written to the stand-in
+        self._held: dict[int, Setup] = {}  # what was written to the stand-in, by pack
         self.writer = Writer(self.link, self)
         self.writer.button.clicked.connect(self.write_link)
         self.writer.written.connect(self._written)
@@ -139,6 +139,7 @@ class ReadBackPage(QWidget):
             self.trouble.emit(str(error))
             return
         self._map_name.setText(self._registers.name)
+        self._sum_up()
 
     def _stand_in(self) -> Setup | None:
         """What the stand-in holds; None where a device is asked."""
@@ -146,7 +147,7 @@ class ReadBackPage(QWidget):
             return None
         typed = self._document.history.typed()
         last = self._document.as_shown(typed[-1].setup) if typed else self._document.setup
-        return self._held or last
+        return self._held.get(self._document.pack.id, last)
 
     def _map(self) -> RegisterMap:
         own = None if self.link.stand_in else self._registers
@@ -168,7 +169,8 @@ class ReadBackPage(QWidget):
     def _written(self, values: dict[str, object]) -> None:
         if self.link.stand_in:
             known = {path: v for path, v in values.items() if v is not None}
-            self._held = put(self._stand_in() or self._document.setup, known)
+            held = put(self._stand_in() or self._document.setup, known)
+            self._held[self._document.pack.id] = held
         self._linked(values)
 
     @Slot()
@@ -308,7 +310,8 @@ class ReadBackPage(QWidget):
             return
         self.keep.setEnabled(found.read > 0)
         known = {r.path for r in self._map().registers}
-        self.writer.offer(any(line.path in known for line in found.lines))
+        differs = any(line.path in known for line in found.lines)
+        self.writer.offer(differs, self._registers is not None)
         rest = len(self._lines) - found.read
         told = "as set" if not found.lines else count(len(found.lines), "difference")
         self._says.setText(

@@ -83,6 +83,7 @@ class WatchPage(QWidget):
         self._stream: Stream | None = None
         self._job: Job | None = None
         self._own: points.Registers | None = None
+        self._played = False  # what is watched is the stand-in's, and no log of this pack
         self.keep, self.pull = button("Keep as a log", "main", KEEP_TIP), button("Pull its log", "")
         self.pull.setToolTip("Reads the log that the BMS itself has kept, into the record")
         self.keep.clicked.connect(self.keep_watch)
@@ -192,7 +193,7 @@ class WatchPage(QWidget):
             return
         from nipper.core.link.watch import Watch
 
-        self.watch = Watch(self._document.setup)
+        self.watch, self._played = Watch(self._document.setup), self.link.stand_in
         self._stream = Stream(watch_work, self._source())
         self._stream.gave.connect(self._gave)
         self._stream.failed.connect(self._failed)
@@ -215,7 +216,7 @@ class WatchPage(QWidget):
 
         source = self._source()
         assert source.stand_in is not None
-        self.watch = Watch(self._document.setup)
+        self.watch, self._played = Watch(self._document.setup), True
         for sample in played(source.stand_in, self._document.bench.clock(), minutes):
             self.watch.add(sample)
         self._say("ok", count(len(self.watch.rows), "reading"))
@@ -309,6 +310,8 @@ class WatchPage(QWidget):
     @Slot()
     def _other_pack(self, *_: object) -> None:
         self.stop()
+        if self._job is not None:  # it would come into the record of another pack
+            self._job.cancel()
         self.watch = None
         self._show()
 
@@ -317,7 +320,7 @@ class WatchPage(QWidget):
         """Make it a log of the shown pack, and its marks events."""
         watch, document = self.watch, self._document
         log = watch.log() if watch else None
-        if watch is None or log is None:
+        if watch is None or log is None or self._played:
             return
         self.stop()
         pack = document.pack.id
@@ -387,7 +390,7 @@ class WatchPage(QWidget):
         self.turned.setVisible(self._open_sign)
         self.turned.setEnabled(self._stream is None)
         self.start.setText("Start" if self._stream is None else "Stop")
-        self.keep.setEnabled(cells and not self.link.stand_in)
+        self.keep.setEnabled(cells and not self._played)
         self.mark_it.setEnabled(now is not None)
         self.pull.setText("Pull its log" if self._job is None else "Stop pulling")
         words = progress(self.watch) if self.watch else ""

@@ -23,6 +23,8 @@ CAUTION = (
     "charger off, the maker's list of registers in hand, somebody at the switch. Every value is "
     "read back; what the BMS does is then still to be proven."
 )
+ASKS = "Asks first; every value is read back"
+NEEDS_MAP = "A real BMS is written only by its own register map: choose one first"
 MOST_TOLD = 12
 
 
@@ -58,12 +60,12 @@ class Writer(QObject):
         super().__init__(parent)
         self._link = link
         self._job: Job | None = None
-        self.button = button("Write what differs …", "", "Asks first; every value is read back")
+        self.button = button("Write what differs …", "", ASKS)
         self.allowed = QCheckBox("write to it too")
         self.allowed.setToolTip(CAUTION)
         self.allowed.toggled.connect(self.refresh)
         link.chosen.connect(self._chosen)
-        self._differs = False
+        self._differs, self._own_map = False, False
         self._chosen()
 
     @Slot()
@@ -73,15 +75,19 @@ class Writer(QObject):
         self.allowed.setVisible(not self._link.stand_in)
         self.refresh()
 
-    def offer(self, differs: bool) -> None:
-        """Whether there is anything to write."""
-        self._differs = differs
+    def offer(self, differs: bool, own_map: bool) -> None:
+        """Whether there is anything to write, and a map of the real BMS to write it by: by the
+        stand-in's map it would go to registers that mean something else there.
+        """
+        self._differs, self._own_map = differs, own_map
         self.refresh()
 
     @Slot()
     def refresh(self, *_: object) -> None:
         """The button is there for what may be written."""
-        may = self._link.stand_in or self.allowed.isChecked()
+        may = self._link.stand_in or (self.allowed.isChecked() and self._own_map)
+        needs = "" if self._link.stand_in or self._own_map else NEEDS_MAP
+        self.button.setToolTip(needs or ASKS)
         self.button.setEnabled(self._differs and may and self._job is None)
 
     def write(self, order: Order, told: Sequence[Line]) -> None:

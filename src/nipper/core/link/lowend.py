@@ -99,7 +99,7 @@ def doubts(setup: Setup, amps: float | None = None) -> list[str]:
     cuts = [a for a in acts if a.name == "cuts off"]
     cut = next((a for a in cuts if a.by is By.COUNT), None)
     volts = next(a for a in cuts if a.by is not By.COUNT)
-    trip = next(a for a in acts if a.name == "trips: a cell")
+    trip = next(a for a in acts if a.by is By.BMS)  # of cell and pack the one that comes first
     out: list[str] = []
     if cut is not None and volts.load_pct > cut.load_pct:
         at_rest = volts.rest_pct > cut.set

@@ -7,7 +7,7 @@ from contextlib import ExitStack
 
 from nipper.core.link import points
 from nipper.core.link.ask import ask
-from nipper.core.link.capture import Bus, Heard
+from nipper.core.link.capture import SIGN_OPEN, Bus, Heard
 from nipper.core.link.codec import Frame
 from nipper.core.link.decoding import of_registers
 from nipper.core.link.modbus import ModbusDevice, StandInDevice
@@ -81,6 +81,7 @@ class RegisterTalk(Loop):
             one.troubles[str(error).partition(": ")[2]] = one.count
             return
         one.values = dict(told.values)
+        one.troubles.clear()
         self.inverter.take(told.values, now_s)
 
     def bus(self, now_s: float) -> Bus:
@@ -92,7 +93,7 @@ class RegisterTalk(Loop):
         silent = tuple(BY_NAME[q].title for q in NEEDED if q not in values)
         doubts = [f"no longer answers: {one.message}"] if stale else list(one.troubles)
         if heard and self._map.current_positive == "open":
-            doubts.append("which sign charging has this profile leaves open")
+            doubts.append(SIGN_OPEN)
         return Bus(heard, values, (), stale, silent, (), tuple(doubts), None)
 
     def close(self) -> None:

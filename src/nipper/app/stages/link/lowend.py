@@ -73,7 +73,9 @@ class LowEndPage(QWidget):
         self._grid.setColumnStretch(len(HEADS), 1)
         wrong = doubts(setup, self.load.value)
         self._mark.set_status("watch" if wrong else "ok")
-        self.told.setText(" ".join(wrong) or "The inverter stops before the BMS must.")
+        self.told.setText(
+            " ".join(wrong) or "With cells alike and warm, the inverter stops before the BMS must."
+        )
         self.form.show_setup(self._document.setup)
 
     @Slot(object)
