@@ -1,6 +1,7 @@
 """A maker's own DBC mapped, protocols of two menus, and the low end in rank."""
 
 import json
+import struct
 
 import pytest
 from hypothesis import given
@@ -10,7 +11,7 @@ from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.errors import InputError
 from nipper.core.link import dbcmap
-from nipper.core.link.codec import Frame, decode
+from nipper.core.link.codec import Frame, decode, encode
 from nipper.core.link.lowend import By, amperes, doubts, rank
 from nipper.core.link.protocols import offers
 from nipper.core.presets import new_setup
@@ -107,6 +108,34 @@ def test_any_text_is_a_dbc_or_refused(text):
     except InputError:
         return
     assert all(one.low <= one.high for one in found)
+
+
+def test_signals_that_are_floating_point_or_multiplexed_keep_their_fraction(tmp_path):
+    """Makers' files have both; a fraction cut off would be a wrong value taken in silence."""
+    path = tmp_path / "float.dbc"
+    path.write_text(
+        'VERSION ""\nNS_ :\nBS_:\nBU_: B I\n'
+        "BO_ 7 Seen: 8 B\n"
+        ' SG_ PackVoltage : 0|32@1- (1,0) [0|0] "V" I\n'
+        ' SG_ PackCurrent : 32|32@1- (1,0) [0|0] "A" I\n'
+        "BO_ 8 Cells: 3 B\n"
+        ' SG_ Which M : 0|8@1+ (1,0) [0|0] "" I\n'
+        ' SG_ MaxCell m0 : 15|16@0+ (0.001,0) [0|0] "V" I\n'
+        ' SG_ MinCell m1 : 15|16@0+ (0.001,0) [0|0] "V" I\n'
+        "SIG_VALTYPE_ 7 PackVoltage : 1;\nSIG_VALTYPE_ 7 PackCurrent : 1;\n"
+    )
+    found = {one.key: one.proposed for one in dbcmap.signals(path.read_text(), "f") if one.proposed}
+    made = dbcmap.save(dbcmap.Mapped("f", 500_000, found), path)
+    floats = struct.pack("<ff", 53.27, -12.75)
+    assert dict(decode(made, Frame(7, floats)).values) == pytest.approx(
+        {"pack_v": 53.27, "current_a": -12.75}
+    )
+    spoilt = decode(made, Frame(7, struct.pack("<ff", float("nan"), float("inf"))))
+    assert dict(spoilt.values) == {}
+    low = decode(made, Frame(8, bytes([1]) + (3312).to_bytes(2, "big")))
+    assert dict(low.values) == {"lowest_cell_v": 3.312}
+    sent = encode(made, {"pack_v": 53.27, "current_a": -12.75})
+    assert sent[0].meaning == pytest.approx({"pack_v": 53.27, "current_a": -12.75})
 
 
 def test_a_file_nobody_could_go_through_is_refused():

@@ -78,8 +78,10 @@ def _as_told(profile: Profile, values: Mapping[str, float]) -> Mapping[str, floa
     return {q: v / packs if q in LIMITS else v for q, v in values.items()}
 
 
-def _raw(signal: "Signal", value: float | None, profile: Profile) -> int:
-    """The whole number on the wire."""
+def _raw(signal: "Signal", value: float | None, profile: Profile) -> float:
+    """The number on the wire: whole, but for a signal that is a floating point number itself."""
+    if signal.is_float:
+        return ((value or 0.0) - float(signal.offset)) / float(signal.scale)
     least, most = _range(signal)
     if value is None:
         absent = profile.file.absent == "all-ones" and not signal.is_signed
@@ -125,22 +127,22 @@ def decode(profile: Profile, frame: Frame) -> Decoded:
     return Decoded(message.name, values, tuple(troubles))
 
 
-def _raws(message: "Message", data: bytes) -> dict[str, int]:
-    """The whole numbers of a frame, signals of the other branches of a multiplexer left out."""
+def _raws(message: "Message", data: bytes) -> dict[str, float]:
+    """The unscaled numbers of a frame, signals of the other branches of a multiplexer left out."""
     try:
         found = cast("dict[str, object]", message.decode(data, decode_choices=False, scaling=False))
     except Exception:  # a library at strangers' bytes, whatever it raises: no value is taken
         return {}
     return {
-        name: int(value)
+        name: value
         for name, value in found.items()
         if isinstance(value, int | float) and isfinite(value)
     }
 
 
-def _trouble(profile: Profile, signal: "Signal", quantity: str, raw: int, value: float) -> str:
+def _trouble(profile: Profile, signal: "Signal", quantity: str, raw: float, value: float) -> str:
     known = BY_NAME[quantity]
-    if profile.file.absent == "all-ones" and not signal.is_signed:
+    if profile.file.absent == "all-ones" and not signal.is_signed and not signal.is_float:
         ones = (1 << signal.length) - 1
         if raw >= ones - (1 if signal.length > 1 else 0) and signal.length > 1:
             return f"{known.title}: {'not available' if raw == ones else 'out of its range'}"

@@ -18,6 +18,7 @@ from nipper.core.link.quantities import BY_NAME, NEEDED, QUANTITIES
 if TYPE_CHECKING:
     from cantools.database.can import Message
 
+FLOAT_MOST = 1_000_000  # of a signal that is a floating point number: no bound of its own
 MOST_SIGNALS = 600  # that anybody would go through by hand
 USUAL_MS = 1000  # a message whose period the file does not tell: common practice
 Key = tuple[str, str]  # message, signal
@@ -108,6 +109,8 @@ def _of_message(message: "Message") -> list[SignalOf]:
         least, most = (0, (1 << s.length) - 1)
         if s.is_signed:
             least, most = -(1 << (s.length - 1)), (1 << (s.length - 1)) - 1
+        if s.is_float:
+            least, most = -FLOAT_MOST, FLOAT_MOST
         ends = (least * scale + offset, most * scale + offset)
         comment = " ".join((s.comment or "").split())[:200]
         key = (message.name, s.name)
