@@ -59,3 +59,31 @@ def test_charges_and_cells_are_written_for_other_programs(open_window, tmp_path,
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "c.doc"), ""))
     write_cells(open_window)
     assert ".parquet" in open_window.message.text()
+
+
+def test_a_cell_that_left_is_asked_for_and_the_older_log_goes_on_without_it(
+    qtbot, open_window, page
+):
+    document = open_window.document
+    whole = document.record.log
+    document.settings.change({"cells_in_series": whole.cells - 1}, "cells")
+    document.settings.save()
+    qtbot.waitUntil(lambda: not document.busy and document.record is None, timeout=20_000)
+    assert "which one in Packs and logs" in document.other_build
+    page.refresh()
+    asked = page.other_builds
+    assert asked.isVisibleTo(page)
+    (field,) = asked.fields
+    field.setText("17")
+    field.returnPressed.emit()
+    assert not document.history.raw_events()[1:] or "17" in asked._trouble.text()
+    field.setText("5")
+    field.returnPressed.emit()
+    qtbot.waitUntil(lambda: document.record is not None, timeout=20_000)
+    assert document.record.log.cells == whole.cells - 1
+    assert document.record.log.cell_v[0, 4] == pytest.approx(whole.cell_v[0, 5], abs=1e-4)
+    assert not asked.isVisibleTo(page)
+    assert not document.other_build
+    taken = next(e for e in document.history.events() if "taken out" in e.note)
+    document.history.remove_event(taken.id)
+    qtbot.waitUntil(lambda: not document.busy and document.record is None, timeout=20_000)

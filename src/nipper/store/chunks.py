@@ -109,6 +109,12 @@ def times(data: bytes) -> Floats:
         return _numbers(pl.read_ipc(io.BytesIO(data), columns=["time_s"]), "time_s")
 
 
+def cells(data: bytes) -> int:
+    """How many cells a stretch is of, without its samples."""
+    with _told():
+        return sum(name.startswith("cell_") for name in _examined(data))
+
+
 def _examined(data: bytes) -> list[str]:
     """The columns of a stretch, looked at before anything is unpacked: a few bytes can be millions
     of rows.

@@ -95,8 +95,18 @@ class Logs:
         )
         return np.concatenate([chunks.times(data) for (data,) in rows]) if rows else np.empty(0)
 
-    def load(self, pack: int, tick: Callable[[float], None] = lambda _share: None) -> "Log | None":
-        """All samples of a pack, in order of time; None when it has none."""
+    def load(
+        self,
+        pack: int,
+        tick: Callable[[float], None] = lambda _share: None,
+        as_now: "Callable[[Log], Log | None]" = lambda log: log,
+    ) -> "Log | None":
+        """All samples of a pack, in order of time; None when it has none.
+
+        Parameters
+        ----------
+        as_now : a stretch as one of the pack as it is built now, None to leave it out
+        """
         from nipper.core.logs.model import join
         from nipper.store import chunks
 
@@ -107,11 +117,10 @@ class Logs:
         )
         stretches: list[Log] = []
         for i, (chunk,) in enumerate(rows):
-            stretches.append(
-                chunks.unpack(
-                    self._file.rows("SELECT data FROM chunks WHERE id = ?", (chunk,))[0][0]
-                )
-            )
+            data = self._file.rows("SELECT data FROM chunks WHERE id = ?", (chunk,))[0][0]
+            stretch = as_now(chunks.unpack(data))
+            if stretch is not None:
+                stretches.append(stretch)
             tick((i + 1) / len(rows))
         return join(stretches) if stretches else None
 
@@ -125,6 +134,13 @@ class Logs:
             (pack, most_rows),
         )
         return [chunks.unpack(data) for (data,) in rows]
+
+    def cells(self, log: int) -> int:
+        """How many cells in series an imported log is of."""
+        from nipper.store import chunks
+
+        rows = self._file.rows("SELECT data FROM chunks WHERE log = ? LIMIT 1", (log,))
+        return chunks.cells(rows[0][0]) if rows else 0
 
     def all(self) -> list[ImportedLog]:
         """What was imported, oldest import first."""

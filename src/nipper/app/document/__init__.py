@@ -43,6 +43,8 @@ class Document(QObject):
         self.records.changed.connect(self._record_changed)
         self.records.packs_changed.connect(self._packs_changed)
         self.records.trouble.connect(self.trouble)
+        self._builds = self._changes_of_cells()
+        self.history.events_changed.connect(self._events_changed)
 
     @property
     def setup(self) -> Setup:
@@ -81,6 +83,19 @@ class Document(QObject):
     def reading_log(self) -> bool:
         """Whether the shown pack's log is still being read."""
         return self.records.is_reading(self.pack.id)
+
+    @property
+    def other_build(self) -> str:
+        """What to do with logs of an earlier build of the shown pack; empty where there are none."""
+        builds = self.records.other_builds(self.pack)
+        if not builds:
+            return ""
+        found = builds[-1]
+        return (
+            f"The logs are of {found.before} cells, the pack has {found.now}. If a cell left, say "
+            "which one in Packs and logs (menu Record): they are read on without it. "
+            "If the count of cells is wrong, it is set in Protect."
+        )
 
     @property
     def busy(self) -> bool:
@@ -138,6 +153,20 @@ class Document(QObject):
             one, other = (_judged_by(pack_setup(s, number)) for s in (setup, before))
             if one != other:
                 self.records.read(pack)
+
+    def _changes_of_cells(self) -> list[tuple[float, int | None, str, str]]:
+        from nipper.core.logs.builds import KIND
+
+        return [event for event in self.history.raw_events() if event[2] == KIND]
+
+    @Slot()
+    def _events_changed(self) -> None:
+        """A cell that left, or did not after all: older logs are read otherwise."""
+        before, self._builds = self._builds, self._changes_of_cells()
+        for pack_id in {of for _, of, *_ in set(before) ^ set(self._builds)}:
+            for pack in self.records.packs:
+                if pack.id == pack_id:
+                    self.records.read(pack)
 
     @Slot(int, object)
     def _record_changed(self, pack_id: int, _: PackRecord | None) -> None:

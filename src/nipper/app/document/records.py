@@ -8,10 +8,12 @@ from PySide6.QtCore import QObject, Signal, Slot
 
 from nipper.app.jobs import Job
 from nipper.core.setup import Setup
-from nipper.store import Bench, Pack
+from nipper.store import Bench, ImportedLog, Pack
 
 if TYPE_CHECKING:
     from nipper.core.imbalance.diagnosis import Diagnosis
+    from nipper.core.imbalance.snapshot import Snapshot
+    from nipper.core.logs.builds import CellsChanged
     from nipper.core.logs.model import Log
     from nipper.core.rules import Evidence
 
@@ -26,18 +28,54 @@ class PackRecord:
     evidence: "Evidence"
 
 
+def changes_of(bench: Bench, pack: Pack) -> "list[tuple[float, CellsChanged]]":
+    """Which cells left a pack and when, oldest first."""
+    from nipper.core.logs.builds import kept
+
+    events = [(e.time_s, e.pack, e.kind, e.note) for e in bench.history.events()]
+    return kept(events, pack.id)
+
+
+def as_built_now(bench: Bench, pack: Pack, cells: int) -> "Callable[[Log], Log | None]":
+    """What makes of any log of a pack one of its cells as they are now, or None."""
+    from nipper.core.logs.builds import as_built_now
+
+    changes = changes_of(bench, pack)
+    return lambda log: as_built_now(log, changes, cells)
+
+
 def read_pack(
     bench: Bench, pack: Pack, setup: Setup, tick: Callable[[float], None] = lambda _share: None
 ) -> PackRecord | None:
-    """Load a pack's samples and judge them; None when it has none. Runs in a worker thread."""
+    """Load a pack's samples and judge them; None when it has none. Runs in a worker thread.
+
+    Logs of an earlier build of the pack are read where it is known which cell left since.
+    """
     from nipper.core.imbalance.diagnosis import diagnose
     from nipper.core.rules.measured import measured
 
-    log = bench.logs.load(pack.id, lambda share: tick(0.3 * share))
-    if log is None or log.cells != setup.cells:
+    as_now = as_built_now(bench, pack, setup.cells)
+    log = bench.logs.load(pack.id, lambda share: tick(0.3 * share), as_now)
+    if log is None:
         return None
     judged = diagnose(log, setup, lambda share: tick(0.3 + 0.7 * share))
     return PackRecord(pack, log, judged, measured(log, setup, judged.estimate))
+
+
+@dataclass(frozen=True, slots=True)
+class OtherBuild:
+    """Logs of a pack when it had another count of cells."""
+
+    pack: Pack
+    before: int
+    now: int
+    last_s: float
+    logs: int
+
+    @property
+    def left(self) -> int:
+        """Cells that left since; below 0 where some were put in."""
+        return self.before - self.now
 
 
 class Records(QObject):
@@ -87,6 +125,33 @@ class Records(QObject):
             self._bench.ensure_packs(count)
             self.packs = self._bench.packs()
             self.packs_changed.emit()
+
+    def snapshots(self, pack: Pack) -> "list[Snapshot]":
+        """What a pack's typed readings say, oldest first."""
+        from nipper.core.imbalance.snapshot import FEW_ROWS, snapshot
+
+        setup = self._setup(pack)
+        as_now = as_built_now(self._bench, pack, setup.cells)
+        logs = [as_now(log) for log in self._bench.logs.short(pack.id, FEW_ROWS)]
+        shots = [snapshot(log, setup) for log in logs if log is not None]
+        return [shot for shot in shots if shot is not None]
+
+    def other_builds(self, pack: Pack) -> "list[OtherBuild]":
+        """A pack's logs of another count of cells that cannot be read as those of today's."""
+        from nipper.core.logs.builds import since
+
+        now, changes = self._setup(pack).cells, changes_of(self._bench, pack)
+        found: dict[int, list[ImportedLog]] = {}
+        for log in self._bench.logs.all():
+            if log.pack == pack.id:
+                cells = self._bench.logs.cells(log.id)
+                left = sum(len(change.left) for change in since(cells, log.last_s, changes))
+                if cells - left != now:
+                    found.setdefault(cells, []).append(log)
+        return [
+            OtherBuild(pack, cells, now, max(log.last_s for log in logs), len(logs))
+            for cells, logs in sorted(found.items())
+        ]
 
     def remove_log(self, log: int) -> None:
         """Take a log's samples out of the bench, and judge its pack anew."""

@@ -257,7 +257,7 @@ ACTIONS: tuple[Action, ...] = (
         "record.logs",
         "Packs and logs …",
         Menu.RECORD,
-        "Names packs, and takes out a log that was read by mistake.",
+        "Names packs, takes out a log read by mistake, says which cell left.",
         _side("logs"),
         "",
         _has_bench,

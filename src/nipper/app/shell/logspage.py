@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt, Signal, Slot
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
+from nipper.app.shell.otherbuilds import OtherBuilds
 from nipper.app.widgets.basic import SEMI, button, clear, label, page_head, scrolled
 
 
@@ -33,7 +34,9 @@ class LogsPage(QWidget):
         for grid in (self._names, self._logs):
             grid.setHorizontalSpacing(16)
             grid.setVerticalSpacing(5)
+        self.other_builds = OtherBuilds(document)
         inside.addLayout(self._names)
+        inside.addWidget(self.other_builds)
         inside.addLayout(self._logs)
         inside.addStretch(1)
         area = scrolled(inside)
@@ -57,6 +60,7 @@ class LogsPage(QWidget):
             self._names.addWidget(label(f"pack {row}", "soft"), row, 0)
             self._names.addWidget(field, row, 1)
         self._names.setColumnStretch(2, 1)
+        self.other_builds.refresh()
         self._fill_logs()
 
     def _fill_logs(self) -> None:
@@ -106,4 +110,5 @@ class LogsPage(QWidget):
         else:
             self._doubtful = None
             self._document.records.remove_log(log)
+            self.other_builds.refresh()
         self._fill_logs()

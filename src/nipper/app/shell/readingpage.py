@@ -122,12 +122,7 @@ class ReadingPage(QWidget):
     @Slot()
     def _read_anew(self, *_: object) -> None:
         """The readings that are kept may be others now."""
-        from nipper.core.imbalance.snapshot import FEW_ROWS, snapshot
-
-        document, setup = self._document, self._document.setup
-        logs = document.bench.logs.short(document.pack.id, FEW_ROWS)
-        shots = [snapshot(log, setup) for log in logs if log.cells == setup.cells]
-        self._earlier = [shot for shot in shots if shot is not None]
+        self._earlier = self._document.records.snapshots(self._document.pack)
         self._judge()
 
     @Slot()

@@ -215,14 +215,11 @@ class TopBalancePage(QWidget):
 
     def _offsets(self, session: "Session | None") -> "tuple[np.ndarray | None, str]":
         """Charge of each cell to plan by, and where it is from."""
-        from nipper.core.imbalance.snapshot import FEW_ROWS, snapshot
-
         document, setup = self._document, self._document.setup
         if session and len(session.offset_ah) == setup.cells:
             return np.array(session.offset_ah), "As the cells stood when it began."
-        logs = document.bench.logs.short(document.pack.id, FEW_ROWS)
-        shots = [snapshot(log, setup) for log in logs if log.cells == setup.cells]
-        for shot in reversed([s for s in shots if s and s.deviation_pct is not None]):
+        shots = document.records.snapshots(document.pack)
+        for shot in reversed([s for s in shots if s.deviation_pct is not None]):
             charge = np.array(shot.charge_pct)
             if np.isfinite(charge).all():
                 return charge / 100.0 * setup.capacity_ah, "From the last typed reading."
@@ -235,17 +232,13 @@ class TopBalancePage(QWidget):
         )
 
     def _readings(self, session: "Session | None") -> Readings:
-        from nipper.core.imbalance.snapshot import FEW_ROWS, snapshot
-
         if session is None:
             return []
-        document = self._document
-        logs = document.bench.logs.short(document.pack.id, FEW_ROWS)
-        shots = [snapshot(log, document.setup) for log in logs if log.cells == document.setup.cells]
+        shots = self._document.records.snapshots(self._document.pack)
         return [
             ((s.time_s - session.begun_s) / 3600.0, s.deviation_mv)
             for s in shots
-            if s is not None and s.time_s >= session.begun_s - 60.0
+            if s.time_s >= session.begun_s - 60.0
         ]
 
     # doing

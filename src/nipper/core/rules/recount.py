@@ -91,7 +91,8 @@ def other_count(setup: Setup, _: Evidence) -> Iterator[Finding]:
         f"The pack's voltages are those of {was} cells; it has {now}.",
         f"The charger's target is {volts['charging.absorption_v'] / now:.2f} V a cell. All "
         f"{len(volts)} are scaled together; look at each, and tell inverter and chargers the same. "
-        "Older logs stay in the bench: they are of an earlier build.",
+        "Older logs stay in the bench, of an earlier build: say in Packs and logs which cell left, "
+        "and they are read on without it.",
         rescaled(setup, was),
         f"Rescale all pack voltages to {now} cells",
     )

@@ -147,7 +147,8 @@ class DiagnoseView(StageView):
             self._empty.setText(
                 "Reading the log …"
                 if self._document.reading_log
-                else "Drop a log of this pack on the window, or open one."
+                else self._document.other_build
+                or "Drop a log of this pack on the window, or open one."
             )
 
     # the picture

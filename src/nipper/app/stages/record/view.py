@@ -230,7 +230,8 @@ class RecordView(StageView):
             reading = (
                 "Reading the log …"
                 if self._document.reading_log
-                else "Drop a log of this pack on the window, or open one: a CSV or "
+                else self._document.other_build
+                or "Drop a log of this pack on the window, or open one: a CSV or "
                 "spreadsheet from the BMS. Without a log, type what its screen shows (Ctrl+M)."
             )
             self._empty.setText(reading)
