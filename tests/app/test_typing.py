@@ -37,10 +37,10 @@ def test_enter_ticks_and_goes_on(qtbot, typing):
     assert typing._value.text() == first.value
     qtbot.keyClick(typing, Qt.Key.Key_Return)
     assert typing._value.text() == typing.sheet.lines[1].value
-    assert typing._title.text().startswith("Typing sheet: 1 of")
+    assert typing._title.text().startswith("Typing sheet of Pack A: 1 of")
     qtbot.keyClick(typing, Qt.Key.Key_Up)
     qtbot.keyClick(typing, Qt.Key.Key_Backspace)
-    assert typing._title.text().startswith("Typing sheet: 0 of")
+    assert typing._title.text().startswith("Typing sheet of Pack A: 0 of")
     qtbot.keyClick(typing, Qt.Key.Key_Down)
     assert typing.sheet.row == 1
 
@@ -127,7 +127,8 @@ def test_what_the_bms_shows_is_read_back(open_window, revisions, tmp_path):
     revisions.take_read_back(str(path))
     newest = open_window.document.bench.history.revisions()[-1]
     assert newest.kind == "read back"
-    assert newest.note.startswith(f"{open_window.document.pack.name}: read back")
+    assert newest.note.startswith("read back")
+    assert newest.pack == open_window.document.pack.id
     assert newest.note.endswith("1 difference to the settings")
     assert "read back" in revisions.list.item(0).text()
     revisions.list.clearSelection()
@@ -179,8 +180,8 @@ def test_each_charge_names_the_settings_it_was_made_under(open_window):
     log = document.record.log
     middle = float(log.time_s[log.rows // 2])
     document.bench.history.add_revision("typed in", "first", document.setup, middle)
-    assert document.history.settings_at(middle - 1.0) == ""
-    assert document.history.settings_at(middle + 1.0) == "revision 1"
+    assert document.history.settings_at(middle - 1.0, document.pack.id) == ""
+    assert document.history.settings_at(middle + 1.0, document.pack.id) == "revision 1"
     page = open_window.side.show("revisions")
     assert "full charges of" in page.list.item(0).text()
     view = open_window.view("record")
@@ -358,3 +359,66 @@ def test_the_sheet_without_its_page(document):
     sheet.change_item(label="Mine")
     assert sheet.item().label == "Mine"
     assert TypingState(document).menu == sheet.menu
+
+
+@pytest.fixture
+def two_packs(open_window):
+    document = open_window.document
+    document.settings.change({"packs_in_parallel": 2}, "two packs")
+    document.settings.save()
+    return [pack.id for pack in document.records.packs]
+
+
+def test_what_is_typed_into_one_pack_is_not_typed_into_the_other(open_window, two_packs):
+    document, (first, second) = open_window.document, two_packs
+    page = open_window.side.show("typing")
+    for _ in list(page.sheet.lines):
+        page.tick_line()
+    page.done.click()
+    assert "typed in" in open_window.top.revision.text()
+    document.choose_pack(second)
+    assert open_window.top.revision.text() == "draft, not typed in yet"
+    page = open_window.side.show("typing")
+    assert document.pack.name in page._title.text()
+    assert page.sheet.done == 0
+    assert all(line.changed for line in page.sheet.lines)
+    page.tick_line()
+    document.choose_pack(first)
+    assert page.sheet.done == 0
+    document.choose_pack(second)
+    assert page.sheet.done == 1
+    assert [r.pack for r in document.history.typed(first)] == [first]
+    assert document.history.typed(second) == []
+
+
+def test_a_menu_of_one_pack_is_not_taken_for_another_where_they_differ(open_window, two_packs):
+    document, (first, second) = open_window.document, two_packs
+    path = "protection.cell_over_voltage.trip_v"
+    common = Menu(name="of both", items=[Item(path=path, label="OVP")])
+    TypingState(document).keep_menu(common)
+    document.choose_pack(second)
+    assert TypingState(document).menu == common
+    document.settings.set_scope(only_shown=True)
+    document.settings.change({path: 3.6}, "only this one")
+    own = Menu(name="of the second", items=[Item(path=path, label="Cell high")])
+    TypingState(document).keep_menu(own)
+    document.choose_pack(first)
+    assert TypingState(document).menu == common
+    document.choose_pack(second)
+    assert TypingState(document).menu == own
+
+
+def test_what_was_read_of_one_pack_is_never_kept_as_the_others(qtbot, open_window, two_packs):
+    document, (first, second) = open_window.document, two_packs
+    page = open_window.side.show("readback")
+    page.ask.click()
+    document.choose_pack(second)
+    qtbot.waitUntil(lambda: page.ask.isEnabled(), timeout=10_000)
+    assert all(not page._text(row, 3) for row in range(page.table.rowCount()))
+    assert not page.keep.isEnabled()
+    page.ask.click()
+    qtbot.waitUntil(lambda: page.keep.isEnabled(), timeout=10_000)
+    page.keep.click()
+    assert document.bench.history.revisions()[-1].pack == second
+    document.choose_pack(first)
+    assert document.history.times("read back", first) == []

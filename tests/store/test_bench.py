@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from nipper.core.errors import Cancelled, InputError
 from nipper.core.logs.model import Log
 from nipper.core.presets import new_setup
-from nipper.core.setup import put
+from nipper.core.setup import dumps, put
 from nipper.store import Bench, chunks, schema
 from tests.builders import charge_log
 
@@ -184,8 +184,6 @@ def test_an_older_version_is_brought_up_with_a_copy_beside_it(path, setup):
         f"PRAGMA application_id = {schema.APPLICATION_ID}; {schema.TABLES} PRAGMA user_version = 1;"
     )
     connection.execute("INSERT INTO packs (name) VALUES ('Old')")
-    from nipper.core.setup import dumps
-
     connection.execute("INSERT INTO settings VALUES ('setup', ?)", (dumps(setup),))
     connection.commit()
     connection.close()
@@ -195,6 +193,28 @@ def test_an_older_version_is_brought_up_with_a_copy_beside_it(path, setup):
     copy = path.with_name(path.name + ".version-1")
     (version,) = sqlite3.connect(copy).execute("PRAGMA user_version").fetchone()
     assert version == 1
+
+
+def test_revisions_of_a_bench_of_before_are_of_all_packs(path, setup):
+    connection = sqlite3.connect(path)
+    before = schema.MIGRATIONS[0]
+    connection.executescript(
+        f"PRAGMA application_id = {schema.APPLICATION_ID}; PRAGMA user_version = 2; "
+        f"{schema.TABLES} {before}"
+    )
+    connection.execute("INSERT INTO packs (name) VALUES ('Old')")
+    connection.execute("INSERT INTO settings VALUES ('setup', ?)", (dumps(setup),))
+    row = (1.7e9, "typed in", "first", dumps(setup))
+    connection.execute("INSERT INTO revisions (time_s, kind, note, setup) VALUES (?, ?, ?, ?)", row)
+    connection.commit()
+    connection.close()
+    bench = Bench.open(path)
+    (kept,) = bench.history.revisions()
+    assert (kept.note, kept.pack, kept.setup) == ("first", None, setup)
+    assert bench.history.revision_times("typed in", 1) == [1.7e9]
+    bench.history.add_revision("typed in", "of one", setup, 1.8e9, pack=1)
+    assert bench.history.revision_times("typed in", 1) == [1.7e9, 1.8e9]
+    assert bench.history.revision_times("typed in", 2) == [1.7e9]
 
 
 def test_an_existing_file_is_never_overwritten(path, setup):

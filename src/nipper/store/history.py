@@ -14,13 +14,16 @@ from nipper.store.file import BenchFile
 
 @dataclass(frozen=True, slots=True)
 class Revision:
-    """The settings at one time: ``kind`` is draft, typed in or read back."""
+    """The settings at one time: ``kind`` is draft, typed in or read back; of which pack's BMS, None
+    of all.
+    """
 
     id: int
     time_s: float
     kind: str
     note: str
     setup: Setup
+    pack: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,26 +43,35 @@ class History:
     def __init__(self, file: BenchFile, clock: Callable[[], float]) -> None:
         self._file, self._clock = file, clock
 
-    def add_revision(self, kind: str, note: str, setup: Setup, time_s: float | None = None) -> None:
+    def add_revision(
+        self,
+        kind: str,
+        note: str,
+        setup: Setup,
+        time_s: float | None = None,
+        pack: int | None = None,
+    ) -> None:
         """Keep the settings as a dated revision: ``kind`` is draft, typed in or read back."""
         with self._file.write() as db:
-            insert_revision(db, self._at(time_s), kind, note, setup)
+            insert_revision(db, self._at(time_s), kind, note, setup, pack)
 
-    def revision_times(self, kind: str) -> list[float]:
-        """When revisions of a kind were made, oldest first."""
+    def revision_times(self, kind: str, pack: int) -> list[float]:
+        """When revisions of a kind were made of a pack, oldest first."""
         rows = self._file.rows(
-            "SELECT time_s FROM revisions WHERE kind = ? ORDER BY time_s, id", (kind,)
+            "SELECT time_s FROM revisions WHERE kind = ? AND (pack IS NULL OR pack = ?) "
+            "ORDER BY time_s, id",
+            (kind, pack),
         )
         return [t for (t,) in rows]
 
     def revisions(self) -> list[Revision]:
         """All revisions, oldest first."""
         rows = self._file.rows(
-            "SELECT id, time_s, kind, note, setup FROM revisions ORDER BY time_s, id"
+            "SELECT id, time_s, kind, note, setup, pack FROM revisions ORDER BY time_s, id"
         )
         return [
-            Revision(i, t, kind, note, loads_kept(text, str(self._file.path))[0])
-            for i, t, kind, note, text in rows
+            Revision(i, t, kind, note, loads_kept(text, str(self._file.path))[0], pack)
+            for i, t, kind, note, text, pack in rows
         ]
 
     def events(self) -> list[BenchEvent]:
@@ -117,10 +129,15 @@ def _document(text: str) -> dict[str, object] | None:
 
 
 def insert_revision(
-    db: sqlite3.Connection, time_s: float, kind: str, note: str, setup: Setup
+    db: sqlite3.Connection,
+    time_s: float,
+    kind: str,
+    note: str,
+    setup: Setup,
+    pack: int | None = None,
 ) -> None:
     """Add a revision within a transaction."""
     db.execute(
-        "INSERT INTO revisions (time_s, kind, note, setup) VALUES (?, ?, ?, ?)",
-        (time_s, kind, note, dumps(setup)),
+        "INSERT INTO revisions (time_s, kind, note, setup, pack) VALUES (?, ?, ?, ?, ?)",
+        (time_s, kind, note, dumps(setup), pack),
     )

@@ -8,7 +8,7 @@ from nipper.core.errors import InputError
 from nipper.core.files import whole
 
 APPLICATION_ID = 0x4E495050  # "NIPP" in the file's header: tells a bench from any other SQLite file
-VERSION = 2
+VERSION = 3
 
 TABLES = """
 CREATE TABLE settings (key TEXT PRIMARY KEY, value TEXT NOT NULL);
@@ -34,6 +34,8 @@ CREATE TABLE mappings (shape TEXT PRIMARY KEY, mapping TEXT NOT NULL, used_s REA
 MIGRATIONS = (
     "CREATE TABLE diagnoses (id INTEGER PRIMARY KEY, time_s REAL NOT NULL, pack INTEGER "
     "NOT NULL REFERENCES packs(id), document TEXT NOT NULL);",
+    # of which pack's BMS; before, and where nothing is said, of all
+    "ALTER TABLE revisions ADD COLUMN pack INTEGER REFERENCES packs(id);",
 )
 
 

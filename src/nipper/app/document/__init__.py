@@ -86,7 +86,7 @@ class Document(QObject):
 
     @property
     def other_build(self) -> str:
-        """What to do with logs of an earlier build of the shown pack; empty where there are none."""
+        """What to do with the shown pack's logs of an earlier build; empty without such."""
         builds = self.records.other_builds(self.pack)
         if not builds:
             return ""
@@ -131,8 +131,17 @@ class Document(QObject):
 
     def note_read_back(self, shown: Setup, note: str) -> None:
         """Keep what the shown pack's BMS was read to hold."""
-        of = f"{self.pack.name}: " if len(self.records.packs) > 1 else ""
-        self.history.note_read_back(shown, of + note)
+        self.history.note_read_back(shown, note, self.pack.id)
+
+    def note_typed(self, note: str) -> None:
+        """Keep the settings as typed into the shown pack's BMS."""
+        self.history.note_typed(self.bank, note, self.pack.id)
+
+    @property
+    def last_typed(self) -> Setup | None:
+        """The shown pack's settings as they were last typed in; None before the first time."""
+        typed = self.history.typed(self.pack.id)
+        return self.as_shown(typed[-1].setup) if typed else None
 
     @Slot()
     def ask_rules(self) -> None:

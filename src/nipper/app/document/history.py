@@ -33,29 +33,33 @@ class History(QObject):
         """What was typed in or read back, oldest first."""
         return [r for r in self._bench.history.revisions() if r.kind != DRAFT]
 
-    def typed(self) -> list[Revision]:
-        """What was typed in so far, oldest first."""
-        return [r for r in self._bench.history.revisions() if r.kind == TYPED]
+    def revisions_of(self, pack: int) -> list[Revision]:
+        """Those of a pack's BMS, drafts among them, oldest first."""
+        return [r for r in self._bench.history.revisions() if r.pack in (None, pack)]
 
-    def times(self, kind: str) -> list[float]:
-        """When settings were typed in, or read back; without reading the settings."""
-        return self._bench.history.revision_times(kind)
+    def typed(self, pack: int) -> list[Revision]:
+        """What was typed into a pack's BMS so far, oldest first."""
+        return [r for r in self.revisions_of(pack) if r.kind == TYPED]
 
-    def note_typed(self, setup: Setup, note: str) -> None:
-        """Keep these settings as typed into the BMS now."""
-        self._bench.history.add_revision(TYPED, note, setup)
+    def times(self, kind: str, pack: int) -> list[float]:
+        """When a pack's settings were typed in, or read back; without reading the settings."""
+        return self._bench.history.revision_times(kind, pack)
+
+    def note_typed(self, setup: Setup, note: str, pack: int) -> None:
+        """Keep these settings as typed into a pack's BMS now."""
+        self._bench.history.add_revision(TYPED, note, setup, pack=pack)
         self.revised.emit()
 
-    def note_read_back(self, shown: Setup, note: str) -> None:
-        """Keep what a BMS was read to hold."""
-        self._bench.history.add_revision(READ_BACK, note, shown)
+    def note_read_back(self, shown: Setup, note: str, pack: int) -> None:
+        """Keep what a pack's BMS was read to hold."""
+        self._bench.history.add_revision(READ_BACK, note, shown, pack=pack)
         self.revised.emit()
 
-    def settings_at(self, time_s: float) -> str:
-        """Which settings were in the BMS at a moment, as words; empty before the first."""
+    def settings_at(self, time_s: float, pack: int) -> str:
+        """Which settings were in a pack's BMS at a moment, as words; empty before the first."""
         from nipper.core.report.readback import in_force
 
-        revisions = self._bench.history.revisions()
+        revisions = self.revisions_of(pack)
         found = in_force(revisions, time_s)
         if found is None:
             return ""

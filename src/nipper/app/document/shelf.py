@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from nipper.core.report.topbalance import Session
 
 MODULES, TICKS, MENU = "pv-modules", "typing-ticks", "typing-menu"
+FIRST = 1  # the number of a bench's first pack
 LINK, TOP_BALANCE, BUILD = "link", "top-balance", "build"
 
 
@@ -41,24 +42,29 @@ class Shelf:
     def _keep_modules(self, modules: list[Module]) -> None:
         self._kept.keep(MODULES, json.dumps([m.model_dump() for m in modules]))
 
-    def ticks(self) -> dict[str, str]:
-        """What was ticked on the typing sheet: path and the value that was typed."""
+    def ticks(self, pack: int) -> dict[str, str]:
+        """What was ticked on a pack's typing sheet: path and the value that was typed."""
+        kept = self._kept.value(f"{TICKS}:{pack}")
+        if kept is None and pack == FIRST:  # a bench of before had one sheet for all packs
+            kept = self._kept.value(TICKS)
         try:
-            return TypeAdapter(dict[str, str]).validate_json(self._kept.value(TICKS) or "{}")
+            return TypeAdapter(dict[str, str]).validate_json(kept or "{}")
         except ValidationError:
             return {}
 
-    def keep_ticks(self, ticks: dict[str, str]) -> None:
+    def keep_ticks(self, ticks: dict[str, str], pack: int) -> None:
         """Keep what is ticked."""
-        self._kept.keep(TICKS, json.dumps(ticks))
+        self._kept.keep(f"{TICKS}:{pack}", json.dumps(ticks))
 
-    def menu(self) -> str | None:
-        """The order of the user's own BMS, as the text of its file; None when there is none."""
-        return self._kept.value(MENU)
+    def menu(self, pack: int) -> str | None:
+        """The order of a pack's own BMS, else of all, as the text of its file; None when there is
+        none.
+        """
+        return self._kept.value(f"{MENU}:{pack}") or self._kept.value(MENU)
 
-    def keep_menu(self, text: str) -> None:
-        """Keep the order of the user's own BMS."""
-        self._kept.keep(MENU, text)
+    def keep_menu(self, text: str, pack: int | None) -> None:
+        """Keep the order of a pack's own BMS; of all that have none of their own without a pack."""
+        self._kept.keep(MENU if pack is None else f"{MENU}:{pack}", text)
 
     def link_notes(self) -> "LinkNotes":
         """What is done of the link, and what both displays showed."""

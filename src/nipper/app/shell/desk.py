@@ -84,15 +84,17 @@ class Desk(QObject):
     @Slot()
     def show_settings(self) -> None:
         """The top line: name, and how far what is set is typed in."""
-        typed = self.document.history.typed()
-        self._window.top.show_setup(self.document.bank, typed, self._window.zone)
+        document = self.document
+        typed = document.history.typed(document.pack.id)
+        changed = bool(typed) and document.as_shown(typed[-1].setup) != document.setup
+        self._window.top.show_setup(document.bank, typed, changed, self._window.zone)
         self._show_scope()
 
     @Slot()
     def show_packs(self) -> None:
         """The top line: the packs, and the one that is shown."""
         self._window.top.show_packs(self.document.records.packs, self.document.pack.id)
-        self._show_scope()
+        self.show_settings()
 
     @Slot()
     def _show_scope(self) -> None:

@@ -1,4 +1,4 @@
-"""Logs from when a pack had another count of cells: which one left is asked, and they are read on."""
+"""Logs from when a pack had another count of cells: asked which one left, they are read on."""
 
 from PySide6.QtCore import Slot
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget

@@ -89,7 +89,17 @@ class ReadBackPage(QWidget):
         for widget in (self.writer.allowed, self.writer.button, self.keep):
             foot.addWidget(widget)
         layout.addLayout(foot)
+        document.pack_changed.connect(self._pack_changed)
         self.refresh()
+
+    @Slot()
+    def _pack_changed(self) -> None:
+        """What one pack's BMS shows says nothing of another's."""
+        if self._job is not None:
+            self._job.cancel()
+        self._lines = []
+        self.refresh()
+        self.trouble.emit("")
 
     def _link_line(self) -> QHBoxLayout:
         line = QHBoxLayout()
@@ -110,6 +120,7 @@ class ReadBackPage(QWidget):
         line.addStretch(1)
         self._registers: RegisterMap | None = None
         self._job: Job | None = None
+        self._writing: tuple[int, Setup | None] = self._document.pack.id, None
         self._held: dict[int, Setup] = {}  # what was written to the stand-in, by pack
         self.writer = Writer(self.link, self)
         self.writer.button.clicked.connect(self.write_link)
@@ -145,8 +156,7 @@ class ReadBackPage(QWidget):
         """What the stand-in holds; None where a device is asked."""
         if not self.link.stand_in:
             return None
-        typed = self._document.history.typed()
-        last = self._document.as_shown(typed[-1].setup) if typed else self._document.setup
+        last = self._document.last_typed or self._document.setup
         return self._held.get(self._document.pack.id, last)
 
     def _map(self) -> RegisterMap:
@@ -163,15 +173,17 @@ class ReadBackPage(QWidget):
         place, device = self.link.place.text(), self.link.device.value()
         setup = self._document.setup
         order = Order(place, device, registers, setup, paths, self._stand_in())
+        self._writing = self._document.pack.id, order.stand_in
         self.writer.write(order, told)
 
     @Slot(object)
     def _written(self, values: dict[str, object]) -> None:
-        if self.link.stand_in:
+        pack_id, before = self._writing
+        if before is not None:
             known = {path: v for path, v in values.items() if v is not None}
-            held = put(self._stand_in() or self._document.setup, known)
-            self._held[self._document.pack.id] = held
-        self._linked(values)
+            self._held[pack_id] = put(before, known)
+        if pack_id == self._document.pack.id:
+            self._linked(values)
 
     @Slot()
     def read_link(self) -> None:

@@ -102,6 +102,7 @@ class RevisionsPage(QWidget):
         middle.addLayout(right, 3)
         layout.addLayout(middle, 1)
         document.settings.changed.connect(self._compare)
+        document.pack_changed.connect(self.refresh)
         self.refresh()
 
     @Slot()
@@ -114,36 +115,38 @@ class RevisionsPage(QWidget):
         self._rows = sorted(
             [*revisions, *history.events()], key=lambda row: row.time_s, reverse=True
         )
-        charges = self._charges(revisions)
+        charges = self._charges()
         self.list.clear()
         for row in self._rows:
-            at = datetime.fromtimestamp(row.time_s, self._zone)
-            what = f"{at.day} {at:%b %Y, %H:%M}   {row.kind}\n{row.note}"
-            if isinstance(row, Revision) and row.id in charges:
-                what += f"\n{charges[row.id]}"
-            item = QListWidgetItem(UNITS.text(what))
-            if isinstance(row, BenchEvent):
-                pack = next(
-                    (
-                        f"{p.name}: "
-                        for p in self._document.records.packs
-                        if p.id == row.pack and len(self._document.records.packs) > 1
-                    ),
-                    "",
-                )
-                item.setText(UNITS.text(f"{at.day} {at:%b %Y}   {pack}{row.note}"))
-                item.setFlags(Qt.ItemFlag.NoItemFlags)
-                item.setForeground(QBrush(self._theme.colour("soft")))
-            self.list.addItem(item)
+            self.list.addItem(self._item(row, charges))
         newest = next((i for i, row in enumerate(self._rows) if isinstance(row, Revision)), -1)
         self.list.setCurrentRow(newest)
         self._compare()
 
-    def _charges(self, revisions: list[Revision]) -> dict[int, str]:
+    def _item(self, row: Revision | BenchEvent, charges: dict[int, str]) -> QListWidgetItem:
+        at = datetime.fromtimestamp(row.time_s, self._zone)
+        of = self._of(row.pack)
+        if isinstance(row, BenchEvent):
+            item = QListWidgetItem(UNITS.text(f"{at.day} {at:%b %Y}   {of}{row.note}"))
+            item.setFlags(Qt.ItemFlag.NoItemFlags)
+            item.setForeground(QBrush(self._theme.colour("soft")))
+            return item
+        told = [f"{at.day} {at:%b %Y, %H:%M}   {of}{row.kind}", row.note]
+        told += [charges[row.id]] if row.id in charges else []
+        return QListWidgetItem(UNITS.text("\n".join(told)))
+
+    def _of(self, pack_id: int | None) -> str:
+        """Whose it is, where there are several packs and it is not of all."""
+        packs = self._document.records.packs
+        names = {pack.id: pack.name for pack in packs}
+        return f"{names[pack_id]}: " if len(packs) > 1 and pack_id in names else ""
+
+    def _charges(self) -> dict[int, str]:
         """How many full charges of the shown pack were made under each revision, by its id."""
         record = self._document.record
         if record is None:
             return {}
+        revisions = self._document.history.revisions_of(record.pack.id)
         counts: dict[int, int] = {}
         for charge in record.diagnosis.estimate.full:
             found = in_force(revisions, float(record.log.time_s[charge.top]))

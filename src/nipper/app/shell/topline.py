@@ -67,15 +67,16 @@ class TopLine(QFrame):
         self.name.setText("Nipper")
         self.revision.setText("")
 
-    def show_setup(self, setup: Setup, typed: Sequence[Revision], zone: tzinfo) -> None:
+    def show_setup(
+        self, setup: Setup, typed: Sequence[Revision], changed: bool, zone: tzinfo
+    ) -> None:
         """The name, and how the settings stand against the last that were typed in."""
         self.name.setText(_short(setup.name))
         self.name.setToolTip(setup.name)
-        text, changed = "draft, not typed in yet", False
+        text = "draft, not typed in yet"
         if typed:
             last = typed[-1]
             moment = datetime.fromtimestamp(last.time_s, zone)
-            changed = last.setup != setup
             text = f"revision {len(typed)} · typed in {moment.day} {moment:%b}" + (
                 " · changed since" if changed else ""
             )

@@ -61,6 +61,7 @@ class TypingPage(QWidget):
         layout.addLayout(middle, 1)
         layout.addLayout(self._foot())
         document.settings.changed.connect(self.refresh)
+        document.pack_changed.connect(self.refresh)
         document.judgement.changed.connect(self._warn)
         self.refresh()
         self.sheet.choose_open()
@@ -187,7 +188,9 @@ class TypingPage(QWidget):
 
     def _show(self) -> None:
         state, line = self.sheet, self.sheet.line
-        self._title.setText(f"Typing sheet: {state.done} of {len(state.lines)} typed in")
+        packs = self._document.records.packs
+        of = f" of {self._document.pack.name}" if len(packs) > 1 else ""
+        self._title.setText(f"Typing sheet{of}: {state.done} of {len(state.lines)} typed in")
         self._progress.setRange(0, max(1, len(state.lines)))
         self._progress.setValue(state.done)
         self.done.setEnabled(bool(state.lines) and state.done == len(state.lines))

@@ -16,11 +16,12 @@ from nipper.core.report.typingsheet import (
     plain_menu,
     sheet,
 )
+from nipper.core.setup import unlike
 
 
 def kept_menu(document: Document) -> Menu:
     """The menu order kept in the bench, else the plain one."""
-    kept = document.shelf.menu()
+    kept = document.shelf.menu(document.pack.id)
     try:
         return parse_menu(json.loads(kept)) if kept else plain_menu()
     except (InputError, json.JSONDecodeError):
@@ -32,18 +33,21 @@ class TypingState:
 
     def __init__(self, document: Document) -> None:
         self._document = document
-        self.menu = kept_menu(document)
-        self.ticks = document.shelf.ticks()
+        self._read_kept()
         self.lines: list[Line] = []
         self.row = 0
         self.only_changed = False
 
+    def _read_kept(self) -> None:
+        """The shown pack's own menu and ticks."""
+        self.menu = kept_menu(self._document)
+        self.ticks = self._document.shelf.ticks(self._document.pack.id)
+
     def refresh(self) -> None:
         """Make the lines anew; the one that is shown stays it, where it still is."""
+        self._read_kept()
         here = self.line.path if self.line else ""
-        typed = self._document.history.typed()
-        before = self._document.as_shown(typed[-1].setup) if typed else None
-        lines = sheet(self._document.setup, before, self.menu)
+        lines = sheet(self._document.setup, self._document.last_typed, self.menu)
         self.lines = [line for line in lines if line.changed or not self.only_changed]
         self.row = next((i for i, line in enumerate(self.lines) if line.path == here), 0)
 
@@ -88,10 +92,10 @@ class TypingState:
         self._document.settings.save()
         with self._document.bench.together():
             self._keep({})
-            self._document.history.note_typed(self._document.bank, note)
+            self._document.note_typed(note)
 
     def _keep(self, ticks: dict[str, str]) -> None:
-        self._document.shelf.keep_ticks(ticks)
+        self._document.shelf.keep_ticks(ticks, self._document.pack.id)
         self.ticks = ticks
 
     # the menu of the user's own BMS
@@ -106,8 +110,10 @@ class TypingState:
         self.keep_menu(load_menu(file))
 
     def keep_menu(self, menu: Menu) -> None:
-        """Take another menu order."""
-        self._document.shelf.keep_menu(dumps_menu(menu))
+        """Take another menu order: of all packs where they are alike, else of the shown one."""
+        document = self._document
+        pack_id = document.pack.id if unlike(document.bank) else None
+        document.shelf.keep_menu(dumps_menu(menu), pack_id)
         self.menu = menu
         self.refresh()
 

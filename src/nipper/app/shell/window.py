@@ -308,7 +308,7 @@ class Window(QMainWindow):
         """Keep the settings as typed in today."""
         assert self.document
         self.document.settings.save()
-        self.document.history.note_typed(self.document.bank, "noted as typed in")
+        self.document.note_typed("noted as typed in")
 
     # looks
 

@@ -84,9 +84,7 @@ def kept(
     return [(at, c) for at, c in sorted(found, key=lambda pair: pair[0]) if c is not None]
 
 
-def as_built_now(
-    log: Log, changes: Sequence[tuple[float, CellsChanged]], cells: int
-) -> Log | None:
+def as_built_now(log: Log, changes: Sequence[tuple[float, CellsChanged]], cells: int) -> Log | None:
     """A log as one of the pack as it is built now; None where it is of another build.
 
     Parameters

@@ -7,8 +7,6 @@ from typing import Any, cast
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from nipper.core.setup import Setup
-
 DAY_S = 86400.0
 
 
@@ -56,12 +54,12 @@ def events(found: Sequence[tuple[float, str, str, str]]) -> list[Entry]:
     return [Entry(at, KIND_OF.get(kind, Kind.DONE), words, pack) for at, pack, kind, words in found]
 
 
-def revisions(found: Sequence[tuple[float, str, str, Setup]]) -> list[Entry]:
-    """Revisions as (time_s, kind, note, settings)."""
-    out: list[Entry] = []
-    for at, kind, note, _ in found:
-        out.append(Entry(at, Kind.SETTINGS, f"settings {kind}{f': {note}' if note else ''}"))
-    return out
+def revisions(found: Sequence[tuple[float, str, str, str]]) -> list[Entry]:
+    """Revisions as (time_s, pack, kind, note)."""
+    return [
+        Entry(at, Kind.SETTINGS, f"settings {kind}{f': {note}' if note else ''}", pack)
+        for at, pack, kind, note in found
+    ]
 
 
 def findings(document: Mapping[str, Any]) -> dict[tuple[str, tuple[int, ...]], str]:

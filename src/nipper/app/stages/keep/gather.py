@@ -53,7 +53,7 @@ def kept(document: Document) -> list[Kept]:
 def _dates(document: Document) -> Dates:
     history, packs = document.history, document.records.packs
     cold_s, is_of_cutoff = _cold(document)
-    typed, read = history.times(TYPED), history.times(READ_BACK)
+    typed_s, read_back_s = _typed_and_read(document)
     tests = [at for pack in packs for at, _ in history.capacity_tests(pack.id)]
     counters = [e.time_s for e in history.events() if e.kind == trips.KIND]
     loss = history.last_loss()
@@ -63,13 +63,25 @@ def _dates(document: Document) -> Dates:
         cold_is_of_cutoff=is_of_cutoff,
         torques_s=tuple(t.at_s for t in torques),
         capacity_s=max(tests, default=None),
-        typed_s=max(typed, default=None),
-        read_back_s=max(read, default=None),
+        typed_s=typed_s,
+        read_back_s=read_back_s,
         loss_proven=loss is not None and loss[1].proves(document.bank),
         trips_s=max(counters, default=None),
         charger_to_set_back=_to_set_back(document),
         errors=sum(f.severity is Severity.ERROR for f in document.judgement.findings),
     )
+
+
+def _typed_and_read(document: Document) -> tuple[float | None, float | None]:
+    """When settings were last typed in and read back: of the pack that was never read since."""
+    history, found = document.history, (None, None)
+    for pack in document.records.packs[: document.bank.packs_in_parallel]:
+        typed_s = max(history.times(TYPED, pack.id), default=None)
+        read_s = max(history.times(READ_BACK, pack.id), default=None)
+        if typed_s is not None and (read_s is None or read_s < typed_s):
+            return typed_s, read_s
+        found = (typed_s, read_s) if typed_s is not None else found
+    return found
 
 
 def _cold(document: Document) -> tuple[float | None, bool]:
@@ -125,7 +137,9 @@ def told(document: Document) -> "list[Entry]":
         story.events(
             [(e.time_s, names.get(e.pack or 0, ""), e.kind, e.note) for e in history.events()]
         ),
-        story.revisions([(r.time_s, r.kind, r.note, r.setup) for r in history.revisions()]),
+        story.revisions(
+            [(r.time_s, names.get(r.pack or 0, ""), r.kind, r.note) for r in history.revisions()]
+        ),
         story.logs(
             [(names.get(log.pack, ""), log.file, log.imported_s, log.rows, log.first_s, log.last_s)
              for log in document.bench.logs.all()]

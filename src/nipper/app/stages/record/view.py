@@ -299,7 +299,9 @@ class RecordView(StageView):
             record.log,
             charge,
             record.pack.name,
-            self._document.history.settings_at(float(record.log.time_s[charge.top])),
+            self._document.history.settings_at(
+                float(record.log.time_s[charge.top]), record.pack.id
+            ),
         )
 
     def _second(self, record: PackRecord) -> Opened | None:

@@ -126,7 +126,7 @@ class RehearseView(StageView):
         """What can be put beside: the last typed-in settings, and the schools."""
         setup = self._document.bank
         self._beside = [("nothing beside", None)]
-        typed = self._document.history.typed()
+        typed = self._document.history.typed(self._document.pack.id)
         if typed and typed[-1].setup != setup:
             self._beside.append(("as typed in", typed[-1].setup))
         for school in schools(setup):
