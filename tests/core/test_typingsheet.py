@@ -27,7 +27,7 @@ from nipper.core.report.typingsheet import (
     to_html,
     units_of,
 )  # fmt: skip
-from nipper.core.setup import get, put
+from nipper.core.setup import get, pack_setup, put, put_own
 
 
 @pytest.fixture
@@ -129,3 +129,26 @@ def test_csv_and_page_hold_every_line(setup):
     page = to_html(lines, "A <b>name")
     assert "A &lt;b&gt;name" in page
     assert page.count("☐") == len(lines)
+
+
+def test_devices_ask_for_one_battery_or_the_whole_bank():
+    bank = new_setup("lfp", 16, 100.0, packs_in_parallel=6)
+    lines = {line.path: line for line in sheet(bank, None, plain_menu())}
+    assert lines["charging.max_charge_a"].value == "120 A"
+    assert lines["charging.max_charge_a"].also == "whole bank; one battery: 20 A"
+    assert lines["charging.tail_a"].also == "whole bank; one battery: 2 A"
+    assert lines["capacity_ah"].also == "one battery; whole bank: 600 Ah"
+    assert lines["protection.charge_over_current.trip_a"].also == "one battery"
+    assert lines["protection.cell_over_voltage.trip_v"].also == ""
+    for paper in (to_csv(list(lines.values())), to_html(list(lines.values()), "six")):
+        assert "whole bank; one battery: 20 A" in paper
+    alone = sheet(new_setup("lfp", 16, 100.0), None, plain_menu())
+    assert not any(line.also for line in alone)
+
+
+def test_of_unlike_packs_each_types_its_own_share():
+    bank = new_setup("lfp", 16, 100.0, packs_in_parallel=2)
+    unlike = put_own(bank, 1, {"capacity_ah": 300.0})
+    lines = {line.path: line for line in sheet(pack_setup(unlike, 1), None, plain_menu())}
+    assert lines["capacity_ah"].also == "one battery; whole bank: 400 Ah"
+    assert lines["charging.max_charge_a"].also == "whole bank; one battery: 30 A"

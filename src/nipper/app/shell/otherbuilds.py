@@ -49,7 +49,7 @@ class OtherBuilds(QWidget):
         field = QLineEdit()
         field.setMaximumWidth(110)
         field.setMaxLength(60)
-        field.setPlaceholderText("5" if build.left == 1 else "5, 9")
+        field.setPlaceholderText("which" if build.left == 1 else "which, which")
         field.setAccessibleName(f"Which cell of {build.before} left {build.pack.name}")
         field.setProperty("row", row)
         field.returnPressed.connect(self._note)

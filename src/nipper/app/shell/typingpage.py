@@ -93,10 +93,18 @@ class TypingPage(QWidget):
         self._section = label("", "soft", size=15)
         self._label = label("", size=22, weight=SEMI, wrap=True)
         self._value = for_device(label("", size=64, weight=SEMI))
+        self._also = for_device(label("", "soft", size=15))
         self._before = for_device(label("", "soft", size=15))
         inside.addStretch(1)
         self._warning = for_device(label("", "act", wrap=True))
-        for widget in (self._warning, self._section, self._label, self._value, self._before):
+        for widget in (
+            self._warning,
+            self._section,
+            self._label,
+            self._value,
+            self._also,
+            self._before,
+        ):
             inside.addWidget(widget)
         inside.addStretch(2)
         own = QHBoxLayout()
@@ -198,6 +206,7 @@ class TypingPage(QWidget):
         nothing = "Nothing has changed since it was last typed in."
         self._label.setText(line.label if line else nothing)
         self._value.setText(line.value if line else "")
+        self._also.setText(line.also if line else "")
         self._before.setText(self._was(line) if line else "")
         if line is None:
             return

@@ -41,6 +41,18 @@ INVERTER = (
     "low_restart_pct",
 )
 
+OF_THE_BANK = (
+    "charging.max_charge_a",
+    "charging.tail_a",
+    "link.inverter_max_charge_a",
+    "link.inverter_max_discharge_a",
+)
+OF_A_PACK = tuple(
+    f"protection.{name}.{part}"
+    for name in ("charge_over_current", "discharge_over_current")
+    for part in ("alarm_a", "trip_a")
+) + ("protection.short_circuit.trip_a",)
+
 # how a BMS may show a quantity: factor and offset from the setup's own unit, and digits
 UNITS: dict[str, dict[str, tuple[float, float, int]]] = {
     "V": {"V": (1.0, 0.0, 3), "mV": (1e3, 0.0, 0), "10 mV": (1e2, 0.0, 0)},
@@ -93,6 +105,7 @@ class Line(BaseModel):
     unit: str
     value: str
     before: str
+    also: str = ""  # the same for one battery, or for the whole bank: devices ask either
 
     @property
     def changed(self) -> bool:
@@ -193,9 +206,22 @@ def sheet(setup: Setup, before: Setup | None, menu: Menu) -> list[Line]:
                 unit=unit or unit_of(item.path),
                 value=shown(item.path, value, unit),
                 before=shown(item.path, old, unit) if before else "–",
+                also=_also(setup, item.path, value, unit),
             )
         )
     return out
+
+
+def _also(setup: Setup, path: str, value: object, unit: str) -> str:
+    """In a bank of several packs: what a device types that asks for the other of the two."""
+    if setup.bank_ah <= setup.capacity_ah or not isinstance(value, int | float):
+        return ""
+    share = setup.capacity_ah / setup.bank_ah
+    if path in OF_THE_BANK:
+        return f"whole bank; one battery: {shown(path, round(value * share, 2), unit)}"
+    if path == "capacity_ah":
+        return f"one battery; whole bank: {shown(path, round(value / share, 2), unit)}"
+    return "one battery" if path in OF_A_PACK else ""
 
 
 def differences(one: Setup, other: Setup) -> list[Line]:
@@ -207,9 +233,9 @@ def to_csv(lines: Sequence[Line]) -> str:
     """The sheet as CSV (UTF-8, comma, header)."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(["section", "setting", "value", "before", "path"])
+    writer.writerow(["section", "setting", "value", "before", "path", "of"])
     writer.writerows(
-        [line.section, line.label, line.value, line.before, line.path] for line in lines
+        [line.section, line.label, line.value, line.before, line.path, line.also] for line in lines
     )
     return out.getvalue()
 
@@ -219,7 +245,8 @@ def to_html(lines: Sequence[Line], title: str) -> str:
     from html import escape
 
     rows = "".join(
-        f"<tr><td>☐</td><td>{escape(line.section)}</td><td>{escape(line.label)}</td><td "
+        f"<tr><td>☐</td><td>{escape(line.section)}</td><td>{escape(line.label)}"
+        f"{f'<br><small>{escape(line.also)}</small>' if line.also else ''}</td><td "
         f"align='right'><b>{escape(line.value)}</b></td>"
         f"<td align='right'>{escape(line.before) if line.changed else ''}</td></tr>"
         for line in lines
