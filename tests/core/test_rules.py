@@ -184,11 +184,22 @@ BAD: dict[str, list[dict[str, object]]] = {
         {"charging.equalise_v": 54.0},
     ],
     "charge-rate": [{"charging.max_charge_a": 200.0}],
-    "balance-start-above-absorption": [{"balancer.start_v": 3.55}],
-    "balance-start-on-the-flat": [{"balancer.start_v": 3.20}],
+    "balance-start-above-absorption": [{"balancer.start_v": 3.55}, separate(start_v=3.50)],
+    "balance-start-on-the-flat": [{"balancer.start_v": 3.20}, separate(start_v=3.20)],
     "absorption-too-short-to-level": [{"charging.absorption_min": 5.0}],
-    "balancing-only-at-rest": [{"balancer.when": "rest"}],
-    "balance-trigger": [{"balancer.delta_mv": 1.0}, {"balancer.delta_mv": 80.0}],
+    "balancing-only-at-rest": [
+        {"balancer.when": "rest"},
+        separate(when="rest"),
+        {"balancer": None, **separate(when="rest")},
+    ],
+    "balancer-sleeps": [{"balancer.when": "always", "balancer.sleep_after_min": 10.0}],
+    "balancer-switched-off": [{"balancer.switched": "off"}],
+    "balance-trigger": [
+        {"balancer.delta_mv": 0.0},
+        {"balancer.delta_mv": 1.0},
+        {"balancer.delta_mv": 80.0},
+        separate(delta_mv=1.0),
+    ],
     "balance-start-above-trip": [{"balancer.start_v": 3.70, "charging": None}],
     "fuse-above-lead": [{"wiring.fuse_a": 400.0}],
     "fuse-below-trip": [{"wiring.fuse_a": 80.0}],
@@ -282,12 +293,6 @@ BAD: dict[str, list[dict[str, object]]] = {
         {"charging.rates": [{"from_c": 0.0, "c_rate": 0.05}, {"from_c": 15.0, "c_rate": 0.5}]},
     ],
     "pv-string": [pv(6, 3), pv(6, 1), pv(2, 3), {**pv(6, 2), "solar.tracker.max_short_a": 30.0}],
-    "separate-balancer-settings": [
-        separate(start_v=3.50),
-        separate(start_v=3.20),
-        separate(when="rest"),
-        separate(delta_mv=1.0),
-    ],
     "separate-balancer-window": [
         separate(low_v=2.2),
         separate(low_v=2.55),
@@ -366,6 +371,11 @@ NOTES: dict[str, list[dict[str, object]]] = {
     "rate-in-the-cold": [{"charging.max_charge_a": 100.0}],
     "standby-empties-pack": [{"wiring.standby_w": 8.0}],
     "two-balancers": [separate()],
+    "balancing-only-while-charging": [
+        {"balancer.when": "charging"},
+        {"balancer.when": "charging", "balancer.in_over_voltage": "goes_on"},
+    ],
+    "balancer-idle-draw": [{"balancer.idle_a": 0.05}, separate(idle_a=0.02)],
     "load-beyond-trip": [{"usage.continuous_w": 8000.0, "packs_in_parallel": 2}],
     "main-fuse": [{"packs_in_parallel": 2, "wiring.main_fuse_a": 250.0}],
     "loss-of-link": [{"link.mode": "closed", "link.transport": "can"}],
@@ -574,3 +584,14 @@ def test_a_pack_of_its_own_count_is_never_told_another(chemistry, cells):
 def test_a_target_that_is_only_too_high_is_no_other_count():
     high = put(new_setup("lfp", 16, 280.0), {"charging.absorption_v": 59.0})
     assert "voltages-of-another-count" not in {f.code for f in check(high)}
+
+
+def test_of_two_balancers_it_is_said_which_one_and_none_that_is_off(make_setup):
+    two = put(make_setup(), separate(when="rest"))
+    told = [f.message for f in check(two) if f.code == "balancing-only-at-rest"]
+    assert told == ["Separate balancer: the balancer runs only when no current is measured."]
+    off = put(two, {"separate_balancer.switched": "off"})
+    assert not [f for f in check(off) if f.code == "balancing-only-at-rest"]
+    assert off.leveller_path == "balancer"
+    alone = put(two, {"balancer.switched": "off"})
+    assert alone.leveller_path == "separate_balancer"

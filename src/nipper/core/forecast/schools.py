@@ -43,7 +43,8 @@ def _volts(setup: Setup, cell_v: float) -> float:
 
 
 def _top_only(setup: Setup) -> School | None:
-    if setup.balancer is None:
+    place = setup.leveller_path
+    if not place:
         return None
     start_v = _usual(setup, "balance_start_v")
     return School(
@@ -51,26 +52,25 @@ def _top_only(setup: Setup) -> School | None:
         "Top only",
         f"balance from {start_v:.2f} V, whenever a cell is there: above the knee "
         "millivolts tell charge",
-        {"balancer.start_v": start_v, "balancer.when": "always"},
+        {f"{place}.start_v": start_v, f"{place}.when": "always"},
     )
 
 
 def _early_active(setup: Setup) -> School | None:
     chem = chemistry(setup.chemistry)
     start_v = round(float(chem.curve.ocv(55.0)), 2)
-    current = (
-        setup.balancer.current_a if setup.balancer and setup.balancer.kind == "active" else 1.0
-    )
+    own, place = setup.leveller, setup.leveller_path or "balancer"
+    current = own.current_a if own and own.kind == "active" else 1.0
     return School(
         "early",
         "Early start, active",
         f"an active balancer of {current:g} A from {start_v:.2f} V: more hours, less aim",
         {
-            "balancer.kind": "active",
-            "balancer.current_a": current,
-            "balancer.start_v": start_v,
-            "balancer.when": "always",
-            "balancer.delta_mv": setup.balancer.delta_mv if setup.balancer else 10.0,
+            f"{place}.kind": "active",
+            f"{place}.current_a": current,
+            f"{place}.start_v": start_v,
+            f"{place}.when": "always",
+            f"{place}.delta_mv": own.delta_mv if own else 10.0,
         },
     )
 

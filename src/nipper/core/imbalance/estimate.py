@@ -194,6 +194,10 @@ def balancer_use(log: Log, setup: Setup) -> BalancerUse:
         "rest": np.abs(log.current_a) <= rest_a,
         "always": np.ones(log.rows, bool),
     }[balancer.when]
+    if balancer.sleep_after_min is not None:
+        flows = np.abs(log.current_a) > rest_a
+        last_s = np.maximum.accumulate(np.where(flows, log.time_s, log.time_s[0]))
+        phase = phase & (log.time_s - last_s <= 60.0 * balancer.sleep_after_min)
     ran = flat = moved = None
     if log.balancing is not None:
         busy = log.balancing.any(axis=1)

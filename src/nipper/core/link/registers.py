@@ -24,6 +24,8 @@ _WORDS: dict[str, tuple[str, ...]] = {
     "chemistry": get_args(Setup.model_fields["chemistry"].annotation),
     "balancer.kind": get_args(Balancer.model_fields["kind"].annotation),
     "balancer.when": get_args(Balancer.model_fields["when"].annotation),
+    "balancer.switched": ("on", "off"),
+    "balancer.in_over_voltage": ("stops", "goes_on"),
 }
 WORDS = _WORDS | {
     path.replace("balancer", "separate_balancer"): words

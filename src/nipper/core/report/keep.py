@@ -215,6 +215,9 @@ def storage_words(found: Stored, rest: Rest) -> list[tuple[Status, str]]:
                     "themselves: switch off, pull the connector or the fuse."
                     if _standby_is_more(found, rest) else
                     f"The {rest.standby_w:g} W that stay on add to it."))  # fmt: skip
+    if found.idle_ah_per_month > 0.0:
+        takes = f"The balancer's idle draw takes {found.idle_ah_per_month:.1f} Ah a month"
+        out.append((Status.WATCH, f"{takes}, also past the power-off: pull its plug."))
     if rest.air_c < 0:
         out.append((Status.NONE, "Cold keeps the charge; nothing is charged below freezing."))
     return out

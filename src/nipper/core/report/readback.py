@@ -15,6 +15,7 @@ from nipper.core.report.typingsheet import TITLES, UNITS, Line, Menu, difference
 from nipper.core.setup import Part, Setup, get, put
 
 MAX_ROWS, MAX_BYTES = 2000, 1_000_000
+OF_WORDS = (".kind", ".when", ".switched", ".in_over_voltage")
 IN_FORCE = ("typed in", "read back")
 MINUS, DASHES = "−", ("", "–", "-", "—")
 
@@ -101,8 +102,8 @@ def _from_bms(text: str, form: tuple[float, float, int]) -> float:
 
 
 def _word_or_number(path: str, text: str, own: str) -> object:
-    if path.endswith((".kind", ".when")) or path == "chemistry":
-        return text.lower()
+    if path.endswith(OF_WORDS) or path == "chemistry":
+        return text.lower().replace(" ", "_")
     value = parse_quantity(text, own)
     if not math.isfinite(value):
         raise RangeError(f"expected a number, found {text!r}")

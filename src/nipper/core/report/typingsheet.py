@@ -47,11 +47,13 @@ OF_THE_BANK = (
     "link.inverter_max_charge_a",
     "link.inverter_max_discharge_a",
 )
-OF_A_PACK = tuple(
-    f"protection.{name}.{part}"
-    for name in ("charge_over_current", "discharge_over_current")
-    for part in ("alarm_a", "trip_a")
-) + ("protection.short_circuit.trip_a",)
+OF_A_PACK = (
+    "protection.charge_over_current.alarm_a",
+    "protection.charge_over_current.trip_a",
+    "protection.discharge_over_current.alarm_a",
+    "protection.discharge_over_current.trip_a",
+    "protection.short_circuit.trip_a",
+)
 
 # how a BMS may show a quantity: factor and offset from the setup's own unit, and digits
 UNITS: dict[str, dict[str, tuple[float, float, int]]] = {
@@ -120,7 +122,8 @@ def plain_menu() -> Menu:
     return Menu(items=[Item(path=path) for path, _, _ in _settings()])
 
 
-NOT_TYPED = ("rates", "joins")  # a table has no single value; how it is wired is no setting
+# a table has no single value; how it is wired, and what it takes by its sheet, is no setting
+NOT_TYPED = ("rates", "joins", "idle_a")
 
 
 def _settings() -> Iterator[tuple[str, str, str]]:
@@ -166,7 +169,7 @@ def shown(path: str, value: object, unit: str = "") -> str:
     if value is None:
         return "–"
     if isinstance(value, str | bool) or not isinstance(value, int | float):
-        return str(value)
+        return str(value).replace("_", " ")
     own = unit_of(path)
     known = UNITS.get(own, {})
     unit = unit if unit in known else own

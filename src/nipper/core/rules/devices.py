@@ -1,10 +1,8 @@
 """A separate balancer: its own settings and protections, held against the BMS's."""
 
 from collections.abc import Iterator
-from dataclasses import replace
 
 from nipper.core.findings import Finding
-from nipper.core.rules import level
 from nipper.core.rules.base import (
     AT_COLD,
     AT_LEVEL,
@@ -20,39 +18,10 @@ from nipper.core.rules.base import (
     usual,
     warning,
 )
-from nipper.core.setup import Balancer, Setup
+from nipper.core.setup import Setup
 
 PATH = "separate_balancer"
 PLATES = ("lfp", "nmc")
-AS_ANY = (
-    level.start_reached,
-    level.start_on_flat,
-    level.rest_only,
-    level.trigger,
-    level.beyond_trip,
-)
-
-
-def settings(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
-    """What is judged of every balancer: start, trigger, phase."""
-    separate = setup.separate_balancer
-    if separate is None:
-        return
-    alone = setup.model_copy(
-        update={"balancer": Balancer(**separate.model_dump(include=set(Balancer.model_fields)))}
-    )
-    for judge in AS_ANY:
-        for found in judge(alone, evidence):
-            suggestion = {
-                path.replace("balancer.", f"{PATH}."): value
-                for path, value in found.suggestion.items()
-            }
-            yield replace(
-                found,
-                message=f"Separate balancer: {found.message[0].lower()}{found.message[1:]}",
-                settings=tuple(p.replace("balancer.", f"{PATH}.") for p in found.settings),
-                suggestion=suggestion,
-            )
 
 
 def window(setup: Setup, _: Evidence) -> Iterator[Finding]:
@@ -159,7 +128,7 @@ def cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
 def two(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """Two balancers on one pack."""
     separate, own = setup.separate_balancer, setup.balancer
-    if separate is None or own is None:
+    if separate is None or own is None or not (separate.is_on and own.is_on):
         return
     share = min(separate.current_a, own.current_a) / max(separate.current_a, own.current_a)
     yield note(
@@ -168,13 +137,12 @@ def two(setup: Setup, _: Evidence) -> Iterator[Finding]:
         f"BMS. The smaller adds {100 * share:.0f} %.",
         "They look at the same voltages while each disturbs them. Most builders switch "
         "the BMS's own off, or start it higher. Forecasts here run the stronger one.",
-        {"balancer": None},
+        {"balancer.switched": "off"},
         "BMS's own off",
     )
 
 
 RULES = (
-    Rule("separate-balancer-settings", settings, COMMON, stages=AT_LEVEL),
     Rule("separate-balancer-window", window, COMMON, stages=AT_LEVEL),
     Rule("separate-balancer-cold", cold, COMMON, stages=(*AT_LEVEL, *AT_COLD)),
     Rule("two-balancers", two, COMMON, stages=AT_LEVEL),

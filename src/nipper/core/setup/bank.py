@@ -97,10 +97,28 @@ class Setup(Part):
         return None if amps is None else amps * self.cells_in_parallel
 
     @property
+    def balancers(self) -> tuple[tuple[str, Balancer], ...]:
+        """The balancers there are, each with its path; switched on or not."""
+        both = ("separate_balancer", self.separate_balancer), ("balancer", self.balancer)
+        return tuple((path, b) for path, b in both if b is not None)
+
+    @property
+    def leveller_path(self) -> str:
+        """Where the balancer stands that does the work: of two that are switched on, the one
+        that moves more; empty where none is.
+        """
+        on = [(path, b.current_a) for path, b in self.balancers if b.is_on]
+        return max(on, key=lambda pair: pair[1], default=("", 0.0))[0]
+
+    @property
     def leveller(self) -> Balancer | None:
-        """The balancer that does the work: of two, the one that moves more."""
-        both = [b for b in (self.separate_balancer, self.balancer) if b is not None]
-        return max(both, key=lambda b: b.current_a, default=None)
+        """The balancer that does the work."""
+        return dict(self.balancers).get(self.leveller_path)
+
+    @property
+    def idle_a(self) -> float:
+        """What the balancers take from every cell all the time, A."""
+        return sum(b.idle_a or 0.0 for _, b in self.balancers)
 
     @property
     def charge_cutoff(self) -> TemperatureLimit | None:

@@ -9,6 +9,8 @@ from nipper.core.setup.part import (
     CELL_V,
     DELTA_MV,
     MOHM,
+    SMALL_AMPS,
+    SOME_MINUTES,
     SOME_SECONDS,
     Bounds,
     Part,
@@ -59,6 +61,30 @@ class Balancer(Part):
         title="cells bled at once",
         description="by a passive balancer; left out: 3, common practice",
     )
+    switched: Literal["on", "off"] | None = Field(
+        default=None,
+        title="switched",
+        description="on or off in its menu; left out: on. In some menus a zero is off",
+    )
+    in_over_voltage: Literal["stops", "goes_on"] | None = Field(
+        default=None,
+        title="in over-voltage",
+        description="one that runs while charging, when over-voltage has cut the charge: whether "
+        "it goes on bleeding the high cell; left out: it stops",
+    )
+    sleep_after_min: float | None = optional(
+        SOME_MINUTES, "sleeps after", "so long without current, and levels no more until one flows"
+    )
+    idle_a: float | None = optional(
+        SMALL_AMPS,
+        "balancer's idle draw",
+        "what it takes from the cells all the time, by its sheet",
+    )
+
+    @property
+    def is_on(self) -> bool:
+        """Whether it is switched on."""
+        return self.switched != "off"
 
     @property
     def bled_at_once(self) -> int:

@@ -157,7 +157,7 @@ def cells(
         r1_ohm=0.25 * total_ohm,
         r2_ohm=0.60 * total_ohm,
         joint_ohm=own["joint"],
-        leak_a=healthy.leak_mah_day / 24e3 + own["leak"],
+        leak_a=healthy.leak_mah_day / 24e3 + own["leak"] + _column([p.idle_a for p in packs]),
         bias_v=own["bias"],
         ambient_offset_c=own["ambient"],
         ocv_v=np.r_[curve, curve[-1]],
@@ -225,6 +225,7 @@ def state(
         active_s=np.full((packs, count), -1.0),
         alarmed=np.zeros((packs, count), bool),
         counted_pct=np.full(packs, scenario.start_soc_pct),
+        idle_s=np.zeros(packs),
         switch_k=np.zeros(packs),
         asked_share=np.ones((packs, 2)),
         off=np.zeros(packs, bool),
@@ -273,6 +274,10 @@ def bms(setup: Setup) -> layout.Bms:
         balance_delta_v=np.array([b.delta_mv / 1e3 if b else 9.0 for b in levellers]),
         balance_when=np.array([PHASES[b.when] if b else layout.ALWAYS for b in levellers]),
         balance_at_once=np.array([b.bled_at_once if b else 1 for b in levellers]),
+        balance_in_over=np.array([bool(b and b.in_over_voltage == "goes_on") for b in levellers]),
+        balance_sleep_s=np.array(
+            [60.0 * b.sleep_after_min if b and b.sleep_after_min else np.inf for b in levellers]
+        ),
         active_efficiency=0.85,  # common practice, no source
         rest_a=REST_DEAD_BAND_A,
         full_v=np.array([p.protection.soc_full_v or np.inf for p in packs]),

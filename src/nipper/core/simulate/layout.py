@@ -129,6 +129,8 @@ class Bms(NamedTuple):
     balance_delta_v: Floats
     balance_when: Ints
     balance_at_once: Ints
+    balance_in_over: Flags  # bleeds on while over-voltage has cut the charge
+    balance_sleep_s: Floats  # without current, until it sleeps
     active_efficiency: float
     rest_a: float  # below this the BMS reads 0.0 A
     full_v: Floats
@@ -178,6 +180,7 @@ class State(NamedTuple):
     active_s: Floats  # [packs, protections], -1 when not active
     alarmed: Flags  # [packs, protections]
     counted_pct: Floats  # [packs]
+    idle_s: Floats  # [packs] since a current was read
     switch_k: Floats  # [packs], how much warmer than the pack its switches are
     # [packs, 2] of the full charge and discharge current, what a closed-loop BMS asks for
     asked_share: Floats

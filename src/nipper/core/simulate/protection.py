@@ -256,11 +256,16 @@ def balance(bms: Bms, state: State, work: Work, seen: Seen, pace: Pace, p: int) 
         for i in range(balancing.shape[1]):
             balancing[p, i] = False
         flags[RUNNING, p] = False
+    state.idle_s[p] = 0.0 if seen.amps != 0.0 else state.idle_s[p] + pace.step_s
     if seen.high_v < bms.balance_start_v[p]:
         return
     state.totals[ABOVE_START_S] += pace.step_s
-    if bms.balance_when[p] == WHILE_CHARGING and seen.amps <= 0.0:
+    if state.idle_s[p] > bms.balance_sleep_s[p]:
         return
+    if bms.balance_when[p] == WHILE_CHARGING and seen.amps <= 0.0:
+        over = state.active_s[p, CELL_OVER] >= 0.0 or state.active_s[p, PACK_OVER] >= 0.0
+        if not (over and bms.balance_in_over[p]):
+            return
     if bms.balance_when[p] == AT_REST and seen.amps != 0.0:
         return
     if seen.high_v - seen.low_v < bms.balance_delta_v[p]:

@@ -59,6 +59,7 @@ class Stored:
     lowest_pct: tuple[float, ...]
     stages: tuple[Stage, ...]
     own_pct_per_month: float
+    idle_ah_per_month: float  # of the balancers, past the power-off too
 
     def days_to(self, what: str) -> float | None:
         """After how many days a stage is reached."""
@@ -80,7 +81,8 @@ def of_lowest(drift: "Drift") -> tuple[float, float]:
 def stored(setup: Setup, rest: Rest) -> Stored:
     """Follow a pack that is put away, a day at a time, ten years at most.
 
-    At power-off the BMS's own draw ends; what is connected past it goes on only until then.
+    At power-off the BMS's own draw ends, and what is connected past it; a balancer's idle draw
+    goes on.
     """
     chem = chemistry(setup.chemistry)
     monthly = PCT_PER_MONTH[setup.chemistry] * 2.0 ** ((rest.air_c - 25.0) / DOUBLES_K)
@@ -88,11 +90,12 @@ def stored(setup: Setup, rest: Rest) -> Stored:
     pack_v = setup.cells * chem.nominal_v
     drawn_pct = 100.0 * 24.0 * rest.standby_w / pack_v / setup.capacity_ah
     more_pct = 100.0 * rest.drift_ah_per_day / setup.capacity_ah
+    always_pct = 100.0 * 24.0 * setup.idle_a / setup.capacity_ah  # by wires of its own
     off_pct = _soc_at(setup, setup.protection.power_off_v or 0.0)
     mean, low = rest.soc_pct, rest.soc_pct - 100.0 * rest.behind_ah / setup.capacity_ah
     means, lows = [mean], [low]
     for _ in range(LONGEST_DAYS):
-        drawn = drawn_pct if low > off_pct else 0.0
+        drawn = always_pct + (drawn_pct if low > off_pct else 0.0)
         mean = max(-5.0, mean * (kept if mean > 0 else 1.0) - drawn)
         low = max(-5.0, low * (kept if low > 0 else 1.0) - drawn - more_pct)
         means.append(mean)
@@ -102,7 +105,8 @@ def stored(setup: Setup, rest: Rest) -> Stored:
     stages = tuple(
         Stage(what, volts, _days(lows, _soc_at(setup, volts))) for what, volts in _marks(setup)
     )
-    return Stored(tuple(means), tuple(lows), stages, monthly)
+    idle_ah = 24.0 * MONTH_DAYS * setup.idle_a
+    return Stored(tuple(means), tuple(lows), stages, monthly, idle_ah)
 
 
 def _marks(setup: Setup) -> list[tuple[str, float]]:

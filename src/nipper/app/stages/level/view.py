@@ -191,9 +191,10 @@ class LevelView(StageView):
         plot.item.setXRange(float(volts[0]), chem.max_v, padding=0.02)
         plot.item.setYRange(0.0, float(np.percentile(slope, 97)), padding=0.03)
         self._start = None
-        if setup.balancer is None:
+        leveller = setup.leveller
+        if leveller is None:
             return
-        start_v = setup.balancer.start_v
+        start_v = leveller.start_v
         here = float(chem.curve.slope_at_voltage(start_v))
         line = pg.InfiniteLine(
             start_v,
@@ -206,8 +207,8 @@ class LevelView(StageView):
         plot.addItem(line)
         self._start = line
         worth = (
-            f"from {start_v:.2f} V\n{setup.balancer.delta_mv:g} mV "
-            f"are\n{setup.balancer.delta_mv / max(here, 1e-3):.2g} % of charge"
+            f"from {start_v:.2f} V\n{leveller.delta_mv:g} mV "
+            f"are\n{leveller.delta_mv / max(here, 1e-3):.2g} % of charge"
         )
         right = start_v > float(volts[0]) + 0.4 * (chem.max_v - float(volts[0]))
         plot.note(
@@ -221,8 +222,9 @@ class LevelView(StageView):
 
     @Slot(object)
     def _start_moved(self, line: pg.InfiniteLine) -> None:
+        place = self._document.setup.leveller_path
         self._document.settings.change(
-            {"balancer.start_v": round(float(line.getXPos()), 2)}, "Move the balancer's start"
+            {f"{place}.start_v": round(float(line.getXPos()), 2)}, "Move the balancer's start"
         )
         self._document.settings.settle()
 

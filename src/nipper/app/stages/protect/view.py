@@ -128,11 +128,12 @@ class ProtectView(StageView):
             "balancer",
             Balancer,
             "Balancer",
-            ("kind", "current_a", "start_v", "delta_mv", "when"),
+            ("switched", "kind", "current_a", "start_v", "delta_mv", "when"),
             2,
         )
         other.add_part("charging", Charging, "Equalise", ("equalise_v", "equalise_every_days"), 4)
-        other.add_part("balancer", Balancer, "Passive", ("at_once",), 4, top=3)
+        more = ("in_over_voltage", "at_once", "sleep_after_min")
+        other.add_part("balancer", Balancer, "Balancer, more", more, 4, top=3)
         self._add(tabs, "Charge, level", other)
         second = SettingsForm()
         second.add_part(
@@ -142,9 +143,10 @@ class ProtectView(StageView):
             ("kind", "current_a", "start_v", "delta_mv", "when"),
             0,
         )
-        second.add_part(
-            "separate_balancer", SeparateBalancer, "Its own limits", ("low_v", "high_v", "low_c"), 2
-        )
+        limits = ("low_v", "high_v", "low_c")
+        second.add_part("separate_balancer", SeparateBalancer, "Its own limits", limits, 2)
+        more = ("switched", "at_once", "sleep_after_min", "idle_a")
+        second.add_part("separate_balancer", SeparateBalancer, "More", more, 4)
         self.second = button(
             "Add one", "quiet", "A balancer that is a device of its own, beside the BMS"
         )
@@ -183,6 +185,7 @@ class ProtectView(StageView):
             ("fuse_a", "cable_mm2", "cable_length_m", "standby_w"),
             4,
         )
+        pack.add_paths(("balancer.idle_a",), 4, top=5)
         self._add(tabs, "Pack", pack)
         leads = SettingsForm()
         lead = ("cable_mm2", "cables_in_parallel", "cable_insulation_c", "cable_length_m")
