@@ -234,7 +234,7 @@ def _either(yes: bool, no: bool) -> bool | None:
 
 
 def _compare(arguments: argparse.Namespace) -> Answer:
-    from nipper.core.imbalance.compare import Happening, compare_all, to_json
+    from nipper.core.imbalance.compare import Happening, Recorded, compare_all, to_json
     from nipper.core.imbalance.estimate import estimate
 
     setup = load(arguments.setup)
@@ -254,7 +254,7 @@ def _compare(arguments: argparse.Namespace) -> Answer:
     document = to_json(
         compare_all(
             {
-                i: (log, estimate(log, own))
+                i: Recorded(log, estimate(log, own), own)
                 for i, (log, own) in enumerate(zip(logs, setups, strict=True), 1)
             },
             happenings,

@@ -72,15 +72,18 @@ def test_the_poor_lead_is_named(judged):
 def test_a_swap_noted_in_record_is_put_to_the_test(qtbot, judged):
     record = judged.view("record")
     assert isinstance(record, RecordView)
-    record.event_kind.setCurrentIndex(2)
-    record.event_note.setText("BMS exchanged")
-    record.note_event()
+    line = record.events
+    assert not line.what.isVisibleTo(line)
+    line.kind.setCurrentIndex(line.kind.findData("swap"))
+    assert line.what.isVisibleTo(line)
+    line.what.setCurrentIndex(line.what.findData("bms"))
+    line.keep()
     qtbot.waitUntil(
         lambda: not judged.forecasts.busy and bool(judged.forecasts.comparison.value.swaps),
         timeout=60_000,
     )
     judged.go("diagnose")
-    assert any("Swap test, “BMS exchanged”" in words for words in told(judged))
+    assert any("Swap test, “BMS exchanged between packs”" in words for words in told(judged))
     event = judged.document.history.events()[-1]
     assert (event.kind, event.pack) == ("swap", None)
     judged.document.history.remove_event(event.id)

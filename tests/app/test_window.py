@@ -149,14 +149,14 @@ def test_a_charge_is_opened_and_put_beside_another(qtbot, open_window):
 
 def test_an_event_is_noted_and_stands_on_the_time_line(qtbot, open_window):
     view = open_window.view("record")
-    view.event_note.setText("BMS swapped")
-    view.note_event()
+    view.events.note.setText("BMS swapped")
+    view.events.keep()
     assert [e.note for e in open_window.document.history.events()] == [
         "bars retorqued",
         "BMS swapped",
     ]
     assert "BMS swapped" in [e.note for e in view.heat._events]
-    assert view.event_note.text() == ""
+    assert view.events.note.text() == ""
 
 
 def test_the_stray_is_named_with_evidence_and_cure(qtbot, open_window):

@@ -2,6 +2,8 @@
 put into simulated packs.
 """
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -10,13 +12,18 @@ from nipper.core.forecast.limits import highest_at_top, trip_forecast
 from nipper.core.imbalance.compare import (
     Change,
     Happening,
+    Recorded,
     before_after,
     compare_all,
-    swap_test,
 )
 from nipper.core.imbalance.diagnosis import diagnose
+from nipper.core.imbalance.drift import Drift
 from nipper.core.imbalance.resistance import turn
 from nipper.core.imbalance.sharing import sharing
+from nipper.core.imbalance.snapshot import snapshot
+from nipper.core.imbalance.states import LEVELLED, states
+from nipper.core.imbalance.swap import KIND, Outcome, Swap, parse, swap_test
+from nipper.core.logs.model import Log
 from nipper.core.presets import new_setup
 from nipper.core.setup import put
 from nipper.core.simulate.scenario import CellFault, Event, Loads, Scenario
@@ -41,6 +48,14 @@ def judged(log, setup):
     return log, setup, diagnose(log, setup).estimate
 
 
+def changed(log, setup, known, at):
+    return before_after(Recorded(log, known, setup), states(known.drift, setup), at)
+
+
+def exchanged(packs, at, what="bms"):
+    return swap_test([(s, states(known.drift, s)) for _, s, known in packs], at, what)
+
+
 def simulated(setup, before, after=(), seed=1, **more):
     """Cells differ in one way up to the turn, and in another after it."""
     plan = Scenario(
@@ -58,7 +73,7 @@ def test_a_joint_that_was_retorqued_helped(setup):
     (log, _, known), at = simulated(
         setup, [CellFault(cell=5, joint_mohm=1.2)], [CellFault(cell=5, joint_mohm=0.0)]
     )
-    first = next(c for c in before_after(log, setup, known, at) if c.quantity == "resistance")
+    first = next(c for c in changed(log, setup, known, at) if c.quantity == "resistance")
     assert first.cell == 5
     assert first.before == pytest.approx(1.2, rel=0.15)
     assert first.after == pytest.approx(0.0, abs=0.1)
@@ -100,7 +115,8 @@ def test_what_was_done_days_before_is_not_credited_to_the_event_after_it(setup):
     log, _, known = pack
     done = [Happening(at, None, "note", "mended"), Happening(at + 12 * 86400.0, None, "note", "-")]
     mended, later = (
-        changes for _, changes in compare_all({1: (log, known)}, done, setup).changes[1]
+        changes
+        for _, changes in compare_all({1: Recorded(log, known, setup)}, done, setup).changes[1]
     )
     assert any(c.quantity == "resistance" and c.cell == 5 and c.helped for c in mended)
     assert not [c for c in later if c.real]
@@ -110,7 +126,7 @@ def test_a_leak_that_was_ended_helped(setup):
     (log, _, known), at = simulated(
         setup, [CellFault(cell=2, leak_mah_per_day=40.0)], [CellFault(cell=2)]
     )
-    changes = before_after(log, setup, known, at)
+    changes = changed(log, setup, known, at)
     cell = next(c for c in changes if c.quantity == "drift" and c.cell == 2)
     assert cell.before == pytest.approx(-40.0, abs=10.0)
     assert abs(cell.after) < 12.0
@@ -122,14 +138,14 @@ def test_a_leak_that_was_ended_helped(setup):
 @pytest.mark.parametrize("seed", range(6))
 def test_nothing_done_is_no_change(setup, seed):
     (log, _, known), at = simulated(setup, [CellFault(cell=2, leak_mah_per_day=25.0)], seed=seed)
-    assert not [c for c in before_after(log, setup, known, at) if c.real]
+    assert not [c for c in changed(log, setup, known, at) if c.real]
 
 
 def test_a_side_that_holds_too_little_is_not_compared(setup):
     (log, _, known), _ = simulated(setup, [])
     assert not [
         c
-        for c in before_after(log, setup, known, float(log.time_s[0]) + 86400.0)
+        for c in changed(log, setup, known, float(log.time_s[0]) + 86400.0)
         if c.quantity != "resistance"
     ]
 
@@ -157,7 +173,7 @@ def test_a_pattern_that_goes_with_the_bms_is_told(setup, seed):
     """
     a, at = simulated(setup, DRAIN, GONE, seed=seed)
     b, _ = simulated(setup, [], DRAIN, seed=seed + 50)
-    result = swap_test([a, b], at)
+    result = exchanged([a, b], at)
     assert result.verdict == "followed"
     assert result.confidence > 0.9
 
@@ -166,7 +182,7 @@ def test_a_pattern_that_goes_with_the_bms_is_told(setup, seed):
 def test_a_pattern_that_stays_with_the_cells_is_told(setup, seed):
     a, at = simulated(setup, LEAK, seed=seed)
     b, _ = simulated(setup, [], seed=seed + 50)
-    result = swap_test([a, b], at)
+    result = exchanged([a, b], at)
     assert result.verdict == "stayed"
     assert "cell 6" in result.sentence
     assert result.confidence > 0.9
@@ -175,7 +191,7 @@ def test_a_pattern_that_stays_with_the_cells_is_told(setup, seed):
 def test_two_even_packs_tell_nothing(setup):
     a, at = simulated(setup, [], seed=3)
     b, _ = simulated(setup, [], seed=4)
-    result = swap_test([a, b], at)
+    result = exchanged([a, b], at)
     assert result.verdict == "undecided"
     assert "full charges" in result.record_next
 
@@ -183,7 +199,7 @@ def test_two_even_packs_tell_nothing(setup):
 def test_a_swap_without_enough_on_one_side_is_undecided(setup):
     a, _ = simulated(setup, LEAK)
     b, _ = simulated(setup, [], seed=4)
-    assert swap_test([a, b], float(a[0].time_s[0]) + 2 * 86400.0).verdict == "undecided"
+    assert exchanged([a, b], float(a[0].time_s[0]) + 2 * 86400.0).verdict == "undecided"
 
 
 @pytest.mark.parametrize(("packs", "extra"), [(2, 4.0), (3, 2.5)])
@@ -275,7 +291,7 @@ def test_no_drift_no_day(setup):
 def test_all_bars_exchanged_is_seen_in_the_herd(setup):
     worn, new = ([CellFault(cell=i, joint_mohm=m) for i in range(1, 9)] for m in (0.35, 0.02))
     (log, setup_, known), at = simulated(setup, worn, new)
-    changes = [c for c in before_after(log, setup_, known, at) if c.real]
+    changes = [c for c in changed(log, setup_, known, at) if c.real]
     herd = [c for c in changes if c.quantity == "herd_resistance"]
     assert herd and herd[0].helped
     assert herd[0].before - herd[0].after == pytest.approx(0.33, abs=0.08)
@@ -284,7 +300,7 @@ def test_all_bars_exchanged_is_seen_in_the_herd(setup):
 
 def test_a_herd_left_alone_has_not_changed(setup):
     (log, setup_, known), at = simulated(setup, [])
-    quantities = [c.quantity for c in before_after(log, setup_, known, at) if c.real]
+    quantities = [c.quantity for c in changed(log, setup_, known, at) if c.real]
     assert "herd_resistance" not in quantities
 
 
@@ -293,3 +309,114 @@ def test_a_spread_that_only_stops_shrinking_was_not_helped():
     shrinks = Change("spread", None, 40.0, -30.0, 5.0, "mAh/day", 1e-6)
     assert not stopped.helped
     assert shrinks.helped
+
+
+# the swap test beyond two packs with long logs
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_what_ended_with_the_exchange_was_left_behind(setup, seed):
+    a, at = simulated(setup, DRAIN, GONE, seed=seed)
+    b, _ = simulated(setup, [], seed=seed + 50)
+    result = exchanged([a, b], at)
+    assert result.verdict is Outcome.LEFT
+    assert "left behind" in result.sentence
+    assert result.confidence > 0.9
+
+
+def readings(setup, leaks, days, levelled=False, seed=0):
+    """A pack that nobody logs: readings near full on some days; leaks in mAh a day, by cell."""
+    chem = chemistry(setup.chemistry)
+    rng = np.random.default_rng(seed)
+    shots = []
+    for day in days:
+        pct = np.full(setup.cells, 99.9)
+        for cell, mah in leaks.items():
+            pct[cell - 1] -= mah / 1e3 * day / setup.capacity_ah * 100.0
+        volts = chem.curve.ocv(pct) + rng.normal(0.0, 0.0007, setup.cells)
+        log = Log(
+            time_s=np.array([day * 86400.0]),
+            current_a=np.array([0.0]),
+            pack_v=np.array([volts.sum()]),
+            cell_v=np.round(volts, 3)[None, :].astype(np.float32),
+            temp_c=np.empty((1, 0)),
+        )
+        shots.append(snapshot(log, setup))
+    assert all(shot.deviation_pct is not None or not leaks for shot in shots[1:])
+    return [shot for shot in shots if shot is not None]
+
+
+def by_readings(setup, before, after, at_day=90.0, until=180.0):
+    """Both levelled on the first day and at the exchange; a reading before it, and one later."""
+    known = []
+    for one, other in zip(before, after, strict=True):
+        shots = readings(setup, one, [at_day - 1.0])
+        later = readings(setup, other, [until - at_day])
+        later = [replace(s, time_s=until * 86400.0) for s in later]
+        levelled = [0.0, at_day * 86400.0]
+        known.append((setup, states(NO_LOG, setup, [*shots, *later], levelled)))
+    return swap_test(known, at_day * 86400.0, "bms")
+
+
+NO_LOG = Drift(*(np.empty(shape) for shape in ((0,), *5 * ((0, 8),))), False, *3 * (np.empty(8),))
+
+
+@pytest.mark.parametrize(
+    ("after", "told"),
+    [
+        (({2: 10.0}, {}), Outcome.STAYED),
+        (({}, {2: 10.0}), Outcome.FOLLOWED),
+        (({}, {}), Outcome.LEFT),
+    ],
+)
+def test_a_dated_level_state_and_one_reading_months_later_are_enough(setup, after, told):
+    result = by_readings(setup, ({2: 10.0}, {}), after)
+    assert result.verdict is told
+    assert 0.6 < result.confidence < 0.9  # what was levelled in between is not known
+
+
+def test_a_reading_soon_after_the_exchange_tells_nothing(setup):
+    result = by_readings(setup, ({2: 10.0}, {}), ({}, {2: 10.0}), until=95.0)
+    assert result.verdict is Outcome.UNDECIDED
+    assert "read both near full" in result.record_next
+
+
+def test_even_packs_tell_nothing_by_readings_either(setup):
+    assert by_readings(setup, ({}, {}), ({}, {})).verdict is Outcome.UNDECIDED
+
+
+def test_of_three_packs_it_is_the_two_that_were_exchanged(setup):
+    a, at = simulated(setup, DRAIN, GONE, seed=1)
+    b, _ = simulated(setup, [], DRAIN, seed=51)
+    even, _ = simulated(setup, [], seed=7)
+    packs = {i: Recorded(log, known, setup) for i, (log, _, known) in enumerate((a, even, b), 1)}
+    named = Happening(at, None, KIND, "", Swap(packs=(1, 3), what="bms"))
+    ((_, told),) = compare_all(packs, [named], setup).swaps
+    assert told.verdict is Outcome.FOLLOWED
+    assert "the BMS" in told.sentence
+    unnamed = Happening(at, None, KIND, "exchanged")
+    ((_, told),) = compare_all(packs, [unnamed], setup).swaps
+    assert told.verdict is Outcome.UNDECIDED
+    assert "between which" in told.sentence
+    without = Happening(at, None, KIND, "", Swap(packs=(1, 9), what="bms"))
+    ((_, told),) = compare_all(packs, [without], setup).swaps
+    assert told.verdict is Outcome.UNDECIDED
+
+
+@pytest.mark.parametrize(
+    "note",
+    ["words only", "", '{"packs": [1, 1]}', '{"packs": [1]}', '{"packs": [0, 2]}', "[1, 2]",
+     '{"packs": [1, 2], "what": "the cat"}'],
+)  # fmt: skip
+def test_a_note_that_names_no_two_packs_is_none(note):
+    assert parse(note) is None
+
+
+def test_a_level_state_ends_what_was_before(setup):
+    (log, _, known), at = simulated(setup, LEAK, seed=2)
+    stood = states(known.drift, setup, levelled_s=[at])
+    assert stood.levelled.sum() == 1
+    whole = compare_all(
+        {1: Recorded(log, known, setup)}, [Happening(at, 1, LEVELLED, "level")], setup
+    )
+    assert whole.changes[1]

@@ -82,7 +82,9 @@ def test_a_migrated_bench_is_kept_to_oneself_too(bench):
     path = bench.path
     bench.close()
     old = sqlite3.connect(path)
-    old.executescript("DROP TABLE diagnoses; PRAGMA user_version = 1;")
+    old.executescript(
+        "DROP TABLE diagnoses; ALTER TABLE revisions DROP COLUMN pack; PRAGMA user_version = 1;"
+    )
     old.close()
     again = Bench.open(path)
     assert elsewhere("Bench.open(sys.argv[1])", path).returncode == 2

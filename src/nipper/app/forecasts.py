@@ -21,9 +21,7 @@ if TYPE_CHECKING:
     from nipper.core.forecast.levelling import Levelling
     from nipper.core.forecast.rehearsal import Rehearsal
     from nipper.core.forecast.twin import Known, Plan
-    from nipper.core.imbalance.compare import Compared, Happening
-    from nipper.core.imbalance.estimate import Estimate
-    from nipper.core.logs.model import Log
+    from nipper.core.imbalance.compare import Compared, Happening, Recorded
     from nipper.core.simulate.scenario import Event
     from nipper.core.simulate.trial import Trial
 
@@ -81,12 +79,12 @@ def closer_work(rehearsal: "Rehearsal", time_s: float, half_s: float) -> "Trial"
 
 
 def compare_work(
-    packs: "Mapping[int, tuple[Log, Estimate]]", happenings: "list[Happening]", setup: Setup
+    packs: "Mapping[int, Recorded]", happenings: "list[Happening]", bank: Setup
 ) -> "Compared":
     """Run in a worker thread."""
     from nipper.core.imbalance.compare import compare_all
 
-    return compare_all(packs, happenings, setup)
+    return compare_all(packs, happenings, bank)
 
 
 class Forecasts(QObject):
@@ -207,16 +205,26 @@ class Forecasts(QObject):
         return self.document.bank, self.known, self.pack_number, *self.day_of
 
     def _comparison(self) -> tuple[object, ...] | None:
-        from nipper.core.imbalance.compare import Happening
+        from nipper.core.imbalance.compare import Happening, Recorded
+        from nipper.core.imbalance.swap import parse
+        from nipper.core.report.events import event_words
 
         document, records = self.document, self.document.records
         judged = {p.id: records.by_pack.get(p.id) for p in records.packs}
-        packs = {i: (r.log, r.diagnosis.estimate) for i, r in judged.items() if r is not None}
+        packs = {
+            i: Recorded(
+                r.log, r.diagnosis.estimate, document.setup_of(r.pack), records.snapshots(r.pack)
+            )
+            for i, r in judged.items()
+            if r is not None
+        }
         if records.busy or not packs:
             return None
-        events = document.history.events()
-        happenings = [Happening(e.time_s, e.pack, e.kind, e.note) for e in events]
-        return packs, happenings, document.setup
+        happenings = [
+            Happening(at, pack, kind, event_words(kind, note), parse(note))
+            for at, pack, kind, note in document.history.raw_events()
+        ]
+        return packs, happenings, document.bank
 
     @Slot()
     def _ask_simulated(self) -> None:

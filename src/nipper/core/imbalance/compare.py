@@ -8,15 +8,19 @@ sides; nothing is called a change below one in a hundred.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from math import erfc, exp, inf, sqrt
+from math import erfc, inf, sqrt
 
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.drift import LEAST_CHARGES, LEAST_DAYS, Drift, straight_line
+from nipper.core.imbalance.drift import LEAST_CHARGES, LEAST_DAYS, straight_line
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.resistance import step_resistances
 from nipper.core.imbalance.sharing import Sharing, sharing
+from nipper.core.imbalance.snapshot import Snapshot
+from nipper.core.imbalance.states import DRIFT_FLOOR_PCT_MONTH, LEVELLED, States, states
+from nipper.core.imbalance.swap import KIND as SWAP
+from nipper.core.imbalance.swap import Swap, SwapResult, swap_test, undecided
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
@@ -24,9 +28,6 @@ Floats = NDArray[np.floating]
 
 CHANCE = 0.01  # above it a difference is no change
 RESISTANCE_SHARE = 0.15  # of the herd's resistance: a smaller change means nothing to a builder
-DRIFT_FLOOR_PCT_MONTH = (
-    0.1  # of capacity: drifts wander by that much from month to month (common practice)
-)
 LEAST_SIDE_DAYS = 2.0
 
 
@@ -74,10 +75,21 @@ def _chance(difference: float, sd: float) -> float:
     return erfc(abs(difference) / max(sd, 1e-12) / sqrt(2.0))
 
 
+@dataclass(frozen=True, eq=False, slots=True)
+class Recorded:
+    """What is known of a pack: its log with what is estimated of it, its own settings, and what its
+    readings by hand say.
+    """
+
+    log: Log
+    estimate: Estimate
+    setup: Setup
+    readings: Sequence[Snapshot] = ()
+
+
 def before_after(
-    log: Log,
-    setup: Setup,
-    known: Estimate,
+    known: Recorded,
+    stood: States,
     time_s: float,
     between: tuple[float, float] = (-inf, inf),
 ) -> list[Change]:
@@ -86,12 +98,16 @@ def before_after(
 
     Parameters
     ----------
-    log, setup, known : of one pack, ``known`` estimated from the whole log
+    known : of one pack, estimated from its whole log
+    stood : how its cells stood, by charges and readings
     time_s : Unix seconds
     between : what lies outside is left out: other things were done there
     """
     return sorted(
-        [*_resistance(log, setup, time_s, between), *_drifts(known.drift, setup, time_s, between)],
+        [
+            *_resistance(known.log, known.setup, time_s, between),
+            *_drifts(stood, known.setup, time_s, between),
+        ],
         key=lambda c: c.chance,
     )
 
@@ -164,7 +180,7 @@ def _herd(old_ohm: float, new_ohm: float, warmer_k: float) -> list[Change]:
 
 
 def _drifts(
-    drift: Drift, setup: Setup, time_s: float, between: tuple[float, float]
+    drift: States, setup: Setup, time_s: float, between: tuple[float, float]
 ) -> list[Change]:
     """The spread of charge, and the cell that moves most: net of nothing, because what the balancer
     does is what may have changed.
@@ -204,84 +220,16 @@ def _drifts(
 
 
 @dataclass(frozen=True, slots=True)
-class SwapResult:
-    """Whether the pattern of drift stayed with the cells or went with what was exchanged between
-    two packs.
-    """
-
-    verdict: str  # stayed, followed, undecided
-    confidence: float
-    sentence: str
-    record_next: str
-
-
-def swap_test(packs: Sequence[tuple[Log, Setup, Estimate]], time_s: float) -> SwapResult:
-    """Two packs whose BMS (or anything else) was exchanged at a moment: did the pattern follow it?
-
-    Each pack's drift per cell is fitted before and after. If it stayed with the cells, each pack is
-    after as it was before; if it went with what was exchanged, each is as the other was. Both are
-    weighed by their misfit; when both patterns are as small as their errors, or alike, nothing can
-    be told.
-
-    Parameters
-    ----------
-    packs : log, setup and estimate of each; as many cells in both
-    """
-    (_, setup, first), (_, _, second) = packs
-    patterns = [
-        _pattern(known.drift, setup, time_s, after)
-        for known in (first, second)
-        for after in (False, True)
-    ]
-    if (
-        any(p is None for p in patterns)
-        or first.drift.offset_ah.shape[1] != second.drift.offset_ah.shape[1]
-    ):
-        return SwapResult(
-            "undecided", 0.0, "Too few full charges on one side of the exchange.", _record_next()
-        )
-    (a0, sa0), (a1, sa1), (b0, sb0), (b1, sb1) = (p for p in patterns if p is not None)
-    stayed = _misfit(a0, sa0, a1, sa1) + _misfit(b0, sb0, b1, sb1)
-    followed = _misfit(b0, sb0, a1, sa1) + _misfit(a0, sa0, b1, sb1)
-    # the worse of two bad models is no proof: what neither explains counts against both
-    poor = max(0.0, min(stayed, followed) / (2.0 * a0.size) - 2.0)
-    evidence = (followed - stayed) / (1.0 + poor) / 2.0
-    sure = 1.0 / (1.0 + exp(-min(40.0, abs(evidence))))
-    if sure < 0.8:
-        return SwapResult(
-            "undecided",
-            2.0 * sure - 1.0,
-            "The patterns before and after are too small or too alike to tell.",
-            _record_next(),
-        )
-    worst = int(np.argmax(np.abs(np.r_[a0, b0])))
-    cell = worst % a0.size + 1
-    if evidence > 0:
-        return SwapResult(
-            "stayed",
-            0.98 * sure,
-            f"The pattern stayed with the cells (cell {cell} most): it is the pack's, not "
-            "what was exchanged.",
-            "",
-        )
-    return SwapResult(
-        "followed",
-        0.98 * sure,
-        f"The pattern went with what was exchanged (cell {cell} most): it is not the cells'.",
-        "",
-    )
-
-
-@dataclass(frozen=True, slots=True)
 class Happening:
     """Something that was done: ``pack`` None means all; ``kind`` swap: something was exchanged
-    between two packs.
+    between two packs, ``swap`` says between which, where it is known.
     """
 
     time_s: float
     pack: int | None
     kind: str
     note: str
+    swap: Swap | None = None
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -296,27 +244,47 @@ class Compared:
 
 
 def compare_all(
-    packs: Mapping[int, tuple[Log, Estimate]], happenings: Sequence[Happening], setup: Setup
+    packs: Mapping[int, Recorded], happenings: Sequence[Happening], bank: Setup
 ) -> Compared:
     """Everything that can be compared in a bench.
 
     Parameters
     ----------
-    packs : log and estimate by pack
+    packs : what is known, by pack
     """
+    stood = {
+        pack: states(
+            known.estimate.drift,
+            known.setup,
+            known.readings,
+            [h.time_s for h in happenings if h.kind == LEVELLED and _concerns(h, pack)],
+        )
+        for pack, known in packs.items()
+    }
     changes = {
         pack: [
-            (h, before_after(log, setup, known, h.time_s, _until_others(h, happenings, pack)))
+            (h, before_after(known, stood[pack], h.time_s, _until_others(h, happenings, pack)))
             for h in happenings
-            if h.pack in (None, pack) and h.kind != "swap"
+            if _concerns(h, pack) and h.kind != SWAP
         ]
-        for pack, (log, known) in packs.items()
+        for pack, known in packs.items()
     }
-    both = [(log, setup, known) for log, known in packs.values()][:2]
-    swaps = [
-        (h, swap_test(both, h.time_s)) for h in happenings if h.kind == "swap" and len(both) == 2
-    ]
-    return Compared(changes, swaps, sharing([log for log, _ in packs.values()], setup))
+    swaps = [(h, _swapped(h, packs, stood)) for h in happenings if h.kind == SWAP]
+    logs = [known.log for known in packs.values()]
+    return Compared(changes, swaps, sharing(logs, bank))
+
+
+def _swapped(
+    happening: Happening, packs: Mapping[int, Recorded], stood: Mapping[int, States]
+) -> SwapResult:
+    """The swap test of the two packs it was between; without a word on which, only of two."""
+    pair = happening.swap.packs if happening.swap else tuple(packs)
+    if len(pair) != 2:
+        return undecided("Of more than two packs it must be said between which it was.")
+    if any(pack not in packs for pack in pair):
+        return undecided("One of the two packs has no log.")
+    what = happening.swap.what if happening.swap else "other"
+    return swap_test([(packs[p].setup, stood[p]) for p in pair], happening.time_s, what)
 
 
 def to_json(compared: Compared) -> dict[str, object]:
@@ -377,42 +345,3 @@ def _until_others(
     return max((t for t in times if t < happening.time_s), default=-inf), min(
         (t for t in times if t > happening.time_s), default=inf
     )
-
-
-def _record_next() -> str:
-    return (
-        f"Record at least {LEAST_CHARGES} full charges over {LEAST_DAYS:.0f} days or more on "
-        "each side of the exchange, in both packs, with the balancing column."
-    )
-
-
-def _pattern(
-    drift: Drift, setup: Setup, time_s: float, after: bool
-) -> tuple[Floats, Floats] | None:
-    """Drift of each cell against the median on one side of a moment, and its error, both in mAh a
-    day.
-    """
-    side = drift.time_s >= time_s if after else drift.time_s < time_s
-    if side.sum() < LEAST_CHARGES or np.ptp(drift.time_s[side]) < LEAST_DAYS * 86400.0:
-        return None
-    days = (drift.time_s[side] - drift.time_s[0]) / 86400.0
-    lines = [
-        straight_line(
-            days,
-            (drift.offset_ah - drift.moved_ah)[side, i],
-            np.hypot(drift.sd_ah[side, i], 1e-3 * setup.capacity_ah),
-        )
-        for i in range(drift.offset_ah.shape[1])
-    ]
-    slope, sd = (
-        1e3 * np.array([line[0] for line in lines]),
-        1e3 * np.array([line[1] for line in lines]),
-    )
-    if not np.isfinite(slope).all():
-        return None
-    floor = 10.0 * DRIFT_FLOOR_PCT_MONTH / 30.4 * setup.capacity_ah
-    return slope - np.median(slope), np.hypot(sd, floor)
-
-
-def _misfit(one: Floats, one_sd: Floats, other: Floats, other_sd: Floats) -> float:
-    return float(np.sum((one - other) ** 2 / (one_sd**2 + other_sd**2)))

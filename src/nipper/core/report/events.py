@@ -2,6 +2,7 @@
 
 from nipper.core.assembly import capacity
 from nipper.core.cold import record as cold
+from nipper.core.imbalance import swap
 from nipper.core.link import record as link
 from nipper.core.logs import builds
 from nipper.core.report.assembly import capacity_words
@@ -18,6 +19,9 @@ def event_words(kind: str, note: str) -> str:
         return note if result is None else f"capacity test: {capacity_words(result)}"
     if kind == trips.KIND:
         return trips.words(note)
+    if kind == swap.KIND:
+        exchange = swap.parse(note)
+        return note if exchange is None else exchange.words
     if kind == builds.KIND:
         change = builds.parse(note)
         return note if change is None else change.words

@@ -4,12 +4,9 @@ beside another.
 
 from datetime import UTC, datetime, tzinfo
 
-from PySide6.QtCore import QDate, QDateTime, QTime, Slot
+from PySide6.QtCore import QDate, Slot
 from PySide6.QtWidgets import (
-    QComboBox,
-    QDateEdit,
     QHBoxLayout,
-    QLineEdit,
     QStackedLayout,
     QVBoxLayout,
     QWidget,
@@ -18,9 +15,10 @@ from PySide6.QtWidgets import (
 from nipper.app.document import Document, PackRecord
 from nipper.app.stage import StageView
 from nipper.app.stages.record.charge import ChargePanel, Opened
+from nipper.app.stages.record.events import EventLine
 from nipper.app.stages.record.heat import HeatMap
 from nipper.app.theme import Theme
-from nipper.app.widgets.basic import SEMI, button, card, day_edit, label
+from nipper.app.widgets.basic import SEMI, button, card, label
 from nipper.core.logs.charges import Charge
 from nipper.core.report.charges import HeatTable, heat_table, nearest
 
@@ -77,7 +75,8 @@ class RecordView(StageView):
         body = QVBoxLayout(self._body)
         body.setContentsMargins(0, 0, 0, 0)
         body.addWidget(self.heat, 5)
-        body.addWidget(self._events_line())
+        self.events = EventLine(document)
+        body.addWidget(self.events)
         frame, inside = card()
         inside.addLayout(self._panel_head())
         inside.addWidget(self.panel, 1)
@@ -131,53 +130,6 @@ class RecordView(StageView):
         self.same_pack.setChecked(True)
         return line
 
-    def _events_line(self) -> QWidget:
-        """Notes of what was done: half the diagnosis."""
-        line = QWidget()
-        inside = QHBoxLayout(line)
-        inside.setContentsMargins(0, 0, 0, 0)
-        self.event_day = QDateEdit(QDate.currentDate())
-        day_edit(self.event_day, "Day of the event")
-        self.event_note = QLineEdit(
-            placeholderText="What was done: bars retorqued, absorption lengthened, BMS swapped …"
-        )
-        self.event_note.setAccessibleName("What was done")
-        self.event_note.setMaxLength(200)
-        self.event_note.returnPressed.connect(self.note_event)
-        note = button("Note it", tip="Puts it on the time line of this pack")
-        note.clicked.connect(self.note_event)
-        self.event_kind = QComboBox()
-        self.event_kind.setAccessibleName("kind of event")
-        self.event_kind.addItem("done to this pack", "note")
-        if len(self._document.records.packs) > 1:
-            self.event_kind.addItem("done to all packs", "all")
-            self.event_kind.addItem("exchanged between packs", "swap")
-        self.event_kind.setToolTip(
-            "Diagnose compares the days before and after; what was exchanged is put to "
-            "the swap test"
-        )
-        inside.addWidget(label("Event", "soft"))
-        inside.addWidget(self.event_day)
-        inside.addWidget(self.event_note, 1)
-        inside.addWidget(self.event_kind)
-        inside.addWidget(note)
-        return line
-
-    @Slot()
-    def note_event(self) -> None:
-        """Keep the event that was typed."""
-        text = self.event_note.text().strip()
-        if not text:
-            self.event_note.setFocus()
-            return
-        noon = QDateTime(self.event_day.date(), QTime(12, 0)).toSecsSinceEpoch()
-        kind = self.event_kind.currentData()
-        pack = self._document.pack.id if kind == "note" else None
-        self._document.history.add_event(
-            float(noon), "swap" if kind == "swap" else "note", text, pack
-        )
-        self.event_note.clear()
-
     # what is shown
 
     @Slot(int, object)
@@ -217,7 +169,7 @@ class RecordView(StageView):
             )
         )
         last = datetime.fromtimestamp(float(record.log.time_s[-1]), self._zone)
-        self.event_day.setDate(QDate(last.year, last.month, last.day))
+        self.events.show_day(QDate(last.year, last.month, last.day))
         self._show_events()
         self._show_charge()
 
