@@ -44,11 +44,8 @@ class Swap(BaseModel):
     @property
     def words(self) -> str:
         """What was done, in words."""
-        done = (
-            "exchanged between packs"
-            if self.what == "other"
-            else f"{self.named} exchanged between packs"
-        )
+        thing = "" if self.what == "other" else f"{WORDS[self.what]} "
+        done = f"{thing}exchanged between packs"
         return f"{done}: {self.note}" if self.note else done
 
 

@@ -4,7 +4,7 @@ from PySide6.QtCore import QDate, QDateTime, QTime, Slot
 from PySide6.QtWidgets import QComboBox, QDateEdit, QHBoxLayout, QLineEdit, QWidget
 
 from nipper.app.document import Document
-from nipper.app.widgets.basic import button, day_edit, label
+from nipper.app.widgets.basic import button, day_edit
 from nipper.core.imbalance.states import LEVELLED
 from nipper.core.imbalance.swap import KIND as SWAP
 from nipper.core.imbalance.swap import WORDS, Swap
@@ -18,6 +18,7 @@ class EventLine(QWidget):
         self._document = document
         inside = QHBoxLayout(self)
         inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(6)
         self.day = QDateEdit(QDate.currentDate())
         day_edit(self.day, "Day of the event")
         self.note = QLineEdit(
@@ -25,6 +26,7 @@ class EventLine(QWidget):
         )
         self.note.setAccessibleName("What was done")
         self.note.setMaxLength(200)
+        self.note.setMinimumWidth(150)
         self.note.returnPressed.connect(self.keep)
         self.kind, self.what, self.with_pack = QComboBox(), QComboBox(), QComboBox()
         self.kind.setAccessibleName("kind of event")
@@ -35,11 +37,10 @@ class EventLine(QWidget):
         self.what.setAccessibleName("what was exchanged")
         self.with_pack.setAccessibleName("with which pack")
         for what, words in WORDS.items():
-            self.what.addItem("something else" if what == "other" else words, what)
+            self.what.addItem("other" if what == "other" else words, what)
         self.kind.currentIndexChanged.connect(self._kind_chosen)
         note = button("Note it", tip="Puts it on the time line of this pack")
         note.clicked.connect(self.keep)
-        inside.addWidget(label("Event", "soft"))
         inside.addWidget(self.day)
         inside.addWidget(self.note, 1)
         for widget in (self.kind, self.what, self.with_pack, note):
@@ -51,9 +52,9 @@ class EventLine(QWidget):
     def _fill(self) -> None:
         """The kinds there are, and the other packs."""
         packs, chosen = self._document.records.packs, self.kind.currentData()
-        kinds = [("done to this pack", "note"), ("all its cells level then", LEVELLED)]
+        kinds = [("on this pack", "note"), ("cells all level", LEVELLED)]
         if len(packs) > 1:
-            kinds += [("done to all packs", "all"), ("exchanged with another pack", SWAP)]
+            kinds += [("on all packs", "all"), ("exchanged", SWAP)]
         self.kind.clear()
         for words, kind in kinds:
             self.kind.addItem(words, kind)
