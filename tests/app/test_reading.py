@@ -4,6 +4,7 @@ made of it.
 
 import pytest
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLabel
 
 from nipper.app.shell.readingpage import ReadingPage
 from nipper.core.logs.typed import TYPED
@@ -74,3 +75,45 @@ def test_a_pack_without_a_log_begins_with_a_reading(qtbot, open_window, page):
     assert document.record.diagnosis.verdict == "not_enough_data"
     open_window.go("record")
     open_window.go("diagnose")
+
+
+def test_what_else_the_screen_shows_is_judged_and_kept(qtbot, open_window, page):
+    document = open_window.document
+    page.fields["soc_pct"].set_value(99.0)
+    page.fields["remaining_ah"].set_value(0.80 * document.setup.capacity_ah)
+    page.fields["full_ah"].set_value(document.setup.capacity_ah)
+    page.fields["cycles"].set_value(312.0)
+    page.alarms.setText("Cell over voltage")
+    words = " ".join(line.text() for line in page.told.findChildren(QLabel))
+    assert "are 80 %, the screen counts 99 %" in words
+    assert "Alarm, cell over-voltage" in words
+    assert page.keep.isEnabled()  # without a cell: the counts alone are worth keeping
+    page.keep.click()
+    kept = document.history.events()[-1]
+    assert "312 cycles, alarms: Cell over voltage" in kept.note
+    assert kept.pack == document.pack.id
+    assert page.fields["cycles"].value is None
+    page.at.setDateTime(page.at.dateTime().addSecs(3600))
+    page.fields["cycles"].set_value(12.0)
+    page._judge()
+    words = " ".join(line.text() for line in page.told.findChildren(QLabel))
+    assert "12 cycles, and 312 before" in words
+
+
+def test_several_packs_are_read_at_the_same_minute(qtbot, open_window, page):
+    document = open_window.document
+    first, second = (pack.id for pack in document.records.packs)
+    page.at.setDateTime(page.at.dateTime().addSecs(-7200))
+    at = page.at.dateTime()
+    page.cells.setPlainText(SPREAD)
+    page.keep_and_on.click()
+    assert document.pack.id == second
+    assert page.at.dateTime() == at
+    assert page.cells.toPlainText() == ""
+    page.cells.setPlainText(LATER)
+    page.keep_and_on.click()
+    assert document.pack.id == first
+    typed = [log for log in document.bench.logs.all() if log.file == TYPED]
+    assert [log.pack for log in typed] == [first, second]
+    assert typed[0].first_s == typed[1].first_s
+    qtbot.waitUntil(lambda: not document.busy, timeout=20_000)

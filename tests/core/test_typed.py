@@ -129,3 +129,32 @@ def test_what_does_not_fit_together_leads():
     shot = shot_of("3.450 3.452 3.449 3.512", pack_v=14.5)
     assert says(shot, targets(shot, SETUP))[0].status == "act"
     assert heading(shot).startswith("63 mV at 3.466 V, +2 A")
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "1\t3.452\n2\t3.449\n3\t3.451\n4\t3.470",
+        "1  3452 mV\n2  3449 mV\n3  3451 mV\n4  3470 mV\n",
+        "1;3,452\n2;3,449\n3;3,451\n4;3,470",
+        "Cell 1  3.452 V\nCell 2  3.449 V\nCell 3  3.451 V\nCell 4  3.470 V",
+        "#1 3.452\n#2 3.449\n#3 3.451\n#4 3.470",
+        "1\t2\t3\t4\n3.452\t3.449\t3.451\t3.470",
+        "Zelle 1 3,452\n\nZelle 2 3,449\nZelle 3 3,451\nZelle 4 3,470",
+        "3.452 3.449\n3.451 3.470",
+        "1: 3.452\n2: 3.449\n3: 3.451\n4: 3.470",
+    ],
+)
+def test_a_pasted_table_is_read_as_it_stands(text):
+    assert parse_cells(text, 4) == pytest.approx([3.452, 3.449, 3.451, 3.470])
+
+
+def test_two_cells_with_their_numbers():
+    assert parse_cells("1 3.452\n2 3.449", 2) == pytest.approx([3.452, 3.449])
+    assert parse_cells("1 2\n3.452 3.449", 2) == pytest.approx([3.452, 3.449])
+
+
+@pytest.mark.parametrize("text", ["1 3.452\n3 3.449", "1 3.452 20\n2 3.449 21", "2 3.4\n1 3.5"])
+def test_a_table_that_is_not_counted_from_1_is_refused(text):
+    with pytest.raises(RangeError):
+        parse_cells(text, 2)

@@ -5,12 +5,14 @@ before.
 from datetime import datetime, tzinfo
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QDate, QDateTime, QTime, Signal, Slot
+from PySide6.QtCore import QDate, QDateTime, Qt, QTime, Signal, Slot
 from PySide6.QtWidgets import (
+    QCompleter,
     QDateTimeEdit,
     QFrame,
     QGridLayout,
     QHBoxLayout,
+    QLineEdit,
     QPlainTextEdit,
     QVBoxLayout,
     QWidget,
@@ -19,9 +21,11 @@ from PySide6.QtWidgets import (
 from nipper.app.document import Document
 from nipper.app.shell.readingtold import ReadingTold
 from nipper.app.theme import BASE_PT, Theme
-from nipper.app.widgets.basic import SEMI, button, card, day_edit, label, page_head
+from nipper.app.widgets.basic import SEMI, button, card, day_edit, label, page_head, scrolled
 from nipper.app.widgets.field import UnitField
 from nipper.core.errors import RangeError
+from nipper.core.upkeep.screen import KIND, Screen, doubts, kept
+from nipper.core.upkeep.trips import Trip
 
 if TYPE_CHECKING:
     from nipper.core.imbalance.snapshot import Snapshot
@@ -41,7 +45,11 @@ FIELDS = (
     ("pack_v", "V", "Pack voltage", "held against the sum of the cells", (0.5, 2000.0)),
     ("soc_pct", "%", "Charge counted", "held against the rest voltage", (0.0, 120.0)),
     ("temp_c", "°C", "Coldest cell", "by its sensor", (-60.0, 120.0)),
+    ("remaining_ah", "Ah", "Charge left", "as it counts, if it shows it", (0.0, 1e5)),
+    ("full_ah", "Ah", "Full charge", "what it takes for 100 %", (0.1, 1e5)),
+    ("cycles", "", "Cycles", "its own count", (0.0, 1e6)),
 )
+ALARMS_HELP = "as the screen names them; their counters are kept in Keep, Trips"
 
 
 class ReadingPage(QWidget):
@@ -57,19 +65,28 @@ class ReadingPage(QWidget):
         self._document, self._zone = document, zone
         self._log: Log | None = None
         self._earlier: list[Snapshot] = []
+        self._screens: list[tuple[float, Screen]] = []
         self.fields: dict[str, UnitField] = {}
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 14, 24, 16)
         layout.setSpacing(10)
         self.keep = button("Keep this reading", "main", "Into the record of the shown pack")
         self.keep.clicked.connect(self.keep_reading)
-        layout.addLayout(page_head("A reading by hand", self.left, self.keep))
+        self.keep_and_on = button(
+            "Keep, next pack", "", "Keeps it, and begins the next pack's at the same minute"
+        )
+        self.keep_and_on.clicked.connect(self.keep_and_go_on)
+        head = page_head("A reading by hand", self.left, self.keep_and_on, self.keep)
+        layout.addLayout(head)
         layout.addWidget(label(WHAT_FOR, "soft", wrap=True))
         columns = QHBoxLayout()
         columns.setSpacing(14)
         self.told = ReadingTold(theme, zone)
         columns.addWidget(self._typed(), 4)
-        columns.addWidget(self.told, 5)
+        told = QVBoxLayout()
+        told.setContentsMargins(0, 0, 0, 0)
+        told.addWidget(self.told)
+        columns.addWidget(scrolled(told), 5)
         layout.addLayout(columns, 1)
         document.records.changed.connect(self._read_anew)
         document.pack_changed.connect(self.refresh)
@@ -97,6 +114,19 @@ class ReadingPage(QWidget):
             grid.addWidget(label(title), row, 0)
             grid.addWidget(field, row, 1)
             grid.addWidget(label(tip, "soft", BASE_PT - 0.5), row, 2)
+        self.alarms = QLineEdit()
+        self.alarms.setAccessibleName("Alarms that are up")
+        self.alarms.setMaxLength(200)
+        self.alarms.setPlaceholderText("none")
+        self.alarms.textChanged.connect(self._judge)
+        names = QCompleter([str(trip) for trip in Trip], self.alarms)
+        names.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        names.setFilterMode(Qt.MatchFlag.MatchContains)
+        self.alarms.setCompleter(names)
+        last = len(FIELDS) + 1
+        grid.addWidget(label("Alarms"), last, 0)
+        grid.addWidget(self.alarms, last, 1)
+        grid.addWidget(label(ALARMS_HELP, "soft", BASE_PT - 0.5), last, 2)
         grid.setColumnStretch(2, 1)
         inside.addLayout(grid)
         inside.addWidget(label("Cells", weight=SEMI))
@@ -115,6 +145,7 @@ class ReadingPage(QWidget):
     @Slot()
     def refresh(self, *_: object) -> None:
         """Begin a reading of the shown pack."""
+        self.keep_and_on.setVisible(len(self._document.records.packs) > 1)
         self._pack.setText(f"{self._document.pack.name}, {self._document.setup.cells} cells")
         self._set_now()
         self._read_anew()
@@ -122,7 +153,9 @@ class ReadingPage(QWidget):
     @Slot()
     def _read_anew(self, *_: object) -> None:
         """The readings that are kept may be others now."""
-        self._earlier = self._document.records.snapshots(self._document.pack)
+        document = self._document
+        self._earlier = document.records.snapshots(document.pack)
+        self._screens = kept(document.history.raw_events(), document.pack.id)
         self._judge()
 
     @Slot()
@@ -142,10 +175,22 @@ class ReadingPage(QWidget):
             except RangeError as error:
                 trouble = str(error)
         self.trouble_line.setText(trouble)
-        self.keep.setEnabled(self._log is not None)
-        setup = self._document.setup
+        for widget in (self.keep, self.keep_and_on):
+            widget.setEnabled(self._log is not None or not self._screen().is_empty)
+        setup, soc_pct = self._document.setup, self.fields["soc_pct"].value
         shot = None if self._log is None else snapshot(self._log, setup)
-        self.told.show_reading(shot, self._earlier, setup)
+        before = [s for at, s in self._screens if at < self._moment_s()]
+        doubtful = doubts(self._screen(), setup, soc_pct, before[-1] if before else None)
+        self.told.show_reading(shot, self._earlier, setup, doubtful)
+
+    def _screen(self) -> Screen:
+        value = {name: self.fields[name].value for name in ("remaining_ah", "full_ah", "cycles")}
+        cycles = value.pop("cycles")
+        return Screen(
+            **value,
+            cycles=None if cycles is None else round(cycles),
+            alarms=self.alarms.text().strip(),
+        )
 
     def _read(self) -> "Log":
         from nipper.core.logs.typed import Reading, typed_log
@@ -169,17 +214,35 @@ class ReadingPage(QWidget):
         return datetime(*at, tzinfo=self._zone).timestamp()
 
     @Slot()
-    def keep_reading(self) -> None:
-        """Keep the reading in the shown pack's record, and begin the next one."""
+    def keep_reading(self) -> bool:
+        """Keep the reading in the shown pack's record, and begin the next one; False where it
+        cannot be kept.
+        """
         from nipper.core.logs.typed import TYPED
 
-        if self._log is None:
-            return
-        document = self._document
-        added = document.bench.logs.add(document.pack.id, self._log, TYPED)
-        if not added:
+        document, screen, at_s = self._document, self._screen(), self._moment_s()
+        if self._log is not None and not document.bench.logs.add(
+            document.pack.id, self._log, TYPED
+        ):
             self.trouble_line.setText("There is a reading of this minute already.")
-            return
+            return False
+        if not screen.is_empty:
+            document.history.add_event(at_s, KIND, screen.model_dump_json(), document.pack.id)
+        typed, self._log = self._log is not None, None
         self.cells.clear()
+        self.alarms.clear()
+        for name in ("remaining_ah", "full_ah", "cycles"):
+            self.fields[name].set_value(None)
         self._read_anew()
-        document.records.read(document.pack)
+        if typed:
+            document.records.read(document.pack)
+        return True
+
+    @Slot()
+    def keep_and_go_on(self) -> None:
+        """Keep it, and begin the next pack's at the same minute."""
+        at, document = self.at.dateTime(), self._document
+        if self.keep_reading():
+            ids = [pack.id for pack in document.records.packs]
+            document.choose_pack(ids[(ids.index(document.pack.id) + 1) % len(ids)])
+            self.at.setDateTime(at)

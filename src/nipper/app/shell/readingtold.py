@@ -45,12 +45,20 @@ class ReadingTold(QFrame):
         layout.addStretch(1)
 
     def show_reading(
-        self, shot: "Snapshot | None", earlier: Sequence["Snapshot"], setup: Setup
+        self,
+        shot: "Snapshot | None",
+        earlier: Sequence["Snapshot"],
+        setup: Setup,
+        doubts: Sequence[str] = (),
     ) -> None:
-        """Show what a reading says; None: there is none yet. ``earlier`` ones oldest first."""
+        """Show what a reading says; None: there is none yet. ``earlier`` ones oldest first;
+        ``doubts`` of what else the screen shows.
+        """
         for part in (self._says, self._targets):
             clear(part)
         self._show_before(earlier)
+        for doubt in doubts:
+            self._say("watch", doubt)
         if shot is None:
             self.big.setText("–")
             self._under.setText("Type the cells, and the current if the screen shows it.")
@@ -66,12 +74,15 @@ class ReadingTold(QFrame):
         self.since.setText(since(between(last, shot, setup)) if last else "")
         found = targets(shot, setup)
         for said in says(shot, found):
-            line, mark = QHBoxLayout(), StatusMark(self._theme)
-            mark.set_status(said.status)
-            line.addWidget(mark, 0, Qt.AlignmentFlag.AlignTop)
-            line.addWidget(label(f"{said.lead} {said.text}", wrap=True), 1)
-            self._says.addLayout(line)
+            self._say(said.status, f"{said.lead} {said.text}")
         self._show_targets(found)
+
+    def _say(self, status: str, words: str) -> None:
+        line, mark = QHBoxLayout(), StatusMark(self._theme)
+        mark.set_status(status)
+        line.addWidget(mark, 0, Qt.AlignmentFlag.AlignTop)
+        line.addWidget(label(words, wrap=True), 1)
+        self._says.addLayout(line)
 
     def _show_targets(self, found: Sequence["Target"]) -> None:
         if not found:

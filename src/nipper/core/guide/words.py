@@ -36,6 +36,7 @@ WORDS: dict[str, str] = {
     "charge current": "what flows into the bank; a cell's sheet says how much of its capacity an "
     "hour",
     "charge current limit": "the most current into the bank that the BMS allows at this moment",
+    "charge left": "ampere-hours a BMS believes are in the pack; over the full charge: its %",
     "charge over-current": "more current into the pack than its BMS lets pass",
     "charge over-temperature": "too warm to be charged: cells age fast, sheets end at 45 to 60 °C",
     "charge under-temperature": "too cold to be charged: below freezing lithium plates on the "

@@ -45,7 +45,7 @@ def parse_cells(text: str, cells: int) -> Floats:
     if len(text) > MOST_TEXT:
         raise RangeError(f"expected {cells} voltages, this is too long")
     text = re.sub(r"m?V\b", " ", text, flags=re.I)
-    numbered = NUMBERED.findall(text)
+    numbered = NUMBERED.findall(text) or _in_rows(text)
     if numbered:
         return _by_number(numbered, cells)
     words = [w for w in SEPARATORS.split(text.strip()) if w]
@@ -53,6 +53,27 @@ def parse_cells(text: str, cells: int) -> Floats:
     if len(values) != cells:
         raise RangeError(f"expected {cells} cells, found {len(values)}")
     return np.array(values)
+
+
+def _in_rows(text: str) -> list[tuple[str, str]]:
+    """A pasted table: a row a cell with its number before its voltage, or the numbers in one row
+    and the voltages in the next. Empty where it is neither.
+    """
+    text = re.sub(r"(?i)\b(?:cell|zelle|c|u|no|nr)[ ._#]*(?=\d{1,3}\b(?![.,]\d))|#", " ", text)
+    rows = [[w for w in SEPARATORS.split(line.strip()) if w] for line in text.splitlines()]
+    rows = [row for row in rows if row]
+    beside = _counted(rows)
+    if beside or len(rows) != 2 or len(rows[0]) != len(rows[1]):
+        return beside
+    return _counted([list(pair) for pair in zip(*rows, strict=True)])
+
+
+def _counted(rows: list[list[str]]) -> list[tuple[str, str]]:
+    """Rows of two, if they are counted from 1; else none."""
+    numbers = [str(i) for i in range(1, len(rows) + 1)]
+    if len(rows) < 2 or any(len(row) != 2 for row in rows):
+        return []
+    return [(row[0], row[1]) for row in rows] if [row[0] for row in rows] == numbers else []
 
 
 def _by_number(numbered: Sequence[tuple[str, str]], cells: int) -> Floats:

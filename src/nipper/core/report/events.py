@@ -6,7 +6,7 @@ from nipper.core.imbalance import swap
 from nipper.core.link import record as link
 from nipper.core.logs import builds
 from nipper.core.report.assembly import capacity_words
-from nipper.core.upkeep import trips
+from nipper.core.upkeep import screen, trips
 
 
 def event_words(kind: str, note: str) -> str:
@@ -19,6 +19,9 @@ def event_words(kind: str, note: str) -> str:
         return note if result is None else f"capacity test: {capacity_words(result)}"
     if kind == trips.KIND:
         return trips.words(note)
+    if kind == screen.KIND:
+        shown = screen.parse(note)
+        return note if shown is None else shown.words
     if kind == swap.KIND:
         exchange = swap.parse(note)
         return note if exchange is None else exchange.words
