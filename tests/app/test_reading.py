@@ -50,6 +50,10 @@ def test_a_kept_reading_is_in_the_record_and_no_charge(qtbot, open_window, page)
     assert [log.rows for log in document.bench.logs.all() if log.file == TYPED] == [1]
     assert document.record.log.rows == rows + 1
     assert len(document.record.diagnosis.estimate.charges) == before
+    open_window.go("record")
+    view = open_window.desk.view("record")
+    assert [e.note for e in view.heat._events if e.kind == "reading"] == ["read 81 mV"]
+    assert not view.heat.grab().isNull()
 
 
 def test_the_next_reading_is_held_against_the_one_before(qtbot, open_window, page):

@@ -24,6 +24,7 @@ from nipper.core.report.charges import HeatTable
 from nipper.store import BenchEvent
 
 LEFT, TOP, FOOT = 34.0, 22.0, 44.0
+READING = "reading"  # the kind of an event that is a reading by hand
 TONES = 100  # on either side of the even
 SCALE_STEPS = (0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 30.0, 50.0, 100.0, 200.0, 300.0, 500.0)
 
@@ -206,12 +207,17 @@ class HeatMap(QWidget):
             x = self._box(0, after).left() if after < columns else self._box(0, columns - 1).right()
             painter.setPen(QPen(copper, 1.2, Qt.PenStyle.DotLine))
             painter.drawLine(QPointF(x, grid.top()), QPointF(x, grid.bottom() + 3))
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(copper)
             y = grid.bottom() + 13
-            painter.drawPolygon(
-                QPolygonF([QPointF(x, y - 7), QPointF(x + 5, y + 2), QPointF(x - 5, y + 2)])
-            )
+            if event.kind == READING:  # told by another shape, not by colour alone
+                painter.setPen(QPen(copper, 1.4))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawEllipse(QPointF(x, y - 2), 4, 4)
+            else:
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(copper)
+                painter.drawPolygon(
+                    QPolygonF([QPointF(x, y - 7), QPointF(x + 5, y + 2), QPointF(x - 5, y + 2)])
+                )
             width = QFontMetricsF(painter.font()).horizontalAdvance(event.note)
             left = x + 9 if x + 9 + width < self.width() else x - 9 - width
             if left > free:

@@ -16,12 +16,15 @@ from nipper.app.document import Document, PackRecord
 from nipper.app.stage import StageView
 from nipper.app.stages.record.charge import ChargePanel, Opened
 from nipper.app.stages.record.events import EventLine
-from nipper.app.stages.record.heat import HeatMap
+from nipper.app.stages.record.heat import READING, HeatMap
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, button, card, label
 from nipper.core.logs.charges import Charge
 from nipper.core.report.charges import HeatTable, heat_table, nearest
+from nipper.core.report.reading import heading
+from nipper.store import BenchEvent
 
+MOST_READINGS = 12
 NUMBERS = (
     "No",
     "One",
@@ -194,14 +197,29 @@ class RecordView(StageView):
             f"{record.log.rows} rows over {record.log.days:.1f} days; {short} "
             f"charge{'s' if short != 1 else ''} did not reach the top."
         )
-        self._empty.setText("\n\n".join(record.diagnosis.advice))
+        told = [*record.diagnosis.advice, "\n".join(self._readings())]
+        self._empty.setText("\n\n".join(told))
 
     @Slot()
     def _show_events(self) -> None:
-        mine = [
-            e for e in self._document.history.events() if e.pack in (None, self._document.pack.id)
+        document = self._document
+        mine = [e for e in document.history.events() if e.pack in (None, document.pack.id)]
+        mine += [
+            BenchEvent(
+                0, shot.time_s, document.pack.id, READING, f"read {shot.deviation_mv:.0f} mV"
+            )
+            for shot in document.records.snapshots(document.pack)
         ]
-        self.heat.show_table(self._table, mine)
+        self.heat.show_table(self._table, sorted(mine, key=lambda event: event.time_s))
+
+    def _readings(self) -> list[str]:
+        """The readings by hand, newest first, where there is no charge to show them beside."""
+        found = self._document.records.snapshots(self._document.pack)[-MOST_READINGS:]
+        return [
+            f"Read on {at.day} {at:%b %Y, %H:%M}: {heading(shot)}."
+            for shot in reversed(found)
+            for at in (datetime.fromtimestamp(shot.time_s, self._zone),)
+        ]
 
     @Slot(int, bool)
     def pick(self, column: int, beside: bool) -> None:
