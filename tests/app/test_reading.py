@@ -78,6 +78,7 @@ def test_a_pack_without_a_log_begins_with_a_reading(qtbot, open_window, page):
     assert document.record is not None
     assert document.record.diagnosis.verdict == "not_enough_data"
     open_window.go("record")
+    assert "81 mV at 3.455 V, +5 A" in open_window.desk.view("record")._empty.text()
     open_window.go("diagnose")
 
 
