@@ -57,6 +57,21 @@ def test_readings_since_then_stand_on_the_curve(qtbot, open_window, page):
     page = open_window.side.show("topbalance")
     assert "30 mV" in page.progress.text()
     assert "mV after 0.5 h" in page.figure.accessibleDescription()
+    assert page.prompt.text()
+
+
+def test_one_that_held_is_kept_as_the_day_the_cells_were_level(qtbot, open_window, page):
+    document = open_window.document
+    page.begin.click()
+    for minutes in (30, 60):
+        read(open_window, "3.452 3.449 3.451 3.450 3.450 3.449 3.453 3.449", minutes)
+        qtbot.waitUntil(lambda: not document.busy, timeout=20_000)
+    page = open_window.side.show("topbalance")
+    assert "it held" in page.progress.text()
+    assert "set the charger back" in page.prompt.text()
+    page.begin.click()
+    ended = document.history.events()[-1]
+    assert (ended.kind, ended.pack) == ("levelled", document.pack.id)
 
 
 def test_a_session_survives_closing(open_window, page):

@@ -11,7 +11,16 @@ from nipper.core.chemistry import chemistry
 from nipper.core.forecast.limits import volts_at_top
 from nipper.core.forecast.topbalance import SENSIBLE_H, highest_target, plan, states
 from nipper.core.presets import new_setup
-from nipper.core.report.topbalance import Session, parse_session, progress, reminder, steps
+from nipper.core.report.topbalance import (
+    Session,
+    has_held,
+    next_reading_s,
+    parse_session,
+    progress,
+    prompt,
+    reminder,
+    steps,
+)
 from nipper.core.setup import put
 from nipper.core.simulate.scenario import CellFault, Scenario
 from nipper.core.simulate.trial import run
@@ -135,7 +144,27 @@ def test_the_charger_is_remembered_until_it_is_set_back():
 def test_readings_tell_how_it_goes():
     session = Session(pack=1, begun_s=0.0, stop_mv=10.0)
     assert "No reading" in progress(session, [])
-    assert "after half an hour" in progress(session, [(0.0, 80.0)])
+    assert progress(session, [(0.0, 80.0)]) == "80 mV."
     assert "75 min to go" in progress(session, [(0.0, 80.0), (3600.0, 44.4)]).replace("58", "75")
     assert "does not shrink" in progress(session, [(0.0, 80.0), (3600.0, 82.0)])
     assert "level" in progress(session, [(0.0, 80.0), (3600.0, 9.0)])
+
+
+def test_the_next_reading_is_asked_for_until_it_has_held():
+    session = Session(pack=1, begun_s=1000.0, stop_mv=10.0)
+    assert prompt(session, [], 1000.0) == "The next reading in 30 min."
+    apart = [(600.0, 80.0)]
+    assert prompt(session, apart, 1600.0 + 600.0) == "The next reading in 20 min."
+    assert "now" in prompt(session, apart, 1600.0 + 1800.0)
+    level = [*apart, (3600.0, 9.0)]
+    assert "charge again" in progress(session, level)
+    assert next_reading_s(session, level) == 1000.0 + 3600.0 + 1800.0
+    soon = [*level, (3700.0, 9.0)]
+    assert not has_held(session, soon)
+    held = [*level, (3600.0 + 2000.0, 8.0)]
+    assert has_held(session, held)
+    assert "it held" in progress(session, held)
+    assert "set the charger back" in prompt(session, held, 0.0)
+    fell = [*level, (3600.0 + 2000.0, 40.0)]
+    assert "did not hold" in progress(session, fell)
+    assert next_reading_s(session, fell) is not None

@@ -6,7 +6,7 @@ from datetime import tzinfo
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal, Slot
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal, Slot
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
@@ -154,6 +154,11 @@ class TopBalancePage(QWidget):
         inside.addLayout(line)
         self.progress = label("", weight=SEMI, wrap=True)
         inside.addWidget(self.progress)
+        self.prompt = label("", "copper", wrap=True)
+        inside.addWidget(self.prompt)
+        self._minute = QTimer(self, interval=15_000)
+        self._minute.timeout.connect(self._time_passed)
+        self._minute.start()
         self.figure = FallFigure(theme)
         inside.addWidget(self.figure, 1)
         return frame
@@ -193,8 +198,25 @@ class TopBalancePage(QWidget):
         self.progress.setText(
             progress(session, [(3600.0 * h, mv) for h, mv in readings]) if session else ""
         )
+        self._show_prompt()
         self.begin.setText("It is over" if session else "Begin")
         self.begin.setEnabled(session is not None or found is not None)
+
+    @Slot()
+    def _time_passed(self) -> None:
+        if self.isVisible():
+            self._show_prompt()
+
+    def _show_prompt(self) -> None:
+        """What is to be read next, and when."""
+        from nipper.core.report.topbalance import prompt
+
+        session = self.session
+        if session is None:
+            self.prompt.setText("")
+            return
+        readings = [(3600.0 * h, mv) for h, mv in self._readings(session)]
+        self.prompt.setText(prompt(session, readings, self._document.bench.clock()))
 
     def _show_lines(self, found: "TopBalance | None", session: "Session | None") -> None:
         clear(self._lines)
@@ -246,7 +268,8 @@ class TopBalancePage(QWidget):
     @Slot()
     def begin_or_end(self) -> None:
         """Begin a session, or end the one that is under way."""
-        from nipper.core.report.topbalance import Session
+        from nipper.core.imbalance.states import LEVELLED
+        from nipper.core.report.topbalance import Session, has_held
 
         document = self._document
         under_way, kept = self.session, document.shelf.top_balance()
@@ -257,9 +280,13 @@ class TopBalancePage(QWidget):
         if under_way is not None and self._to_set_back(under_way):
             self.progress.setText("Set the charger back first: then it is over.")
             return
+        kind = "note"
         if under_way is not None:
+            readings = [(3600.0 * h, mv) for h, mv in self._readings(under_way)]
             document.shelf.keep_top_balance(None)
-            note = "top balance ended"
+            held = has_held(under_way, readings)
+            kind = LEVELLED if held else "note"
+            note = "top balance ended: level, and it held" if held else "top balance ended"
         else:
             offset_ah, _ = self._offsets(None)
             if self._plan is None or offset_ah is None:
@@ -273,7 +300,7 @@ class TopBalancePage(QWidget):
             )
             document.shelf.keep_top_balance(session)
             note = f"top balance begun, {self._plan.move_ah:.2f} Ah apart"
-        document.history.add_event(document.bench.clock(), "note", note, document.pack.id)
+        document.history.add_event(document.bench.clock(), kind, note, document.pack.id)
         self.refresh()
 
     @Slot()

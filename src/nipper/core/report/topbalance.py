@@ -10,6 +10,7 @@ from nipper.core.imbalance.remedies import bleed, feed
 from nipper.core.report.consequence import Consequence, Status
 from nipper.core.setup import Setup, get
 
+HELD_S = 900.0  # between the first level reading and the one that shows it held
 HOLD_S = 1800.0  # after this long the next reading is asked for: common practice
 CAUTION = (
     "Stay with it: nothing is to go above the cell's sheet, and the BMS's trips stay as they are. "
@@ -89,15 +90,63 @@ def reminder(session: Session, setup: Setup) -> Consequence | None:
     )
 
 
+def next_reading_s(session: Session, readings: Sequence[tuple[float, float]]) -> float | None:
+    """When the cells are to be read next, Unix s; None once the pack was level and it held.
+    Readings as (seconds since it began, mV).
+    """
+    if has_held(session, readings):
+        return None
+    since = readings[-1][0] if readings else 0.0
+    return session.begun_s + since + HOLD_S
+
+
+def has_held(session: Session, readings: Sequence[tuple[float, float]]) -> bool:
+    """Whether it was level, and was level again after it was loaded and charged once more."""
+    level_s = [at for at, mv in readings if mv <= session.stop_mv]
+    held = bool(level_s) and readings[-1][1] <= session.stop_mv
+    return held and level_s[-1] - level_s[0] >= HELD_S
+
+
+def under_way(
+    session: Session, readings: Sequence[tuple[float, float]], now_s: float
+) -> Consequence:
+    """How a top balance goes and what is next; readings of before it began are passed over."""
+    since = [(at, mv) for at, mv in readings if at >= -60.0]
+    return Consequence(
+        Status.WATCH,
+        f"Top balance under way. {progress(session, since)}",
+        prompt(session, since, now_s),
+        place="Record → Top balance",
+    )
+
+
+def prompt(session: Session, readings: Sequence[tuple[float, float]], now_s: float) -> str:
+    """What is to be read, and in how many minutes."""
+    due_s = next_reading_s(session, readings)
+    if due_s is None:
+        return "It held: set the charger back, and end the session."
+    minutes = (due_s - now_s) / 60.0
+    if minutes <= 0.5:
+        return "Read the cells now (Ctrl+M)."
+    return f"The next reading in {minutes:.0f} min."
+
+
 def progress(session: Session, readings: Sequence[tuple[float, float]]) -> str:
-    """How it goes: readings as (Unix seconds, mV) since it began."""
+    """How it goes: readings as (seconds since it began, mV)."""
     if not readings:
-        return "No reading yet since it began: type one with Ctrl+M."
+        return "No reading yet since it began."
     last_s, last_mv = readings[-1]
+    if has_held(session, readings):
+        return f"{last_mv:.0f} mV: level, and it held."
     if last_mv <= session.stop_mv:
-        return f"{last_mv:.0f} mV: level. Load it, charge again, and read once more: held?"
+        return (
+            f"{last_mv:.0f} mV: level. Take out some 10 A for a quarter of an hour, charge again, "
+            "and read once more: held?"
+        )
+    if any(mv <= session.stop_mv for _, mv in readings):
+        return f"{last_mv:.0f} mV: it did not hold. Go on levelling, and look for the cause."
     if len(readings) < 2:
-        return f"{last_mv:.0f} mV; the next reading after half an hour."
+        return f"{last_mv:.0f} mV."
     first_s, first_mv = readings[0]
     between = Between((last_s - first_s) / 60.0, first_mv, last_mv, True, None)
     pace = (first_mv - last_mv) / max(between.minutes, 1e-9)

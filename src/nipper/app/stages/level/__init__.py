@@ -28,11 +28,16 @@ def _follows(s: Situation) -> list[Consequence]:
 
 
 def _top_balance(s: Situation) -> list[Consequence]:
-    from nipper.core.report.topbalance import reminder
+    from nipper.core.report.topbalance import reminder, under_way
 
-    session = s.document.shelf.top_balance()
-    said = reminder(session, s.document.setup) if session else None
-    return [said] if said else []
+    document = s.document
+    session = document.shelf.top_balance()
+    if session is None or session.pack != document.pack.id:
+        return []
+    shots = document.records.snapshots(document.pack)
+    readings = [(shot.time_s - session.begun_s, shot.deviation_mv) for shot in shots]
+    said = under_way(session, readings, document.bench.clock()), reminder(session, document.setup)
+    return [consequence for consequence in said if consequence]
 
 
 STAGE = Stage(
