@@ -422,3 +422,34 @@ def test_what_was_read_of_one_pack_is_never_kept_as_the_others(qtbot, open_windo
     assert document.bench.history.revisions()[-1].pack == second
     document.choose_pack(first)
     assert document.history.times("read back", first) == []
+
+
+def test_a_line_of_ones_own_is_typed_in_like_the_others(open_window, typing, tmp_path):
+    before = len(typing.sheet.lines)
+    typing.own_add.click()  # nothing typed yet
+    assert len(typing.sheet.lines) == before
+    typing.own_name.setText("Shunt zero")
+    typing.own_value.setText("calibrate at 0 A")
+    typing.own_value.returnPressed.emit()
+    assert len(typing.sheet.lines) == before + 1
+    last = typing.sheet.lines[-1]
+    assert (last.label, last.value) == ("Shunt zero", "calibrate at 0 A")
+    for _ in typing.sheet.lines[:-1]:
+        typing.tick_line()
+    assert not typing.done.isEnabled()
+    typing.sheet.choose(before)
+    typing._show()
+    assert typing.remove.isVisibleTo(typing)
+    assert not typing.own_label.isEnabled()
+    typing.tick_line()
+    assert typing.done.isEnabled()
+    file = tmp_path / "menu.json"
+    file.write_text(dumps_menu(typing.sheet.menu))
+    typing.files.read_menu(str(file))
+    assert typing.sheet.menu.own[0].label == "Shunt zero"
+    typing.sheet.choose(before)
+    typing.remove_own()
+    assert len(typing.sheet.lines) == before
+    assert typing.done.isEnabled()
+    page = open_window.side.show("readback")  # a BMS cannot be read back for it
+    assert all(not line.path.startswith("own.") for line in page._lines)

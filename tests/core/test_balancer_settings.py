@@ -84,3 +84,20 @@ def test_the_hours_of_the_log_in_which_it_slept_are_not_counted():
     assert 0.2 * awake_h < asleep_h < 0.9 * awake_h
     moved_h = float((log.steps_s * (abs(log.current_a) > 0.2)).sum()) / 3600.0
     assert asleep_h > moved_h
+
+
+def test_an_equalise_charge_is_held_for_its_own_time():
+    monthly = {
+        "charging.equalise_v": 14.4,
+        "charging.equalise_every_days": 1.0,
+        "charging.tail_a": None,
+        "charging.absorption_min": 20.0,
+    }
+    clear = {"days": 4, "seed": 2, "weather": "clear", "pv_w": 2000.0, "loads": NOTHING_ON}
+
+    def held_h(setup):
+        log = run(setup, Scenario.model_validate(clear)).logs[0]
+        return float(log.steps_s[log.pack_v > 14.3].sum()) / 3600.0
+
+    short = held_h(put(SETUP, monthly))
+    assert held_h(put(SETUP, {**monthly, "charging.equalise_min": 120.0})) > short + 2.0

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nipper.core.errors import InputError
+from nipper.core.errors import InputError, RangeError
 from nipper.core.presets import new_setup
 from nipper.core.report.typingsheet import (
     TITLES,
@@ -19,6 +19,7 @@ from nipper.core.report.typingsheet import (
     differences,
     dumps_menu,
     load_menu,
+    own_lines,
     parse_menu,
     plain_menu,
     sheet,
@@ -26,6 +27,8 @@ from nipper.core.report.typingsheet import (
     to_csv,
     to_html,
     units_of,
+    with_own,
+    without_own,
 )  # fmt: skip
 from nipper.core.setup import get, pack_setup, put, put_own
 
@@ -152,3 +155,18 @@ def test_of_unlike_packs_each_types_its_own_share():
     lines = {line.path: line for line in sheet(pack_setup(unlike, 1), None, plain_menu())}
     assert lines["capacity_ah"].also == "one battery; whole bank: 400 Ah"
     assert lines["charging.max_charge_a"].also == "whole bank; one battery: 30 A"
+
+
+@pytest.mark.parametrize(
+    ("label", "value"), [("", "1"), ("a", " "), ("x" * 201, "1"), ("a", "y" * 101)]
+)
+def test_a_line_of_ones_own_needs_a_name_and_a_value(label, value):
+    with pytest.raises(RangeError):
+        with_own(plain_menu(), label, value)
+
+
+def test_a_line_of_ones_own_stands_once_and_goes_with_the_menu():
+    menu = with_own(with_own(plain_menu(), "Sleep", "10 h"), "Sleep", "12 h")
+    assert [line.value for line in own_lines(menu)] == ["12 h"]
+    assert own_lines(parse_menu(json.loads(dumps_menu(menu)))) == own_lines(menu)
+    assert own_lines(without_own(menu, "Sleep")) == []

@@ -24,9 +24,11 @@ from nipper.app.shell.typingfiles import SheetFiles
 from nipper.app.shell.typingstate import TypingState
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, button, card, for_device, label
+from nipper.core.errors import RangeError
 from nipper.core.findings import Finding, Severity
 from nipper.core.report.consequence import count
 from nipper.core.report.typingsheet import (
+    OWN,
     Line,
     units_of,
 )
@@ -57,7 +59,10 @@ class TypingPage(QWidget):
         middle = QHBoxLayout()
         middle.setSpacing(14)
         middle.addWidget(self._big(), 3)
-        middle.addWidget(self._list(), 2)
+        right = QVBoxLayout()
+        right.addWidget(self._list(), 1)
+        right.addLayout(self._own())
+        middle.addLayout(right, 2)
         layout.addLayout(middle, 1)
         layout.addLayout(self._foot())
         document.settings.changed.connect(self.refresh)
@@ -124,12 +129,14 @@ class TypingPage(QWidget):
         self.tick = button("Typed in  ⏎", "main", "Enter or Space: ticks it and goes to the next")
         self.skip = button("Next  ↓", "quiet", "Down: leaves it open")
         self.up = button("Back one  ↑", "quiet", "Up")
+        self.remove = button("Take it out", "bare", "This line of your own leaves the menu")
+        self.remove.clicked.connect(self.remove_own)
         self.untick = button("Not yet  ⌫", "bare", "Backspace: takes the tick away")
         self.tick.clicked.connect(self.tick_line)
         self.skip.clicked.connect(self.next_line)
         self.up.clicked.connect(self.line_before)
         self.untick.clicked.connect(self.untick_line)
-        for widget in (self.tick, self.skip, self.up, self.untick):
+        for widget in (self.tick, self.skip, self.up, self.untick, self.remove):
             widget.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # the keys are the page's
             keys.addWidget(widget)
         keys.addStretch(1)
@@ -145,6 +152,22 @@ class TypingPage(QWidget):
         self.list.currentRowChanged.connect(self._chosen)
         self.list.model().rowsMoved.connect(self._moved)
         return self.list
+
+    def _own(self) -> QHBoxLayout:
+        """A line that no setting stands for."""
+        line = QHBoxLayout()
+        self.own_name, self.own_value = QLineEdit(), QLineEdit()
+        named = (self.own_name, "a line of your own", 3), (self.own_value, "its value", 2)
+        for field, words, stretch in named:
+            field.setPlaceholderText(words)
+            field.setAccessibleName(words)
+            field.setMaxLength(100)
+            field.returnPressed.connect(self.add_own)
+            line.addWidget(field, stretch)
+        self.own_add = button("Add", "quiet", "What no setting here stands for: a calibration …")
+        self.own_add.clicked.connect(self.add_own)
+        line.addWidget(self.own_add)
+        return line
 
     def _foot(self) -> QHBoxLayout:
         line = QHBoxLayout()
@@ -208,6 +231,9 @@ class TypingPage(QWidget):
         self._value.setText(line.value if line else "")
         self._also.setText(line.also if line else "")
         self._before.setText(self._was(line) if line else "")
+        own = line is not None and line.path.startswith(OWN)
+        self.remove.setVisible(own)
+        self.own_label.setEnabled(not own)
         if line is None:
             return
         item = state.item()
@@ -290,6 +316,26 @@ class TypingPage(QWidget):
     @Slot()
     def _unit_chosen(self) -> None:
         self.sheet.change_item(unit=self.unit.currentText())
+        self.refresh()
+        self.setFocus()
+
+    @Slot()
+    def add_own(self) -> None:
+        """A line that no setting stands for, into this menu."""
+        try:
+            self.sheet.add_own(self.own_name.text(), self.own_value.text())
+        except RangeError as error:
+            self.trouble.emit(str(error))
+            return
+        self.own_name.clear()
+        self.own_value.clear()
+        self.refresh()
+        self.setFocus()
+
+    @Slot()
+    def remove_own(self) -> None:
+        """Take the shown line out of the menu."""
+        self.sheet.remove_own()
         self.refresh()
         self.setFocus()
 

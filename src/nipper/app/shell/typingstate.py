@@ -7,14 +7,18 @@ import json
 from nipper.app.document import Document
 from nipper.core.errors import InputError
 from nipper.core.report.typingsheet import (
+    OWN,
     Item,
     Line,
     Menu,
     dumps_menu,
     load_menu,
+    own_lines,
     parse_menu,
     plain_menu,
     sheet,
+    with_own,
+    without_own,
 )
 from nipper.core.setup import unlike
 
@@ -48,7 +52,8 @@ class TypingState:
         self._read_kept()
         here = self.line.path if self.line else ""
         lines = sheet(self._document.setup, self._document.last_typed, self.menu)
-        self.lines = [line for line in lines if line.changed or not self.only_changed]
+        lines = [line for line in lines if line.changed or not self.only_changed]
+        self.lines = [*lines, *own_lines(self.menu)]
         self.row = next((i for i, line in enumerate(self.lines) if line.path == here), 0)
 
     @property
@@ -117,16 +122,26 @@ class TypingState:
         self.menu = menu
         self.refresh()
 
+    def add_own(self, label: str, value: str) -> None:
+        """A line of the user's own; :class:`RangeError` where it is none."""
+        self.keep_menu(with_own(self.menu, label, value))
+
+    def remove_own(self) -> None:
+        """Take the shown line of the user's own out again."""
+        if self.line and self.line.path.startswith(OWN):
+            self.keep_menu(without_own(self.menu, self.line.label))
+
     def reorder(self, paths: list[str]) -> None:
         """Put lines where the BMS asks for them; others follow as they stood."""
         known = {item.path: item for item in self.menu.items}
         others = [item for item in self.menu.items if item.path not in paths]
-        items = [*(known.get(path, Item(path=path)) for path in paths), *others]
+        mine = [path for path in paths if not path.startswith(OWN)]
+        items = [*(known.get(path, Item(path=path)) for path in mine), *others]
         self.keep_menu(self.menu.model_copy(update={"items": items}))
 
     def change_item(self, **changes: str) -> None:
         """Give the shown line a label or a unit of the user's own."""
-        if self.line is None:
+        if self.line is None or self.line.path.startswith(OWN):
             return
         items, path = list(self.menu.items), self.line.path
         at = next((i for i, item in enumerate(items) if item.path == path), len(items))

@@ -12,10 +12,10 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Literal, get_args
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from nipper.core.documents import checked, parse_json, read_text
-from nipper.core.errors import InputError
+from nipper.core.errors import InputError, RangeError
 from nipper.core.quantities import unit_of
 from nipper.core.setup import (
     Balancer,
@@ -85,8 +85,22 @@ class Item(BaseModel):
     unit: str = Field(default="", max_length=20)
 
 
+class OwnLine(BaseModel):
+    """A line of the user's own that no setting stands for: a calibration, the time to sleep, the
+    correction of a lead's resistance.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid", strict=True)
+
+    label: str = Field(min_length=1, max_length=200)
+    value: str = Field(min_length=1, max_length=100)
+
+
+OWN, OWN_SECTION = "own.", "Your own lines"  # of their paths, and on the sheet
+
+
 class Menu(BaseModel):
-    """The order in which a BMS asks for its settings."""
+    """The order in which a BMS asks for its settings, and lines of the user's own after them."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", strict=True)
 
@@ -94,6 +108,7 @@ class Menu(BaseModel):
     version: Literal[1] = 1
     name: str = Field(default="plain order", max_length=200)
     items: list[Item] = Field(max_length=500)
+    own: list[OwnLine] = Field(default_factory=list, max_length=100)
 
 
 class Line(BaseModel):
@@ -213,6 +228,39 @@ def sheet(setup: Setup, before: Setup | None, menu: Menu) -> list[Line]:
             )
         )
     return out
+
+
+def own_lines(menu: Menu) -> list[Line]:
+    """The lines of the user's own; each is typed in when it is ticked with its value."""
+    return [
+        Line(path=f"{OWN}{line.label}", section=OWN_SECTION, label=line.label, unit="",
+             value=line.value, before="–")
+        for line in menu.own
+    ]  # fmt: skip
+
+
+def with_own(menu: Menu, label: str, value: str) -> Menu:
+    """The menu with a line of one's own; one of that label gets another value.
+
+    Raises
+    ------
+    RangeError
+        No label, no value, or more than fits.
+    """
+    label, value = label.strip(), value.strip()
+    if not label or not value:
+        raise RangeError("expected what your BMS calls it, and the value to type")
+    kept = [line for line in menu.own if line.label != label]
+    try:
+        line = OwnLine(label=label, value=value)
+        return Menu(name=menu.name, items=menu.items, own=[*kept, line])
+    except ValidationError:
+        raise RangeError("expected 200 characters at most, and 100 lines") from None
+
+
+def without_own(menu: Menu, label: str) -> Menu:
+    """The menu without that line."""
+    return menu.model_copy(update={"own": [line for line in menu.own if line.label != label]})
 
 
 def _also(setup: Setup, path: str, value: object, unit: str) -> str:

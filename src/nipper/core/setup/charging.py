@@ -64,6 +64,9 @@ class Charging(Part):
         AMPS_OR_NONE, "tail current", "absorption ends early when the current falls to this"
     )
     equalise_v: float | None = optional(PACK_V, "equalise")
+    equalise_min: float | None = optional(
+        MINUTES, "equalise time", "held at the equalise voltage; left out: as long as absorption"
+    )
     equalise_every_days: float | None = optional(DAYS, "equalise every")
     compensation_mv_per_k: float | None = optional(
         Bounds(-500, 500),

@@ -327,6 +327,7 @@ def chargers(setup: Setup, scenario: Scenario) -> Floats:
         86400.0 * charging.equalise_every_days
         if charging and charging.equalise_every_days and periodic
         else 0.0,
+        60.0 * (charging.equalise_min or charging.absorption_min) if charging else 3600.0,
         *_cold_stop(
             charging.cold_stop_c if charging else None,
             charging.cold_resume_c if charging else None,
@@ -341,6 +342,7 @@ def chargers(setup: Setup, scenario: Scenario) -> Floats:
             c.max_a,
             c.absorption_v,
             0.0,
+            60.0 * c.absorption_min,
             *_cold_stop(c.cold_stop_c, None),
         ]
         for c in scenario.chargers

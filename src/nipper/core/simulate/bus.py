@@ -31,6 +31,7 @@ from nipper.core.simulate.layout import (
     DISCHARGE_OPEN,
     EMF,
     EQUALISE_EVERY_S,
+    EQUALISE_S,
     EQUALISE_V,
     EQUALISING,
     FLOAT,
@@ -379,7 +380,9 @@ def _advance_stage(
             stages[s, HELD_S] += step_s
         small = chargers[s, TAIL_A] > 0.0 and net_a < chargers[s, TAIL_A]
         tail = small and held and stages[s, HELD_S] > 300.0
-        if stages[s, HELD_S] >= chargers[s, ABSORPTION_S] or tail:
+        equalising = stages[s, EQUALISING] > 0.0
+        hold_s = chargers[s, EQUALISE_S] if equalising else chargers[s, ABSORPTION_S]
+        if stages[s, HELD_S] >= hold_s or (tail and not equalising):
             stages[s, STAGE] = FLOAT
             if stages[s, EQUALISING] > 0.0:
                 stages[s, SINCE_EQUALISE_S], stages[s, EQUALISING] = 0.0, 0.0

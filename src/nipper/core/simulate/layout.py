@@ -105,10 +105,9 @@ class Cells(NamedTuple):
 # rows of a pack's table of limits, [4, protections]; infinite, on the side never reached, where
 # there is no such limit
 TRIP, RELEASE, DELAY, ALARM = 0, 1, 2, 3
-# columns of the table of chargers, [chargers, 9]; the first charger is the sun's
-TARGET_V, ABSORPTION_S, FLOAT_V, TAIL_A, MOST_A, EQUALISE_V, EQUALISE_EVERY_S, STOP_C, RESUME_C = (
-    range(9)
-)
+# columns of the table of chargers, [chargers, 10]; the first charger is the sun's
+TARGET_V, ABSORPTION_S, FLOAT_V, TAIL_A, MOST_A, EQUALISE_V, EQUALISE_EVERY_S = range(7)
+EQUALISE_S, STOP_C, RESUME_C = range(7, 10)
 
 
 # columns of a charger's state, [chargers, 5]
@@ -223,7 +222,7 @@ class Bank(NamedTuple):
     cells: Cells
     limits: Floats  # [packs, 4, protections]
     bms: Bms
-    chargers: Floats  # [chargers, 9]
+    chargers: Floats  # [chargers, 10]
     wires: Wires
     link: Link
     sensor_c: Floats  # [packs, sensors] put on a sensor by hand, NaN where it reads its cell

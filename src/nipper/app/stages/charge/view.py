@@ -118,7 +118,7 @@ class ChargeView(StageView):
             "charging",
             Charging,
             "Equalise, lead-acid",
-            ("equalise_v", "equalise_every_days", "compensation_mv_per_k"),
+            ("equalise_v", "equalise_min", "equalise_every_days", "compensation_mv_per_k"),
             2,
         )
         self.form.entered.connect(self._entered)
