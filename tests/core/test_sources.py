@@ -318,3 +318,16 @@ def test_steep_modules_give_more_in_winter_and_less_in_summer_and_the_house_sees
 def test_one_load_runs_as_long_as_the_energy_lasts():
     setup = sunny()
     assert runs_h(setup, 1000.0) == pytest.approx(usable_kwh(setup) * 0.92)
+
+
+def test_a_limit_that_is_set_on_the_ac_side_is_safe_at_an_empty_bank():
+    setup = new_setup("lfp", 16, 200.0)
+    lines = {value.name: value for value in openloop.sheet(setup)}
+    low_v, amps = openloop.low_cut_v(setup), openloop.charge_a(setup)
+    ac_a = lines["charge current, AC side"].number
+    assert ac_a * 230.0 / low_v <= amps + 1e-9  # even without a loss on the way
+    assert ac_a == pytest.approx(amps * low_v / 230.0)
+    mains = put(setup, {"link.mains_v": 120.0})
+    other = {value.name: value for value in openloop.sheet(mains)}
+    assert other["charge current, AC side"].number == pytest.approx(ac_a * 230.0 / 120.0)
+    assert "120 V" in other["discharge current, AC side"].why

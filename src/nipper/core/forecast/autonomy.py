@@ -17,10 +17,10 @@ from nipper.core.simulate.sky import (
     module_power,
     season_day,
 )
+from nipper.core.sources.loads import INVERTER, charged_kwh, entered_kwh
 from nipper.core.sources.openloop import charge_a
 from nipper.core.sources.solar import as_set
 
-INVERTER = 0.92  # common practice
 CHARGER = 0.96  # of a PV charger: common practice
 # of the air, over the year and the day: temperate places, from memory
 MEAN_AIR_C, SEASON_K, DAY_K = 11.0, 9.0, 5.0
@@ -48,7 +48,8 @@ class Autonomy:
     kwh_per_day: float
     measured: bool  # whether the loads are from a log or entered, not merely usual
     sun_w: float
-    without_sun_days: float
+    without_sun_days: float | None
+    charged_kwh: float  # a day by the other chargers, in the hours that are said of them
     cloudy_winter_days: float | None
     cloudy_summer_days: float | None
     c_rate: float
@@ -113,7 +114,7 @@ def autonomy(setup: Setup, known: Mapping[int, Known]) -> Autonomy:
     likewise.
     """
     usual, seen = usual_habits(setup), habits(known)
-    entered = setup.usage.kwh_per_day if setup.usage else None
+    entered = entered_kwh(setup)
     load = entered or seen.load_kwh_per_day or usual.load_kwh_per_day or 1.0
     peak_w = sun_w(setup) or seen.sun_w or usual.sun_w or 0.0
     usable = usable_kwh(setup)
@@ -121,13 +122,14 @@ def autonomy(setup: Setup, known: Mapping[int, Known]) -> Autonomy:
     standby = 0.0 if not entered and seen.load_kwh_per_day else standby_kwh(setup)
     drawn = load / INVERTER + standby
     amps, place = charge_a(setup), place_of(setup)
+    charged = charged_kwh(setup)
 
     def lasts(day: int, weather: str) -> float | None:
-        short = drawn - day_kwh(peak_w, place, day, CLEARNESS[weather][0])
+        short = drawn - charged - day_kwh(peak_w, place, day, CLEARNESS[weather][0])
         return usable / short if short > 0.0 else None
 
     def refills(day: int) -> float | None:
-        surplus = day_kwh(peak_w, place, day, CLEARNESS["clear"][0]) - drawn
+        surplus = day_kwh(peak_w, place, day, CLEARNESS["clear"][0]) + charged - drawn
         return usable / surplus if surplus > 0.001 * usable else None
 
     return Autonomy(
@@ -135,7 +137,8 @@ def autonomy(setup: Setup, known: Mapping[int, Known]) -> Autonomy:
         kwh_per_day=load,
         measured=bool(entered or seen.load_kwh_per_day),
         sun_w=peak_w,
-        without_sun_days=usable / drawn,
+        without_sun_days=usable / (drawn - charged) if drawn > charged else None,
+        charged_kwh=charged,
         cloudy_winter_days=lasts(MIDWINTER, "cloudy"),
         cloudy_summer_days=lasts(MIDSUMMER, "cloudy"),
         c_rate=amps / (setup.bank_ah),

@@ -13,6 +13,7 @@ from nipper.core.setup import Setup
 from nipper.core.simulate.build import bank_wh
 from nipper.core.simulate.scenario import CellFault, Event, Loads, OtherCharger, Scenario
 from nipper.core.simulate.sky import Place
+from nipper.core.sources.loads import entered_kwh
 from nipper.core.sources.solar import as_set
 
 if (
@@ -175,8 +176,8 @@ def _others(setup: Setup) -> list[OtherCharger]:
             absorption_min=c.absorption_min,
             float_v=c.float_v or 0.0,
             cold_stop_c=c.cold_stop_c,
-            from_hour=OTHERS_ON[0],
-            to_hour=OTHERS_ON[1],
+            from_hour=OTHERS_ON[0] if c.on_from_h is None else c.on_from_h,
+            to_hour=OTHERS_ON[1] if c.on_until_h is None else c.on_until_h,
         )
         for c in setup.other_chargers
     ]
@@ -206,7 +207,7 @@ def scenario(
     """
     usual, seen = usual_habits(setup), habits(known)
     faults = measured_cells(setup, known)
-    entered = setup.usage.kwh_per_day if setup.usage else None
+    entered = entered_kwh(setup)
     kwh = (
         plan.load_kwh_per_day
         if plan.load_kwh_per_day is not None

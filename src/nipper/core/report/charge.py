@@ -107,16 +107,21 @@ def _highest_target(setup: Setup) -> Consequence:
     )
 
 
+def in_days(value: float | None) -> str:
+    """Days as said; None is for ever."""
+    return "for ever" if value is None else f"{value:.1f} days"
+
+
 def _of_budget(budget: Autonomy) -> list[Consequence]:
     place = (
         "loads as entered or from the log"
         if budget.measured
         else "usual loads: enter yours, or import a log"
     )
-    lead = f"{budget.usable_kwh:.1f} kWh last {budget.without_sun_days:.1f} days without any sun."
-    cloudy = (
-        "for ever" if budget.cloudy_winter_days is None else f"{budget.cloudy_winter_days:.1f} days"
-    )
+    others = ", with the other chargers" if budget.charged_kwh else ""
+    lasts = in_days(budget.without_sun_days)
+    lead = f"{budget.usable_kwh:.1f} kWh last {lasts} without any sun{others}."
+    cloudy = in_days(budget.cloudy_winter_days)
     out = [
         Consequence(
             Status.OK,

@@ -6,7 +6,7 @@ one is for the rules to say, because a bad one must open and be seen.
 """
 
 from nipper.core.setup.bank import Setup
-from nipper.core.setup.charging import Charging, ExtraCharger, RateStep, Usage
+from nipper.core.setup.charging import Charging, ExtraCharger, Load, RateStep, Usage
 from nipper.core.setup.pack import Balancer, Cell, SeparateBalancer
 from nipper.core.setup.part import Part
 from nipper.core.setup.paths import Described, described, get, is_path, put
@@ -19,7 +19,7 @@ from nipper.core.setup.protection import (
     VoltageLimit,
 )
 from nipper.core.setup.reading import dumps, json_schema, load, loads, loads_kept, parse
-from nipper.core.setup.solar import Module, Solar, Tracker
+from nipper.core.setup.solar import Module, OtherString, Solar, Tracker
 from nipper.core.setup.unlike import (
     all_alike,
     own_paths,
@@ -43,7 +43,9 @@ __all__ = [
     "Described",
     "ExtraCharger",
     "Link",
+    "Load",
     "Module",
+    "OtherString",
     "Part",
     "Protection",
     "RateStep",

@@ -27,6 +27,7 @@ class RateStep(Part):
     c_rate: float = number(Bounds(0, 20), "at most", "of the capacity, each hour; 0: no charge")
 
 
+HOURS = Bounds(0, 24)
 JOINS = Field(
     default=None,
     title="is joined",
@@ -51,6 +52,18 @@ class ExtraCharger(Part):
         "its own cutoff in the cold, or that of a relay, by a sensor on the coldest cell",
     )
     joins: Literal["behind_switch", "at_battery"] | None = JOINS
+    on_from_h: float | None = optional(
+        HOURS, "on from", "o'clock, on an ordinary day; left out: 7 to 19 in pictures, no part of "
+        "the year's budget",
+    )  # fmt: skip
+    on_until_h: float | None = optional(HOURS, "on until", "o'clock; before its start: overnight")
+
+    @property
+    def hours_on(self) -> float:
+        """Hours it is on, on an ordinary day; 0 where they are not said."""
+        if self.on_from_h is None or self.on_until_h is None:
+            return 0.0
+        return (self.on_until_h - self.on_from_h) % 24.0
 
 
 class Charging(Part):
@@ -89,6 +102,15 @@ class Charging(Part):
     joins: Literal["behind_switch", "at_battery"] | None = JOINS
 
 
+class Load(Part):
+    """Something the bank feeds."""
+
+    name: str = Field(default="load", max_length=100, title="name")
+    watts: float | None = optional(WATTS, "power", "at the inverter's output")
+    amps: float | None = optional(AMPS, "current", "at the battery, in place of the power")
+    hours_per_day: float = number(HOURS, "hours a day", default=1.0)
+
+
 class Usage(Part):
     """What the bank feeds, at the inverter's output."""
 
@@ -99,4 +121,9 @@ class Usage(Part):
         WATTS, "heaviest start", "a pump or compressor starting, with what runs beside it"
     )
     inrush_s: float | None = optional(Bounds(0.001, 60), "it lasts")
-    kwh_per_day: float | None = optional(KWH, "energy a day")
+    kwh_per_day: float | None = optional(
+        KWH, "energy a day", "in one number; left out: the sum of the loads one by one"
+    )
+    loads: tuple[Load, ...] = Field(
+        default=(), max_length=40, strict=False, title="loads one by one"
+    )

@@ -88,7 +88,7 @@ OF_THE_BANK = frozenset(
         *("wiring.joined", "wiring.between_mm2", "wiring.between_length_m", "wiring.busbar_mm2"),
         *("link.mode", "link.transport", "link.profile", "link.bit_rate", "link.on_loss"),
         *("link.loss_timeout_s", "link.low_alarm_v", "link.low_cut_v", "link.low_restart_v"),
-        *("link.inverter_max_charge_a", "link.inverter_max_discharge_a"),
+        *("link.inverter_max_charge_a", "link.inverter_max_discharge_a", "link.mains_v"),
         *("link.battery_pins", "link.inverter_pins", "link.bus_length_m"),
         *("link.switch_count", "link.switch_on_means"),
     )

@@ -43,6 +43,14 @@ class Tracker(Part):
     max_w: float | None = optional(WATTS, "most power")
 
 
+class OtherString(Part):
+    """Strings of another kind of module on the same input."""
+
+    module: Module
+    in_series: int = number(Bounds(1, 100), "in series", default=2)
+    strings: int = number(Bounds(1, 100), "strings", default=1)
+
+
 class Solar(Part):
     """PV modules on one input of the charger."""
 
@@ -50,6 +58,11 @@ class Solar(Part):
     modules: int = number(Bounds(1, 100), "modules", default=4)
     in_series: int = number(Bounds(1, 100), "in series", default=2)
     tracker: Tracker
+    other: OtherString | None = Field(
+        default=None,
+        title="strings of another module",
+        description="in parallel on the same input",
+    )
     coldest_c: float = number(
         Bounds(-60, 40),
         "coldest morning",

@@ -152,6 +152,9 @@ class Link(Part):
         description="fallback: the inverter goes on with its own voltages; "
         "stop: it stops after the time-out",
     )
+    mains_v: float | None = optional(
+        Bounds(90, 500), "mains voltage", "of the inverter's AC side; left out: 230 V"
+    )
     inverter_max_charge_a: float | None = optional(AMPS, "inverter's most charge current")
     inverter_max_discharge_a: float | None = optional(AMPS, "inverter's most discharge current")
     low_alarm_v: float | None = optional(PACK_V, "inverter's low-voltage alarm")

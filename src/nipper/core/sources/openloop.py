@@ -10,12 +10,14 @@ from html import escape
 
 from nipper.core.chemistry import chemistry
 from nipper.core.setup import Setup
+from nipper.core.sources.loads import INVERTER
 from nipper.core.sources.rates import most_a
 from nipper.core.wiring.lead import main_lead, pack_lead
 
 CLOSE_TO_TRIP = 0.9  # currents stay this far under the BMS's trips: common practice
 UNDER_FUSE = 0.8  # for long, of the fuse's rating: common practice, 1 / 1.25
 USUAL_C = 20.0
+MAINS_V = 230.0  # where nothing is said: IEC 60038's most usual one
 
 
 @dataclass(frozen=True, slots=True)
@@ -184,6 +186,20 @@ def _currents(setup: Setup) -> list[Value]:
     if (most := discharge_a(setup)) is not None:
         least = "least of trips, fuses, leads and cells"
         out.append(_shared(setup, "discharge current", most, "A", least))
+    return [*out, *_on_the_ac_side(setup)]
+
+
+def _on_the_ac_side(setup: Setup) -> list[Value]:
+    """For devices that limit the current on the AC side: reckoned at the emptiest bank, where the
+    same amperes of the mains are the most at the battery.
+    """
+    mains_v = (setup.link.mains_v if setup.link else None) or MAINS_V
+    per_a = low_cut_v(setup) / mains_v
+    at = f"of the mains at {mains_v:g} V, if it is set there; the bank nearly empty"
+    out = [Value("charge current, AC side", at, charge_a(setup) * per_a, "A", "bank", digits=1)]
+    if (most := discharge_a(setup)) is not None:
+        given = most * per_a * INVERTER
+        out.append(Value("discharge current, AC side", at, given, "A", "bank", digits=1))
     return out
 
 

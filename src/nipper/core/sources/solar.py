@@ -10,6 +10,7 @@ from functools import cache
 from importlib import resources
 
 from nipper.core.setup import Module, Setup, Solar
+from nipper.core.sources.mixed import mixed
 
 STC_C = 25.0
 # above the battery, where the input's sheet names no window: common practice
@@ -47,8 +48,11 @@ class Kind(StrEnum):
     SWINGS = "swings"
     TAKES_LESS = "takes less"
     LEFT = "left over"
+    UNLIKE = "unlike strings"
+    BACK_FED = "back-fed"
 
 
+LOST = 0.03  # share lost by unlike strings that is worth a word
 CHOICES = {Kind.TAKES_LESS, Kind.LEFT}  # more modules than the input takes: a choice, no fault
 
 
@@ -149,17 +153,20 @@ def runs_at_v(setup: Setup, solar: Solar) -> float:
 
 def judge(setup: Setup, solar: Solar, in_series: int, in_parallel: int) -> Arrangement:
     """One way to wire them, held against the input's sheet."""
-    module = solar.module
+    module, other = solar.module, solar.other
     used = in_series * in_parallel
+    both = mixed(solar, in_series, in_parallel)
+    opens = [cold_open_v(module, in_series, solar.coldest_c)]
+    opens += [cold_open_v(other.module, other.in_series, solar.coldest_c)] if other else []
     way = Arrangement(
         in_series=in_series,
         in_parallel=in_parallel,
         left=solar.modules - used,
-        cold_v=cold_open_v(module, in_series, solar.coldest_c),
+        cold_v=max(opens),
         hot_open_v=cold_open_v(module, in_series, solar.hottest_c),
         hot_v=hot_operating_v(module, in_series, solar.hottest_c),
-        short_a=in_parallel * module.isc_a,
-        power_w=used * module.vmp_v * module.imp_a,
+        short_a=in_parallel * module.isc_a + (other.strings * other.module.isc_a if other else 0.0),
+        power_w=both.apart_w if both else used * module.vmp_v * module.imp_a,
         usable_w=0.0,
         forbidden=(),
         doubts=(),
@@ -172,7 +179,8 @@ def judge(setup: Setup, solar: Solar, in_series: int, in_parallel: int) -> Arran
 def _usable_w(setup: Setup, solar: Solar, way: Arrangement) -> float:
     """What the input takes of the modules' power."""
     tracker, charging = solar.tracker, setup.charging
-    limits = [way.power_w]
+    both = mixed(solar, way.in_series, way.in_parallel)
+    limits = [both.together_w if both else way.power_w]
     if tracker.max_a:
         limits.append(tracker.max_a * way.in_series * solar.module.vmp_v)
     if tracker.max_w:
@@ -221,8 +229,32 @@ def _doubts(setup: Setup, solar: Solar, way: Arrangement) -> Iterator[Flaw]:
             Kind.TAKES_LESS,
             f"the input takes {way.usable_w:.0f} W of {way.power_w:.0f} W{amps}",
         )
+    yield from _unlike(solar, way)
     if way.left:
         yield Flaw(Kind.LEFT, f"{way.left} module{'s' if way.left > 1 else ''} left over")
+
+
+def _unlike(solar: Solar, way: Arrangement) -> Iterator[Flaw]:
+    """Two kinds of strings at one voltage: what they lose, and whether one feeds the other."""
+    both, other = mixed(solar, way.in_series, way.in_parallel), solar.other
+    if both is None or other is None:
+        return
+    if both.lost > LOST:
+        yield Flaw(
+            Kind.UNLIKE,
+            f"unlike strings at one voltage give {both.together_w:.0f} W of {both.apart_w:.0f} W: "
+            f"{100 * both.lost:.0f} % lost, an input each gives all",
+        )
+    kinds = (solar.module, way.in_series), (other.module, other.in_series)
+    lower_v = min(cold_open_v(module, n, solar.hottest_c) for module, n in kinds)
+    works_v = max(hot_operating_v(module, n, solar.hottest_c) for module, n in kinds)
+    if works_v > lower_v:
+        yield Flaw(
+            Kind.BACK_FED,
+            f"the lower string opens at {lower_v:.0f} V, the higher works at {works_v:.0f} V: "
+            "whenever the input takes nothing it is fed backwards; fuse each string by its "
+            "module's sheet, or take another input",
+        )
 
 
 def _in_the_heat(setup: Setup, solar: Solar, way: Arrangement) -> Iterator[Flaw]:

@@ -3,23 +3,21 @@ fill.
 """
 
 from PySide6.QtCore import Qt, Signal, Slot
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
+from nipper.app.document import Document
+from nipper.app.stages.charge.loads import LoadList
 from nipper.app.stages.charge.year import YearFigure
 from nipper.app.theme import BASE_PT, Theme
-from nipper.app.widgets.basic import SEMI, clear, label
+from nipper.app.widgets.basic import SEMI, button, clear, label
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.form import SettingsForm
 from nipper.core.forecast.autonomy import Autonomy, runs_h
-from nipper.core.report.charge import stands
+from nipper.core.report.charge import in_days, stands
 from nipper.core.setup import Setup, Solar
+from nipper.core.sources.loads import listed_kwh
 
 READING_PT = 18.0
-
-
-def days(value: float | None) -> str:
-    """Days as said; None is for ever."""
-    return "for ever" if value is None else f"{value:.1f} days"
 
 
 class EnergyPage(QWidget):
@@ -29,7 +27,7 @@ class EnergyPage(QWidget):
 
     placed = Signal(str, object)  # where the modules stand: path and value
 
-    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._setup: Setup | None = None
         layout = QVBoxLayout(self)
@@ -49,9 +47,16 @@ class EnergyPage(QWidget):
         line.addWidget(self.field)
         self._source = label("", "soft")
         line.addWidget(self._source, 1)
+        self.one_by_one = button("One by one", "quiet", "The loads as a list: power by hours")
+        self.one_by_one.setCheckable(True)
+        self.one_by_one.toggled.connect(self._listed)
+        line.addWidget(self.one_by_one)
         layout.addLayout(line)
-        self.year = YearFigure(theme)
-        layout.addWidget(self.year, 1)
+        self.year, self.list = YearFigure(theme), LoadList(document)
+        self._picture = QStackedWidget()
+        for widget in (self.year, self.list):
+            self._picture.addWidget(widget)
+        layout.addWidget(self._picture, 1)
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(28)
         self._grid.setVerticalSpacing(4)
@@ -78,6 +83,11 @@ class EnergyPage(QWidget):
         line.addWidget(self._runs, 1)
         return line
 
+    @Slot(bool)
+    def _listed(self, listed: bool) -> None:
+        """The list of loads in place of the year, or the year again."""
+        self._picture.setCurrentIndex(int(listed))
+
     @Slot(object)
     def _one_load(self, watts: float | None) -> None:
         if watts is None or self._setup is None:
@@ -92,24 +102,31 @@ class EnergyPage(QWidget):
         self._setup = setup
         self.place.show_setup(setup)
         self.year.show_budget(budget)
+        self.list.show_setup(setup)
         self._one_load(self.one.value)
         self.field.set_value(setup.usage.kwh_per_day if setup.usage else None)
         if budget is None:
             self._source.setText("reckoning …")
             return
-        entered = bool(setup.usage and setup.usage.kwh_per_day)
+        entered, listed = bool(setup.usage and setup.usage.kwh_per_day), listed_kwh(setup)
+        if listed is not None and not entered:
+            self._source.setText(f"{listed:.2f} kWh a day, the sum of the loads one by one")
         where = "from the log" if budget.measured else "usual for such a bank: enter yours"
-        self._source.setText(
-            "as entered" if entered else f"{budget.kwh_per_day:.1f} kWh a day, {where}"
+        if entered or listed is None:
+            self._source.setText(
+                "as entered" if entered else f"{budget.kwh_per_day:.1f} kWh a day, {where}"
+            )
+        no_sun = "without any sun" + (
+            f", {budget.charged_kwh:.1f} kWh a day by other chargers" if budget.charged_kwh else ""
         )
         readings = (
             (
                 f"{budget.usable_kwh:.1f} kWh",
                 "between the charge target and the under-voltage trip, all packs",
             ),
-            (days(budget.without_sun_days), "without any sun"),
-            (days(budget.cloudy_winter_days), "under clouds in midwinter"),
-            (days(budget.cloudy_summer_days), "under clouds in midsummer"),
+            (in_days(budget.without_sun_days), no_sun),
+            (in_days(budget.cloudy_winter_days), "under clouds in midwinter"),
+            (in_days(budget.cloudy_summer_days), "under clouds in midsummer"),
             (
                 f"{budget.refill_h:.1f} h",
                 f"to fill from empty at the full charge current, {budget.c_rate:.2f}C",

@@ -11,8 +11,16 @@ from nipper.core.quantities import Context, unit_of
 from nipper.core.setup import ExtraCharger, Setup
 
 MOST, WIDTH = 4, 210
-COLUMNS = ("absorption_v", "absorption_min", "float_v", "max_charge_a", "cold_stop_c")
-OPTIONAL = ("float_v", "cold_stop_c")
+COLUMNS = (
+    "absorption_v",
+    "absorption_min",
+    "float_v",
+    "max_charge_a",
+    "cold_stop_c",
+    "on_from_h",
+    "on_until_h",
+)
+OPTIONAL = ("float_v", "cold_stop_c", "on_from_h", "on_until_h")
 NAMES = ("shore power", "generator", "alternator", "second charger")
 
 

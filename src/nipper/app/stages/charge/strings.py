@@ -33,6 +33,11 @@ from nipper.core.sources.solar import (
 
 ROW_H, NAME_W, TAIL_W, HEAD_H = 36.0, 168.0, 92.0, 38.0
 MOST_ROWS = 5
+OTHER = (
+    ("module.voc_v", "module.vmp_v", "in_series"),
+    ("module.isc_a", "module.imp_a", "strings"),
+    ("module.voc_pct_per_k", "module.vmp_pct_per_k"),
+)
 NEW_TRACKER = {"max_v": 150.0}
 
 
@@ -273,7 +278,26 @@ class StringPage(QWidget):
         )
         self.form.entered.connect(self._entered)
         inside.addWidget(self.form)
+        line = QHBoxLayout()
+        self.other = button("", "quiet", "Strings of another kind of module on the same input")
+        self.other.clicked.connect(self._other_kind)
+        line.addWidget(self.other)
+        line.addStretch(1)
+        inside.addLayout(line)
+        self.other_form = SettingsForm()
+        for column, names in enumerate(OTHER):
+            self.other_form.add_paths((f"solar.other.{name}" for name in names), 2 * column)
+        self.other_form.entered.connect(self._entered)
+        inside.addWidget(self.other_form)
         return frame
+
+    @Slot()
+    def _other_kind(self) -> None:
+        """Strings of another kind beside the first, or without them again."""
+        solar = self._document.bank.solar
+        assert solar
+        kind = {"module": solar.module.model_dump(), "in_series": solar.in_series, "strings": 1}
+        self._change({"solar.other": None if solar.other else kind}, "Strings of another module")
 
     @Slot(object)
     def show_setup(self, setup: Setup) -> None:
@@ -295,6 +319,11 @@ class StringPage(QWidget):
             with_minus(f"As set, {here.title}: {words(here)}. Click another row to wire it so.")
         )
         self.form.show_setup(setup)
+        self.other_form.setVisible(setup.solar.other is not None)
+        self.other_form.show_setup(setup)
+        self.other.setText(
+            "Take the other strings out" if setup.solar.other else "Strings of another module …"
+        )
         self._list = [*modules(), *self._document.shelf.modules()]
         self.kinds.clear()
         self.kinds.addItems([m.name for m in self._list])

@@ -25,7 +25,7 @@ from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, card, choices, label
 from nipper.app.widgets.form import SettingsForm
 from nipper.core.forecast.day import SEASONS
-from nipper.core.report.charge import charge_sentence
+from nipper.core.report.charge import charge_sentence, in_days
 from nipper.core.setup import Charging
 
 PAGES = ("A day", "PV strings", "Rates", "Open loop", "Energy")
@@ -56,7 +56,7 @@ class ChargeView(StageView):
             StringPage(document, theme),
             RatePage(document, theme),
         )
-        self.sheet, self.energy = SheetPage(), EnergyPage(theme)
+        self.sheet, self.energy = SheetPage(), EnergyPage(document, theme)
         self.others = OtherChargers(document)
         self._group, self._stack = QButtonGroup(self), QStackedWidget()
         layout = QVBoxLayout(self)
@@ -146,7 +146,7 @@ class ChargeView(StageView):
         sentence = charge_sentence(setup, day, which=False)[1]  # which day it is stands beside
         budget = self._forecasts.budget
         if shown == ENERGY and budget is not None:
-            sentence = f"{budget.usable_kwh:.1f} kWh · {budget.without_sun_days:.1f} days no sun"
+            sentence = f"{budget.usable_kwh:.1f} kWh · {in_days(budget.without_sun_days)} no sun"
         self._title.setText(sentence[0].upper() + sentence[1:])
         if shown == 0:
             self.chart.show_day(setup, day)

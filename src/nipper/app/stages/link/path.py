@@ -124,7 +124,7 @@ class PathPage(QWidget):
         talks.add_part("link", Link, "How they talk", ("mode", "transport", "profile"), 0)
         talks.add_part("link", Link, "", ("bit_rate", "address", "bus_length_m"), 2)
         talks.add_part("link", Link, "When it is lost", ("loss_timeout_s", "on_loss"), 4)
-        amps = ("inverter_max_charge_a", "inverter_max_discharge_a")
+        amps = ("inverter_max_charge_a", "inverter_max_discharge_a", "mains_v")
         own.add_part("link", Link, "The inverter's own", amps, 0)
         own.add_part("link", Link, "", ("low_alarm_v", "low_cut_v", "low_restart_v"), 2)
         for form in self.forms:

@@ -1,0 +1,122 @@
+"""The loads one by one: power at the inverter, or amperes at the battery, by the hours a day."""
+
+from PySide6.QtCore import Qt, Slot
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
+
+from nipper.app.document import Document
+from nipper.app.widgets.basic import SEMI, button, clear, label, scrolled
+from nipper.app.widgets.field import UnitField
+from nipper.core.forecast.autonomy import usable_kwh
+from nipper.core.setup import Load, Setup
+from nipper.core.sources.loads import battery_w
+
+MOST = 40
+HEADS = ("", "power", "or at the battery", "hours a day", "a day from the bank", "alone, from full")
+FIELDS = (("watts", "W"), ("amps", "A"), ("hours_per_day", "h"))
+NEW = Load(name="fridge", watts=80.0, hours_per_day=8.0)
+
+
+class LoadList(QWidget):
+    """The list, changed as a whole with each entry."""
+
+    def __init__(self, document: Document, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._document = document
+        self._shown: tuple[object, ...] | None = None
+        self.fields: dict[tuple[int, str], UnitField] = {}
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self._grid = QGridLayout()
+        self._grid.setHorizontalSpacing(14)
+        self._grid.setVerticalSpacing(4)
+        self.add = button("Add a load", "", "With its power and the hours it runs on a day")
+        self.add.clicked.connect(self._add)
+        layout.addWidget(scrolled(self._grid), 1)
+        layout.addWidget(self.add, 0, Qt.AlignmentFlag.AlignLeft)
+
+    @property
+    def _loads(self) -> tuple[Load, ...]:
+        usage = self._document.bank.usage
+        return usage.loads if usage else ()
+
+    def show_setup(self, setup: Setup) -> None:
+        """Show the loads; the list is made anew only when it is another."""
+        shown = (self._loads, setup.bank_ah, setup.protection, setup.charging)
+        if shown == self._shown:
+            return
+        self._shown = shown
+        clear(self._grid)
+        self.fields = {}
+        self.add.setEnabled(len(self._loads) < MOST)
+        for column, text in enumerate(HEADS if self._loads else ()):
+            self._grid.addWidget(label(text, "soft"), 0, column)
+        for row, load in enumerate(self._loads):
+            self._line(row, load, setup)
+        if not self._loads:
+            none = "None listed yet: what runs, with its power and its hours."
+            self._grid.addWidget(label(none, "soft"), 0, 0)
+        self._grid.setColumnStretch(len(HEADS), 1)
+        self._grid.setRowStretch(len(self._loads) + 1, 1)
+
+    def _line(self, row: int, load: Load, setup: Setup) -> None:
+        name, out = QLineEdit(load.name), button("Take out", "bare")
+        name.setMaxLength(100)
+        name.setAccessibleName(f"Name of load {row + 1}")
+        name.editingFinished.connect(self._named)
+        out.clicked.connect(self._remove)
+        for widget in (name, out):
+            widget.setProperty("row", row)
+        self._grid.addWidget(name, row + 1, 0)
+        for column, (key, unit) in enumerate(FIELDS, 1):
+            title = Load.model_fields[key].title or key
+            field = UnitField(unit, f"{load.name}: {title}", optional=key != "hours_per_day")
+            field.set_value(getattr(load, key))
+            field.setProperty("row", row)
+            field.setProperty("key", key)
+            field.entered.connect(self._entered)
+            self._grid.addWidget(field, row + 1, column)
+            self.fields[row, key] = field
+        watts = battery_w(setup, load)
+        a_day = f"{watts * load.hours_per_day / 1e3:.2f} kWh" if watts else "–"
+        alone = f"{usable_kwh(setup) * 1e3 / watts:.1f} h" if watts else "–"
+        self._grid.addWidget(label(a_day, weight=SEMI), row + 1, 4)
+        self._grid.addWidget(label(alone, weight=SEMI), row + 1, 5)
+        self._grid.addWidget(out, row + 1, 6)
+
+    def _set(self, loads: list[dict[str, object]], words: str) -> None:
+        self._document.settings.enter({"usage.loads": loads}, words)
+        self.show_setup(self._document.setup)
+
+    def _all(self) -> list[dict[str, object]]:
+        return [load.model_dump(exclude_none=True) for load in self._loads]
+
+    @Slot()
+    def _named(self) -> None:
+        line = self.sender()
+        assert isinstance(line, QLineEdit)
+        if line.isModified() and line.text().strip():
+            line.setModified(False)
+            loads = self._all()
+            loads[line.property("row")]["name"] = line.text().strip()
+            self._set(loads, "Name a load")
+
+    @Slot(object)
+    def _entered(self, value: float | None) -> None:
+        field, loads = self.sender(), self._all()
+        row, key = int(field.property("row")), str(field.property("key"))
+        loads[row].pop(key, None)
+        if value is not None:
+            other = {"watts": "amps", "amps": "watts"}.get(key, "")
+            loads[row].pop(other, None)  # it is one or the other
+            loads[row][key] = value
+        self._set(loads, "Set a load")
+
+    @Slot()
+    def _add(self) -> None:
+        self._set([*self._all(), NEW.model_dump(exclude_none=True)], "Add a load")
+
+    @Slot()
+    def _remove(self) -> None:
+        loads = self._all()
+        del loads[int(self.sender().property("row"))]
+        self._set(loads, "Take a load out")
