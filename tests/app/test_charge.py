@@ -154,3 +154,37 @@ def test_pointing_at_a_setting_brings_its_page(charge):
     for path, page in (("solar.in_series", 1), ("charging.rates", 2), ("charging.float_v", 0)):
         charge.show_field(path)
         assert charge._stack.currentIndex() == page
+
+
+def test_the_loads_are_listed_one_by_one(qtbot, open_window, charge):
+    document, page = open_window.document, charge.energy
+    charge.show_page(4)
+    page.one_by_one.click()
+    assert page.list.isVisibleTo(page)
+    page.list.add.click()
+    assert document.setup.usage.loads[0].name == "fridge"
+    page.list.fields[0, "amps"].entered.emit(10.0)
+    load = document.setup.usage.loads[0]
+    assert (load.watts, load.amps) == (None, 10.0)  # it is one or the other
+    page.list.fields[0, "hours_per_day"].entered.emit(24.0)
+    settle(qtbot, open_window)
+    nominal_v = 3.2 * document.setup.cells
+    assert open_window.forecasts.budget.drawn_kwh > 10.0 * nominal_v * 24.0 / 1e3
+    assert "the sum of the loads one by one" in page._source.text()
+    page.list._remove_row(0)
+    assert not document.setup.usage.loads
+
+
+def test_strings_of_another_module_are_described_and_taken_out(open_window, charge):
+    document, page = open_window.document, charge.strings
+    charge.show_page(1)
+    page.start.click()
+    assert not page.other_form.isVisibleTo(page)
+    page.other.click()
+    assert document.setup.solar.other.in_series == document.setup.solar.in_series
+    assert page.other_form.isVisibleTo(page)
+    page.other_form.entered.emit("solar.other.module.vmp_v", 20.0)
+    page.other_form.entered.emit("solar.other.module.voc_v", 24.0)
+    assert "unlike strings at one voltage" in page._says.text()
+    page.other.click()
+    assert document.setup.solar.other is None

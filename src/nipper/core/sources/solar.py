@@ -223,11 +223,13 @@ def _doubts(setup: Setup, solar: Solar, way: Arrangement) -> Iterator[Flaw]:
             "to: power swings, fans howl",
         )
     operating_a = way.in_parallel * module.imp_a
-    if way.usable_w < 0.85 * way.power_w:
+    both = mixed(solar, way.in_series, way.in_parallel)
+    given_w = both.together_w if both else way.power_w
+    if way.usable_w < 0.85 * given_w:
         amps = f" ({operating_a:.1f} A)" if tracker.max_a and operating_a > tracker.max_a else ""
         yield Flaw(
             Kind.TAKES_LESS,
-            f"the input takes {way.usable_w:.0f} W of {way.power_w:.0f} W{amps}",
+            f"the input takes {way.usable_w:.0f} W of {given_w:.0f} W{amps}",
         )
     yield from _unlike(solar, way)
     if way.left:

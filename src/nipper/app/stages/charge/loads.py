@@ -117,6 +117,9 @@ class LoadList(QWidget):
 
     @Slot()
     def _remove(self) -> None:
+        self._remove_row(int(self.sender().property("row")))
+
+    def _remove_row(self, row: int) -> None:
         loads = self._all()
-        del loads[int(self.sender().property("row"))]
+        del loads[row]
         self._set(loads, "Take a load out")
