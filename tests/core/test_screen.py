@@ -22,6 +22,7 @@ def test_what_fits_is_no_doubt():
         (Screen(remaining_ah=184.0, full_ah=230.0), 99.0, "80 %, the screen counts 99 %"),
         (Screen(remaining_ah=240.0, full_ah=230.0), None, "more than the 230 Ah of a full pack"),
         (Screen(full_ah=200.0), None, "percentages are of another capacity"),
+        (Screen(switches_c=85.0), None, "their limit is"),
         (Screen(alarms="Cell Over Voltage!"), None, "was at its trip before"),
     ],
 )

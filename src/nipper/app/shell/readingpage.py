@@ -45,10 +45,12 @@ FIELDS = (
     ("pack_v", "V", "Pack voltage", "held against the sum of the cells", (0.5, 2000.0)),
     ("soc_pct", "%", "Charge counted", "held against the rest voltage", (0.0, 120.0)),
     ("temp_c", "°C", "Coldest cell", "by its sensor", (-60.0, 120.0)),
+    ("switches_c", "°C", "Switches", "of the BMS, if it shows them", (-60.0, 200.0)),
     ("remaining_ah", "Ah", "Charge left", "as it counts, if it shows it", (0.0, 1e5)),
     ("full_ah", "Ah", "Full charge", "what it takes for 100 %", (0.1, 1e5)),
     ("cycles", "", "Cycles", "its own count", (0.0, 1e6)),
 )
+BESIDE = ("switches_c", "remaining_ah", "full_ah", "cycles")  # kept as an event, not as a log
 ALARMS_HELP = "as the screen names them; their counters are kept in Keep, Trips"
 
 
@@ -184,7 +186,7 @@ class ReadingPage(QWidget):
         self.told.show_reading(shot, self._earlier, setup, doubtful)
 
     def _screen(self) -> Screen:
-        value = {name: self.fields[name].value for name in ("remaining_ah", "full_ah", "cycles")}
+        value = {name: self.fields[name].value for name in BESIDE}
         cycles = value.pop("cycles")
         return Screen(
             **value,
@@ -231,7 +233,7 @@ class ReadingPage(QWidget):
         typed, self._log = self._log is not None, None
         self.cells.clear()
         self.alarms.clear()
-        for name in ("remaining_ah", "full_ah", "cycles"):
+        for name in BESIDE:
             self.fields[name].set_value(None)
         self._read_anew()
         if typed:

@@ -11,6 +11,7 @@ from nipper.core.upkeep.trips import MEANS, Trip
 
 KIND = "screen-reading"  # of bench events
 APART_PCT = 2.0  # between remaining over full and the percentage: more than rounding
+NEAR_K = 15.0  # to the limit of the switches: common practice
 OTHER_CAPACITY = 0.03  # share
 Ah = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
 
@@ -23,6 +24,7 @@ class Screen(BaseModel):
     remaining_ah: Ah | None = None
     full_ah: Ah | None = None
     cycles: Annotated[int, Field(ge=0, le=1_000_000)] | None = None
+    switches_c: Annotated[float, Field(ge=-60, le=200)] | None = None
     alarms: str = Field(default="", max_length=200)
 
     @property
@@ -41,6 +43,8 @@ class Screen(BaseModel):
             parts.append(f"{self.full_ah:g} Ah full")
         if self.cycles is not None:
             parts.append(f"{self.cycles} cycles")
+        if self.switches_c is not None:
+            parts.append(f"switches {self.switches_c:g} °C")
         if self.alarms:
             parts.append(f"alarms: {self.alarms}")
         return f"read from the screen: {', '.join(parts)}"
@@ -81,6 +85,12 @@ def doubts(
         out.append(
             f"It counts with {full:g} Ah full, the pack is set to {setup.capacity_ah:g} Ah: its "
             "percentages are of another capacity."
+        )
+    limit = setup.protection.mosfet_over_temperature
+    if screen.switches_c is not None and limit and screen.switches_c > limit.trip_c - NEAR_K:
+        out.append(
+            f"The switches are at {screen.switches_c:g} °C, their limit is {limit.trip_c:g} °C: less "
+            "current, or air around the BMS."
         )
     had = 0 if before is None else before.cycles or 0
     if screen.cycles is not None and screen.cycles < had:
