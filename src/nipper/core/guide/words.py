@@ -119,6 +119,7 @@ WORDS: dict[str, str] = {
     "stops below": "the temperature under which nothing charges",
     "sun": "the power of the panels as it comes; of it a charger takes what it may",
     "supply": "a source set by hand to a voltage and a current",
+    "switches": "the BMS's own, that part charge and discharge; they warm with the current",
     "switches over-temperature": "the BMS's own switches are too hot",
     "tail current": "absorption ends early when the current has fallen to this",
     "tap": "where a sense lead sits on a cell's terminal",

@@ -89,8 +89,8 @@ def doubts(
     limit = setup.protection.mosfet_over_temperature
     if screen.switches_c is not None and limit and screen.switches_c > limit.trip_c - NEAR_K:
         out.append(
-            f"The switches are at {screen.switches_c:g} °C, their limit is {limit.trip_c:g} °C: less "
-            "current, or air around the BMS."
+            f"The switches are at {screen.switches_c:g} °C, their limit is {limit.trip_c:g} °C: "
+            "less current, or air around the BMS."
         )
     had = 0 if before is None else before.cycles or 0
     if screen.cycles is not None and screen.cycles < had:
