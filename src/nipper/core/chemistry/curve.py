@@ -8,6 +8,8 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from nipper.core.monotone import hermite, hermite_slopes
+
 Floats = NDArray[np.floating]
 
 
@@ -24,12 +26,8 @@ class Curve:
 
     Notes
     -----
-    Between knots a cubic Hermite polynomial with the slopes of Fritsch and Carlson (SIAM J. Numer.
-    Anal. 17, 1980), in
-    Butland's weighted harmonic form: it never overshoots, so the inverse is unique. SciPy's
-    ``PchipInterpolator`` gives the same
-    values (a test holds us to it); its import costs more than the whole first paint of the window
-    may, hence these few lines.
+    Between knots a cubic that never overshoots (:mod:`nipper.core.monotone`), so the inverse is
+    unique.
     """
 
     soc_pct: Floats
@@ -39,7 +37,7 @@ class Curve:
     def __post_init__(self) -> None:
         if np.any(np.diff(self.soc_pct) <= 0) or np.any(np.diff(self.ocv_v) <= 0):
             raise ValueError("a curve rises strictly in charge and in voltage")
-        object.__setattr__(self, "_knot_slope", _hermite_slopes(self.soc_pct, self.ocv_v))
+        object.__setattr__(self, "_knot_slope", _rising_slopes(self.soc_pct, self.ocv_v))
 
     def ocv(self, soc_pct: ArrayLike) -> Floats:
         """Open-circuit voltage, V; outside 0–100 % the end's straight line goes on."""
@@ -50,12 +48,7 @@ class Curve:
             self._knot_slope[i],
             self._knot_slope[i + 1],
         )
-        inside = (
-            (1 + 2 * t) * (1 - t) ** 2 * y0
-            + t * (1 - t) ** 2 * h * d0
-            + t * t * (3 - 2 * t) * y1
-            + t * t * (t - 1) * h * d1
-        )
+        inside = hermite(t, h, (y0, y1), (d0, d1))
         below = y0 + (soc - self.soc_pct[0]) * d0
         above = y1 + (soc - self.soc_pct[-1]) * d1
         return np.where(t < 0, below, np.where(t > 1, above, inside))
@@ -100,24 +93,10 @@ class Curve:
         return soc, i, (soc - self.soc_pct[i]) / h, h
 
 
-def _hermite_slopes(x: Floats, y: Floats) -> Floats:
-    h, delta = np.diff(x), np.diff(y) / np.diff(x)
-    if delta.size == 1:
-        return np.array([delta[0], delta[0]])
-    w1, w2 = 2 * h[1:] + h[:-1], h[1:] + 2 * h[:-1]
-    inner = (w1 + w2) / (w1 / delta[:-1] + w2 / delta[1:])
-    return np.concatenate(
-        [
-            [_end_slope(h[0], h[1], delta[0], delta[1])],
-            inner,
-            [_end_slope(h[-1], h[-2], delta[-1], delta[-2])],
-        ]
-    )
-
-
-def _end_slope(h0: float, h1: float, delta0: float, delta1: float) -> float:
-    """Three-point slope at an end, kept between 0 and three times the chord so that it stays
-    monotone.
-    """
-    slope = ((2 * h0 + h1) * delta0 - h0 * delta1) / (h0 + h1)
-    return float(np.clip(slope, 0.0, 3 * delta0)) or float(delta0) * 1e-3
+def _rising_slopes(x: Floats, y: Floats) -> Floats:
+    """Slopes at the knots; at the ends never none, so that the curve goes on rising."""
+    slopes = hermite_slopes(x, y)
+    chords = np.diff(y) / np.diff(x)
+    for end in (0, -1):
+        slopes[end] = slopes[end] or chords[end] * 1e-3
+    return slopes

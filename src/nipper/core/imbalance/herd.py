@@ -10,14 +10,12 @@ its end has to weigh all of its ends.
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
-from scipy.optimize import isotonic_regression
 
 from nipper.core.chemistry import chemistry
+from nipper.core.monotone import pchip, rising
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -96,8 +94,7 @@ def learn(
     bins = np.floor((ah - ah[0]) / (KNOT_SHARE * setup.capacity_ah)).astype(int)
     _, first, count = np.unique(bins, return_index=True, return_counts=True)
     ah, v, amps = (np.add.reduceat(x, first) / count for x in (ah, herd_v[order], current_a[order]))
-    even: Any = isotonic_regression(v - amps * herd_ohm, weights=count.astype(float))
-    freed: Floats = even.x
+    freed = rising(v - amps * herd_ohm, count.astype(float))
     ocv = chemistry(setup.chemistry).curve
     end_pct, end_weight = ends(setup, float(freed[-1]), abs(float(amps[-1])) * herd_ohm)
     if bottom_pct is None:
@@ -158,5 +155,5 @@ def _between(ah: Floats, v: Floats) -> Callable[[Floats], Floats]:
     if ah.size < 2:
         return lambda x: np.full_like(x, float(v[0]))
     fine: Floats = np.union1d(ah, np.linspace(float(ah[0]), float(ah[-1]), TABLE))
-    table: Floats = PchipInterpolator(ah, v)(fine)
+    table = pchip(ah, v, fine)
     return lambda x: np.interp(x, fine, table)
