@@ -32,6 +32,7 @@ class BenchFile:
         self.path = path
         self._claim, self._connection = claim, connection
         self._lock = threading.RLock()
+        self._known: dict[tuple[str, tuple[object, ...]], list[tuple[Any, ...]]] = {}
         self._identity = identity(path)
 
     @classmethod
@@ -91,6 +92,17 @@ class BenchFile:
         with self._lock, told(self.path):
             return self._connection.execute(sql, values).fetchall()
 
+    def known(self, sql: str, values: tuple[object, ...] = ()) -> list[tuple[Any, ...]]:
+        """The same, remembered until something is written: for what is asked at every turn. Not to
+        be changed by whoever asks.
+        """
+        with self._lock:
+            if self._connection.in_transaction:  # what is not confirmed yet may not stay
+                return self.rows(sql, values)
+            if (sql, values) not in self._known:
+                self._known[sql, values] = self.rows(sql, values)
+            return self._known[sql, values]
+
     @contextmanager
     def write(self) -> Generator[sqlite3.Connection]:
         """One transaction: all of it, or nothing.
@@ -114,6 +126,7 @@ class BenchFile:
                 yield db
                 db.execute("COMMIT")
             finally:
+                self._known.clear()
                 if db.in_transaction:
                     db.execute("ROLLBACK")
 

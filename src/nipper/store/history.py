@@ -42,6 +42,7 @@ class History:
 
     def __init__(self, file: BenchFile, clock: Callable[[], float]) -> None:
         self._file, self._clock = file, clock
+        self._read: tuple[object, list[Revision]] = None, []  # rows, and what was made of them
 
     def add_revision(
         self,
@@ -57,7 +58,7 @@ class History:
 
     def revision_times(self, kind: str, pack: int) -> list[float]:
         """When revisions of a kind were made of a pack, oldest first."""
-        rows = self._file.rows(
+        rows = self._file.known(
             "SELECT time_s FROM revisions WHERE kind = ? AND (pack IS NULL OR pack = ?) "
             "ORDER BY time_s, id",
             (kind, pack),
@@ -66,19 +67,22 @@ class History:
 
     def revisions(self) -> list[Revision]:
         """All revisions, oldest first."""
-        rows = self._file.rows(
+        rows = self._file.known(
             "SELECT id, time_s, kind, note, setup, pack FROM revisions ORDER BY time_s, id"
         )
-        return [
-            Revision(i, t, kind, note, loads_kept(text, str(self._file.path))[0], pack)
-            for i, t, kind, note, text, pack in rows
-        ]
+        if rows is not self._read[0]:
+            made = [
+                Revision(i, t, kind, note, loads_kept(text, str(self._file.path))[0], pack)
+                for i, t, kind, note, text, pack in rows
+            ]
+            self._read = rows, made
+        return list(self._read[1])
 
     def events(self) -> list[BenchEvent]:
         """All events, oldest first."""
         return [
             BenchEvent(*row)
-            for row in self._file.rows(
+            for row in self._file.known(
                 "SELECT id, time_s, pack, kind, note FROM events ORDER BY time_s, id"
             )
         ]
@@ -110,7 +114,7 @@ class History:
         """Kept diagnoses of a pack, oldest first: time and document. One that was made elsewhere
         and is none is passed over.
         """
-        rows = self._file.rows(
+        rows = self._file.known(
             "SELECT time_s, document FROM diagnoses WHERE pack = ? ORDER BY time_s, id", (pack,)
         )
         found = [(t, _document(text)) for t, text in rows]

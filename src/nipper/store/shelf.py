@@ -11,7 +11,7 @@ class Shelf:
 
     def value(self, key: str) -> str | None:
         """What lies under a name; None when nothing does."""
-        found = self._file.rows("SELECT value FROM settings WHERE key = ?", (key,))
+        found = self._file.known("SELECT value FROM settings WHERE key = ?", (key,))
         return found[0][0] if found else None
 
     def keep(self, key: str, value: str) -> None:

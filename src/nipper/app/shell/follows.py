@@ -32,15 +32,18 @@ class FollowsEntry(QWidget):
         outer.addWidget(StatusMark(theme, str(consequence.status)), 0, Qt.AlignmentFlag.AlignTop)
         inside = QVBoxLayout()
         inside.setSpacing(3)
-        inside.addWidget(label(consequence.lead, weight=SEMI, wrap=True))
-        if consequence.text:
-            inside.addWidget(label(consequence.text, wrap=True))
+        self._lead = label(consequence.lead, weight=SEMI, wrap=True)
+        self._text = label(consequence.text, wrap=True)
+        inside.addWidget(self._lead)
+        inside.addWidget(self._text)
+        if not consequence.text:
+            self._text.hide()
         self._why = label(consequence.why, "soft", wrap=True)
         self._why.setVisible(False)
         foot = QHBoxLayout()
         foot.setSpacing(4)
-        place = label(consequence.place, "soft", BASE_PT - 1, wrap=True)
-        foot.addWidget(place, 1)
+        self._place = label(consequence.place, "soft", BASE_PT - 1, wrap=True)
+        foot.addWidget(self._place, 1)
         if consequence.why:
             self.why_button = button("why", "bare", consequence.why)
             self.why_button.setCheckable(True)
@@ -49,12 +52,26 @@ class FollowsEntry(QWidget):
         inside.addLayout(foot)
         inside.addWidget(self._why)
         if consequence.suggestion or consequence.goto:
-            act = button(
+            self.act = button(
                 consequence.label or "Apply", tip="Can be undone" if consequence.suggestion else ""
             )
-            act.clicked.connect(self._act)
-            inside.addWidget(act, 0, Qt.AlignmentFlag.AlignLeft)
+            self.act.clicked.connect(self._act)
+            inside.addWidget(self.act, 0, Qt.AlignmentFlag.AlignLeft)
         outer.addLayout(inside, 1)
+
+    def tell(self, consequence: Consequence) -> None:
+        """Say something of the same shape in its place: dressing a new entry costs far more."""
+        if consequence.settings != self.consequence.settings and consequence.why:
+            self.why_button.setChecked(False)
+        self.consequence = consequence
+        self._lead.setText(consequence.lead)
+        self._text.setText(consequence.text)
+        self._place.setText(consequence.place)
+        self._why.setText(consequence.why)
+        if consequence.why:
+            self.why_button.setToolTip(consequence.why)
+        if consequence.suggestion or consequence.goto:
+            self.act.setText(consequence.label or "Apply")
 
     @Slot()
     def _act(self) -> None:
@@ -67,6 +84,12 @@ class FollowsEntry(QWidget):
         """Point at the setting it speaks of."""
         self.pointed.emit(self.consequence)
         super().mousePressEvent(event)  # pyright: ignore[reportArgumentType] - QMouseEvent by Qt's word
+
+
+def _shape(consequence: Consequence) -> tuple[object, ...]:
+    """What an entry is made of: with the same it can say other words."""
+    acts = bool(consequence.suggestion), bool(consequence.goto)
+    return consequence.status, bool(consequence.text), bool(consequence.why), *acts
 
 
 class Follows(QFrame):
@@ -115,6 +138,25 @@ class Follows(QFrame):
         new = tuple(consequences)
         if new == self._shown:
             return
+        if not self._exchange(new):
+            self._rebuild(new)
+        self._shown = new
+
+    def _exchange(self, new: Sequence[Consequence]) -> bool:
+        """Have entries say the new words where they stand, so that the others are neither moved nor
+        painted; False where there are more or fewer, or of another shape.
+        """
+        entries = self.entries()
+        if len(entries) != len(new):
+            return False
+        if any(_shape(e.consequence) != _shape(c) for e, c in zip(entries, new, strict=True)):
+            return False
+        for entry, consequence in zip(entries, new, strict=True):
+            if entry.consequence != consequence:
+                entry.tell(consequence)
+        return bool(entries)
+
+    def _rebuild(self, new: Sequence[Consequence]) -> None:
         kept = {entry.consequence: entry for entry in self.entries()}
         while (item := self._list.takeAt(0)) is not None:
             widget = item.widget()
@@ -130,7 +172,6 @@ class Follows(QFrame):
             self._list.addWidget(rule())
             self._list.addWidget(label("Nothing yet.", "soft"))
         self._list.addStretch(1)
-        self._shown = new
 
     def _entry(self, consequence: Consequence) -> FollowsEntry:
         entry = FollowsEntry(self._theme, consequence)

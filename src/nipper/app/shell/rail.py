@@ -46,6 +46,8 @@ class RailEntry(QWidget):
 
     def say(self, status: str, sentence: str) -> None:
         """Show state and sentence."""
+        if (status, sentence) == (self.status, self.sentence):
+            return
         self.status, self.sentence = status, sentence
         self.setAccessibleName(f"{self.stage.title}: {STATUS_WORD[status]}. {sentence}")
         self.setToolTip(sentence)

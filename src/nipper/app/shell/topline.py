@@ -81,9 +81,11 @@ class TopLine(QFrame):
                 " · changed since" if changed else ""
             )
         self.revision.setText(text)
-        self.revision.setProperty("role", "copper" if changed else "soft")
-        self.revision.style().unpolish(self.revision)
-        self.revision.style().polish(self.revision)
+        role = "copper" if changed else "soft"
+        if self.revision.property("role") != role:  # dressing anew costs more than all the rest
+            self.revision.setProperty("role", role)
+            self.revision.style().unpolish(self.revision)
+            self.revision.style().polish(self.revision)
 
     def show_packs(self, packs: Sequence[Pack], shown: int) -> None:
         """A button a pack, where there are several."""

@@ -3,6 +3,7 @@
 The theme follows the desktop unless told otherwise.
 """
 
+from functools import lru_cache
 from importlib import resources
 
 from PySide6.QtCore import QObject, Qt, Signal, Slot
@@ -87,6 +88,11 @@ def font(
     size: float = BASE_PT, weight: QFont.Weight = QFont.Weight.Normal, mono: bool = False
 ) -> QFont:
     """The interface font at a size, figures of one width."""
+    return QFont(_font(size, weight, mono))  # a copy: whoever asks may change it
+
+
+@lru_cache(maxsize=200)
+def _font(size: float, weight: QFont.Weight, mono: bool) -> QFont:
     out = QFont(MONO if mono else FAMILY)
     out.setPointSizeF(size)
     out.setWeight(weight)

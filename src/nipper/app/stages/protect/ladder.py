@@ -3,13 +3,14 @@ ticks. Drag, or select and type.
 """
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, QSize, QSizeF, Qt, Slot
 from PySide6.QtGui import (
+    QColor,
     QFontMetricsF,
     QPainter,
-    QPainterPath,
     QPaintEvent,
     QPen,
+    QPixmap,
     QPolygonF,
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
@@ -18,6 +19,8 @@ from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI
 from nipper.app.widgets.brush import Brush
 from nipper.app.widgets.handles import Handle, HandleFigure
+from nipper.app.widgets.stamps import Stamps
+from nipper.app.widgets.units import UNITS
 from nipper.core.chemistry import Chemistry, chemistry
 from nipper.core.logs.charges import Reading
 from nipper.core.report.ladder import Rung, ladder
@@ -32,6 +35,8 @@ KIND_ROLE = {
     "reference": "soft",
 }
 TAG_W, TAG_H, TAG_GAP = 212.0, 20.0, 3.0
+# a tag's picture: where its box begins, past the point and the thickness of its line
+TAG_ORIGIN, TAG_SIZE = QPointF(10.0, 2.0), QSizeF(TAG_W + 12.0, TAG_H + 4.0)
 LEFT, TOP, BOTTOM, TICKS_W, LEADER_W = 50.0, 10.0, 26.0, 74.0, 30.0
 STEPS_V = (0.25, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0, 250.0)  # between grid lines
 STEP_V = 0.01
@@ -50,13 +55,18 @@ class VoltageLadder(HandleFigure):
         self._rungs: list[Rung] = []
         self._tags: dict[str, QRectF] = {}
         self._grip = 0.0  # from the rung to where it was grabbed, px
-        self._curve: tuple[object, QPainterPath] = (None, QPainterPath())
+        self._stamps = Stamps()
         self.setMinimumSize(QSize(470, 300))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName(
             "Voltage ladder: up and down choose a limit, plus and minus move it by 10 mV"
         )
-        theme.changed.connect(self.update)
+        theme.changed.connect(self._repaint)
+
+    @Slot()
+    def _repaint(self) -> None:
+        self._stamps.clear()
+        self.update()
 
     def show_setup(self, setup: Setup) -> None:
         """Show the limits of a setup."""
@@ -112,7 +122,7 @@ class VoltageLadder(HandleFigure):
         """Tags beside their rungs, pushed apart where they would touch: first down, then back up
         from the bottom edge.
         """
-        x = self.width() - TAG_W - 2
+        x = round(self.width() - TAG_W - 2)
         tops: list[float] = []
         for rung in self._rungs:
             want = self._y(rung.cell_v) - TAG_H / 2
@@ -122,7 +132,8 @@ class VoltageLadder(HandleFigure):
             tops[i] = min(tops[i], limit)
             limit = tops[i] - TAG_H - TAG_GAP
         self._tags = {
-            r.path: QRectF(x, top, TAG_W, TAG_H) for r, top in zip(self._rungs, tops, strict=True)
+            r.path: QRectF(x, round(top), TAG_W, TAG_H)
+            for r, top in zip(self._rungs, tops, strict=True)
         }
 
     # painting
@@ -132,27 +143,32 @@ class VoltageLadder(HandleFigure):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self._setup is not None:
             self._lay_out_tags()
-            self._paint_grid(painter)
-            self._paint_curve(painter)
+            self._paint_washes(painter)
+            painter.drawPixmap(QPointF(0, 0), self._ground())
             self._paint_cells(painter)
             for rung in self._rungs:
                 self._paint_rung(painter, rung)
         painter.end()
 
+    def _paint_washes(self, painter: QPainter) -> None:
+        """Beyond the trips nothing is to be."""
+        plot, wash = self._plot(), self._theme.colour("act_wash")
+        over_y, under_y = self._y(self._trip("over")), self._y(self._trip("under"))
+        for top, bottom in ((plot.top(), over_y), (under_y, plot.bottom())):
+            painter.fillRect(QRectF(plot.left(), top, plot.width(), max(0.0, bottom - top)), wash)
+
+    def _ground(self) -> QPixmap:
+        """Grid and curve: the same while a limit is dragged."""
+        key = "ground", self._span, self._chem.id, UNITS.form
+
+        def paint(painter: QPainter) -> None:
+            self._paint_grid(painter)
+            self._paint_curve(painter)
+
+        return self._stamps.picture(key, self.size().toSizeF(), self.devicePixelRatioF(), paint)
+
     def _paint_grid(self, painter: QPainter) -> None:
         plot, (low, high) = self._plot(), self._span
-        wash = self._theme.colour("act_wash")
-        over, under = self._trip("over"), self._trip("under")
-        painter.fillRect(
-            QRectF(plot.left(), plot.top(), plot.width(), max(0.0, self._y(over) - plot.top())),
-            wash,
-        )
-        painter.fillRect(
-            QRectF(
-                plot.left(), self._y(under), plot.width(), max(0.0, plot.bottom() - self._y(under))
-            ),
-            wash,
-        )
         painter.setFont(font(BASE_PT - 1.5))
         for tick in _ticks(low, high):
             y = self._y(tick)
@@ -177,33 +193,19 @@ class VoltageLadder(HandleFigure):
         p = self._setup.protection
         return (p.cell_over_voltage if side == "over" else p.cell_under_voltage).trip_v
 
-    def _curve_path(self, plot: QRectF) -> QPainterPath:
-        """The curve in the plot; made anew only when plot, span or chemistry are others, since a
-        drag paints it each time.
-        """
-        key = (plot.getRect(), self._span, self._chem.id)
-        if key != self._curve[0]:
-            low, high = self._span
-            curve = self._chem.curve
-            height = np.clip((curve.ocv_v - low) / (high - low), 0.0, None) ** BEND
-            points = np.column_stack(
-                [
-                    plot.left() + plot.width() * curve.soc_pct / 100,
-                    plot.bottom() - plot.height() * height,
-                ]
-            )
-            path = QPainterPath()
-            path.addPolygon(QPolygonF([QPointF(x, y) for x, y in points.tolist()]))
-            self._curve = (key, path)
-        return self._curve[1]
+    def _curve_line(self, plot: QRectF) -> QPolygonF:
+        """The curve in the plot."""
+        (low, high), curve = self._span, self._chem.curve
+        height = np.clip((curve.ocv_v - low) / (high - low), 0.0, None) ** BEND
+        x = plot.left() + plot.width() * curve.soc_pct / 100
+        y = plot.bottom() - plot.height() * height
+        return QPolygonF([QPointF(*point) for point in np.column_stack([x, y]).tolist()])
 
     def _paint_curve(self, painter: QPainter) -> None:
         plot = self._plot()
         painter.setClipRect(plot)
-        path = self._curve_path(plot)
         painter.setPen(QPen(self._theme.colour("ink"), 2.0))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawPath(path)
+        painter.drawPolyline(self._curve_line(plot))
         painter.setClipping(False)
 
     def _paint_cells(self, painter: QPainter) -> None:
@@ -257,35 +259,39 @@ class VoltageLadder(HandleFigure):
                 ]
             )
         )
-        point = QPolygonF(
-            [
-                QPointF(tag.left() - 8, tag.center().y()),
-                tag.topLeft(),
-                tag.topRight(),
-                tag.bottomRight(),
-                tag.bottomLeft(),
-            ]
-        )
+        painter.drawPixmap(tag.topLeft() - TAG_ORIGIN, self._tag_picture(rung, colour, chosen))
+
+    def _tag_picture(self, rung: Rung, colour: QColor, chosen: bool) -> QPixmap:
+        """A tag, painted when it is another one: of a dozen a drag changes one."""
+        title = rung.title + (f" ÷ {rung.times}" if rung.times > 1 else "")
+        digits = 2 if round(rung.cell_v, 2) == round(rung.cell_v, 3) else 3
+        value = UNITS.text(f"{rung.cell_v:.{digits}f} V")
+
+        def paint(painter: QPainter) -> None:
+            painter.translate(TAG_ORIGIN)
+            self._paint_tag(painter, (title, value), colour, chosen)
+
+        key = title, value, colour.rgba(), chosen
+        return self._stamps.picture(key, TAG_SIZE, self.devicePixelRatioF(), paint)
+
+    def _paint_tag(
+        self, painter: QPainter, words: tuple[str, str], colour: QColor, chosen: bool
+    ) -> None:
+        tag = QRectF(0, 0, TAG_W, TAG_H)
+        point = [QPointF(-8, TAG_H / 2), tag.topLeft(), tag.topRight(), tag.bottomRight()]
         painter.setPen(QPen(colour, 2.0 if chosen else 1.2))
         painter.setBrush(self._theme.colour("copper_wash" if chosen else "card"))
-        painter.drawPolygon(point)
-        inner = tag.adjusted(5, 0, -7, 0)
+        painter.drawPolygon(QPolygonF([*point, tag.bottomLeft()]))
+        inner, middle = tag.adjusted(5, 0, -7, 0), Qt.AlignmentFlag.AlignVCenter
         painter.setPen(colour)
         painter.setFont(font(BASE_PT - 0.5, SEMI))
-        title = rung.title + (f" ÷ {rung.times}" if rung.times > 1 else "")
-        metrics = QFontMetricsF(painter.font())
-        painter.drawText(
-            inner,
-            int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter),
-            metrics.elidedText(title, Qt.TextElideMode.ElideRight, inner.width() - 58),
+        room = inner.width() - 58
+        title = QFontMetricsF(painter.font()).elidedText(
+            words[0], Qt.TextElideMode.ElideRight, room
         )
+        painter.drawText(inner, int(Qt.AlignmentFlag.AlignLeft | middle), title)
         painter.setPen(self._theme.colour("ink"))
-        digits = 2 if round(rung.cell_v, 2) == round(rung.cell_v, 3) else 3
-        painter.drawText(
-            inner,
-            int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter),
-            f"{rung.cell_v:.{digits}f} V",
-        )
+        painter.drawText(inner, int(Qt.AlignmentFlag.AlignRight | middle), words[1])
 
     # hands
 
