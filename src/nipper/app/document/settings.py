@@ -29,6 +29,7 @@ class Settings(QObject):
     saved = Signal(object, object)  # Setup, the one before
     scope_changed = Signal(bool)
     trouble = Signal(str)  # empty when it is over
+    rested = Signal()  # a drag is over
 
     def __init__(self, bench: Bench, parent: QObject) -> None:
         super().__init__(parent)
@@ -37,7 +38,7 @@ class Settings(QObject):
         self._bank = self._saved = bench.setup()
         self._number, self._only_shown = 0, False
         self._shown = pack_setup(self._bank, 0)
-        self._drag = 0
+        self._drag, self._dragging = 0, False
         self._failed = False
         self._settle = QTimer(self, singleShot=True)
         self._settle.timeout.connect(self.try_to_save)
@@ -91,6 +92,7 @@ class Settings(QObject):
             self.trouble.emit(str(error))
             return False
         if new != self._bank:
+            self._dragging = bool(merge)
             word = f"{merge} {self._drag}" if merge else ""
             self.undo_stack.push(_Change(self, self._bank, new, text, word))
         return True
@@ -117,6 +119,11 @@ class Settings(QObject):
         self.undo_stack.push(_Change(self, self._bank, setup, text, ""))
         return True
 
+    @property
+    def dragging(self) -> bool:
+        """Whether a hand is on a limit, and more changes come at once."""
+        return self._dragging
+
     def settle(self) -> None:
         """A drag has ended: what comes next is a step of its own, and this one is kept now."""
         self._drag += 1
@@ -131,6 +138,9 @@ class Settings(QObject):
     @Slot()
     def try_to_save(self) -> bool:
         """Keep the settings. Where that fails it is told, and tried again by itself."""
+        if self._dragging:
+            self._dragging = False
+            self.rested.emit()
         try:
             self.save()
         except NipperError as error:

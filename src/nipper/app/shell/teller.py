@@ -33,6 +33,7 @@ class Teller(QObject):
         super().__init__(parent)
         self._situation, self._rail, self._follows = situation, rail, follows
         self.stage = ""
+        self._late: dict[str, None] = {}  # stages whose sentence waits for the hand
         document, forecasts = situation.document, situation.forecasts
         for signal, change in (
             (document.judgement.changed, Hears.FINDINGS),
@@ -47,14 +48,26 @@ class Teller(QObject):
             ear.heard.connect(self._heard)
         document.records.changed.connect(self._record_changed)
         document.pack_changed.connect(self.tell_all)
+        document.settings.rested.connect(self._rested)
 
     @Slot(object)
     def _heard(self, change: Hears) -> None:
+        dragging = self._situation.document.settings.dragging
         for stage in STAGES:
-            if change in stage.hears:
+            if change not in stage.hears:
+                continue
+            if dragging and stage.id != self.stage:
+                self._late[stage.id] = None  # a frame has no time for what nobody looks at
+            else:
                 self._say(stage.id)
         if self.stage and change in BY_ID[self.stage].hears:
             self.tell()
+
+    @Slot()
+    def _rested(self) -> None:
+        late, self._late = self._late, {}
+        for stage in late:
+            self._say(stage)
 
     @Slot(int, object)
     def _record_changed(self, pack_id: int, _: PackRecord | None) -> None:
