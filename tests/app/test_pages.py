@@ -7,6 +7,7 @@ from PySide6.QtCore import QSize
 from PySide6.QtWidgets import QScrollArea, QWidget
 
 from nipper.app.shell.pages import Pages
+from nipper.app.stage import StageView
 
 STAGES = ("protect", "level", "charge", "cold", "rehearse", "record", "diagnose")
 
@@ -96,3 +97,20 @@ def test_all_stages_stand_an_empty_bench(qtbot, window, tmp_path):
     for page in ("typing", "readback", "revisions", "logs"):
         window.side.show(page)
         window.grab()
+
+
+def test_one_part_that_cannot_be_shown_keeps_no_other_from_it(qtbot):
+    shown = []
+
+    def fails():
+        raise ValueError("this part")
+
+    view = StageView()
+    qtbot.addWidget(view)
+    view.show()
+    view.hide()
+    for show in (fails, lambda: shown.append("the other")):
+        view.later(show)
+    with pytest.raises(ValueError, match="this part"):
+        view.show()
+    assert shown == ["the other"]

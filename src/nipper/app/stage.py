@@ -86,11 +86,17 @@ class StageView(QWidget):
             show()
 
     def showEvent(self, event: QShowEvent) -> None:  # noqa: N802 - Qt's name
-        """Catch up with what changed meanwhile."""
+        """Catch up with what changed meanwhile; what fails keeps nothing else from being shown."""
         stale, self._stale = self._stale, {}
+        failed: list[Exception] = []
         for show in stale:
-            show()
+            try:
+                show()
+            except Exception as error:
+                failed.append(error)
         super().showEvent(event)
+        if failed:
+            raise failed[0]
 
     def show_page(self, _index: int) -> None:
         """Bring one of its figures or pages to the front."""
