@@ -124,6 +124,7 @@ class PagedView(StageView):
         self.heading = label("", size=16, weight=SEMI, wrap=True)
         self._group, self._stack = QButtonGroup(self), QStackedWidget()
         self._refresh: list[Callable[[], None]] = []
+        self._makers: list[Callable[[], QWidget]] = []
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 14, 18, 14)
         layout.setSpacing(6)
@@ -144,6 +145,27 @@ class PagedView(StageView):
             self._stack.addWidget(page)
             self._refresh.append(cast("Page", page).refresh)
 
+    def add_makers(self, *makers: Callable[[], QWidget]) -> None:
+        """The same, each page made when it is first asked for."""
+        for make in makers:
+            self._makers.append(make)
+            self._stack.addWidget(QWidget())
+            self._refresh.append(lambda: None)
+
+    def page(self, index: int) -> QWidget:
+        """One of the pages, made now if it is not there yet."""
+        found = self._stack.widget(index)
+        assert found
+        if index >= len(self._makers) or type(found) is not QWidget:
+            return found
+        chosen, page = self._stack.currentIndex(), self._makers[index]()
+        self._stack.insertWidget(index, page)
+        self._stack.removeWidget(found)
+        found.deleteLater()
+        self._stack.setCurrentIndex(chosen)
+        self._refresh[index] = cast("Page", page).refresh
+        return page
+
     def said(self) -> str:
         """What the stage is headed with now."""
         raise NotImplementedError
@@ -152,6 +174,7 @@ class PagedView(StageView):
     def show_page(self, index: int) -> None:
         """Bring one of the pages to the front."""
         self._group.button(index).setChecked(True)
+        self.page(index)
         self._stack.setCurrentIndex(index)
         self.refresh()
 
@@ -159,6 +182,7 @@ class PagedView(StageView):
     def refresh(self, *_: object) -> None:
         """Show the heading and the page that is looked at anew."""
         self.heading.setText(self.said())
+        self.page(self._stack.currentIndex())
         self._refresh[self._stack.currentIndex()]()
 
 
