@@ -122,3 +122,14 @@ def test_several_packs_are_read_at_the_same_minute(qtbot, open_window, page):
     assert [log.pack for log in typed] == [first, second]
     assert typed[0].first_s == typed[1].first_s
     qtbot.waitUntil(lambda: not document.busy, timeout=20_000)
+
+
+def test_nothing_typed_is_lost_and_nothing_goes_to_another_pack(open_window, page):
+    document = open_window.document
+    page.fields["cycles"].set_value(5.0)
+    page.cells.setPlainText("3.452 3.4")  # not as many as there are
+    assert not page.keep.isEnabled()
+    page.fields["pack_v"].set_value(27.7)
+    document.choose_pack(document.records.packs[1].id)
+    assert page.cells.toPlainText() == ""
+    assert all(field.value is None for field in page.fields.values())

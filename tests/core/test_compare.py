@@ -420,3 +420,22 @@ def test_a_level_state_ends_what_was_before(setup):
         {1: Recorded(log, known, setup)}, [Happening(at, 1, LEVELLED, "level")], setup
     )
     assert whole.changes[1]
+
+
+def test_a_balancer_that_now_keeps_up_is_not_taken_for_a_cause_that_is_gone():
+    """The exchange brought a balancer that works the leak off, and the log does not tell it."""
+    weak = put(
+        new_setup("lfp", 8, 100.0, balancer="active"),
+        {"balancer.current_a": 0.01, "balancer.start_v": 3.4, "balancer.when": "always",
+         "charging.tail_a": None, "charging.absorption_min": 300.0},
+    )  # fmt: skip
+    packs = []
+    for seed, faults in ((1, LEAK), (51, [])):
+        stronger = Event(day=TURN, settings={"balancer.current_a": 2.0})
+        plan = Scenario(days=DAYS, seed=seed, cells=list(faults), events=[stronger], **EVEN)
+        trial = run(weak, plan)
+        packs.append(judged(replace(trial.logs[0], balancing=None), weak))
+        at = trial.start_s + TURN * 86400.0
+    result = exchanged(packs, at)
+    assert result.verdict is not Outcome.LEFT
+    assert "record" in result.record_next.lower() or result.verdict is not Outcome.UNDECIDED

@@ -64,3 +64,9 @@ def test_several_sources_feed_a_day():
     else:
         assert with_it.without_sun_days is None
     assert autonomy(put(two_h, {"usage.loads.0.hours_per_day": 1.0}), {}).without_sun_days is None
+
+
+def test_a_list_that_takes_nothing_is_no_day_of_zero():
+    named = with_loads({"name": "only a name"})
+    assert entered_kwh(named) is None
+    assert autonomy(named, {}).kwh_per_day == autonomy(BANK, {}).kwh_per_day

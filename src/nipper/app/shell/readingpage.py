@@ -2,6 +2,7 @@
 before.
 """
 
+from collections.abc import Iterable
 from datetime import datetime, tzinfo
 from typing import TYPE_CHECKING
 
@@ -68,6 +69,7 @@ class ReadingPage(QWidget):
         self._log: Log | None = None
         self._earlier: list[Snapshot] = []
         self._screens: list[tuple[float, Screen]] = []
+        self._of = document.pack.id
         self.fields: dict[str, UnitField] = {}
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 14, 24, 16)
@@ -148,6 +150,9 @@ class ReadingPage(QWidget):
     def refresh(self, *_: object) -> None:
         """Begin a reading of the shown pack."""
         self.keep_and_on.setVisible(len(self._document.records.packs) > 1)
+        if self._document.pack.id != self._of:  # what one pack's screen shows is not another's
+            self._of = self._document.pack.id
+            self._forget()
         self._pack.setText(f"{self._document.pack.name}, {self._document.setup.cells} cells")
         self._set_now()
         self._read_anew()
@@ -178,7 +183,9 @@ class ReadingPage(QWidget):
                 trouble = str(error)
         self.trouble_line.setText(trouble)
         for widget in (self.keep, self.keep_and_on):
-            widget.setEnabled(self._log is not None or not self._screen().is_empty)
+            widget.setEnabled(
+                not trouble and (self._log is not None or not self._screen().is_empty)
+            )
         setup, soc_pct = self._document.setup, self.fields["soc_pct"].value
         shot = None if self._log is None else snapshot(self._log, setup)
         before = [s for at, s in self._screens if at < self._moment_s()]
@@ -231,14 +238,18 @@ class ReadingPage(QWidget):
         if not screen.is_empty:
             document.history.add_event(at_s, KIND, screen.model_dump_json(), document.pack.id)
         typed, self._log = self._log is not None, None
-        self.cells.clear()
-        self.alarms.clear()
-        for name in BESIDE:
-            self.fields[name].set_value(None)
+        self._forget(BESIDE)
         self._read_anew()
         if typed:
             document.records.read(document.pack)
         return True
+
+    def _forget(self, names: Iterable[str] = ()) -> None:
+        """Empty the cells, the alarms and these fields; all of them where none is named."""
+        self.cells.clear()
+        self.alarms.clear()
+        for name in names or self.fields:
+            self.fields[name].set_value(None)
 
     @Slot()
     def keep_and_go_on(self) -> None:

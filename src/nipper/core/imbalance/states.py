@@ -40,6 +40,7 @@ class States:
     moved_ah : float64[n, cells], by the balancer since the first, as far as it is known
     charges : bool[n], by a full charge of the log
     levelled : bool[n], as somebody levelled them
+    moved_known : whether all that moves charge is known: the log tells it, or nothing levels
     """
 
     time_s: Floats
@@ -48,6 +49,7 @@ class States:
     moved_ah: Floats
     charges: NDArray[np.bool_]
     levelled: NDArray[np.bool_]
+    moved_known: bool
 
     @property
     def cells(self) -> int:
@@ -87,6 +89,7 @@ def states(
         _moved(drift, time_s),
         np.array([row[3] is Source.CHARGE for row in rows], bool),
         np.array([row[3] is Source.LEVELLED for row in rows], bool),
+        setup.leveller is None or (drift.moved_known and bool(drift.time_s.size)),
     )
 
 

@@ -77,6 +77,12 @@ RECORD_NEXT = (
 )
 
 
+HIDDEN = (
+    "The pattern ended with the exchange, in both packs; what the balancers moved is not known, and "
+    "one that keeps up looks the same."
+)
+
+
 def parse(note: str) -> Swap | None:
     """What was exchanged, from an event's note; None for one that says only words."""
     try:
@@ -129,6 +135,8 @@ def swap_test(
     if sure < TELLS:
         why = "The patterns before and after are too small or too alike to tell."
         return undecided(why, 2.0 * sure - 1.0)
+    if best is Outcome.LEFT and not (first.moved_known and second.moved_known):
+        return undecided(HIDDEN)
     worst = int(np.argmax(np.abs(np.r_[a0.drift, b0.drift])))
     share = 0.98 if all(p.sure for p in (a0, a1, b0, b1)) else BY_TWO
     return SwapResult(best, share * sure, _sentence(best, worst % a0.drift.size + 1, what), "")

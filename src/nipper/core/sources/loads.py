@@ -22,12 +22,11 @@ def battery_w(setup: Setup, load: Load) -> float:
 
 def listed_kwh(setup: Setup) -> float | None:
     """What the listed loads take a day, as it were at the inverter's output, kWh; None where none
-    is listed.
+    is listed that takes anything.
     """
     loads = setup.usage.loads if setup.usage else ()
-    if not loads:
-        return None
-    return sum(battery_w(setup, load) * load.hours_per_day for load in loads) * INVERTER / 1e3
+    drawn_wh = sum(battery_w(setup, load) * load.hours_per_day for load in loads)
+    return drawn_wh * INVERTER / 1e3 or None
 
 
 def entered_kwh(setup: Setup) -> float | None:
