@@ -63,7 +63,7 @@ def test_a_second_charger_counts_and_is_judged(qtbot, open_window, charge):
     )
     assert open_window.forecasts.drawn_day.trips
     assert open_window.rail.entries["charge"].status == "act"
-    charge.others._remove_row(0)
+    charge.others.remove_row(0)
     assert not open_window.document.setup.other_chargers
 
 
@@ -171,7 +171,7 @@ def test_the_loads_are_listed_one_by_one(qtbot, open_window, charge):
     nominal_v = 3.2 * document.setup.cells
     assert open_window.forecasts.budget.drawn_kwh > 10.0 * nominal_v * 24.0 / 1e3
     assert "the sum of the loads one by one" in page._source.text()
-    page.list._remove_row(0)
+    page.list.remove_row(0)
     assert not document.setup.usage.loads
 
 

@@ -78,8 +78,8 @@ RECORD_NEXT = (
 
 
 HIDDEN = (
-    "The pattern ended with the exchange, in both packs; what the balancers moved is not known, and "
-    "one that keeps up looks the same."
+    "The pattern ended with the exchange, in both packs; what the balancers moved is not known, "
+    "and one that keeps up looks the same."
 )
 
 

@@ -1,9 +1,10 @@
 """The loads one by one: power at the inverter, or amperes at the battery, by the hours a day."""
 
 from PySide6.QtCore import Qt, Slot
-from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout
 
 from nipper.app.document import Document
+from nipper.app.stages.charge.partlist import PartList
 from nipper.app.widgets.basic import SEMI, button, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
 from nipper.core.forecast.autonomy import usable_kwh
@@ -16,12 +17,11 @@ FIELDS = (("watts", "W"), ("amps", "A"), ("hours_per_day", "h"))
 NEW = Load(name="fridge", watts=80.0, hours_per_day=8.0)
 
 
-class LoadList(QWidget):
+class LoadList(PartList):
     """The list, changed as a whole with each entry."""
 
-    def __init__(self, document: Document, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._document = document
+    def __init__(self, document: Document) -> None:
+        super().__init__(document, "usage.loads", "load")
         self._shown: tuple[object, ...] | None = None
         self.fields: dict[tuple[int, str], UnitField] = {}
         layout = QVBoxLayout(self)
@@ -34,36 +34,36 @@ class LoadList(QWidget):
         layout.addWidget(scrolled(self._grid), 1)
         layout.addWidget(self.add, 0, Qt.AlignmentFlag.AlignLeft)
 
-    @property
-    def _loads(self) -> tuple[Load, ...]:
+    def parts(self) -> tuple[Load, ...]:
+        """The loads as they are listed."""
         usage = self._document.bank.usage
         return usage.loads if usage else ()
 
     def show_setup(self, setup: Setup) -> None:
         """Show the loads; the list is made anew only when it is another."""
-        shown = (self._loads, setup.bank_ah, setup.protection, setup.charging)
+        shown = (self.parts(), setup.bank_ah, setup.protection, setup.charging)
         if shown == self._shown:
             return
         self._shown = shown
         clear(self._grid)
         self.fields = {}
-        self.add.setEnabled(len(self._loads) < MOST)
-        for column, text in enumerate(HEADS if self._loads else ()):
+        self.add.setEnabled(len(self.parts()) < MOST)
+        for column, text in enumerate(HEADS if self.parts() else ()):
             self._grid.addWidget(label(text, "soft"), 0, column)
-        for row, load in enumerate(self._loads):
+        for row, load in enumerate(self.parts()):
             self._line(row, load, setup)
-        if not self._loads:
+        if not self.parts():
             none = "None listed yet: what runs, with its power and its hours."
             self._grid.addWidget(label(none, "soft"), 0, 0)
         self._grid.setColumnStretch(len(HEADS), 1)
-        self._grid.setRowStretch(len(self._loads) + 1, 1)
+        self._grid.setRowStretch(len(self.parts()) + 1, 1)
 
     def _line(self, row: int, load: Load, setup: Setup) -> None:
         name, out = QLineEdit(load.name), button("Take out", "bare")
         name.setMaxLength(100)
         name.setAccessibleName(f"Name of load {row + 1}")
-        name.editingFinished.connect(self._named)
-        out.clicked.connect(self._remove)
+        name.editingFinished.connect(self.named)
+        out.clicked.connect(self.remove)
         for widget in (name, out):
             widget.setProperty("row", row)
         self._grid.addWidget(name, row + 1, 0)
@@ -83,43 +83,17 @@ class LoadList(QWidget):
         self._grid.addWidget(label(alone, weight=SEMI), row + 1, 5)
         self._grid.addWidget(out, row + 1, 6)
 
-    def _set(self, loads: list[dict[str, object]], words: str) -> None:
-        self._document.settings.enter({"usage.loads": loads}, words)
-        self.show_setup(self._document.setup)
-
-    def _all(self) -> list[dict[str, object]]:
-        return [load.model_dump(exclude_none=True) for load in self._loads]
-
-    @Slot()
-    def _named(self) -> None:
-        line = self.sender()
-        assert isinstance(line, QLineEdit)
-        if line.isModified() and line.text().strip():
-            line.setModified(False)
-            loads = self._all()
-            loads[line.property("row")]["name"] = line.text().strip()
-            self._set(loads, "Name a load")
-
     @Slot(object)
     def _entered(self, value: float | None) -> None:
-        field, loads = self.sender(), self._all()
+        field, loads = self.sender(), self.plain()
         row, key = int(field.property("row")), str(field.property("key"))
         loads[row].pop(key, None)
         if value is not None:
             other = {"watts": "amps", "amps": "watts"}.get(key, "")
             loads[row].pop(other, None)  # it is one or the other
             loads[row][key] = value
-        self._set(loads, "Set a load")
+        self.keep(loads, "Set a load")
 
     @Slot()
     def _add(self) -> None:
-        self._set([*self._all(), NEW.model_dump(exclude_none=True)], "Add a load")
-
-    @Slot()
-    def _remove(self) -> None:
-        self._remove_row(int(self.sender().property("row")))
-
-    def _remove_row(self, row: int) -> None:
-        loads = self._all()
-        del loads[row]
-        self._set(loads, "Take a load out")
+        self.add_part(NEW)

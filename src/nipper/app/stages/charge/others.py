@@ -4,6 +4,7 @@ from PySide6.QtCore import Qt, Slot
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
+from nipper.app.stages.charge.partlist import PartList
 from nipper.app.widgets.basic import SEMI, button, clear, label
 from nipper.app.widgets.field import UnitField
 from nipper.core.presets import other_charger
@@ -24,12 +25,11 @@ OPTIONAL = ("float_v", "cold_stop_c", "on_from_h", "on_until_h")
 NAMES = ("shore power", "generator", "alternator", "second charger")
 
 
-class OtherChargers(QWidget):
+class OtherChargers(PartList):
     """The list, changed as a whole with each entry."""
 
-    def __init__(self, document: Document, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._document = document
+    def __init__(self, document: Document) -> None:
+        super().__init__(document, "other_chargers", "charger")
         self._shown: tuple[object, ...] | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -59,6 +59,10 @@ class OtherChargers(QWidget):
         layout.addWidget(area, 1)
         self.fields: dict[tuple[int, str], UnitField] = {}
 
+    def parts(self) -> tuple[ExtraCharger, ...]:
+        """The chargers as they are set."""
+        return self._document.setup.other_chargers
+
     @Slot(object)
     def show_setup(self, setup: Setup) -> None:
         """Show the chargers; the list is made anew only when it is another."""
@@ -83,8 +87,8 @@ class OtherChargers(QWidget):
         name.setMaxLength(100)
         name.setCursorPosition(0)
         name.setAccessibleName(f"Name of charger {row + 1}")
-        name.editingFinished.connect(self._named)
-        out.clicked.connect(self._remove)
+        name.editingFinished.connect(self.named)
+        out.clicked.connect(self.remove)
         for widget, column in ((name, 0), (out, 1)):
             widget.setProperty("row", row)
             grid.addWidget(widget, 0, column)
@@ -101,45 +105,12 @@ class OtherChargers(QWidget):
             self.fields[row, key] = field
         return grid
 
-    def _set(self, chargers: list[dict[str, object]], words: str) -> None:
-        self._document.settings.enter({"other_chargers": chargers}, words)
-        self.show_setup(self._document.setup)
-
-    def _all(self) -> list[dict[str, object]]:
-        return [c.model_dump(exclude_none=True) for c in self._document.setup.other_chargers]
-
-    @Slot()
-    def _named(self) -> None:
-        line = self.sender()
-        assert isinstance(line, QLineEdit)
-        if line.isModified() and line.text().strip():
-            line.setModified(False)
-            chargers = self._all()
-            chargers[line.property("row")]["name"] = line.text().strip()
-            self._set(chargers, "Name a charger")
-
     @Slot(object)
     def _entered(self, value: float | None) -> None:
         field = self.sender()
-        chargers = self._all()
-        row, key = int(field.property("row")), str(field.property("key"))
-        if value is None:
-            chargers[row].pop(key, None)
-        else:
-            chargers[row][key] = value
-        self._set(chargers, "Set a charger")
+        self.change(int(field.property("row")), str(field.property("key")), value)
 
     @Slot()
     def _add(self) -> None:
-        chargers = self._all()
-        made = other_charger(self._document.setup, NAMES[min(len(chargers), len(NAMES) - 1)])
-        self._set([*chargers, made.model_dump(exclude_none=True)], "Add a charger")
-
-    @Slot()
-    def _remove(self) -> None:
-        self._remove_row(self.sender().property("row"))
-
-    def _remove_row(self, row: int) -> None:
-        chargers = self._all()
-        del chargers[row]
-        self._set(chargers, "Take a charger out")
+        name = NAMES[min(len(self.parts()), len(NAMES) - 1)]
+        self.add_part(other_charger(self._document.setup, name))
