@@ -1376,3 +1376,103 @@ def last() -> None:
 
 
 last()
+
+
+# what tables put together by chance (tests/bench/tables.py) brought to light
+
+
+def _on_change(sheet: Sheet) -> bytes:
+    """Blank where a value is as in the row before; the time stands in each."""
+    rows, out, before = sheet.rows(), [], [""] * len(sheet.heads)
+    for row in rows:
+        out.append(
+            [v if v != b or not k else "" for k, (v, b) in enumerate(zip(row, before, strict=True))]
+        )
+        before = row
+    return lines(",".join(sheet.heads), out)
+
+
+def by_chance() -> None:
+    def keep(name: str, data: str | bytes, log: Log = LOG, **how: Any) -> None:
+        coded = data.encode() if isinstance(data, str) else data
+        ALL.append(Stranger(f"by chance: {name}", coded, log, **how))
+
+    noon = a_log(start=datetime(2026, 6, 14, 9, 0, tzinfo=UTC).timestamp())
+    keep(
+        "compact with a space, over noon",
+        timed("Ora", utc("%Y%m%d %H%M%S"), noon),
+        noon,
+        options={"zone": "UTC"},
+    )
+    for language, (into, out) in {
+        "Dutch": ("Laadstroom (A)", "Ontlaadstroom (A)"),
+        "German": ("Ladestrom", "Entladestrom"),
+        "French": ("Courant de charge in A", "Courant de décharge in A"),
+        "English": ("Current in [A]", "Current out [A]"),
+    }.items():
+        two = with_flow(
+            (into, lambda g, i: split(g, i, 1)),
+            (out, lambda g, i: split(g, i, -1)),
+            ("Charger current (A)", lambda g, i: f"{max(g.current_a[i], 0) + 2:.1f}"),
+        )
+        keep(f"two currents in {language}", two.text())
+    status = ("Status", lambda g, i: flowing(g, i, ("charging", "discharging", "idle")))
+    balancer = ("Balance current (A)", lambda g, i: "0.06" if i % 3 else "0.00")
+    keep(
+        "the balancer's current beside it",
+        with_flow(("Corrente", unsigned), status, balancer).text(),
+    )
+    keep('a unit after "in"', with_flow(("Battery current in A", unsigned), status).text())
+    kilo = zoned().amps("Battery current (mA)", 1e3, 0).pack("Pack").cells("Cell {}")
+    few = a_log()
+    few.current_a[:] = np.where(few.current_a > 0, 30.0, np.where(few.current_a < 0, -45.0, 0.0))
+    kilo.log = few
+    keep("a few currents only, as if they named packs", kilo.text(), few)
+    warm = a_log(4)
+    warm.temp_c[:] = np.round(warm.cell_v.sum(axis=1, keepdims=True) + 0.1, 1)
+    sheet = zoned(warm).amps("Amps").temps("T{}").cells("Cell{}")
+    keep("four cells as many volts as degrees", sheet.text(), warm, check=("cells", "temps"))
+    volts = zoned().amps("I").pack("U").cells("Cell {} V", 1e3, 0)
+    keep("volts by the heading, millivolts by the numbers", volts.text(), doubt="fit no such unit")
+    keep("written on change, whole rows", _on_change(usual(LOG)))
+    directed = with_flow(("Current A", unsigned), status)
+    keep("written on change, with a direction", _on_change(directed))
+    apart = with_flow(
+        ("Charge A", lambda g, i: split(g, i, 1)), ("Discharge A", lambda g, i: split(g, i, -1))
+    )
+    keep("written on change, two currents", _on_change(apart))
+    for page, heads in {
+        "cp1250": ("Prąd baterii", "Napięcie", "Ogniwo {}", "Stan naładowania"),
+        "cp1252": ("Intensité", "Tension", "Cellule {}", "État de charge"),
+    }.items():
+        current, pack, cell, soc = heads
+        one = zoned().amps(current).pack(pack).cells(cell).soc(soc)
+        keep(f"few accents, {page}", one.text().encode(page), check=("cells", "current", "soc"))
+    stamp = utc("%Y-%m-%dT%H:%M:%SZ")
+    rows = [[r[0], r[1], r[2].replace(".", ",")] for r in long_rows(LOG)]
+    keep("a row a reading, commas and semicolons", lines("Fecha;sensor;value", rows, ";"))
+    rows = [[r[0], r[1], f"{r[2]} {r[3]}"] for r in long_rows(LOG)]
+    keep("a row a reading, units behind", lines("recorded_at;sensor;value", rows, ";"))
+    rows = [[stamp(LOG.time_s[i]), f"U{c + 1} [mV]", f"{1e3 * LOG.cell_v[i, c]:.0f}"]
+            for i in range(LOG.rows) for c in range(8)]  # fmt: skip
+    keep(
+        "a row a reading, cells as U1",
+        lines("Zeit\tname\tvalue", rows, "\t"),
+        check=("cells",),
+        doubt="no current",
+    )
+    first = [[stamp(LOG.time_s[0]), "Alarms", "0x0000"], *long_rows(LOG)]
+    keep("a row a reading, an alarm first", lines("time;key;value", [r[:3] for r in first], ";"))
+    remark = "Exported on 2026-11-02\nDevice: shed\n" + "\n".join(
+        ";".join(r[:3]) for r in [["time", "key", "value"], *long_rows(LOG)]
+    )
+    keep("a row a reading below a dated remark", remark)
+    for zone, form in (("America/New_York", "%m/%d/%Y %H:%M"), ("Europe/Vienna", "%d/%m/%Y %H:%M")):
+        at = ZoneInfo(zone)
+        text = timed(
+            "Date", lambda t, at=at, form=form: f"{datetime.fromtimestamp(t, at):{form}}", FOURTH
+        )
+        keep(f"03/04 as in {zone}", text, FOURTH, options={"zone": zone}, doubt="first")
+
+
+by_chance()

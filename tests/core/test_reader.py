@@ -18,8 +18,10 @@ from nipper.core.logs.guess import guess_capacity, guess_chemistry
 from nipper.core.logs.mapping import ColumnMapping, plain_mapping, shape_key
 from nipper.core.logs.model import Log, join
 from nipper.core.logs.oddities import oddities
-from nipper.core.logs.reader import proposal, read_log, to_log
+from nipper.core.logs.propose import propose
+from nipper.core.logs.reader import read_log
 from nipper.core.logs.times import guess_time_form
+from nipper.core.logs.values import read_values
 from nipper.core.logs.writer import plain_csv, write_plain
 from nipper.core.presets import new_setup
 from nipper.core.tables.read import read_table, table_of
@@ -140,12 +142,12 @@ def _cell(text: str) -> object:
 def test_lines_above_the_header_are_passed_over(log):
     text = "Exported by a BMS\nserial 12\n\n" + dialect(log)
     table = table_of(text.encode(), "log.csv")
-    assert to_log(table, proposal(table)).rows == log.rows
+    assert read_values(table, propose(table).mapping)[0].rows == log.rows
 
 
 def test_the_mapping_can_be_kept_as_json(log):
     table = table_of(dialect(log).encode(), "log.csv")
-    mapping = proposal(table)
+    mapping = propose(table).mapping
     assert ColumnMapping.from_json(mapping.to_json()) == mapping
     assert (
         shape_key(table.columns) == shape_key(list(table.columns)) != shape_key(table.columns[::-1])
@@ -261,7 +263,7 @@ def test_rows_out_of_order_and_twice_come_right_and_are_told(log):
     read = table_of(plain_csv(shuffled), "log.csv")
     mapping = plain_mapping(read.columns)
     assert mapping
-    back = to_log(read, mapping)
+    back = read_values(read, mapping)[0]
     np.testing.assert_allclose(back.time_s, log.time_s)
     told = {o.kind: o for o in oddities(back, raw_time_s=shuffled.time_s)}
     assert {"backwards", "repeated"} <= set(told)
@@ -409,9 +411,9 @@ def test_switches_and_air_are_not_taken_for_cells(tmp_path):
     path = tmp_path / "roles.csv"
     path.write_text("\n".join(rows))
     table = read_table(path)
-    mapping = proposal(table)
+    mapping = propose(table).mapping
     assert mapping is not None
     assert mapping.temps == ("Temp 1",)
     assert mapping.other_temps == ("MOS temp", "Ambient temp")
     assert ColumnMapping.from_json(json.loads(json.dumps(mapping.to_json()))) == mapping
-    assert to_log(table, mapping).temp_c.shape == (60, 1)
+    assert read_values(table, mapping)[0].temp_c.shape == (60, 1)

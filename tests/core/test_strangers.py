@@ -1,5 +1,7 @@
 """Tables of strangers: each is read rightly, told, or refused clearly; none is false in silence."""
 
+import json
+
 import numpy as np
 import pytest
 
@@ -7,6 +9,7 @@ from nipper.core.errors import InputError
 from nipper.core.logs.model import Log
 from nipper.core.logs.propose import Options
 from nipper.core.logs.reader import chosen, read_file
+from tests.bench import tables
 from tests.core.strangers import ALL, Stranger
 
 
@@ -82,3 +85,18 @@ def test_a_mapping_by_hand_does_not_mix_packs_below_each_other(tmp_path):
         read_file(path, Options(mapping=mapping))
     found = read_file(path, Options(mapping=mapping, pack="B"))
     assert wrong_in(found.log, case) == []
+
+
+@pytest.mark.parametrize("seed", range(100, 120))
+def test_no_table_put_together_by_chance_is_false_in_silence(seed, tmp_path):
+    kind, why = tables.try_one(seed, tmp_path)
+    assert kind in ("right", "right, doubted", "told"), why
+
+
+def test_a_reader_of_lines_keeps_the_order_of_columns(tmp_path):
+    path = tmp_path / "log.jsonl"
+    names = [f"T{i}" for i in range(9, 0, -1)]
+    rows = [{"time": 1772517600 + 60 * i, **{f"cell {c}": 3.3 for c in range(1, 9)},
+             **dict.fromkeys(names, 20.0 + i / 10)} for i in range(50)]  # fmt: skip
+    path.write_text("\n".join(map(json.dumps, rows)))
+    assert read_file(path).reading.mapping.temps == tuple(names)

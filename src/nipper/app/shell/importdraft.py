@@ -10,8 +10,9 @@ from nipper.core.logs.mapping import ColumnMapping, shape_key
 from nipper.core.logs.model import Log
 from nipper.core.logs.oddities import Oddity, oddities, of_temperatures
 from nipper.core.logs.propose import Options, Proposal
-from nipper.core.logs.reader import chosen, read_proposal, times_as_written
+from nipper.core.logs.reader import chosen, read_proposal
 from nipper.core.logs.reading import Reading
+from nipper.core.logs.values import times_as_written
 from nipper.core.setup import Setup
 from nipper.core.tables.read import read_table
 from nipper.core.tables.table import Table

@@ -19,6 +19,7 @@ from nipper.core.logs.times import (
     dates_only,
     possible_forms,
     to_unix,
+    usual_order,
     zone_in,
 )
 
@@ -166,6 +167,8 @@ def _order(
     (least, first), (next_, other) = scored[:2]
     if next_ > least or _same(texts, forms[first], forms[other], zone):
         return forms[first]
+    if {forms[first], forms[other]} == {"dmy", "mdy"} and usual_order(zone) == forms[other]:
+        first, other = other, first
     words_ = f"{WORDS.get(forms[first], forms[first])} or {WORDS.get(forms[other], '')}"
     option = "--day-first" if forms[first] != "dmy" else "--month-first"
     taken = WORDS.get(forms[first], forms[first])

@@ -76,6 +76,7 @@ def sampled(frame: pl.DataFrame) -> pl.DataFrame:
 
 
 def _column(table: Table, name: str, texts: pl.Series) -> Column:
+    texts = texts.replace("", None)  # in quotes it is as empty as without
     numbers = as_number(texts, table.mark(name)).fill_null(np.nan).to_numpy()
     unit = words.unit_of(table.unit(name)) or words.unit_in(name)
     quantity, factor = unit or ("", 1.0)

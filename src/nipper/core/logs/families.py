@@ -91,7 +91,8 @@ def _family(key: tuple[str, str], numbered: dict[int, Column]) -> Family | None:
         if (len(used) == 2 and not named) or (len(used) == 1 and not alone):
             continue
         whole = not np.any(first.finite % 1)
-        if whole and first.quantity == "V" and scale != first.factor:
+        other_unit = first.quantity == "V" and scale != first.factor
+        if whole and other_unit and (scale > first.factor or len(used) < 3):
             continue  # 3 under a heading in mV is a deviation, no cell
         if len(used) < 3 and (first.says(words.STATISTIC) or first.says(words.LIMIT)):
             continue  # the highest, the lowest, a limit: of no cell in particular

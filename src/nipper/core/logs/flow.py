@@ -63,7 +63,8 @@ def find_flow(
 def _is_current(column: Column) -> bool:
     if not column.numeric or column.quantity not in ("", "A"):
         return False
-    if column.says(words.LIMIT) or column.says(words.CELLS_OWN) or column.says(words.SOC):
+    others = (words.LIMIT, words.CELLS_OWN, words.SOC, words.BALANCING)
+    if any(column.says(kind) for kind in others):
         return False
     if column.quantity == "A":
         return not column.says(words.TEMPERATURE)
@@ -72,8 +73,9 @@ def _is_current(column: Column) -> bool:
 
 def _ways(column: Column) -> tuple[bool, bool]:
     """Whether a heading speaks of charging, of discharging."""
-    without = re.sub(rf"\b\w*(?:{words.DISCHARGE.pattern})\w*", " ", column.plain)
-    return bool(words.CHARGE.search(without)), column.says(words.DISCHARGE)
+    heading = words.without_unit(column.name)
+    without = re.sub(rf"\b\w*(?:{words.DISCHARGE.pattern})\w*", " ", heading)
+    return bool(words.CHARGE.search(without)), bool(words.DISCHARGE.search(heading))
 
 
 def _pair_or_one(
@@ -334,12 +336,14 @@ def _directed(column: Column, columns: Sequence[Column], witness: Witness) -> Fl
 
 
 def _distinct(column: Column) -> list[str]:
-    return [str(v).strip() for v in column.texts.drop_nulls().unique(maintain_order=True).head(40)]
+    texts = column.texts.drop_nulls().unique(maintain_order=True).head(40)
+    return [text for v in texts if (text := str(v).strip())]
 
 
 def directions_of(texts: pl.Series) -> tuple[tuple[str, int], ...]:
     """The values of a column of directions with what their words mean; 0 where none is known."""
-    values = [str(v).strip() for v in texts.drop_nulls().unique(maintain_order=True).head(40)]
+    distinct = texts.drop_nulls().unique(maintain_order=True).head(40)
+    values = [text for v in distinct if (text := str(v).strip())]
     known = dict(_by_words(values) or ())
     return tuple((value, known.get(value, 0)) for value in values)
 
@@ -357,7 +361,7 @@ def _by_words(values: Sequence[str]) -> tuple[tuple[str, int], ...] | None:
         else:
             return None
     ways = {way for _, way in meant}
-    return tuple(meant) if {1, -1} <= ways else None
+    return tuple(meant) if {1, -1} & ways else None
 
 
 def _by_voltage(

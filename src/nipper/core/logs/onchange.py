@@ -1,8 +1,7 @@
 """Logs written on change: a value stands until the next one, for a sensible while."""
 
-from dataclasses import replace
-
 import numpy as np
+import polars as pl
 from numpy.typing import NDArray
 
 from nipper.core.logs.model import Log
@@ -10,35 +9,37 @@ from nipper.core.logs.model import Log
 Floats = NDArray[np.floating]
 
 
-def held(log: Log, hold_s: float) -> Log:
-    """A log with its values held for at most ``hold_s``, and a row for each round of readings.
+def stands(values: Floats, failed: NDArray[np.bool_], time_s: Floats, hold_s: float) -> Floats:
+    """Values with each blank as the one before it, where that is no older than ``hold_s``.
 
-    Rows between two rounds, in which one cell was written after another, are left out.
+    Parameters
+    ----------
+    values : float[n]
+    failed : bool[n], where it is written that nothing could be read: no value stands from there
+    time_s : float64[n], rising
     """
-    order = np.argsort(log.time_s, kind="stable")
-    log = log.select(order)
-    written = np.isfinite(log.cell_v)
+    told = np.isfinite(values) | failed
+    at = np.maximum.accumulate(np.where(told, np.arange(values.size), -1))
+    safe = np.maximum(at, 0)
+    stale = (at < 0) | (time_s - time_s[safe] > hold_s)
+    return np.where(stale, np.nan, values[safe]).astype(values.dtype)
+
+
+def words_stand(texts: pl.Series) -> pl.Series:
+    """A state stands until another one is written, however long that takes."""
+    return texts.str.strip_chars().replace("", None).forward_fill()
+
+
+def in_rounds(log: Log, written: NDArray[np.bool_]) -> Log:
+    """A row for each round of readings: of rows in which one cell was written after another only
+    the last is whole.
+
+    Parameters
+    ----------
+    log : values held, rows in order of time
+    written : bool[n, cells], where a cell's value stands in the table itself
+    """
     waits = [np.median(np.diff(log.time_s[w])) for w in written.T if np.count_nonzero(w) > 1]
     round_s = max(1.0, float(np.median(waits)) if waits else 1.0)
-    time_s = log.time_s
-    log = replace(
-        log,
-        cell_v=_held(log.cell_v, time_s, hold_s),
-        current_a=_held(log.current_a, time_s, hold_s),
-        pack_v=_held(log.pack_v, time_s, hold_s),
-        temp_c=_held(log.temp_c, time_s, hold_s),
-        soc_pct=None if log.soc_pct is None else _held(log.soc_pct, time_s, hold_s),
-    )
-    rounds = np.floor(time_s / round_s)
-    last = np.append(np.diff(rounds) > 0, True)
-    return log.select(last)
-
-
-def _held(values: Floats, time_s: Floats, hold_s: float) -> Floats:
-    table = values.reshape(time_s.size, -1)
-    rows = np.arange(time_s.size)[:, None]
-    at = np.maximum.accumulate(np.where(np.isfinite(table), rows, -1), axis=0)
-    safe = np.maximum(at, 0)
-    out = np.take_along_axis(table, safe, axis=0)
-    stale = (at < 0) | (time_s[:, None] - time_s[safe] > hold_s)
-    return np.where(stale, np.nan, out).astype(values.dtype).reshape(values.shape)
+    rounds = np.floor(log.time_s / round_s)
+    return log.select(np.append(np.diff(rounds) > 0, True))

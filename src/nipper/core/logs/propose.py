@@ -29,6 +29,10 @@ from nipper.core.tables.table import Table
 
 LEAST_MIDDLE_V = 1.8  # titanate, the lowest, works between 1.8 and 2.8 V: common practice
 SPARSE = 0.7  # a cell that is written in fewer of the rows is written on change
+MOST_HELD_S = 3600.0  # where whole rows go on being written, a blank is a value that stood
+LEAST_BLANK = 0.02  # fewer blank cells are readings that failed
+FEW_STEPS = 100
+REPEATED = 0.05  # of the values: a log that is written on change repeats none, but about gaps
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,13 +124,30 @@ def _held(
     """Rows on change: each value stands until the next one, for a while."""
     cells = families[0].columns
     filled = np.array([np.isfinite(c.numbers) for c in cells]).T
-    written = filled.mean(axis=0)
-    if float(np.median(written)) >= SPARSE or filled.shape[0] < 4:
+    written = float(np.median(filled.mean(axis=0)))
+    often = written >= SPARSE
+    if filled.shape[0] < 4:
+        return columns, 0.0
+    if often and not _never_twice(np.array([c.numbers for c in cells]).T):
         return columns, 0.0
     order = np.argsort(clock.time_s, kind="stable")
-    hold_s = hold_s_of(filled[order], clock.time_s[order])
+    hold_s = MOST_HELD_S if often else hold_s_of(filled[order], clock.time_s[order])
     rising = bool(np.all(np.diff(order[: min(50, order.size)]) > 0))
     return [replace(c, numbers=_forward(c.numbers, rising)) for c in columns], hold_s
+
+
+def _never_twice(cells: Floats) -> bool:
+    """Whether cells are blank where they stood still: no value is written twice running, and as
+    many steps are of one digit as values are left out. Where readings fail by chance neither is.
+    """
+    cells = cells[np.isfinite(cells).any(axis=1)]
+    runs = [column[np.isfinite(column)] for column in cells.T]
+    steps = np.abs(np.concatenate([np.diff(run) for run in runs]))
+    blank = 1.0 - sum(run.size for run in runs) / max(cells.size, 1)
+    if blank < LEAST_BLANK or steps.size < FEW_STEPS or np.mean(steps == 0.0) > REPEATED:
+        return False
+    digit = float(np.min(steps[steps > 0], initial=np.inf))
+    return float(np.mean(steps < 1.5 * digit)) > 0.5 * blank
 
 
 def _forward(values: Floats, rising: bool) -> Floats:
@@ -210,7 +231,7 @@ class _Found:
     def take_pack(self, columns: list[Column]) -> list[Column]:
         """The pack's voltage: the column that is the sum of the cells."""
         total = self.family.sum_v()
-        volts = [c for c in columns if c.numeric and c.quantity in ("", "V")]
+        volts = [c for c in columns if c.numeric and c.quantity in ("", "V") and _may_be_pack(c)]
         volts.sort(key=_pack_likely, reverse=True)
         for column in volts:
             scale = agrees(column, total) if len(self.family.columns) > 1 else None
@@ -283,6 +304,9 @@ class _Found:
         if first.says(words.STATISTIC) or first.says(words.LIMIT):
             text = f"{first.name} …: by their headings these are not the cells as read"
             self.doubts.append(Doubt(text))
+        if first.quantity == "V" and family.scale < first.factor:  # else a point for thousands
+            text = f"{first.name} …: the numbers fit no such unit, but cells times {family.scale:g}"
+            self.doubts.append(Doubt(text, "--map"))
         middle = float(np.nanmedian(family.volts()))
         if middle < LEAST_MIDDLE_V:
             text = (
@@ -300,6 +324,12 @@ class _Found:
             self.told.append(text)
         if not flow.fields and not flow.doubts:
             self.doubts.append(Doubt("there is no current"))
+
+
+def _may_be_pack(column: Column) -> bool:
+    """Not where the heading says something else: 14 °C stand near the sum of four cells too."""
+    others = (words.TEMPERATURE, words.SOC, words.HEALTH, words.CURRENT, words.POWER)
+    return column.quantity == "V" or not any(column.says(kind) for kind in others)
 
 
 def _pack_likely(column: Column) -> float:

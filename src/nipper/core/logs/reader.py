@@ -16,29 +16,26 @@ from nipper.core.errors import ChoiceError, InputError
 from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.mapping import ColumnMapping, plain_mapping
 from nipper.core.logs.minor import parse_balancing
-from nipper.core.logs.model import Log, in_order
+from nipper.core.logs.model import Log
 from nipper.core.logs.propose import Options, Proposal, propose
 from nipper.core.logs.reading import Reading
 from nipper.core.logs.shapes import shaped, time_columns
 from nipper.core.logs.times import DATELESS, TimeForm, possible_forms, to_unix
-from nipper.core.tables.numbers import as_number, is_missing
+from nipper.core.logs.values import (
+    AGAIN,
+    Lost,
+    assemble,
+    not_empty,
+    read_values,
+)
 from nipper.core.tables.packed import read_bytes
 from nipper.core.tables.read import read_tables
 from nipper.core.tables.table import Table
 
 Floats = NDArray[np.floating]
-POSSIBLE_V = (0.2, 5.5)  # outside this a cell reading is a broken lead or a placeholder
-POSSIBLE = {  # outside these a value is a placeholder or a slip, whatever the pack
-    "currents": (-5000.0, 5000.0),
-    "pack voltages": (-1.0, 2000.0),
-    "temperatures": (-60.0, 200.0),
-    "percentages": (-10.0, 200.0),
-}
-AGAIN = "a moment that is there already"
 SECONDS_1980 = 315532800.0
 LEAP_DAYS = 200.0  # no log pauses as long: a clock was set anew
 OVERLAP = 0.1  # of the shorter of two tables: more, and they are not one after the other
-STRAY = 0.05  # of the rows may hold what is no time or no number, before it is refused
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,7 +67,7 @@ def read_file(path: str | Path, options: Options = Options()) -> ReadLog:  # noq
         read = _read_plain(data, *plain) if plain else None
         if plain and read is not None:
             log, lost = read
-            log = _not_empty(log, str(path))
+            log = not_empty(log, str(path))
             doubts = tuple(clock_doubts(log, "plain"))
             return ReadLog(log, Reading(str(path), log.rows, plain[0], lost, doubts))
     found = chosen(path, options)
@@ -79,7 +76,7 @@ def read_file(path: str | Path, options: Options = Options()) -> ReadLog:  # noq
 
 def read_proposal(found: Proposal) -> ReadLog:
     """The log of a table as it was understood."""
-    log, lost = _read(found.table, found.mapping)
+    log, lost = read_values(found.table, found.mapping)
     again = sum(rows for rows, why in lost if why == AGAIN)
     doubts = [*found.doubts, *clock_doubts(log, found.mapping.time_form)]
     if again > 0.2 * (log.rows + again):
@@ -226,180 +223,6 @@ def _span(table: Table) -> tuple[float, float] | None:
     return (float(known.min()), float(known.max())) if known.size else None
 
 
-def proposal(table: Table, zone: str | None = None) -> ColumnMapping:
-    """The mapping Nipper proposes for a table that is a row a moment already.
-
-    Raises
-    ------
-    InputError
-        When times or cell voltages cannot be made out.
-    """
-    return propose(table, Options(zone=zone)).mapping
-
-
-def to_log(table: Table, mapping: ColumnMapping) -> Log:
-    """Read a table through a mapping.
-
-    Raises
-    ------
-    InputError
-        A mapped column is missing, or holds something that is no number or time; names line and
-        column.
-    """
-    return _read(table, mapping)[0]
-
-
-Lost = tuple[tuple[int, str], ...]
-
-
-def _read(table: Table, mapping: ColumnMapping) -> tuple[Log, Lost]:
-    missing = [c for c in mapping.columns() if c not in table.columns]
-    if missing:
-        raise InputError(table.file, "the header", f"a column {missing[0]!r}")
-    times = times_as_written(table, mapping)
-    dated = np.isfinite(times)
-    lost: list[tuple[int, str]] = []
-    if not dated.all():
-        lost.append((int(np.sum(~dated)), "no time in them"))
-        table = replace(table, frame=table.frame.filter(pl.Series(dated)), first_line=0)
-        times = times[dated]
-    times = spread_minutes(times)
-    columns = _Columns(table, mapping)
-    cell_v = columns.matrix(mapping.cells, mapping.cell_scale)
-    log, beyond = _assemble(
-        time_s=times,
-        current_a=columns.current(cell_v),
-        pack_v=columns.numbers(mapping.pack, mapping.pack_scale) if mapping.pack else None,
-        cell_v=cell_v,
-        temp_c=columns.temperatures(),
-        soc_pct=columns.soc(),
-        balancing=columns.balancing(),
-        hold_s=mapping.hold_s,
-    )
-    lost += beyond
-    again = int(times.size) - log.rows - log.unreadable
-    if again > 0 and not mapping.hold_s:
-        lost.append((again, AGAIN))
-    lost += [(n, f"values in {c} that are no numbers") for c, n in columns.stray.items()]
-    return _not_empty(log, table.file), tuple(lost)
-
-
-def times_as_written(table: Table, mapping: ColumnMapping) -> Floats:
-    """The times in the order of the file, float64[rows] Unix s.
-
-    NaN for the few rows that hold none (sums at the end, remarks between); :class:`InputError`
-    names the first when they are many, or when the log is a plain one.
-    """
-    text = table.text(mapping.time)
-    if mapping.second_time:
-        first = text.str.strip_chars().str.replace(r"\.$", "")
-        text = first + " " + table.text(mapping.second_time)
-    times = to_unix(text, mapping.time_form, mapping.zone)
-    bad = np.isnan(times)
-    empty = np.array([is_missing(t) for t in text.filter(pl.Series(bad)).to_list()], bool)
-    wrong = int(bad.sum() - empty.sum())
-    strict = mapping.time_form == "plain"
-    if bad.any() and (
-        strict or wrong > max(STRAY * bad.size, 3 if bad.size > 20 else 1) or bad.all()
-    ):
-        row = int(np.argmax(bad))
-        raise InputError(table.file, table.place(row, mapping.time), f"a time, found {text[row]!r}")
-    return times
-
-
-def spread_minutes(times: Floats) -> Floats:
-    """Times written to the minute with several rows in each: spread evenly over it, in order."""
-    if times.size < 4 or np.any(times % 60.0) or np.unique(times).size > 0.7 * times.size:
-        return times
-    runs = np.flatnonzero(np.diff(times, prepend=times[0] - 60.0))
-    counts = np.diff(np.append(runs, times.size))
-    place = np.arange(times.size) - np.repeat(runs, counts)
-    falling = np.sum(np.sign(np.diff(times))) < 0
-    many = np.repeat(counts, counts)
-    share = (many - 1 - place) / many if falling else place / many
-    return times + 60.0 * share
-
-
-class _Columns:
-    """Columns as numbers; a few words among them are passed over and counted, many are refused."""
-
-    def __init__(self, table: Table, mapping: ColumnMapping) -> None:
-        self._table, self._mapping = table, mapping
-        self._strict = mapping.time_form == "plain"
-        self.stray: dict[str, int] = {}
-
-    def numbers(self, name: str, scale: float = 1.0) -> Floats:
-        text = self._table.text(name)
-        values = as_number(text, self._table.mark(name))
-        self._refuse(name, text, values)
-        return values.fill_null(np.nan).to_numpy() * scale
-
-    def _refuse(self, name: str, text: pl.Series, values: pl.Series) -> None:
-        """Empty means not read; too much else that is no number is refused by its place."""
-        left = values.is_null() & text.is_not_null()
-        if not left.any():
-            return
-        distinct = {t: not is_missing(t) for t in text.filter(left).unique().to_list()}
-        bad = left & text.replace_strict(distinct, default=False, return_dtype=pl.Boolean)
-        count = int(bad.sum())
-        if not count:
-            return
-        if self._strict or count > max(STRAY * len(text), 1):
-            row = int(bad.arg_max() or 0)
-            place = self._table.place(row, name)
-            raise InputError(self._table.file, place, f"a number, found {text[row]!r}")
-        self.stray[name] = count
-
-    def matrix(self, names: tuple[str, ...], scale: float) -> Floats:
-        out = np.empty((self._table.rows, len(names)), np.float32, order="F")
-        with np.errstate(over="ignore"):  # beyond any number: out of range anyway
-            for i, name in enumerate(names):
-                out[:, i] = self.numbers(name, scale)
-        return out
-
-    def current(self, cell_v: Floats) -> Floats:
-        """Amperes, charging positive, by whichever columns tell it."""
-        m = self._mapping
-        if m.current is None:
-            return np.full(self._table.rows, np.nan)
-        amps = self.numbers(m.current, m.current_scale)
-        if m.discharge:
-            out = np.abs(np.nan_to_num(self.numbers(m.discharge, m.current_scale)))
-            amps = np.where(np.isnan(amps), -out, np.abs(amps) - out)
-        elif m.direction:
-            ways = {text: float(way) for text, way in m.directions}
-            said = self._table.text(m.direction).str.strip_chars()
-            way = said.replace_strict(ways, default=None, return_dtype=pl.Float64)
-            amps = np.abs(amps) * way.fill_null(np.nan).to_numpy()
-        if m.power:
-            volts = self.numbers(m.pack, m.pack_scale) if m.pack else np.sum(cell_v, axis=1)
-            with np.errstate(invalid="ignore", divide="ignore"):
-                amps = np.where(volts > 0, amps / volts, np.nan)
-        return amps
-
-    def temperatures(self) -> Floats:
-        m = self._mapping
-        temps = self.matrix(m.temps, m.temp_scale)
-        if m.temp_unit == "F":
-            temps = (temps - 32.0) / 1.8
-        elif m.temp_unit == "K":
-            temps = temps - 273.15
-        return temps
-
-    def soc(self) -> Floats | None:
-        m = self._mapping
-        return self.numbers(m.soc, m.soc_scale) if m.soc else None
-
-    def balancing(self) -> NDArray[np.bool_] | None:
-        m = self._mapping
-        if m.balancing_cells:
-            return self.matrix(m.balancing_cells, 1.0) > 0.5
-        if m.balancing is None or m.balancing not in self._table.columns:
-            return None
-        text = self._table.text(m.balancing).str.strip_chars()
-        return parse_balancing(text, len(m.cells), m.balancing_form)
-
-
 def _read_plain(data: bytes, mapping: ColumnMapping, unix: bool) -> tuple[Log, Lost] | None:
     """The typed fast path; None when something in the file needs the slow one, which can say
     where.
@@ -427,7 +250,7 @@ def _read_plain(data: bytes, mapping: ColumnMapping, unix: bool) -> tuple[Log, L
     times = text.fill_null(np.nan).to_numpy() if unix else to_unix(text, "iso", "UTC")
     if np.isnan(times).any():
         return None
-    return _assemble(
+    return assemble(
         time_s=times,
         current_a=_numpy(frame, "current_a"),
         pack_v=_numpy(frame, "pack_v"),
@@ -449,74 +272,6 @@ def _matrix(frame: pl.DataFrame, names: tuple[str, ...]) -> Floats:
     for i, name in enumerate(names):
         out[:, i] = _numpy(frame, name)
     return out
-
-
-def _assemble(
-    time_s: Floats,
-    current_a: Floats,
-    pack_v: Floats | None,
-    cell_v: Floats,
-    temp_c: Floats,
-    soc_pct: Floats | None,
-    balancing: NDArray[np.bool_] | None,
-    hold_s: float = 0.0,
-) -> tuple[Log, Lost]:
-    cell_v, _ = _within(cell_v, POSSIBLE_V)
-    columns = {
-        "currents": current_a,
-        "pack voltages": np.full(time_s.size, np.nan) if pack_v is None else pack_v,
-        "temperatures": temp_c,
-        "percentages": np.empty(0) if soc_pct is None else soc_pct,
-    }
-    kept = {name: _within(values, POSSIBLE[name]) for name, values in columns.items()}
-    log = Log(
-        time_s=time_s,
-        current_a=kept["currents"][0].astype(np.float64, copy=False),
-        pack_v=kept["pack voltages"][0],
-        cell_v=cell_v,
-        temp_c=kept["temperatures"][0].astype(np.float32, copy=False),
-        soc_pct=None if soc_pct is None else kept["percentages"][0].astype(np.float32, copy=False),
-        balancing=balancing,
-    )
-    if hold_s:
-        from nipper.core.logs.onchange import held
-
-        log = held(log, hold_s)
-    if pack_v is None:
-        summed = np.asarray(np.sum(log.cell_v, axis=1, dtype=np.float64))
-        log = replace(log, pack_v=summed)
-    log = in_order(_readable(log))
-    lost = [(beyond, f"{name} out of range") for name, (_, beyond) in kept.items() if beyond]
-    if log.unreadable:
-        lost.append((log.unreadable, "cells out of range"))
-    return log, tuple(lost)
-
-
-def _within(values: Floats, bounds: tuple[float, float]) -> tuple[Floats, int]:
-    """The values with NaN where they are out of bounds, and how many were."""
-    with np.errstate(invalid="ignore"):
-        beyond = (values < bounds[0]) | (values > bounds[1])
-    count = int(beyond.sum())
-    if not count:
-        return values, 0
-    return np.where(beyond, values.dtype.type(np.nan), values), count
-
-
-def _readable(log: Log) -> Log:
-    """Without the rows in which no cell could be read: they say nothing of any."""
-    some = np.asarray(np.isfinite(log.cell_v).any(axis=1))
-    if some.all():
-        return log
-    return replace(log.select(some), unreadable=int(log.rows - some.sum()))
-
-
-def _not_empty(log: Log, file: str) -> Log:
-    """The log, if a cell can be read in any of its rows."""
-    if log.rows or not log.unreadable:
-        return log
-    low, high = POSSIBLE_V
-    expected = f"voltages between {low:g} and {high:g} V, none of {log.unreadable} rows has any"
-    raise InputError(file, "the cells", expected)
 
 
 def flip_current(mapping: ColumnMapping) -> ColumnMapping:

@@ -22,6 +22,7 @@ from nipper.core.tables.table import Table
 MOST_KEYS = 400
 MOST_PACKS = 32
 FORMS_LOOKED_AT = 300
+MEASURED = (words.STATUS, words.CELL, words.SOC, words.CURRENT, words.POWER)  # no name of a pack
 
 
 def shaped(table: Table, pack: str | None) -> tuple[Table, list[str]]:
@@ -133,7 +134,7 @@ def _one_pack(table: Table, pack: str | None) -> tuple[Table, list[str]]:
         plain = words.plain(name)
         if name in when or not (words.PACK_ID.search(plain) or _parts_moments(table, when, name)):
             continue
-        if words.STATUS.search(plain) or words.CELL.search(plain) or words.SOC.search(plain):
+        if any(kind.search(plain) for kind in MEASURED) or words.unit_in(name):
             continue
         ids = table.text(name).str.strip_chars()
         values = [v for v in ids.drop_nulls().unique(maintain_order=True).head(40).to_list() if v]
@@ -176,7 +177,8 @@ def _measured_apart(table: Table, name: str, values: Sequence[str]) -> bool:
     if not _has_cells(columns_of(table)):
         texts = table.frame.group_by(name).agg(pl.len())
         keyed = [c for c in table.columns if c != name and table.text(c).n_unique() <= MOST_KEYS]
-        cell_like = any(words.CELL.search(words.plain(v)) for v in values)
+        named = [words.plain(v) for v in values]
+        cell_like = any(words.CELL.search(v) or words.VOLTAGE.search(v) for v in named)
         return texts.height >= 2 and not cell_like and len(keyed) >= 1 and _other_keys(table, name)
     return True
 
@@ -274,7 +276,7 @@ def _pivoted(
 
 def _is_unit_column(table: Table, name: str) -> bool:
     texts = table.text(name).drop_nulls().unique().head(20).to_list()
-    return bool(texts) and all(words.unit_of(t) for t in texts)
+    return bool(texts) and all(words.unit_of(t) and not looks_numeric(t) for t in texts)
 
 
 def _key_names(table: Table, key: str, value: str) -> pl.Series:

@@ -70,6 +70,12 @@ ZONES = {
     "mst": -420, "mdt": -360, "cdt": -300, "akst": -540, "hst": -600, "aest": 600, "aedt": 660,
     "nzst": 720, "nzdt": 780,
 }  # fmt: skip
+# of the zones where the month is written first, those with most people; from memory
+MONTH_FIRST = frozenset({
+    "America/New_York", "America/Chicago", "America/Denver", "America/Los_Angeles",
+    "America/Phoenix", "America/Detroit", "America/Boise", "America/Anchorage",
+    "America/Juneau", "America/Puerto_Rico", "Pacific/Honolulu", "Pacific/Guam", "Asia/Manila",
+})  # fmt: skip
 
 
 def guess_time_form(texts: Sequence[str | None]) -> TimeForm | None:
@@ -308,7 +314,7 @@ def _of_day(fields: Sequence[pl.Series]) -> Seconds:
     half = fields[4]
     if half.null_count() < len(half):
         afternoon = half.str.starts_with("p").fill_null(False).to_numpy()
-        given = half.is_not_null().to_numpy()
+        given = half.str.contains("^[ap]").fill_null(False).to_numpy()  # compact ones have none
         hour = np.where(given, np.mod(hour, 12) + 12 * afternoon, hour)
     with np.errstate(invalid="ignore"):
         good = (minute < 60) & (second < 61)
@@ -396,6 +402,13 @@ def _stepped_back(naive: Seconds, twice: NDArray[np.bool_]) -> NDArray[np.bool_]
         if passed.any():
             out[rows] = passed if rising else ~passed
     return out
+
+
+def usual_order(zone: str) -> TimeForm | None:
+    """How dates with slashes are written where a zone is kept; None for one of no place."""
+    if zone in MONTH_FIRST or zone.startswith(("US/", "America/Indiana", "America/Kentucky")):
+        return "mdy"
+    return "dmy" if "/" in zone and not zone.startswith("Etc/") else None
 
 
 def zone_in(text: str) -> str | None:

@@ -19,10 +19,10 @@ CURRENT = re.compile(
     r"curr|strom|\bamp|courant|corrient|corrente|prad\b|stroom|intensi|\bi\b|\bi(?:bat|pack)|^m?a$"
 )
 DISCHARGE = re.compile(
-    r"disch|entlad|decharg|descarg|scaric|rozlad|ontlad|discarg|\bdsg\b|abgabe|\bout\b"
+    r"disch|entlad|decharg|descarg|scaric|rozlad|ontlaa?d|discarg|\bdsg\b|abgabe|\bout\b"
 )
 CHARGE = re.compile(
-    r"charg|lade|laden|ladung|carga|carica|ladowan|oplad|\bchg\b|\bin\b|recarga|ricaric"
+    r"charg|lade|laden|ladung|carga|carica|ladowan|oplad|laads|\bchg\b|\bin\b|recarga|ricaric"
 )
 POWER = re.compile(r"power|leistung|puissance|potenc|potenz|\bmoc\b|vermogen|watt|\bk?w\b|\bp\b")
 PACK = re.compile(
@@ -33,7 +33,7 @@ TEMPERATURE = re.compile(
     r"temp|ntc|^t ?\d*$|\bt\d+\b|thermi|warme|degre|^(sensor|sonde|fuhler) ?\d*$"
 )
 SOC = re.compile(
-    r"\bsoc|state of charge|ladest|ladezust|charge level|fullstand|etat de (la )?charge|niveau"
+    r"\bsoc|state of charge|ladestand|ladezust|charge level|fullstand|etat de (la )?charge|niveau"
     r"|estado de carga|stato di carica|stan nalad|laadtoest|laadnive|carga pct|charge pct"
     r"|fuel gauge"
     r"|estado carga|batt(ery)? (level|pct|percent)|nivel"
@@ -52,6 +52,7 @@ ELSEWHERE = re.compile(
     r"\bpv\b|solar|\bsun\b|sonne|\bgrid|netz|\bac\b|\bload|\blast\b|inverter|wechselr|generator|"
     r"alternat|shore|mppt|\bdc ?dc\b|panel|module? strom|reseau|onduleur|rete\b|siec|\bnet\b|zonne|"
     r"falown|carico|consum|verbrauch|house|engine|starter|\baux\b|adc|supply|bus\b|heater|mains"
+    r"|charger\b|ladegerat|chargeur|cargador|caricabatt|oplader|ladowark|carregador"
 )
 BALANCING = re.compile(
     r"balanc|bleed|ausgleich|equali[sz]|equilib|egalis|bilanc|wyrown|bypass|shunting|balans|ecualiz"
@@ -126,6 +127,11 @@ def plain(name: str) -> str:
     text = unicodedata.normalize("NFKD", text)
     text = "".join(c for c in text if not unicodedata.combining(c)).lower()
     return " ".join(re.sub(r"[_\-./:|\\,;#\[\](){}]+", " ", text).split())
+
+
+def without_unit(name: str) -> str:
+    """A heading as :func:`plain` has it, without "in A" at its end, which is no way of a flow."""
+    return plain(re.sub(rf"\s+in\s+(?:{_NAMES})\s*$", "", name, flags=re.IGNORECASE))
 
 
 def unit_of(text: str) -> tuple[str, float] | None:

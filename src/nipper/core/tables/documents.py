@@ -28,7 +28,7 @@ def json_table(data: bytes, file: str, part: str = "") -> Table:
     lines = data.lstrip().startswith(b"{") and b"\n{" in data.replace(b"\r", b"")[:SAMPLE]
     try:
         if lines:
-            frame = pl.read_ndjson(io.BytesIO(data), infer_schema_length=None)
+            frame = _as_written(pl.read_ndjson(io.BytesIO(data), infer_schema_length=None), data)
         else:
             found: Any = _longest_list(json.loads(data))
             if found is None:
@@ -46,6 +46,13 @@ def json_table(data: bytes, file: str, part: str = "") -> Table:
 
 
 SAMPLE = 100_000
+
+
+def _as_written(frame: pl.DataFrame, data: bytes) -> pl.DataFrame:
+    """Columns in the order of the first object: the reader of lines may shuffle them."""
+    first: dict[str, Any] = json.loads(data.lstrip().split(b"\n", 1)[0])
+    own = [name for name in first if name in frame.columns]
+    return frame.select(*own, pl.exclude(own)) if own else frame
 
 
 def _rows_of_lists(rows: list[list[Any]], file: str, part: str) -> Table:

@@ -14,7 +14,7 @@ from itertools import pairwise
 from nipper.core.tables.numbers import is_missing, looks_numeric
 
 Row = Sequence[str | None]
-MOMENT = re.compile(r"\d{1,2}:\d{2}|\d{1,4}[-/.]\d{1,2}[-/.]\d{1,4}|\d{4}\d{4}T?\d{4}")
+MOMENT = re.compile(r"\d{1,2}:\d{2}|\d{1,4}[-/.]\d{1,2}[-/.]\d{1,4}|\d{8}[T _]?\d{4}")
 UNIT = re.compile(
     r"[\[(]?\s*([mcdkµμ]?[vaw]h?|volts?|amp(?:ere)?s?|°?[cfk]|deg ?[cf]|%|m?ah|k?wh|m?ohms?|m?Ω"
     r"|ms|s|sec|min|h|hh:mm(?::ss)?|unix|iso|-|utc|local|yyyy.*|dd[./-]mm.*|bit|#)\s*[\])]?",
@@ -54,6 +54,8 @@ def find_layout(rows: Sequence[Row]) -> Layout | None:
     first = next((i for i in range(len(rows)) if _is_data(rows[i], usual)), None)
     if first is None or not any(k in ("number", "moment") for k in usual):
         return None
+    while first > 1 and _odd_data(rows, first - 1, usual):
+        first -= 1
     return _headed(rows, first, width)
 
 
@@ -74,6 +76,8 @@ def _usual_kinds(rows: Sequence[Row], width: int) -> list[str]:
 
 def _is_data(row: Row, usual: Sequence[str]) -> bool:
     """No word where numbers or moments usually stand, and at least one of these there."""
+    if len(usual) > 2 and _count(row) < 2:
+        return False  # a remark of one field, may a date stand in it
     kinds = [kind(field) for field in row]
     pairs = list(zip(kinds, usual, strict=False))
     wrong = sum(k != u and k == "word" and u in ("number", "moment") for k, u in pairs)
@@ -81,6 +85,16 @@ def _is_data(row: Row, usual: Sequence[str]) -> bool:
     if wrong and (right <= 2 * wrong or _counts_up(row)):
         return False
     return right > 0 and (right >= 2 or usual.count("number") <= 1)
+
+
+def _odd_data(rows: Sequence[Row], at: int, usual: Sequence[str]) -> bool:
+    """A row of values with a word too many (a hexadecimal alarm), below a row of words only."""
+    row, above = rows[at], rows[at - 1]
+    if len(row) != len(usual) or len(above) != len(usual) or _counts_up(row):
+        return False
+    measured = ("number", "moment")
+    values = any(kind(f) == u for f, u in zip(row, usual, strict=True) if u in measured)
+    return values and all(kind(field) == "word" for field in above)
 
 
 def _counts_up(row: Row) -> bool:

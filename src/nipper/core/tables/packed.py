@@ -2,6 +2,7 @@
 
 import gzip
 import io
+import re
 import struct
 import zipfile
 import zlib
@@ -15,6 +16,8 @@ MAX_BYTES = 4_000_000_000  # of text: a stranger's small archive may not fill th
 MAX_MEMBERS = 400
 CHUNK = 16_000_000
 DAMAGED = (zlib.error, EOFError, OSError, struct.error)
+PAGES = ("cp1252", "cp1250", "latin-1", "mac_roman")
+USUAL_SIGNS = frozenset("°µμΩ±–—")
 GZIP, ZIP = b"\x1f\x8b", b"PK\x03\x04"
 
 
@@ -120,9 +123,22 @@ def _wide_form(data: bytes) -> str | None:
 
 
 def _single_byte(data: bytes) -> bytes:
-    """Text of an older code page; only headings and words hang on which one."""
+    """Text of an older code page; only headings and words hang on which one.
+
+    A heading or two are too little for a detector of languages: it is asked only between pages
+    that make letters of the same bytes.
+    """
     from charset_normalizer import from_bytes  # here because few files need it
 
-    pages = ["cp1252", "cp1250", "latin-1", "mac_roman"]
-    best = from_bytes(data[:20_000], cp_isolation=pages).best()
-    return data.decode(best.encoding if best else "latin-1", "replace").encode()
+    head = data[:20_000]
+    oddness = {page: _oddness(head.decode(page, "replace")) for page in PAGES}
+    likely = [page for page in PAGES if oddness[page] == min(oddness.values())]
+    best = from_bytes(head, cp_isolation=likely).best() if len(likely) > 1 else None
+    return data.decode(best.encoding if best else likely[0], "replace").encode()
+
+
+def _oddness(text: str) -> int:
+    """How many signs of a text do not stand in words or units; capitals within a word, too."""
+    latin = ((c.isalpha() and c < "ɐ") or c in USUAL_SIGNS for c in text if not c.isascii())
+    odd = sum(not usual for usual in latin)
+    return odd + len(re.findall(r"[a-zß-ž][À-ÖŠŽĄĆĘŁŃŚŹŻ]", text))

@@ -99,7 +99,13 @@ def _separator(texts: list[str]) -> str | None:
         if not widths:
             continue
         width, count = max(widths.items(), key=lambda item: (item[1], item[0]))
-        kinds = Counter(kind(field) for row in rows if len(row) == width for field in row)
+        others = [s for s in SEPARATORS[:3] if s != separator]  # a comma is a decimal mark too
+        kinds = Counter(
+            "word" if any(s in field for s in others) else kind(field)
+            for row in rows
+            if len(row) == width
+            for field in row
+        )
         named = max(1, kinds.total() - kinds["empty"])
         told = (kinds["number"] + kinds["moment"]) / named
         score = count / len(rows) * (0.5 + 0.5 * told)
@@ -148,8 +154,8 @@ def _frame(
         try:
             frame = _csv(body, separator, names, ragged=True)
         except pl.exceptions.PolarsError:
-            text = (str(error).splitlines() or ["unreadable"])[0]
-            raise InputError(file, "the table", f"rows of a table ({text})") from None
+            expected = f"rows of {len(names)} values with {separator!r} between them"
+            raise InputError(file, f"the rows from line {line + 1}", expected) from error
     last = body[body.rstrip(b"\r\n").rfind(b"\n") + 1 :]
     cut = not last.endswith(b"\n") and len(
         _fields(last.decode("utf-8", "replace"), separator)
