@@ -41,11 +41,12 @@ class Rule:
     judge: Callable[[Setup, Evidence], Iterator[Finding]]
     source: str = COMMON
     stages: tuple[str, ...] = ()
+    told: str = ""  # of a judgement that serves two rules: what this one is about
 
     @property
     def about(self) -> str:
         """What it is about, in a sentence: for the help and the docs."""
-        return " ".join((self.judge.__doc__ or "").split())
+        return self.told or " ".join((self.judge.__doc__ or "").split())
 
 
 def error(

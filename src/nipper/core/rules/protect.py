@@ -290,26 +290,66 @@ def reserve(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 RULES = (
     Rule("sheet-against-chemistry", sheet_fits, "usual windows, from memory of data sheets"),
-    Rule("over-voltage-release-above-trip", OVER.release),
+    Rule(
+        "over-voltage-release-above-trip",
+        OVER.release,
+        told=(
+            "An over-voltage limit that does not release below its trip switches "
+            "the charge on and off."
+        ),
+    ),
     Rule("over-voltage-release-never-reached", over_release_reachable, MEMORY),
-    Rule("over-voltage-alarm-above-trip", OVER.alarm),
+    Rule(
+        "over-voltage-alarm-above-trip",
+        OVER.alarm,
+        told="An alarm at or above the over-voltage trip warns too late.",
+    ),
     Rule(
         "over-voltage-trip-beyond-sheet",
         OVER.sheet,
         "the cell's sheet; else usual windows, from memory of data sheets",
+        told=("A trip above the sheet's highest voltage does not protect the cell."),
     ),
     Rule("over-voltage-limit-too-low", over_too_low),
     Rule("under-voltage-trip-too-high", under_too_high, "the chemistry's curve"),
-    Rule("under-voltage-release-below-trip", UNDER.release),
-    Rule("under-voltage-alarm-below-trip", UNDER.alarm),
+    Rule(
+        "under-voltage-release-below-trip",
+        UNDER.release,
+        told="An under-voltage limit must release above its trip.",
+    ),
+    Rule(
+        "under-voltage-alarm-below-trip",
+        UNDER.alarm,
+        told="An alarm at or below the under-voltage trip warns too late.",
+    ),
     Rule(
         "under-voltage-trip-beyond-sheet",
         UNDER.sheet,
         "the cell's sheet; else usual windows, from memory of data sheets",
+        told=(
+            "A trip below the sheet's lowest voltage lets the cell be destroyed; "
+            "2.2 V is a known factory default."
+        ),
     ),
     Rule("voltage-window-crossed", limits_crossed),
-    Rule("pack-over-voltage-against-cells", OVER.pack, "arithmetic"),
-    Rule("pack-under-voltage-against-cells", UNDER.pack, "arithmetic"),
+    Rule(
+        "pack-over-voltage-against-cells",
+        OVER.pack,
+        "arithmetic",
+        told=(
+            "The pack's limit must fit the cells': above cells x trip it never "
+            "acts, and its release must lie below."
+        ),
+    ),
+    Rule(
+        "pack-under-voltage-against-cells",
+        UNDER.pack,
+        "arithmetic",
+        told=(
+            "The pack's low limit must fit the cells': below cells x trip it never "
+            "acts, and its release must lie above."
+        ),
+    ),
     Rule("pack-window-for-other-cell-count", pack_window, "the chemistry's curve"),
     *CURRENTS,
     Rule("power-off-order", power_off),

@@ -122,9 +122,7 @@ class Side:
         )
 
     def sheet(self, setup: Setup, _: Evidence) -> Iterator[Finding]:
-        """A trip outside the sheet's window does not protect the cell; 2.2 V is a known factory
-        default.
-        """
+        """A trip outside the sheet's window does not protect the cell."""
         limit, edge = self.limit(setup), self.sheet_v(setup)
         if self.past(limit.trip_v, edge) <= 1e-9:
             return
