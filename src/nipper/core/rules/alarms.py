@@ -56,7 +56,6 @@ def alarm_after_trip(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"than the trip at {format_quantity(trip, unit)}.",
             "An alarm is there to be seen before anything is switched off.",
             {path: to},
-            f"Alarm at {format_quantity(to, unit)}",
         )
 
 

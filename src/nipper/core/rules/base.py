@@ -91,7 +91,41 @@ def _finding(
     label: str,
 ) -> Finding:
     paths = (settings,) if isinstance(settings, str) else settings
-    return Finding(severity, paths, message, why, suggestion or {}, label)
+    cure = suggestion or {}
+    return Finding(severity, paths, message, why, cure, label or cured(cure))
+
+
+# what a suggestion of one value does, by the last part of its path
+DOES = {
+    "trip_v": "Trip at", "release_v": "Release at", "alarm_v": "Alarm at",
+    "power_off_v": "Power off at", "soc_full_v": "Reference at", "soc_empty_v": "Reference at",
+    "absorption_v": "Charge to", "float_v": "Float at", "equalise_v": "Equalise at",
+    "start_v": "Balance from", "delta_mv": "Trigger", "tail_a": "Tail at",
+    "low_cut_v": "Cut at", "low_restart_v": "Start at", "low_alarm_v": "Alarm at",
+    "trip_a": "Trip at", "alarm_a": "Alarm at", "max_charge_a": "Charge with",
+    "delay_s": "Delay", "delay_us": "Delay", "release_s": "Recover after",
+    "loss_timeout_s": "Time-out",
+    "trip_c": "Stop at", "release_c": "Release at", "alarm_c": "Alarm at", "cold_stop_c": "Stop at",
+    "fuse_a": "Fuse of", "main_fuse_a": "Main fuse of", "switch_a": "A switch of",
+    "cable_mm2": "Lead of", "main_cable_mm2": "Main lead of", "busbar_mm2": "A bar of",
+}  # fmt: skip
+UNITS = {"v": "V", "a": "A", "s": "s", "us": "µs", "c": "°C", "mm2": "mm²", "mv": "mV"}
+
+
+def cured(suggestion: Mapping[str, object]) -> str:
+    """What a suggestion does in a few words, told of its first value; empty where it has none."""
+    if not suggestion:
+        return ""
+    path, value = next(iter(suggestion.items()))
+    if isinstance(value, Mapping):  # a limit that was not there as a whole
+        return cured(value)  # pyright: ignore[reportUnknownArgumentType] - of names, as all are
+    name = path.rsplit(".", 1)[-1]
+    if name not in DOES or not isinstance(value, int | float):
+        return ""
+    unit = UNITS[name.rsplit("_", 1)[-1]]
+    cell = abs(value) < 10.0
+    number = f"{value:.{2 if cell else 1}f}" if unit == "V" else f"{value:g}"
+    return f"{DOES[name]} {number} {unit}"
 
 
 def chem(setup: Setup) -> Chemistry:

@@ -54,7 +54,6 @@ def fuse_and_lead(setup: Setup, _: Evidence) -> Iterator[Finding]:
     fix: dict[str, object] = (
         {"wiring.cable_mm2": size} if size else {"wiring.fuse_a": fuse_for(lead, kind)}
     )
-    label = f"Lead of {size:g} mm²" if size else f"Fuse of {fuse_for(lead, kind):g} A"
     paths = ("wiring.fuse_a", "wiring.cable_mm2")
     carries = _carries(lead)
     if wiring.fuse_a > lead.protected_by_a(kind, at_best=True):
@@ -65,7 +64,6 @@ def fuse_and_lead(setup: Setup, _: Evidence) -> Iterator[Finding]:
             "its rating for hours, a lead no more than 1.45 times its own. Bundles and engine "
             "rooms carry less: local rules decide.",
             fix,
-            label,
         )
     else:
         yield note(
@@ -75,7 +73,6 @@ def fuse_and_lead(setup: Setup, _: Evidence) -> Iterator[Finding]:
             "Look at the lead's own marking; bundles and engine rooms carry less. Local "
             "rules decide.",
             fix,
-            label,
         )
 
 
@@ -113,7 +110,7 @@ def fuse_and_limits(setup: Setup, _: Evidence) -> Iterator[Finding]:
     ):
         if limit is None or wiring.fuse_a >= limit.trip_a:
             continue
-        fix, label = _fuse_or_trip(wiring, f"{path}.trip_a", limit.trip_a)
+        fix = _fuse_or_trip(wiring, f"{path}.trip_a", limit.trip_a)
         yield warning(
             ("wiring.fuse_a", f"{path}.trip_a"),
             f"The {wiring.fuse_a:g} A fuse opens before the BMS's {word} trip at "
@@ -121,18 +118,16 @@ def fuse_and_limits(setup: Setup, _: Evidence) -> Iterator[Finding]:
             "A blown fuse ends the evening; a trip comes back by itself. The fuse is for the short "
             "circuit the BMS cannot break.",
             fix,
-            label,
         )
 
 
-def _fuse_or_trip(wiring: Wiring, path: str, trip_a: float) -> tuple[dict[str, object], str]:
+def _fuse_or_trip(wiring: Wiring, path: str, trip_a: float) -> dict[str, object]:
     """A larger fuse where the lead is known and carries it, else a lower trip."""
     to = next((float(f) for f in RATED_A if f >= 1.25 * trip_a), None)
     lead = pack_lead(wiring)
     if to and lead and to <= lead.protected_by_a(wiring.fuse_kind) + 1e-9:
-        return {"wiring.fuse_a": to}, f"Fuse of {to:g} A"
-    lower = amps_down((wiring.fuse_a or trip_a) / 1.25)
-    return {path: lower}, f"Trip at {lower:g} A"
+        return {"wiring.fuse_a": to}
+    return {path: amps_down((wiring.fuse_a or trip_a) / 1.25)}
 
 
 def lead_and_limits(setup: Setup, _: Evidence) -> Iterator[Finding]:
@@ -154,7 +149,6 @@ def lead_and_limits(setup: Setup, _: Evidence) -> Iterator[Finding]:
                 f"({lead.at_best_a:.0f} A).",
                 "No fuse is entered that would protect the lead instead.",
                 {f"{path}.trip_a": to},
-                f"Trip at {to:g} A",
             )
 
 
@@ -180,7 +174,6 @@ def no_fuse(setup: Setup, _: Evidence) -> Iterator[Finding]:
         "A short in its leads is fed by the whole bank. Fuse each pack and the bank, with a "
         "type whose interrupting rating fits a lithium bank.",
         {"wiring.fuse_a": to},
-        f"Fuse of {to:g} A",
     )
 
 
@@ -253,7 +246,6 @@ def charge_path(setup: Setup, _: Evidence) -> Iterator[Finding]:
             "A charge flows for hours: fuses are chosen at 1.25 times what flows for long, and "
             "a lead has no reserve.",
             {"charging.max_charge_a": share} if share else {},
-            f"Charge with {share:g} A" if share else "",
         )
         return
 
@@ -347,7 +339,6 @@ def _main_lead(setup: Setup, wiring: Wiring) -> Iterator[Finding]:
         f"({lead.carries_a:.0f} A).",
         "In an overload the lead burns before a fuse opens. Local rules decide.",
         {"wiring.main_cable_mm2": size} if size else {"wiring.main_fuse_a": fuse},
-        f"Main lead of {size:g} mm²" if size else f"Main fuse of {fuse:g} A",
     )
 
 

@@ -97,7 +97,6 @@ def absorption_trip(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
             f"{room_mv:.0f} mV are left to the trip.",
             "The alarm sounds at every full charge and is soon no longer heeded.",
             fix,
-            f"Charge to {to:.1f} V",
         )
     elif measured:
         yield note(
@@ -182,7 +181,6 @@ def absorption_low(setup: Setup, _: Evidence) -> Iterator[Finding]:
         f"{knee:.2f} V.",
         UNDER_KNEE[setup.chemistry],
         {"charging.absorption_v": to},
-        f"Charge to {to:.1f} V",
     )
 
 
@@ -198,7 +196,6 @@ def float_order(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"Float {charging.float_v:.2f} V is above absorption {charging.absorption_v:.2f} V.",
             "After absorption the charger would go on charging.",
             {"charging.float_v": to},
-            f"Float at {to:.1f} V",
         )
     elif charging.float_v / n > HIGH_FLOAT_V[setup.chemistry] + 1e-9:
         harmful = charging.float_v / n > HARMFUL_FLOAT_V[setup.chemistry] + 1e-9
@@ -208,7 +205,6 @@ def float_order(setup: Setup, _: Evidence) -> Iterator[Finding]:
             "Held full and high, cells age. One school floats just under absorption so "
             "that the balancer goes on; another only carries the loads.",
             {"charging.float_v": to},
-            f"Float at {to:.1f} V",
         )
 
 
@@ -284,7 +280,6 @@ def rate(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"The charger gives {amps:g} A{share} and the BMS trips at {limit.trip_a:g} A.",
             "The first sunny noon ends in a trip.",
             {path: to},
-            f"Charge with {to:g} A",
         )
     elif limit and packs > 1 and amps / (packs - 1) > limit.trip_a:
         yield note(
@@ -303,7 +298,6 @@ def rate(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"0.2C is a good rate and {most_c:g}C the usual most; more heats cells and shows "
             "larger deviations at the top.",
             {path: to},
-            f"Charge with {to:g} A",
         )
     if setup.sheet_charge_a and amps / packs > setup.sheet_charge_a + 1e-9:
         to = amps_down(setup.sheet_charge_a * packs)
@@ -313,7 +307,6 @@ def rate(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"{setup.sheet_charge_a:g} A.",
             "The cell's sheet overrides everything.",
             {path: to},
-            f"Charge with {to:g} A",
         )
 
 

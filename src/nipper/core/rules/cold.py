@@ -48,7 +48,6 @@ def charge_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
             "plating can pierce the separator. If neither BMS nor "
             "charger can do it, an external sensor on the coldest cell must.",
             {path: {"trip_c": to, "release_c": back}},
-            f"Stop at {to:g} °C",
         )
     elif limit.trip_c < FREEZING_C:
         yield error(
@@ -57,7 +56,6 @@ def charge_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
             "Below 0 °C lithium plates on the anode: capacity is lost for good, and the "
             "plating can pierce the separator. Factory defaults of −20 or −40 °C exist.",
             {f"{path}.trip_c": to, f"{path}.release_c": max(limit.release_c, back)},
-            f"Stop at {to:g} °C",
         )
     elif limit.trip_c > WARM_C:
         yield warning(
@@ -65,7 +63,6 @@ def charge_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"Charging stops below {limit.trip_c:g} °C: a pack at room temperature is not charged.",
             "The cold cutoff and the hot one may have been exchanged.",
             {f"{path}.trip_c": to, f"{path}.release_c": back},
-            f"Stop at {to:g} °C",
         )
     elif limit.trip_c < MARGIN_C:
         yield note(
@@ -74,7 +71,6 @@ def charge_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
             "0 °C is the floor where the coldest cell is, not where the sensor is. Many "
             "stop at 2 to 5 °C.",
             {f"{path}.trip_c": to, f"{path}.release_c": max(limit.release_c, back)},
-            f"Stop at {to:g} °C",
         )
 
 
@@ -95,7 +91,6 @@ def _titanate(setup: Setup, limit: TemperatureLimit | None) -> Iterator[Finding]
         "Such a cell does not plate, but below its sheet the electrolyte hardly conducts and "
         "the voltage runs into its limit. Factory defaults of −40 °C mean: never looked at.",
         {path: {"trip_c": to, "release_c": back}},
-        f"Stop at {to:g} °C",
     )
 
 
@@ -128,7 +123,6 @@ def _by_charger(setup: Setup, cutoff: TemperatureLimit) -> Iterator[Finding]:
             "A sensor outside the cells lags behind them and sits where it was put: 5 °C "
             "is the common safe choice, 0 °C the floor.",
             {path: CHARGER_STOP_C, "charging.cold_resume_c": CHARGER_STOP_C + 1.0},
-            f"Stop at {CHARGER_STOP_C:g} °C",
         )
     elif cutoff.release_c < cutoff.trip_c:  # one number for both is how simple relays are set
         yield error(
@@ -162,7 +156,6 @@ def _order(path: str, name: str, limit: TemperatureLimit | None, hot: bool) -> I
             "After one trip the pack stays off for a season, and somebody will bridge it. Some "
             "kelvin are enough against chatter.",
             {f"{path}.release_c": back},
-            f"Release at {back:g} °C",
         )
         return
     to = limit.trip_c + (-5.0 if hot else 3.0)
@@ -172,7 +165,6 @@ def _order(path: str, name: str, limit: TemperatureLimit | None, hot: bool) -> I
         f"release must be {'below' if hot else 'above'} it.",
         "Without a gap the switch chatters around the limit.",
         {f"{path}.release_c": to},
-        f"Release at {to:g} °C",
     )
 
 
@@ -212,7 +204,6 @@ def discharge_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
         "Factory defaults such as −40 °C mean: never. Below the sheet's end the voltage "
         "collapses under load.",
         {f"{path}.trip_c": lowest, f"{path}.release_c": max(limit.release_c, lowest + 5.0)},
-        f"Stop at {lowest:g} °C",
     )
 
 
@@ -252,7 +243,6 @@ def hot(setup: Setup, _: Evidence) -> Iterator[Finding]:
                     f"protection.{key}.trip_c": to,
                     f"protection.{key}.release_c": min(limit.release_c, to - 5.0),
                 },
-                f"Stop at {to:g} °C",
             )
 
 

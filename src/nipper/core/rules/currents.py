@@ -74,7 +74,6 @@ def missing(setup: Setup, _: Evidence) -> Iterator[Finding]:
                 "If it has no such limit, cells, leads and switches are protected by the fuse "
                 "alone; if it has one, enter it.",
                 {path: values} if values else {},
-                f"Trip at {values['trip_a']:g} A" if values else "",
             )
 
 
@@ -109,7 +108,6 @@ def fuse_before_bms(setup: Setup, _: Evidence) -> Iterator[Finding]:
         "A trip comes back by itself, a fuse does not. Shorten the delay, let the fast trip begin "
         "lower, or take a larger fuse if the leads carry it.",
         fix or {},
-        _label(fix),
     )
 
 
@@ -132,7 +130,6 @@ def lead_before_fuse(setup: Setup, _: Evidence) -> Iterator[Finding]:
     ]
     smaller = {"wiring.fuse_a": _largest_fuse(lead.protected_by_a(wiring.fuse_kind))}
     fix = next((c for c in [*sizes, smaller] if lead_first(put(setup, c)) is None), smaller)
-    size = fix.get("wiring.cable_mm2")
     yield error(
         ("wiring.cable_mm2", "wiring.fuse_a"),
         f"From {at:.0f} A on, {lead} are ruined before the {wiring.fuse_a:g} A "
@@ -140,7 +137,6 @@ def lead_before_fuse(setup: Setup, _: Evidence) -> Iterator[Finding]:
         "The insulation is gone at 160 °C; what touches it then burns. Local rules decide about "
         "size and place.",
         fix,
-        f"Lead of {size:g} mm²" if size else f"Fuse of {fix['wiring.fuse_a']:g} A",
     )
 
 
@@ -277,7 +273,6 @@ def pulse(setup: Setup, _: Evidence) -> Iterator[Finding]:
             "stand even as a pulse.",
             "The cell's sheet overrides everything.",
             {f"{OVER}.trip_a": to},
-            f"Trip at {to:g} A",
         )
         return
     changes: dict[str, object] = {}
@@ -317,7 +312,6 @@ def short_reached(setup: Setup, _: Evidence) -> Iterator[Finding]:
         "Rest voltage over the resistance of cells, joints and leads; a poor contact or a cold "
         "pack drives less. Then only the delayed trip and the fuse are left.",
         {f"{SHORT}.trip_a": to} if to else {},
-        f"Trip at {to:g} A" if to else "",
     )
 
 
@@ -332,7 +326,6 @@ def recovery(setup: Setup, _: Evidence) -> Iterator[Finding]:
         "Each try burns contacts and switches. Find the cause before it is switched on; many "
         "builders let it be done by hand.",
         {f"{SHORT}.release_s": 60.0},
-        "Recover after 60 s",
     )
 
 

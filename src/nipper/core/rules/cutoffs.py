@@ -34,7 +34,6 @@ def current_beyond_cell(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"The {name} trip at {limit.trip_a:g} A is above the {allowed:g} A the cells may take.",
             "The limit is there for the weakest part of the path, and here that is the cell.",
             {path: to},
-            f"Trip at {to:g} A",
         )
 
 
@@ -61,7 +60,6 @@ def _without_sheet(setup: Setup, name: str, trip_a: float) -> Iterator[Finding]:
         f"Enter the most {name} current of the cell's sheet. Until then: large cells of this "
         f"chemistry usually end at {usual_c:g}C.",
         {path: to},
-        f"Trip at {to:g} A",
     )
 
 
@@ -79,7 +77,6 @@ def current_timing(setup: Setup, _: Evidence) -> Iterator[Finding]:
                 "Leads and switches heat with the square of the current; ten seconds "
                 "carry any inrush.",
                 {f"{path}.delay_s": 10.0},
-                "Delay 10 s",
             )
         if limit.delay_s < 1.0 and name == "discharge":
             yield warning(
@@ -89,7 +86,6 @@ def current_timing(setup: Setup, _: Evidence) -> Iterator[Finding]:
                 "Motors draw several times their current for a second; the short-circuit "
                 "protection is there for the fast case.",
                 {f"{path}.delay_s": 5.0},
-                "Delay 5 s",
             )
         if limit.release_s < RECOVERY_S:
             times = 60.0 / max(limit.release_s + limit.delay_s, 1.0)
@@ -99,7 +95,6 @@ def current_timing(setup: Setup, _: Evidence) -> Iterator[Finding]:
                 f"switched on again {times:.0f} times a minute.",
                 "The cause should have time to go away, or to be noticed.",
                 {f"{path}.release_s": 60.0},
-                "Recover after 60 s",
             )
 
 
@@ -117,7 +112,6 @@ def short_circuit(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"trip at {discharge.trip_a:g} A.",
             "Every ordinary overload would be taken for a short circuit, without its delay.",
             {f"{path}.trip_a": to} if to else {},
-            f"Trip at {to:g} A" if to else "",
         )
     if limit.delay_us > SHORT_US[1]:
         yield error(
@@ -126,7 +120,6 @@ def short_circuit(setup: Setup, _: Evidence) -> Iterator[Finding]:
             "A bank feeds thousands of amperes into a short within some 100 µs; the "
             "switches do not survive milliseconds of it.",
             {f"{path}.delay_us": 300.0},
-            "Delay 300 µs",
         )
     elif limit.delay_us < SHORT_US[0]:
         yield warning(
@@ -135,7 +128,6 @@ def short_circuit(setup: Setup, _: Evidence) -> Iterator[Finding]:
             "Charging the capacitors of an inverter looks like a short for some 100 µs: "
             "every connection would trip.",
             {f"{path}.delay_us": 300.0},
-            "Delay 300 µs",
         )
 
 

@@ -47,7 +47,6 @@ def voltage_delay(setup: Setup, _: Evidence) -> Iterator[Finding]:
                 "On the steep end of the curve a cell moves many millivolts in that "
                 "time. 1 to 5 s are usual.",
                 {path: 2.0},
-                "Delay 2 s",
             )
         elif limit is not None and "under" in word and limit.delay_s < SHORTEST_S:
             yield warning(
@@ -56,7 +55,6 @@ def voltage_delay(setup: Setup, _: Evidence) -> Iterator[Finding]:
                 "A motor's start pulls the voltage down for about a second: the lights "
                 "go out although the pack is not empty.",
                 {path: 2.0},
-                "Delay 2 s",
             )
 
 
@@ -81,7 +79,6 @@ def full_reference(setup: Setup, _: Evidence) -> Iterator[Finding]:
         "A charging current lifts the cells that far when they are half full: the "
         "counter jumps to 100 % and the inverter believes it.",
         {"protection.soc_full_v": to},
-        f"Reference at {to:.2f} V",
     )
 
 
@@ -98,7 +95,6 @@ def empty_reference(setup: Setup, _: Evidence) -> Iterator[Finding]:
         "A percentage that jumps to 0 under a heavy load and recovers after a day is a "
         "counter losing its reference, not a dead cell.",
         {"protection.soc_empty_v": to},
-        f"Reference at {to:.2f} V",
     )
 
 
@@ -116,7 +112,6 @@ def release_reached(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"rests at {n * reach_v:.1f} V.",
             "After a trip the loads stay off until the sun has filled a third of the pack.",
             {"protection.pack_under_voltage.release_v": back},
-            f"Release at {back:.1f} V",
         )
     if limit.release_v <= reach_v or limit.trip_v >= reach_v - 0.05:
         return
@@ -127,7 +122,6 @@ def release_reached(setup: Setup, _: Evidence) -> Iterator[Finding]:
         f"{REACHED_PCT:.0f} % of charge rests at {reach_v:.2f} V.",
         "After a trip the loads stay off until the sun has filled a third of the pack.",
         {f"{UNDER}.release_v": to},
-        f"Release at {to:.2f} V",
     )
 
 
@@ -155,7 +149,6 @@ def heat_missing(setup: Setup, _: Evidence) -> Iterator[Finding]:
                 f"Nothing is known to stop {word}.",
                 why,
                 {path: {"trip_c": trip_c, "release_c": release_c}},
-                f"Stop at {trip_c:g} °C",
             )
 
 
@@ -192,7 +185,6 @@ def inverter_low(setup: Setup, _: Evidence) -> Iterator[Finding]:
             "The BMS then switches the whole bank off under load, and the inverter goes "
             "dark with it. The inverter should stop first and start again by itself.",
             {"link.low_cut_v": to},
-            f"Cut at {to:.1f} V",
         )
     cut = link.low_cut_v
     if cut is not None and link.low_restart_v is not None and link.low_restart_v <= cut + 0.02 * n:
@@ -204,7 +196,6 @@ def inverter_low(setup: Setup, _: Evidence) -> Iterator[Finding]:
             "The voltage rebounds as soon as the load is off: it starts and stops until "
             "the pack is empty.",
             {"link.low_restart_v": back},
-            f"Start at {back:.1f} V",
         )
     if cut is not None and link.low_alarm_v is not None and link.low_alarm_v <= cut:
         alarm = up(cut + 0.05 * n, 0.1)
@@ -214,7 +205,6 @@ def inverter_low(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"earlier than its cut at {cut:.1f} V.",
             "An alarm is there to be seen before the lights go out.",
             {"link.low_alarm_v": alarm},
-            f"Alarm at {alarm:.1f} V",
         )
 
 

@@ -118,7 +118,6 @@ def main_parts(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"{wiring.switch_a:g} A.",
             "Its contacts overheat, and a switch that is opened under load may weld or burn.",
             {"wiring.switch_a": to},
-            f"A switch of {to:g} A",
         )
     bar_mm2 = wiring.busbar_mm2
     if bar_mm2 and busbar_carries_a(bar_mm2) < flows_a:
@@ -129,7 +128,6 @@ def main_parts(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"{busbar_carries_a(bar_mm2):.0f} A.",
             "Copper bars in still air carry 1.2 to 1.6 A/mm² for long.",
             {"wiring.busbar_mm2": to},
-            f"A bar of {to:g} mm²",
         )
 
 
@@ -146,7 +144,6 @@ def connector(setup: Setup, _: Evidence) -> Iterator[Finding]:
         f"{wiring.connector_a:g} A.",
         "Connectors fail by heat: worn contacts carry less than their sheet says.",
         {DISCHARGE: wiring.connector_a},
-        f"Trip at {wiring.connector_a:g} A",
     )
 
 

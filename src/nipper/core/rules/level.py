@@ -67,7 +67,6 @@ def start_reached(setup: Setup, place: str, balancer: Balancer) -> Iterator[Find
         "V a cell.",
         "Only a cell that already strays gets there, and for a moment: the balancer starves.",
         {f"{place}.start_v": to},
-        f"Balance from {to:.2f} V",
     )
 
 
@@ -96,7 +95,6 @@ def start_on_flat(setup: Setup, place: str, balancer: Balancer) -> Iterator[Find
             "the top worse. One school starts an active "
             "balancer early to give it time; for a passive one nobody does.",
             fix,
-            f"Balance from {knee:.2f} V",
         )
     else:
         yield note(
@@ -241,7 +239,6 @@ def trigger(setup: Setup, place: str, balancer: Balancer) -> Iterator[Finding]:
             "A trigger of 0 mV: in some menus a zero switches the balancer off.",
             "In others it runs always, and follows the meter's noise. 5 to 50 mV are in use.",
             {path: 10.0},
-            "Trigger 10 mV",
         )
     elif balancer.delta_mv < 3:
         yield warning(
@@ -249,7 +246,6 @@ def trigger(setup: Setup, place: str, balancer: Balancer) -> Iterator[Finding]:
             f"A trigger of {balancer.delta_mv:g} mV lies within the meter's own error.",
             "The balancer then follows noise. 5 to 50 mV are in use, 10 and 30 mV usual.",
             {path: 10.0},
-            "Trigger 10 mV",
         )
     elif balancer.delta_mv > 50:
         slope = float(chem(setup).curve.slope_at_voltage(max(balancer.start_v, chem(setup).knee_v)))
@@ -259,7 +255,6 @@ def trigger(setup: Setup, place: str, balancer: Balancer) -> Iterator[Finding]:
             f"{balancer.delta_mv / slope:.1f} % of charge apart at the start voltage.",
             "5 to 50 mV are in use, 10 and 30 mV usual.",
             {path: 10.0},
-            "Trigger 10 mV",
         )
 
 
@@ -322,7 +317,6 @@ def beyond_trip(setup: Setup, place: str, balancer: Balancer) -> Iterator[Findin
         f"Balancing starts at {balancer.start_v:.2f} V, at or above the trip at {trip:.2f} V.",
         "The charge is cut before the balancer may begin.",
         {path: to},
-        f"Balance from {to:.2f} V",
     )
 
 

@@ -41,7 +41,6 @@ def time_out(setup: Setup, _: Evidence) -> Iterator[Finding]:
         "10 s is usual. Choose knowingly whether it then stops or falls back on its own "
         "voltages, and pull the plug to see.",
         {"link.loss_timeout_s": 10.0},
-        "Time-out 10 s",
     )
 
 

@@ -45,7 +45,6 @@ def over_release_reachable(setup: Setup, _: Evidence) -> Iterator[Finding]:
         f"Charging returns only at {limit.release_v:.2f} V; a full cell rests near {rest_v:.2f} V.",
         "After a trip the pack then takes no charge until something has been drawn from it.",
         {f"{OVER.path}.release_v": to},
-        f"Release at {to:.2f} V",
     )
 
 
@@ -66,7 +65,6 @@ def over_too_low(setup: Setup, _: Evidence) -> Iterator[Finding]:
                 f"{OVER.path}.release_v": min(usual(setup, "over_release_v"), down(trip - 0.05)),
                 f"{OVER.path}.alarm_v": down(trip - 0.04),
             },
-            f"Trip at {trip:.2f} V",
         )
         return
     if setup.charging:
@@ -79,7 +77,6 @@ def over_too_low(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"The over-voltage alarm at {limit.alarm_v:.2f} V sounds at every full charge.",
             "An alarm that always sounds is soon no longer heeded.",
             {f"{OVER.path}.alarm_v": to},
-            f"Alarm at {to:.2f} V",
         )
 
 
@@ -101,7 +98,6 @@ def under_too_high(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"{UNDER.path}.alarm_v": up(to + 0.1),
             f"{UNDER.path}.release_v": max(usual(setup, "under_release_v"), up(to + 0.2)),
         },
-        f"Trip at {to:.2f} V",
     )
 
 
@@ -159,7 +155,6 @@ def pack_window(setup: Setup, _: Evidence) -> Iterator[Finding]:
             }
             if to > over.trip_v + 0.01
             else {},
-            f"Trip at {to:.1f} V" if to > over.trip_v + 0.01 else "",
         )
     if under and under.trip_v > n * float(curve.ocv(30.0)):
         to = up(n * (cell_under.trip_v + 0.02))
@@ -174,7 +169,6 @@ def pack_window(setup: Setup, _: Evidence) -> Iterator[Finding]:
             }
             if to < under.trip_v - 0.01
             else {},
-            f"Trip at {to:.1f} V" if to < under.trip_v - 0.01 else "",
         )
 
 
@@ -214,7 +208,6 @@ def power_off(setup: Setup, _: Evidence) -> Iterator[Finding]:
             "It would go dark before it has cut the load; nothing but a charger of the "
             "right voltage wakes it.",
             {path: min(to, down(limit.trip_v - 0.01))},
-            f"Power off at {min(to, down(limit.trip_v - 0.01)):.2f} V",
         )
     elif off < bottom - 1e-9:
         yield warning(
@@ -222,7 +215,6 @@ def power_off(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"The BMS stays on down to {off:.2f} V, below the {bottom:.2f} V of the cell's sheet.",
             "Its own draw then empties the cells past what they stand.",
             {path: to} if to < limit.trip_v else {},
-            f"Power off at {to:.2f} V",
         )
 
 
@@ -242,7 +234,6 @@ def references(setup: Setup, _: Evidence) -> Iterator[Finding]:
             "It is never reached, so the percentage drifts by the current sensor's "
             "error, some per cent a week.",
             {"protection.soc_full_v": to},
-            f"Reference at {to:.2f} V",
         )
     trip = setup.protection.cell_under_voltage.trip_v
     if empty and empty < trip - 1e-9:
@@ -252,7 +243,6 @@ def references(setup: Setup, _: Evidence) -> Iterator[Finding]:
             f"{trip:.2f} V.",
             "The load is cut first: the percentage never gets to 0 and is not put right.",
             {"protection.soc_empty_v": up(trip)},
-            f"Reference at {up(trip):.2f} V",
         )
     if full and empty and empty >= full:
         yield error(

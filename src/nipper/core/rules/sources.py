@@ -190,7 +190,6 @@ def tail(setup: Setup, _: Evidence) -> Iterator[Finding]:
         "At that current the pack is not full and the balancer has hardly begun. 0.02C "
         "to 0.05C are usual.",
         {"charging.tail_a": to},
-        f"Tail at {to:g} A",
     )
 
 
@@ -298,7 +297,6 @@ def in_the_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
         "current down; a plain charger cannot: then warm the pack, or charge slowly in winter "
         f"({source}).",
         {"charging.max_charge_a": to} if much else {},
-        f"Charge with {to:g} A" if much else "",
     )
 
 

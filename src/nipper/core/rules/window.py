@@ -103,7 +103,6 @@ class Side:
             f"{limit.trip_v:.3f} V.",
             self.chatter,
             {f"{self.path}.release_v": to},
-            f"Release at {to:.2f} V",
         )
 
     def alarm(self, setup: Setup, _: Evidence) -> Iterator[Finding]:
@@ -118,7 +117,6 @@ class Side:
             f"trip at {limit.trip_v:.2f} V.",
             self.late,
             {f"{self.path}.alarm_v": to},
-            f"Alarm at {to:.2f} V",
         )
 
     def sheet(self, setup: Setup, _: Evidence) -> Iterator[Finding]:
@@ -141,7 +139,6 @@ class Side:
             f"{edge:.2f} V of the cell's sheet.",
             self.beyond(setup),
             cure,
-            f"Trip at {to:.2f} V",
         )
 
     def pack(self, setup: Setup, _: Evidence) -> Iterator[Finding]:
@@ -164,7 +161,6 @@ class Side:
                     f"{self.pack_path}.trip_v": trip,
                     f"{self.pack_path}.release_v": self.inner(release, self.inside(trip, 0.02 * n)),
                 },
-                f"Trip at {trip:.1f} V",
             )
         elif self.past(limit.release_v, limit.trip_v) >= 0.0:
             to = self.inner(release, self.inside(limit.trip_v, 0.02 * n))
@@ -174,7 +170,6 @@ class Side:
                 f"{self.inward} its trip at {limit.trip_v:.2f} V.",
                 self.pack_chatter,
                 {f"{self.pack_path}.release_v": to},
-                f"Release at {to:.1f} V",
             )
 
 
