@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: demo test lint bench mutants kills fuzz tables frames monkey docs setup lock pictures clean
+.PHONY: demo test lint bench mutants kills fuzz tables walks frames monkey docs setup lock pictures clean
 
 demo: setup $(VENV)/.kernel
 	$(RUN)/nipper --demo
@@ -32,6 +32,9 @@ kills: setup
 
 fuzz: setup
 	$(RUN)/python -m tests.bench.fuzz 1000000
+
+walks: setup
+	WALKS=20000 $(RUN)/pytest -q -n auto tests/core/test_walk.py
 
 tables: setup
 	$(RUN)/python -m tests.bench.tables 5000

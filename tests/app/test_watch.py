@@ -105,6 +105,20 @@ def test_the_log_a_bms_has_kept_is_pulled_into_the_record(qtbot, open_window, pa
     qtbot.waitUntil(lambda: not document.busy, timeout=30_000)
 
 
+def test_a_pull_under_way_comes_into_no_other_packs_record(qtbot, open_window, page):
+    log = charge_log(new_setup("lfp", 8, 100.0), [0.0] * 8, charges=1, interval_s=60.0)
+    document = open_window.document
+    before = document.bench.logs.all()
+    with StandInDevice(kept(log, PLAIN.log), 5) as device:
+        page.link.use(MODBUS)
+        page.link.place.setText(device.place)
+        page.link.device.setValue(5)
+        click(page.pull)
+        document.choose_pack(document.records.packs[1].id)
+        qtbot.waitUntil(lambda: page.pull.text() == "Pull its log", timeout=30_000)
+    assert document.bench.logs.all() == before
+
+
 def test_a_log_of_another_pack_is_refused(qtbot, page):
     log = charge_log(new_setup("lfp", 4, 100.0), [0.0] * 4, charges=1, interval_s=60.0)
     with StandInDevice(kept(log, PLAIN.log)) as device:

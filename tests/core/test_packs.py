@@ -10,15 +10,15 @@ from tests.bench.score import judge, tables
 
 @pytest.fixture(scope="module")
 def scores():
-    return [judge((cause, n)) for cause in CAUSES for n in (2000, 2001)] + [
-        judge(("", n)) for n in range(2000, 2008)
+    return [judge((cause, n)) for cause in CAUSES for n in (2000,)] + [
+        judge(("", n)) for n in range(2000, 2005)
     ]
 
 
 def test_the_first_finding_is_right_in_nearly_all(scores):
     faulty = [s for s in scores if s.cause]
     right = [s for s in faulty if s.top == s.cause]
-    assert len(right) >= len(faulty) - 2, [s.name for s in faulty if s.top != s.cause]
+    assert len(right) >= len(faulty) - 1, [s.name for s in faulty if s.top != s.cause]
     assert all(s.cells_right is not False for s in right)
 
 
@@ -28,11 +28,11 @@ def test_healthy_packs_raise_no_alarm(scores):
 
 def test_a_high_confidence_is_seldom_wrong(scores):
     high = [right for s in scores for confidence, right in s.confidences if confidence > 0.9]
-    assert len(high) > 10
+    assert len(high) > 5
     assert sum(high) / len(high) > 0.9
 
 
 def test_the_table_counts_every_pack(scores):
     table = tables(scores)
-    assert all(f"| {cause} | 2 |" in table for cause in CAUSES)
-    assert "of 8 healthy packs" in table
+    assert all(f"| {cause} | 1 |" in table for cause in CAUSES)
+    assert "of 5 healthy packs" in table

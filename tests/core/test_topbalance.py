@@ -65,7 +65,7 @@ def test_no_balancer_makes_charge_and_cells_come_nearer(offsets, setup):
 
 
 @given(st.lists(st.floats(-4, 4), min_size=8, max_size=8), st.floats(3.5, 3.65))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=25, deadline=None)
 def test_the_target_leaves_room_to_the_trip_and_stays_within_the_sheet(offsets, trip_v):
     setup = put(PASSIVE, {"protection.cell_over_voltage.trip_v": trip_v})
     offset_ah = np.array(offsets) - np.median(offsets)

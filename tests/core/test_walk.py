@@ -4,6 +4,7 @@ fuse.
 The checks here do not use the guard's own functions: tables and arithmetic stand in this file.
 """
 
+import os
 from collections.abc import Iterator
 
 import pytest
@@ -14,7 +15,7 @@ from nipper.core.setup import Setup, put
 from nipper.core.wiring.lead import carries_a
 from tests.core.walk import MOST_STEPS, follow, wrong_setup
 
-WALKS = 2000
+WALKS = int(os.environ.get("WALKS", "400"))  # make walks takes many more
 TOPS = {"lfp": 3.65, "nmc": 4.20, "lto": 2.80}  # data sheets, from memory
 
 

@@ -8,7 +8,6 @@ down to 61 %. So that charge is an unknown with its own weights, and whoever use
 its end has to weigh all of its ends.
 """
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -35,40 +34,32 @@ BEYOND_PCT = np.linspace(0.0, 36.0, 721)
 
 @dataclass(frozen=True, eq=False, slots=True)
 class HerdCurve:
-    """The median cell's curve over one walk up or down.
+    """The median cell's curve over one walk, tabled: it is asked by the hundred thousand.
 
     Parameters
     ----------
     ah : float64[knots], charge counted, rising
-    between : volts, freed of the current's drop, at charges within ``ah``
     current_a : float64[knots]
-    herd_ohm : resistance the curve was freed with
     end_pct : float64[ends], charges the herd may have had at the last knot, %
     end_weight : float64[ends], how likely each is from the herd's voltage alone; sums to 1
-    end_v : float64[ends, steps], volts beyond the last knot, one row for each of those charges
-    beyond_ah, below_ah, below_v : charge beyond the ends, and the volts below the first knot
+    table_ah : float64[points], rising, from below the first knot to beyond the last
+    table_v : float64[ends, points], one row for each charge the herd may have had at the end
     """
 
     ah: Floats
-    between: Callable[[Floats], Floats]
     current_a: Floats
-    herd_ohm: float
     end_pct: Floats
     end_weight: Floats
-    end_v: Floats
-    beyond_ah: Floats
-    below_ah: Floats
-    below_v: Floats
+    table_ah: Floats
+    table_v: Floats
 
-    def at(self, ah: Floats, end: int = 0) -> tuple[Floats, Floats]:
-        """Voltage and current of the herd when it had counted that charge, had it ended there."""
-        current = np.interp(ah, self.ah, self.current_a)
-        inside = np.clip(ah, self.ah[0], self.ah[-1])
-        v = self.between(inside) + current * self.herd_ohm
-        v = np.where(
-            ah > self.ah[-1], np.interp(ah, self.beyond_ah, np.asarray(self.end_v[end])), v
-        )
-        return np.where(ah < self.ah[0], np.interp(ah, self.below_ah, self.below_v), v), current
+    def amps(self, ah: Floats) -> Floats:
+        """Current of the herd when it had counted that charge."""
+        return np.interp(ah, self.ah, self.current_a)
+
+    def volts(self, ah: Floats, end: int = 0) -> Floats:
+        """Voltage of the herd when it had counted that charge, had it ended there."""
+        return np.interp(ah, self.table_ah, np.asarray(self.table_v[end]))
 
 
 def learn(
@@ -102,17 +93,20 @@ def learn(
     rise = ocv.ocv(end_pct[:, None] + BEYOND_PCT) - ocv.ocv(end_pct)[:, None]
     fall = ocv.ocv(bottom_pct - BEYOND_PCT[::-1]) - ocv.ocv(bottom_pct)
     per_pct = setup.capacity_ah / 100.0
+    inside_ah, inside_v = _between(ah, freed)
+    inside_v = inside_v + np.interp(inside_ah, ah, amps) * herd_ohm
+    beyond_v = inside_v[-1] + rise[:, 1:]
+    known_v = np.concatenate([inside_v[0] + fall[:-1], inside_v])
+    known_v = np.broadcast_to(known_v, (end_pct.size, known_v.size))
     return HerdCurve(
         ah=ah,
-        between=_between(ah, freed),
         current_a=amps,
-        herd_ohm=herd_ohm,
         end_pct=end_pct,
         end_weight=end_weight,
-        end_v=freed[-1] + amps[-1] * herd_ohm + rise,
-        beyond_ah=ah[-1] + BEYOND_PCT * per_pct,
-        below_ah=ah[0] - BEYOND_PCT[::-1] * per_pct,
-        below_v=freed[0] + amps[0] * herd_ohm + fall,
+        table_ah=np.concatenate(
+            [ah[0] - BEYOND_PCT[:0:-1] * per_pct, inside_ah, ah[-1] + BEYOND_PCT[1:] * per_pct]
+        ),
+        table_v=np.concatenate([known_v, beyond_v], axis=1),
     )
 
 
@@ -147,13 +141,11 @@ def ends(setup: Setup, freed_v: float, drop_v: float) -> tuple[Floats, Floats]:
     return found, np.full(MOST_ENDS, 1.0 / MOST_ENDS)
 
 
-def _between(ah: Floats, v: Floats) -> Callable[[Floats], Floats]:
-    """Smooth and rising between knots: a straight line would cut the corner of the knee.
-
-    Asked for by the hundred thousand, so it is tabled finely once.
+def _between(ah: Floats, v: Floats) -> tuple[Floats, Floats]:
+    """Charges and volts, smooth and rising between knots: a straight line would cut the corner of
+    the knee.
     """
     if ah.size < 2:
-        return lambda x: np.full_like(x, float(v[0]))
+        return ah, v
     fine: Floats = np.union1d(ah, np.linspace(float(ah[0]), float(ah[-1]), TABLE))
-    table = pchip(ah, v, fine)
-    return lambda x: np.interp(x, fine, table)
+    return fine, pchip(ah, v, fine)

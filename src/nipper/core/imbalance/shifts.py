@@ -107,7 +107,9 @@ class Walk:
     def best_shifts(self, shifts_ah: Floats, prior: Prior, capacity_ah: float) -> Shifts:
         """The most likely shift of each cell with its interval, over everything that is open."""
         tried = [(end, c) for end in range(self.curve.end_pct.size) for c in self.scales]
-        fits = [self._misfit(shifts_ah, prior, end, c) for end, c in tried]
+        own_ah = {c: self._own_ah(shifts_ah, c) for c in self.scales}
+        amps = {c: self.curve.amps(ah) for c, ah in own_ah.items()}  # one for all ends
+        fits = [self._misfit(own_ah[c], amps[c], prior, end) for end, c in tried]
         misfit, left = (np.array(f) for f in zip(*fits, strict=True))  # [tried, cells, shifts]
         left_v = FIT_SD_V * np.sqrt(np.maximum(left.min(axis=(0, 2)), 0.0) / self.independent)
         # what even the best shift leaves is the model's error, and counts as such for all shifts:
@@ -184,8 +186,13 @@ class Walk:
         mean = scales @ share
         return mean, np.sqrt(np.maximum(0.0, scales**2 @ share - mean**2))
 
+    def _own_ah(self, shifts_ah: Floats, capacity: float) -> Floats:
+        """The herd's charge at which each row of a cell of that capacity stands, [rows, shifts]."""
+        own_ah = self.pivot_ah + (self.counted_ah - self.pivot_ah) / capacity
+        return own_ah[:, None] + shifts_ah
+
     def _misfit(
-        self, shifts_ah: Floats, prior: Prior, end: int, capacity: float
+        self, at_ah: Floats, herd_a: Floats, prior: Prior, end: int
     ) -> tuple[Floats, Floats]:
         """Twice the negative log likelihood with both resistances integrated out, and its part from
         what is left unexplained, [cells, shifts] each.
@@ -194,9 +201,7 @@ class Walk:
         over both is a 2 x 2 system whose sums are matrix products over the rows, so that all cells
         and shifts cost a few of them.
         """
-        own_ah = self.pivot_ah + (self.counted_ah - self.pivot_ah) / capacity
-        at = own_ah[:, None] + shifts_ah  # [rows, shifts]
-        h, herd_a = self.curve.at(at, end)
+        h = self.curve.volts(at_ah, end)
         base = np.median(self.cell_v, axis=1)[:, None]
         y, h = self.cell_v - base, h - base  # small numbers: squares of 3.4 V would eat the digits
         x1, x2 = self.current_a[:, None] - herd_a, self.current_a
