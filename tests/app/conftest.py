@@ -1,6 +1,8 @@
 """A window on a small bench, and nothing left behind."""
 
+import contextlib
 import gc
+import importlib
 import threading
 
 import numpy as np
@@ -19,6 +21,18 @@ from nipper.core.presets import new_setup
 from nipper.core.setup import put
 from nipper.store import Bench
 from tests.builders import charge_log
+
+
+@pytest.fixture(scope="session", autouse=True)
+def libraries_put_aside(qapp):
+    """What the libraries hold stays for ever: no look for what is left behind goes through it."""
+    for name in ("polars", "pyqtgraph"):
+        with contextlib.suppress(ImportError):
+            importlib.import_module(name)
+    gc.collect()
+    gc.freeze()
+    yield
+    gc.unfreeze()
 
 
 @pytest.fixture(scope="session")
