@@ -1,6 +1,5 @@
 """A window on a small bench, and nothing left behind."""
 
-import contextlib
 import gc
 import importlib
 import threading
@@ -27,8 +26,7 @@ from tests.builders import charge_log
 def libraries_put_aside(qapp):
     """What the libraries hold stays for ever: no look for what is left behind goes through it."""
     for name in ("polars", "pyqtgraph"):
-        with contextlib.suppress(ImportError):
-            importlib.import_module(name)
+        importlib.import_module(name)
     gc.collect()
     gc.freeze()
     yield

@@ -10,7 +10,7 @@ from nipper.core.logs.model import Log
 from nipper.core.logs.propose import Options
 from nipper.core.logs.reader import chosen, read_file
 from tests.bench import tables
-from tests.core.strangers import ALL, Stranger
+from tests.core.strangers import ALL, Stranger, a_log, usual
 
 
 def wrong_in(read: Log, case: Stranger) -> list[str]:
@@ -91,6 +91,22 @@ def test_a_mapping_by_hand_does_not_mix_packs_below_each_other(tmp_path):
 def test_no_table_put_together_by_chance_is_false_in_silence(seed, tmp_path):
     kind, why = tables.try_one(seed, tmp_path)
     assert kind in ("right", "right, doubted", "told"), why
+
+
+@pytest.mark.parametrize("share", [0.03, 0.2])
+def test_readings_that_failed_by_chance_are_not_filled(tmp_path, share):
+    """Fast steps, none of them twice the same: still no log that is written on change."""
+    log = a_log(every=300.0)
+    sheet = usual(log)
+    rng = np.random.default_rng(5)
+    failed = rng.random(log.cell_v.shape) < share
+    moving = np.round(log.cell_v + 0.01 * np.arange(log.rows)[:, None] % 0.2, 3)
+    log.cell_v[:] = np.where(failed, np.nan, moving)
+    path = tmp_path / "log.csv"
+    path.write_text(sheet.text().replace("nan", ""))
+    found = read_file(path)
+    assert found.reading.mapping.hold_s == 0.0
+    assert np.array_equal(np.isnan(found.log.cell_v), failed)
 
 
 def test_a_reader_of_lines_keeps_the_order_of_columns(tmp_path):

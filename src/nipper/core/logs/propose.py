@@ -30,7 +30,7 @@ from nipper.core.tables.table import Table
 LEAST_MIDDLE_V = 1.8  # titanate, the lowest, works between 1.8 and 2.8 V: common practice
 SPARSE = 0.7  # a cell that is written in fewer of the rows is written on change
 MOST_HELD_S = 3600.0  # where whole rows go on being written, a blank is a value that stood
-LEAST_BLANK = 0.02  # fewer blank cells are readings that failed
+LEAST_BLANK = 0.1  # fewer blank cells are readings that failed
 FEW_STEPS = 100
 REPEATED = 0.05  # of the values: a log that is written on change repeats none, but about gaps
 
