@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QVBoxLa
 from nipper.app.document import Document, PackRecord
 from nipper.app.stage import StageView
 from nipper.app.stages.protect.currents import CurrentChart
+from nipper.app.stages.protect.forms import SECOND, make_forms
 from nipper.app.stages.protect.ladder import VoltageLadder
 from nipper.app.stages.protect.schools import SchoolTable
 from nipper.app.theme import Theme
@@ -20,26 +21,8 @@ from nipper.core.report.temperatures import HIGHEST_C, LOWEST_C, rows
 from nipper.core.rules.base import Evidence
 from nipper.core.rules.schools import LimitSchool, limit_schools
 from nipper.core.setup import (
-    Balancer,
-    Cell,
-    Charging,
-    Protection,
-    SeparateBalancer,
     Setup,
-    Usage,
-    Wiring,
 )
-
-FORMS = (
-    ("Voltages", "cell_over_voltage cell_under_voltage pack_over_voltage pack_under_voltage"),
-    ("Currents", "charge_over_current discharge_over_current short_circuit"),
-    (
-        "Temperatures",
-        "charge_over_temperature charge_under_temperature discharge_over_temperature "
-        "discharge_under_temperature mosfet_over_temperature",
-    ),
-)
-
 
 FIGURES = ("Voltage", "Current and time", "Temperature", "Schools")
 SECOND_DEVICE = {"kind": "active", "current_a": 2.0}
@@ -111,88 +94,14 @@ class ProtectView(StageView):
         frame, inside = card()
         tabs = QHBoxLayout()
         self._group, self._stack = QButtonGroup(self), QStackedWidget()
-        for title, names in FORMS:
-            self._add(tabs, title, SettingsForm().add_limits(tuple(names.split())))
-        self.forms[0].add_part(
-            "protection", Protection, "References", ("soc_full_v", "soc_empty_v", "power_off_v"), 7
-        )
-        other = SettingsForm()
-        other.add_part(
-            "charging",
-            Charging,
-            "Charger",
-            ("absorption_v", "absorption_min", "float_v", "max_charge_a", "tail_a"),
-            0,
-        )
-        other.add_part(
-            "balancer",
-            Balancer,
-            "Balancer",
-            ("switched", "kind", "current_a", "start_v", "delta_mv", "when"),
-            2,
-        )
-        other.add_part("charging", Charging, "Equalise", ("equalise_v", "equalise_every_days"), 4)
-        more = ("in_over_voltage", "at_once", "sleep_after_min")
-        other.add_part("balancer", Balancer, "Balancer, more", more, 4, top=3)
-        self._add(tabs, "Charge, level", other)
-        second = SettingsForm()
-        second.add_part(
-            "separate_balancer",
-            SeparateBalancer,
-            "Separate balancer",
-            ("kind", "current_a", "start_v", "delta_mv", "when"),
-            0,
-        )
-        limits = ("low_v", "high_v", "low_c")
-        second.add_part("separate_balancer", SeparateBalancer, "Its own limits", limits, 2)
-        more = ("switched", "at_once", "sleep_after_min", "idle_a")
-        second.add_part("separate_balancer", SeparateBalancer, "More", more, 4)
+        forms = make_forms()
         self.second = button(
             "Add one", "quiet", "A balancer that is a device of its own, beside the BMS"
         )
         self.second.clicked.connect(self._second_device)
-        second.add_widget(self.second, 5, 3)
-        self._add(tabs, "2nd balancer", second)
-        loads = SettingsForm()
-        loads.add_part(
-            "usage", Usage, "Loads", ("continuous_w", "inrush_w", "inrush_s", "kwh_per_day"), 0
-        )
-        loads.add_part("cell", Cell, "Cell's pulse", ("pulse_discharge_a", "pulse_s"), 2)
-        loads.add_part(
-            "wiring", Wiring, "Fuse of one pack", ("fuse_a", "fuse_kind", "fuse_breaks_ka"), 4
-        )
-        loads.add_part("wiring", Wiring, "Whole bank", ("main_fuse_a", "main_cable_mm2"), 6)
-        self._add(tabs, "Loads", loads)
-        pack = SettingsForm()
-        pack.add_part(
-            "",
-            Setup,
-            "Pack",
-            ("name", "chemistry", "cells_in_series", "capacity_ah", "packs_in_parallel"),
-            0,
-        )
-        pack.add_part(
-            "cell",
-            Cell,
-            "Cell, by its sheet",
-            ("max_v", "min_v", "max_charge_a", "max_discharge_a", "resistance_mohm"),
-            2,
-        )
-        pack.add_part(
-            "wiring",
-            Wiring,
-            "Wiring of one pack",
-            ("fuse_a", "cable_mm2", "cable_length_m", "standby_w"),
-            4,
-        )
-        pack.add_paths(("balancer.idle_a",), 4, top=5)
-        self._add(tabs, "Pack", pack)
-        leads = SettingsForm()
-        lead = ("cable_mm2", "cables_in_parallel", "cable_insulation_c", "cable_length_m")
-        for column, before, title in ((0, "", "Lead of one pack"), (2, "main_", "Main lead")):
-            names = tuple(f"{before}{name}" for name in lead)
-            leads.add_part("wiring", Wiring, title, names, column)
-        self._add(tabs, "Leads", leads)
+        forms[SECOND].add_widget(self.second, 5, 3)
+        for title, form in forms.items():
+            self._add(tabs, title, form)
         tabs.addStretch(1)
         inside.addLayout(tabs)
         inside.addWidget(self._stack)
