@@ -96,11 +96,11 @@ class SeparateBalancer(Balancer):
     """A balancer that is a device of its own, beside the BMS, with protections of its own."""
 
     low_v: float | None = optional(
-        CELL_V, "stops below", "its own low-voltage protection: the lowest cell"
+        CELL_V, "stops at low cell", "its own low-voltage protection: the lowest cell"
     )
     high_v: float | None = optional(
-        CELL_V, "stops above", "its own high-voltage protection: the highest cell"
+        CELL_V, "stops at high cell", "its own high-voltage protection: the highest cell"
     )
     low_c: float | None = optional(
-        Bounds(-60, 60), "stops below", "its own low-temperature protection"
+        Bounds(-60, 60), "stops when colder", "its own low-temperature protection"
     )
