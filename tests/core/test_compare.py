@@ -3,12 +3,15 @@ put into simulated packs.
 """
 
 from dataclasses import replace
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from nipper.core.chemistry import chemistry
-from nipper.core.forecast.limits import highest_at_top, trip_forecast
+from nipper.core.forecast.limits import highest_at_top, trip_forecast, volts_at_top
 from nipper.core.imbalance.compare import (
     Change,
     Happening,
@@ -439,3 +442,22 @@ def test_a_balancer_that_now_keeps_up_is_not_taken_for_a_cause_that_is_gone():
     result = exchanged(packs, at)
     assert result.verdict is not Outcome.LEFT
     assert "record" in result.record_next.lower() or result.verdict is not Outcome.UNDECIDED
+
+
+@given(st.integers(0, 10_000))
+@settings(max_examples=30, deadline=None)
+def test_the_day_of_the_trip_is_that_of_a_search_day_by_day(seed):
+    rng = np.random.default_rng(seed)
+    setup = new_setup("lfp", 8, 100.0)
+    drift = SimpleNamespace(
+        ah_per_day=rng.normal(0, 0.01, 8) * 10 ** rng.uniform(-1, 1.5),
+        last_ah=rng.normal(0, 0.6, 8) * 10 ** rng.uniform(-1, 0.5),
+        sd_ah_per_day=np.full(8, 1e-9),
+        moved_known=False,
+        days=30.0,
+    )
+    found = trip_forecast(SimpleNamespace(drift=drift), setup)
+    states = drift.last_ah + np.arange(731)[:, None] * drift.ah_per_day
+    volts = volts_at_top(states, setup).max(axis=1)
+    trips = np.flatnonzero(volts >= setup.protection.cell_over_voltage.trip_v)
+    assert (found.days if found else None) == (int(trips[0]) if trips.size else None)
