@@ -3,6 +3,7 @@
 import gc
 import importlib
 import threading
+import time
 
 import numpy as np
 import pytest
@@ -141,11 +142,12 @@ def open_window(qtbot, window, bench):
 def nothing_left_behind(qapp):
     """A test ends with no thread at work, no timer running and no window of its own still open."""
     yield
-    for _ in range(5):  # an answer that arrives may put the question that waited behind it
+    for _ in range(40):  # an answer that arrives may put the question that waited behind it
         wait_for_jobs()
         qapp.processEvents()
         gc.collect()
         left = left_behind()
         if not left:
             break
+        time.sleep(0.05)  # a stream that was told to end is asleep between two readings
     assert left == []

@@ -12,7 +12,6 @@ from nipper.core.setup import Setup
 Floats = NDArray[np.floating]
 
 LONGEST_DAYS = 730
-STRIDE_DAYS = 10
 HALVINGS = 36  # of a hundred per cent: a millionth of a millivolt at the steepest
 
 
@@ -84,18 +83,14 @@ def trip_forecast(known: Estimate, setup: Setup) -> TripForecast | None:
     net = np.where(real, net, 0.0)
     trip = setup.protection.cell_over_voltage.trip_v
 
-    def first_trip(days: NDArray[np.intp]) -> tuple[int, int] | None:
-        volts = volts_at_top(drift.last_ah + days[:, None] * net, setup)
-        trips = np.flatnonzero(volts.max(axis=1) >= trip)
-        return (int(days[trips[0]]), int(volts[trips[0]].argmax())) if trips.size else None
-
-    # a cell that drifts upward trips from some day on: that one lies before the first stride found
-    found = first_trip(np.arange(0, LONGEST_DAYS + 1, STRIDE_DAYS))
-    if found and found[0]:
-        found = first_trip(np.arange(found[0] - STRIDE_DAYS + 1, found[0] + 1))
-    if found is None:
+    # each day: a cell may come over its trip for a few days only, while another still sinks
+    days = np.arange(LONGEST_DAYS + 1)
+    volts = volts_at_top(drift.last_ah + days[:, None] * net, setup)
+    trips = np.flatnonzero(volts.max(axis=1) >= trip)
+    if not trips.size:
         return None
-    return TripForecast(found[0], found[1] + 1, int(np.abs(net).argmax()) + 1)
+    first = int(trips[0])
+    return TripForecast(first, int(volts[first].argmax()) + 1, int(np.abs(net).argmax()) + 1)
 
 
 def _net(known: Estimate) -> Floats:
