@@ -1475,4 +1475,30 @@ def by_chance() -> None:
         keep(f"03/04 as in {zone}", text, FOURTH, options={"zone": zone}, doubt="first")
 
 
+def at_the_last_read() -> None:
+    """Inputs made when the reader of tables by chance was done."""
+    charger = ("Charger state", lambda g, i: ("Bulk", "Absorption")[i % 2] if g.current_a[i] > 0
+               else "Off")  # fmt: skip
+    ALL.append(
+        Stranger(
+            "last read: a charger's state knows nothing of discharge",
+            with_flow(("Battery current A", unsigned), charger).text().encode(),
+            LOG,
+            check=("time", "cells", "pack"),
+            doubt="it is not used",
+        )
+    )
+    german = zoned().amps("Strom").pack("Spannung").cells("Zelle {}").soc("Ladestatus")
+    check = ("cells", "current", "soc")
+    ALL.append(Stranger("last read: Ladestatus", german.text().encode(), LOG, check=check))
+    for marker in ("NaN", "-", "null"):
+        rows = zoned().amps("Current A").pack("Pack V").cells("Cell {} V").rows()
+        for i, row in enumerate(rows):
+            row[3:] = [v if i % 4 == c % 4 else marker for c, v in enumerate(row[3:])]
+        data = lines("time,Current A,Pack V," + ",".join(f"Cell {c} V" for c in range(1, 9)), rows)
+        name = f"last read: written on change, {marker!r} between"
+        ALL.append(Stranger(name, data, LOG, check=("cells_mean",)))
+
+
 by_chance()
+at_the_last_read()

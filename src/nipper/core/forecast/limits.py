@@ -82,7 +82,6 @@ def trip_forecast(known: Estimate, setup: Setup) -> TripForecast | None:
         return None
     net = np.where(real, net, 0.0)
     trip = setup.protection.cell_over_voltage.trip_v
-
     # each day: a cell may come over its trip for a few days only, while another still sinks
     days = np.arange(LONGEST_DAYS + 1)
     volts = volts_at_top(drift.last_ah + days[:, None] * net, setup)

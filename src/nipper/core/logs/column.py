@@ -9,7 +9,7 @@ import polars as pl
 from numpy.typing import NDArray
 
 from nipper.core.logs import words
-from nipper.core.tables.numbers import as_number
+from nipper.core.tables.numbers import as_number, is_missing
 from nipper.core.tables.table import Table
 
 Floats = NDArray[np.floating]
@@ -47,9 +47,15 @@ class Column:
 
     @property
     def numeric(self) -> bool:
-        """Whether most of what is written in it are numbers."""
-        written = len(self.texts) - self.texts.null_count()
-        return self.finite.size > 0 and self.finite.size >= 0.6 * written
+        """Whether most of what is written in it are numbers; a word for "no value" is none."""
+        if not self.finite.size:
+            return False
+        written = self.texts.drop_nulls()
+        if self.finite.size >= 0.6 * len(written):
+            return True
+        counts = written.value_counts()
+        words_ = zip(*(c.to_list() for c in counts.iter_columns()), strict=True)
+        return self.finite.size >= 0.6 * sum(n for text, n in words_ if not is_missing(text))
 
     def within(self, low: float, high: float, scale: float = 1.0, share: float = 0.98) -> bool:
         """Whether that share of the numbers lies in a range, after scaling."""

@@ -18,6 +18,7 @@ from nipper.core.logs.doubt import Doubt
 SURE = 4.0  # a mean this many standard errors from zero is no chance
 MILLI_ABOVE = 5000.0  # no pack of this trade carries as many amperes
 STRAY_TIMES = 20.0  # as large as all others: a placeholder or a slip
+IDLE_SHARE = 0.05  # of the largest current, and of the rows: more is no rest
 BOTH_WAYS = 0.2  # share of stretches that must run each way before a current is called unsigned
 
 
@@ -328,7 +329,10 @@ def _directed(column: Column, columns: Sequence[Column], witness: Witness) -> Fl
         values = _distinct(other)
         if not 2 <= len(values) <= 12:
             continue
-        meant = _by_words(values) or _by_voltage(column, other, values, witness)
+        meant = _by_words(values)
+        if meant and not _tells_all(meant, column, other):
+            continue
+        meant = meant or _by_voltage(column, other, values, witness)
         if meant:
             fields = {"current": column.name, "direction": other.name, "directions": meant}
             return Flow(fields, f"{column.name} flows as {other.name} says")
@@ -362,6 +366,19 @@ def _by_words(values: Sequence[str]) -> tuple[tuple[str, int], ...] | None:
             return None
     ways = {way for _, way in meant}
     return tuple(meant) if {1, -1} & ways else None
+
+
+def _tells_all(meant: Sequence[tuple[str, int]], column: Column, other: Column) -> bool:
+    """Whether these words tell every current: both ways, or one and nothing flows beside it.
+
+    A charger's state knows charging only: what the loads draw while it is off would be nought.
+    """
+    if {1, -1} <= {way for _, way in meant}:
+        return True
+    still = [text for text, way in meant if not way]
+    idle = other.texts.str.strip_chars().is_in(still).fill_null(False).to_numpy()
+    flows = np.abs(column.numbers) > IDLE_SHARE * np.nanmax(np.abs(column.numbers))
+    return float(np.mean(flows[idle])) < IDLE_SHARE if idle.any() else True
 
 
 def _by_voltage(

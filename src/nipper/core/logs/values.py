@@ -125,8 +125,11 @@ class _Columns:
         read = values.fill_null(np.nan).to_numpy() * scale
         if not self._mapping.hold_s:
             return read
-        failed = values.is_null() & text.fill_null("").str.strip_chars().ne("")
-        return stands(read, failed.to_numpy(), self._time_s, self._mapping.hold_s)
+        gap = ~np.isfinite(read)
+        failed = gap & text.fill_null("").str.strip_chars().ne("").to_numpy()
+        if failed.sum() > 0.5 * gap.sum():
+            failed[:] = False  # a word in most of the gaps is how this log writes a blank
+        return stands(read, failed, self._time_s, self._mapping.hold_s)
 
     def words(self, name: str) -> pl.Series:
         text = self._table.text(name)
@@ -137,7 +140,7 @@ class _Columns:
         """Where each cell's value stands in the table itself, bool[n, cells]."""
         table = self._table
         read = [as_number(table.text(c), table.mark(c)) for c in self._mapping.cells]
-        return np.array([values.is_not_null().to_numpy() for values in read]).T
+        return np.isfinite(np.array([v.fill_null(np.nan).to_numpy() for v in read])).T
 
     def _refuse(self, name: str, text: pl.Series, values: pl.Series) -> None:
         """Empty means not read; too much else that is no number is refused by its place."""

@@ -33,8 +33,9 @@ TEMPERATURE = re.compile(
     r"temp|ntc|^t ?\d*$|\bt\d+\b|thermi|warme|degre|^(sensor|sonde|fuhler) ?\d*$"
 )
 SOC = re.compile(
-    r"\bsoc|state of charge|ladestand|ladezust|charge level|fullstand|etat de (la )?charge|niveau"
-    r"|estado de carga|stato di carica|stan nalad|laadtoest|laadnive|carga pct|charge pct"
+    r"\bsoc|state of charge|ladest(?!rom|ark)|ladezust|charge level|fullstand|niveau"
+    r"|etat de (la )?charge"
+    r"|estado de carga|stato di carica|stan nalad|laadtoest|laadstat|laadnive|carga pct|charge pct"
     r"|fuel gauge"
     r"|estado carga|batt(ery)? (level|pct|percent)|nivel"
 )
