@@ -376,8 +376,8 @@ def _tells_all(meant: Sequence[tuple[str, int]], column: Column, other: Column) 
     if {1, -1} <= {way for _, way in meant}:
         return True
     still = [text for text, way in meant if not way]
-    said = other.texts.str.strip_chars().is_in(still).fill_null(False)
-    idle = np.asarray(said.to_list(), dtype=bool)
+    said: list[bool] = other.texts.str.strip_chars().is_in(still).fill_null(False).to_list()
+    idle = np.array(said, dtype=bool)
     flows = np.abs(column.numbers) > IDLE_SHARE * np.nanmax(np.abs(column.numbers))
     return float(np.mean(flows[idle])) < IDLE_SHARE if idle.any() else True
 
