@@ -379,7 +379,7 @@ def _tells_all(meant: Sequence[tuple[str, int]], column: Column, other: Column) 
     said: list[bool] = other.texts.str.strip_chars().is_in(still).fill_null(False).to_list()
     idle = np.array(said, dtype=bool)
     flows = np.abs(column.numbers) > IDLE_SHARE * np.nanmax(np.abs(column.numbers))
-    return float(np.mean(flows[idle])) < IDLE_SHARE if idle.any() else True
+    return np.count_nonzero(flows & idle) <= IDLE_SHARE * np.count_nonzero(idle)
 
 
 def _by_voltage(
