@@ -379,7 +379,8 @@ def _tells_all(meant: Sequence[tuple[str, int]], column: Column, other: Column) 
     said: list[bool] = other.texts.str.strip_chars().is_in(still).fill_null(False).to_list()
     idle = np.array(said, dtype=bool)
     flows = np.abs(column.numbers) > IDLE_SHARE * np.nanmax(np.abs(column.numbers))
-    return np.count_nonzero(flows & idle) <= IDLE_SHARE * np.count_nonzero(idle)
+    moving = int(np.count_nonzero(flows & idle))
+    return moving <= IDLE_SHARE * sum(said)
 
 
 def _by_voltage(
