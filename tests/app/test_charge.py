@@ -32,14 +32,14 @@ def test_the_day_is_drawn_and_told(open_window, charge):
     assert day.hour[0] == 0.0
     assert 23.0 < day.hour[-1] < 24.0
     assert open_window.rail.entries["charge"].sentence.startswith("0.20C")
-    assert len(charge.chart.volts.item.listDataItems()) >= 2
+    assert len(charge.day.chart.volts.lines) >= 2
     assert any("such days" in c.place for c in open_window.follows.shown)
 
 
 def test_another_season_is_another_day(qtbot, open_window, charge):
     before = open_window.forecasts.drawn_day
-    charge.season.setCurrentIndex(2)
-    charge.season.activated.emit(2)
+    charge.day.season.setCurrentIndex(2)
+    charge.day.season.activated.emit(2)
     settle(qtbot, open_window)
     assert open_window.forecasts.drawn_day.season == "midwinter"
     assert open_window.forecasts.drawn_day.could_a.max() < 0.6 * before.could_a.max()
@@ -52,9 +52,9 @@ def test_settings_change_the_day(qtbot, open_window, charge):
 
 
 def test_a_second_charger_counts_and_is_judged(qtbot, open_window, charge):
-    charge.others.add.click()
+    charge.day.others.add.click()
     assert open_window.document.setup.other_chargers[0].name == "shore power"
-    field = charge.others.fields[0, "absorption_v"]
+    field = charge.day.others.fields[0, "absorption_v"]
     field.entered.emit(29.4)
     settle(qtbot, open_window)
     assert open_window.document.setup.other_chargers[0].absorption_v == 29.4
@@ -63,7 +63,7 @@ def test_a_second_charger_counts_and_is_judged(qtbot, open_window, charge):
     )
     assert open_window.forecasts.drawn_day.trips
     assert open_window.rail.entries["charge"].status == "act"
-    charge.others.remove_row(0)
+    charge.day.others.remove_row(0)
     assert not open_window.document.setup.other_chargers
 
 
@@ -134,11 +134,11 @@ def test_the_open_loop_sheet_is_copied_and_written(open_window, charge, tmp_path
 def test_the_budget_follows_the_loads(qtbot, open_window, charge):
     charge.show_page(4)
     before = open_window.forecasts.budget.without_sun_days
-    charge.energy.loads.emit(2.0 * open_window.forecasts.budget.kwh_per_day)
+    charge.energy.loads_typed(2.0 * open_window.forecasts.budget.kwh_per_day)
     settle(qtbot, open_window)
     assert open_window.forecasts.budget.without_sun_days == pytest.approx(before / 2, rel=0.01)
     assert "as entered" in charge.energy._source.text()
-    charge.energy.loads.emit(None)
+    charge.energy.loads_typed(None)
     assert open_window.document.setup.usage.kwh_per_day is None
 
 

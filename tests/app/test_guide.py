@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from nipper.app.shell.helppage import GO_THERE, HelpPage
 from nipper.app.shell.places import show_setting
 from nipper.app.shell.stages import STAGES
+from nipper.app.stage import PagedView
 from nipper.app.widgets.basic import Term
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.form import PROTECTION_COLUMNS
@@ -101,7 +102,10 @@ def test_every_field_of_every_page_is_explained(open_window):
     """By its setting or by a word: what is asked for is said somewhere, offline."""
     for stage in STAGES:
         open_window.go(stage.id)
-        open_window.desk.view(stage.id).grab()
+        view = open_window.desk.view(stage.id)
+        for page in range(view.count if isinstance(view, PagedView) else 1):
+            view.show_page(page)
+            view.grab()
     for page in ("reading", "topbalance"):
         open_window.side.show(page)
     fields = [f for f in open_window.findChildren(UnitField) if not f.property("path")]
@@ -122,6 +126,7 @@ def test_f1_explains_the_word_of_a_field_that_is_no_setting(qtbot, open_window):
 def test_names_outside_of_forms_are_explained_too(qtbot, open_window):
     open_window.go("link")
     view = open_window.desk.view("link")
+    view.show_page(4)
     names = {t.text() for t in view.findChildren(Term)}
     assert {"charge voltage limit", "packs online", "state of charge"} <= names
 

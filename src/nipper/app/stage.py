@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import tzinfo
 from enum import Flag, auto
-from typing import Any, Protocol, cast
+from typing import Any, Generic, Protocol, TypeVar, cast
 
 from PySide6.QtCore import QObject, Qt, SignalInstance, Slot
 from PySide6.QtGui import QShowEvent
@@ -20,6 +20,8 @@ from nipper.app.jobs import Answer
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, choices, label
 from nipper.core.report.consequence import Consequence, Status, of_finding
+
+P = TypeVar("P", bound=QWidget, covariant=True)
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,16 +117,45 @@ class Page(Protocol):
         """Show how things stand now."""
 
 
+class Made(Generic[P]):
+    """A page of a ``PagedView``, made when it is first asked for."""
+
+    def __init__(self, make: Callable[[Any], P]) -> None:
+        self.make = make
+        self.index = 0
+        self.__doc__ = make.__doc__
+
+    def __set_name__(self, owner: type, name: str) -> None:
+        self.index = _made_by(owner).index(self)
+
+    def __get__(self, view: "PagedView", _: type | None = None) -> P:
+        return cast("P", view.page(self.index))
+
+
+def made(make: Callable[[Any], P]) -> Made[P]:
+    """A page of a ``PagedView``; its pages stand in the order in which they are written."""
+    return Made(make)
+
+
+def _made_by(owner: type) -> list[Made[QWidget]]:
+    return [part for part in vars(owner).values() if isinstance(part, Made)]
+
+
 class PagedView(StageView):
-    """A stage of several pages under a heading, of which the one that is looked at is current."""
+    """A stage of several pages under a heading, of which the one that is looked at is current.
+
+    Each page is a method marked ``made``, can be asked to ``refresh``, and has a title.
+    """
 
     def __init__(self, titles: Sequence[str], tabs_below: bool = False) -> None:
         super().__init__()
         self.setObjectName("page")
         self.heading = label("", size=16, weight=SEMI, wrap=True)
         self._group, self._stack = QButtonGroup(self), QStackedWidget()
-        self._refresh: list[Callable[[], None]] = []
-        self._makers: list[Callable[[], QWidget]] = []
+        self._makers: list[Callable[[Any], QWidget] | None] = []
+        for page in _made_by(type(self)):
+            self._makers.append(page.make)
+            self._stack.addWidget(QWidget())
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 14, 18, 14)
         layout.setSpacing(6)
@@ -139,31 +170,28 @@ class PagedView(StageView):
         layout.addWidget(self._stack, 1)
         self._group.idClicked.connect(self.show_page)
 
-    def add_pages(self, *pages: QWidget) -> None:
-        """The pages, in the order of the titles; each can be asked to ``refresh``."""
-        for page in pages:
-            self._stack.addWidget(page)
-            self._refresh.append(cast("Page", page).refresh)
+    @property
+    def count(self) -> int:
+        """How many pages there are."""
+        return self._stack.count()
 
-    def add_makers(self, *makers: Callable[[], QWidget]) -> None:
-        """The same, each page made when it is first asked for."""
-        for make in makers:
-            self._makers.append(make)
-            self._stack.addWidget(QWidget())
-            self._refresh.append(lambda: None)
+    @property
+    def shown(self) -> int:
+        """Which page is looked at."""
+        return self._stack.currentIndex()
 
     def page(self, index: int) -> QWidget:
         """One of the pages, made now if it is not there yet."""
-        found = self._stack.widget(index)
+        found, make = self._stack.widget(index), self._makers[index]
         assert found
-        if index >= len(self._makers) or type(found) is not QWidget:
+        if make is None:
             return found
-        chosen, page = self._stack.currentIndex(), self._makers[index]()
+        self._makers[index] = None
+        chosen, page = self.shown, make(self)
         self._stack.insertWidget(index, page)
         self._stack.removeWidget(found)
         found.deleteLater()
         self._stack.setCurrentIndex(chosen)
-        self._refresh[index] = cast("Page", page).refresh
         return page
 
     def said(self) -> str:
@@ -182,8 +210,7 @@ class PagedView(StageView):
     def refresh(self, *_: object) -> None:
         """Show the heading and the page that is looked at anew."""
         self.heading.setText(self.said())
-        self.page(self._stack.currentIndex())
-        self._refresh[self._stack.currentIndex()]()
+        cast("Page", self.page(self.shown)).refresh()
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,8 +8,8 @@ from PySide6.QtCore import QObject, Slot
 
 from nipper.app.document import Document
 from nipper.app.forecasts import Forecasts
-from nipper.app.jobs import wait_for_jobs
-from nipper.app.shell.stages import BY_ID, STAGES
+from nipper.app.jobs import Job, wait_for_jobs
+from nipper.app.shell.stages import BY_ID, STAGES, load_views
 from nipper.app.shell.teller import Teller
 from nipper.app.stage import Situation, StageView
 from nipper.core.setup import own_paths
@@ -46,9 +46,10 @@ class Desk(QObject):
         self.show_settings()
 
     def begin(self) -> None:
-        """Judge the settings and read the logs."""
+        """Judge the settings and read the logs; then load what the other stages need."""
         self.document.ask_rules()
         self.document.records.read_all()
+        Job(load_views).start()
 
     def view(self, stage: str) -> StageView:
         """A stage's view; made when it is first asked for."""

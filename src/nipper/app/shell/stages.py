@@ -1,5 +1,7 @@
 """The stages that work, in the order of the work."""
 
+from importlib import import_module
+
 from nipper.app.stage import Stage
 from nipper.app.stages import (
     build,
@@ -27,3 +29,11 @@ STAGES: tuple[Stage, ...] = (
     keep.STAGE,
 )
 BY_ID = {stage.id: stage for stage in STAGES}
+
+
+def load_views() -> None:
+    """Import what the views are made of, plots above all, off the window's thread: the first look
+    at a stage does not wait for it.
+    """
+    for stage in STAGES:
+        import_module(f"nipper.app.stages.{stage.id}.view")

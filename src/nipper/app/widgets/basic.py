@@ -1,6 +1,7 @@
 """Labels, cards, rules and status marks: the plain parts of every page."""
 
-from collections.abc import Iterable
+from collections.abc import Generator, Iterable
+from contextlib import contextmanager
 
 from PySide6.QtCore import QEvent, QRect, QRectF, QSize, Qt, SignalInstance
 from PySide6.QtGui import (
@@ -227,6 +228,37 @@ def clear(layout: QLayout) -> None:
             inner = item.layout()
             if inner is not None:
                 clear(inner)
+
+
+@contextmanager
+def refilled(layout: QLayout) -> Generator[None]:
+    """Put other things into a layout: what stands around them is laid out once, not for each."""
+    parent = layout.parentWidget()
+    outer = parent.layout() if parent and parent.isVisible() else None
+    if outer is not None:
+        outer.setEnabled(False)
+    try:
+        clear(layout)
+        yield
+        if outer is not None:
+            _show_in(layout)
+    finally:
+        if outer is not None:
+            outer.setEnabled(True)
+            outer.activate()
+
+
+def _show_in(layout: QLayout) -> None:
+    """Show what was put in, except what was hidden on purpose."""
+    for i in range(layout.count()):
+        item = layout.itemAt(i)
+        widget, inner = (item.widget(), item.layout()) if item else (None, None)
+        if inner is not None:
+            _show_in(inner)
+        elif widget is not None and not widget.testAttribute(
+            Qt.WidgetAttribute.WA_WState_ExplicitShowHide
+        ):
+            widget.show()
 
 
 def day_edit(edit: QDateTimeEdit, name: str) -> None:

@@ -14,6 +14,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QFont, QMouseEvent
 
 from nipper.app.theme import BASE_PT, Theme, font
+from nipper.app.widgets.curves import Curves
 from nipper.app.widgets.units import UNITS
 
 pg.setConfigOptions(antialias=True, background=None)
@@ -144,7 +145,8 @@ class Plot(pg.PlotWidget):
             below = DayAxis(zone)
         else:
             below = NumberAxis("bottom", across)
-        super().__init__(axisItems={"bottom": below, "left": NumberAxis("left", unit)})
+        axes = {"bottom": below, "left": NumberAxis("left", unit)}
+        super().__init__(viewBox=pg.ViewBox(enableMenu=False), axisItems=axes)
         self._theme, self._unit = theme, unit
         self.setAccessibleName(f"plot: {unit}" if unit else "plot")
         item = self.item
@@ -176,6 +178,11 @@ class Plot(pg.PlotWidget):
             axis.setPen(pg.mkPen(self._theme.colour("line")))
             axis.setTextPen(pg.mkPen(soft))
 
+    @property
+    def lines(self) -> list[Curves]:
+        """The lines that are drawn."""
+        return [item for item in self.item.items if isinstance(item, Curves)]
+
     def line(
         self,
         x: NDArray[Any],
@@ -184,31 +191,15 @@ class Plot(pg.PlotWidget):
         width: float = 1.0,
         dots: bool = False,
         dashed: bool = False,
-        clickable: bool = False,
         alpha: int = 255,
-    ) -> pg.PlotDataItem:
-        """A line in a role's colour, thinned to what the screen can show; NaN breaks it."""
+    ) -> Curves:
+        """A line, or several over the same x, in a role's colour; NaN breaks it."""
         colour = self._theme.colour(role)
         colour.setAlpha(alpha)
         style = Qt.PenStyle.DashLine if dashed else Qt.PenStyle.SolidLine
-        item = self.plot(
-            x,
-            y,
-            pen=pg.mkPen(colour, width=width, style=style),
-            connect="finite",
-            skipFiniteCheck=False,
-        )
-        if x.size > 4000:
-            item.setDownsampling(auto=True, method="peak")
-            item.setClipToView(True)
-        if dots:
-            item.setSymbol("o")
-            item.setSymbolSize(4.5)
-            item.setSymbolBrush(colour)
-            item.setSymbolPen(None)
-        if clickable:
-            item.setCurveClickable(True, width=10)
-        return item
+        drawn = Curves(x, y, pg.mkPen(colour, width=width, style=style), dots)
+        self.item.addItem(drawn)
+        return drawn
 
     def band(
         self, x: NDArray[Any], low: NDArray[Any], high: NDArray[Any], role: str

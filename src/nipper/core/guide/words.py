@@ -44,6 +44,7 @@ WORDS: dict[str, str] = {
     "charge voltage limit": "the voltage that the BMS tells a charger to hold",
     "coldest cell": "nearest the outer wall, as a rule: there belongs the sensor that stops a "
     "charge",
+    "counter": "a BMS's own count of charge, in %; right after a full charge, a guess weeks later",
     "counted": "charge added up from current and time; it drifts until the next full charge",
     "current": "in amperes; positive into the bank, negative out of it",
     "cycles": "full ones: all charge taken out, divided by the capacity",
@@ -96,6 +97,7 @@ WORDS: dict[str, str] = {
     "power-off": "the BMS turns itself off; nothing but a charger wakes it",
     "proof": "something that was tried on the real bank, with its date and what it was tried with",
     "put away": "for months, at 50 to 60 %, off and cool; full is what ages a cell most",
+    "rate from": "the temperature from which a step of the table allows its share of the capacity",
     "reacted": "stopped, or went to its own values, after it heard no more from the BMS",
     "read back": "what the BMS shows, held against what was set",
     "reading": "what a meter or a screen shows, with its time",

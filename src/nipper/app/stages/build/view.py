@@ -1,13 +1,12 @@
 """Build: the bank as built, its current, sense leads, cells, joining, capacity, first power."""
 
 from datetime import tzinfo
-from functools import cached_property
-from typing import TYPE_CHECKING, cast
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Slot
 
 from nipper.app.document import Document
-from nipper.app.stage import PagedView
+from nipper.app.stage import PagedView, made
 from nipper.app.theme import Theme
 from nipper.core.report.build import heading
 
@@ -30,15 +29,6 @@ class BuildView(PagedView):
     def __init__(self, document: Document, theme: Theme, zone: tzinfo) -> None:
         super().__init__(TITLES, tabs_below=True)
         self._document, self._theme, self._zone = document, theme, zone
-        self.add_makers(
-            self._make_built,
-            self._make_current,
-            self._make_taps,
-            self._make_cells,
-            self._make_joining,
-            self._make_capacity,
-            self._make_power,
-        )
         self.follow(
             self.refresh,
             document.settings.changed,
@@ -48,79 +38,58 @@ class BuildView(PagedView):
         )
         self.refresh()
 
-    def _make_built(self) -> "BuiltPage":
+    @made
+    def built(self) -> "BuiltPage":
+        """The bank as a drawing."""
         from nipper.app.stages.build.built import BuiltPage
 
         page = BuiltPage(self._document, self._theme, self._zone)
         page.asked.connect(self._show_named)
         return page
 
-    def _make_current(self) -> "CurrentPage":
+    @made
+    def current(self) -> "CurrentPage":
+        """What flows through each part."""
         from nipper.app.stages.build.current import CurrentPage
 
         return CurrentPage(self._document, self._theme)
 
-    def _make_taps(self) -> "TapsPage":
+    @made
+    def taps(self) -> "TapsPage":
+        """The sense leads."""
         from nipper.app.stages.build.taps import TapsPage
 
         return TapsPage(self._document, self._theme)
 
-    def _make_cells(self) -> "CellsPage":
+    @made
+    def cells(self) -> "CellsPage":
+        """Cells as delivered."""
         from nipper.app.stages.build.cells import CellsPage
 
         return CellsPage(self._document, self._theme)
 
-    def _make_joining(self) -> "JoiningPage":
+    @made
+    def joining(self) -> "JoiningPage":
+        """Packs before they are joined."""
         from nipper.app.stages.build.joining import JoiningPage
 
         return JoiningPage(self._document, self._theme)
 
-    def _make_capacity(self) -> "CapacityPage":
+    @made
+    def capacity(self) -> "CapacityPage":
+        """Capacity tests."""
         from nipper.app.stages.build.capacity import CapacityPage
 
         return CapacityPage(self._document, self._theme, self._zone)
 
-    def _make_power(self) -> "PowerPage":
+    @made
+    def power(self) -> "PowerPage":
+        """First power."""
         from nipper.app.stages.build.power import PowerPage
 
         page = PowerPage(self._document, self._theme, PAGES)
         page.asked.connect(self.show_page)
         return page
-
-    @cached_property
-    def built(self) -> "BuiltPage":
-        """The bank as a drawing."""
-        return cast("BuiltPage", self.page(PAGES["built"]))
-
-    @cached_property
-    def current(self) -> "CurrentPage":
-        """What flows through each part."""
-        return cast("CurrentPage", self.page(PAGES["current"]))
-
-    @cached_property
-    def taps(self) -> "TapsPage":
-        """The sense leads."""
-        return cast("TapsPage", self.page(PAGES["taps"]))
-
-    @cached_property
-    def cells(self) -> "CellsPage":
-        """Cells as delivered."""
-        return cast("CellsPage", self.page(PAGES["cells"]))
-
-    @cached_property
-    def joining(self) -> "JoiningPage":
-        """Packs before they are joined."""
-        return cast("JoiningPage", self.page(PAGES["joining"]))
-
-    @cached_property
-    def capacity(self) -> "CapacityPage":
-        """Capacity tests."""
-        return cast("CapacityPage", self.page(PAGES["capacity"]))
-
-    @cached_property
-    def power(self) -> "PowerPage":
-        """First power."""
-        return cast("PowerPage", self.page(PAGES["power"]))
 
     def said(self) -> str:
         """What there is."""

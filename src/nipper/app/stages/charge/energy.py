@@ -2,10 +2,11 @@
 fill.
 """
 
-from PySide6.QtCore import Qt, Signal, Slot
+from PySide6.QtCore import Qt, Slot
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
+from nipper.app.forecasts import Forecasts
 from nipper.app.stages.charge.loads import LoadList
 from nipper.app.stages.charge.year import YearFigure
 from nipper.app.theme import BASE_PT, Theme
@@ -14,22 +15,18 @@ from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.form import SettingsForm
 from nipper.core.forecast.autonomy import Autonomy, runs_h
 from nipper.core.report.charge import in_days, stands
-from nipper.core.setup import Setup, Solar
+from nipper.core.setup import Solar
 from nipper.core.sources.loads import listed_kwh
 
 READING_PT = 18.0
 
 
 class EnergyPage(QWidget):
-    """``loads`` carries the kWh a day that were typed."""
+    """How long the bank lasts, by season, and what it is asked for."""
 
-    loads = Signal(object)
-
-    placed = Signal(str, object)  # where the modules stand: path and value
-
-    def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._setup: Setup | None = None
+    def __init__(self, document: Document, forecasts: Forecasts, theme: Theme) -> None:
+        super().__init__()
+        self._document, self._forecasts = document, forecasts
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
         layout.setSpacing(10)
@@ -42,7 +39,7 @@ class EnergyPage(QWidget):
         )
         self.field.set_bounds(0.001, 1e4)
         self.field.setMaximumWidth(120)
-        self.field.entered.connect(self.loads)
+        self.field.entered.connect(self.loads_typed)
         line.addWidget(label("Loads", "soft"))
         line.addWidget(self.field)
         self._source = label("", "soft")
@@ -71,7 +68,7 @@ class EnergyPage(QWidget):
         self.place = SettingsForm()
         for column, name in ((0, "latitude_deg"), (2, "tilt_deg"), (4, "facing_deg")):
             self.place.add_part("solar", Solar, "", (name,), column)
-        self.place.entered.connect(self.placed)
+        self.place.entered.connect(self._placed)
         line.addWidget(self.place, 0, Qt.AlignmentFlag.AlignVCenter)
         self.one = UnitField("W", "One load", "at the inverter's output, running alone", True)
         self.one.set_bounds(1.0, 1e6)
@@ -89,17 +86,25 @@ class EnergyPage(QWidget):
         self._picture.setCurrentIndex(int(listed))
 
     @Slot(object)
-    def _one_load(self, watts: float | None) -> None:
-        if watts is None or self._setup is None:
-            self._runs.setText("")
-            return
-        self._runs.setText(f"runs {runs_h(self._setup, watts):.1f} h from full")
+    def loads_typed(self, kwh_per_day: float | None) -> None:
+        """Another consumption; None: as the log or the list of loads has it."""
+        self._document.settings.enter({"usage.kwh_per_day": kwh_per_day}, "Set the loads a day")
 
-    @Slot(object, object)
-    def show_budget(self, setup: Setup, budget: Autonomy | None) -> None:
-        """Show a budget; None while it is reckoned."""
+    @Slot(str, object)
+    def _placed(self, path: str, value: object) -> None:
+        if not self._document.settings.enter({path: value}, f"Set {path}"):
+            self.place.show_setup(self._document.setup)
+
+    @Slot(object)
+    def _one_load(self, watts: float | None) -> None:
+        runs = f"runs {runs_h(self._document.setup, watts):.1f} h from full" if watts else ""
+        self._runs.setText(runs)
+
+    @Slot()
+    def refresh(self) -> None:
+        """Show the budget as it is; nothing of it while it is reckoned."""
         clear(self._grid)
-        self._setup = setup
+        setup, budget = self._document.setup, self._forecasts.budget
         self.place.show_setup(setup)
         self.year.show_budget(budget)
         self.list.show_setup(setup)

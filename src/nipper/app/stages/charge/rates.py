@@ -10,7 +10,7 @@ from nipper.app.widgets.basic import SEMI, button, card, clear, label
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.plot import Plot
 from nipper.app.widgets.units import UNITS
-from nipper.core.setup import RateStep, Setup
+from nipper.core.setup import RateStep
 from nipper.core.sources.rates import charger_rate, most_a, rate_at, rates
 
 LOW_C, HIGH_C = -20.0, 60.0
@@ -51,9 +51,10 @@ class RatePage(QWidget):
         layout.addWidget(frame)
         theme.changed.connect(self._redraw)
 
-    @Slot(object)
-    def show_setup(self, setup: Setup) -> None:
+    @Slot()
+    def refresh(self) -> None:
         """Show the table in force."""
+        setup = self._document.setup
         steps, source = rates(setup)
         own = bool(setup.charging and setup.charging.rates)
         self._source.setText(f"({source})")
@@ -63,7 +64,7 @@ class RatePage(QWidget):
         self.fields: list[tuple[UnitField, UnitField]] = []
         for row, step in enumerate(steps):
             pair = (
-                UnitField("°C", f"step {row + 1}, from"),
+                UnitField("°C", f"rate from, step {row + 1}"),
                 UnitField("C", f"step {row + 1}, at most", "0: no charge"),
             )
             pair[0].set_bounds(-60.0, 100.0)
@@ -129,7 +130,7 @@ class RatePage(QWidget):
             {"charging.rates": [s.model_dump() for s in steps]}, words
         ):
             self._document.settings.settle()
-        self.show_setup(self._document.setup)
+        self.refresh()
 
     def _steps(self) -> list[RateStep]:
         return list(rates(self._document.setup)[0])

@@ -6,9 +6,9 @@ from PySide6.QtCore import Qt, Slot
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
+from nipper.app.document import Document
 from nipper.app.theme import BASE_PT
 from nipper.app.widgets.basic import SEMI, button, clear, for_device, label, scrolled
-from nipper.core.setup import Setup
 from nipper.core.sources.openloop import Value, sheet
 
 VALUE_PT = 15.0
@@ -27,8 +27,9 @@ CAUTION = (
 class SheetPage(QWidget):
     """Name, value, and why, line by line."""
 
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self._document = document
         self.lines: list[Value] = []
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
@@ -48,10 +49,10 @@ class SheetPage(QWidget):
         layout.addWidget(area, 1)
         layout.addWidget(label(CAUTION, "act", BASE_PT - 0.5, wrap=True))
 
-    @Slot(object)
-    def show_setup(self, setup: Setup) -> None:
-        """Show the sheet of a setup."""
-        lines = sheet(setup)
+    @Slot()
+    def refresh(self) -> None:
+        """Show the sheet of the settings as they are."""
+        lines = sheet(self._document.setup)
         if lines == self.lines:
             return
         self.lines = lines

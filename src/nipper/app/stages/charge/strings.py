@@ -299,9 +299,10 @@ class StringPage(QWidget):
         kind = {"module": solar.module.model_dump(), "in_series": solar.in_series, "strings": 1}
         self._change({"solar.other": None if solar.other else kind}, "Strings of another module")
 
-    @Slot(object)
-    def show_setup(self, setup: Setup) -> None:
+    @Slot()
+    def refresh(self) -> None:
         """Show the arrangements and the sheets."""
+        setup = self._document.setup
         there = setup.solar is not None
         for widget in (self.chart, self._sheets, self._caution):
             widget.setVisible(there)
@@ -361,18 +362,18 @@ class StringPage(QWidget):
     @Slot(str, object)
     def _entered(self, path: str, value: object) -> None:
         self._change({path: value}, f"Set {path}")
-        self.show_setup(self._document.setup)
+        self.refresh()
 
     @Slot()
     def _keep(self) -> None:
         solar = self._document.setup.solar
         if solar is not None:
             self._document.shelf.keep_module(solar.module)
-            self.show_setup(self._document.setup)
+            self.refresh()
 
     @Slot()
     def _forget(self) -> None:
         solar = self._document.setup.solar
         if solar is not None:
             self._document.shelf.forget_module(solar.module.name)
-            self.show_setup(self._document.setup)
+            self.refresh()

@@ -5,7 +5,7 @@ to be sure.
 from datetime import UTC, datetime, tzinfo
 
 import numpy as np
-from PySide6.QtCore import QObject, Slot
+from PySide6.QtCore import Slot
 from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -19,10 +19,20 @@ from nipper.app.document import Document, PackRecord
 from nipper.app.stage import StageView
 from nipper.app.stages.diagnose.proof import Bars
 from nipper.app.theme import BASE_PT, Theme
-from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, label, scrolled
+from nipper.app.widgets.basic import (
+    SEMI,
+    StatusMark,
+    button,
+    card,
+    clear,
+    label,
+    refilled,
+    scrolled,
+)
+from nipper.app.widgets.curves import Curves
 from nipper.app.widgets.plot import Plot
 from nipper.core.imbalance.causes_base import Cause
-from nipper.core.report.proof import Paths, about_cell, paths, proofs
+from nipper.core.report.proof import Paths, Proof, about_cell, paths, proofs
 from nipper.core.report.sentences import NAMED, VERDICT_STATUS, named
 
 
@@ -106,16 +116,19 @@ class DiagnoseView(StageView):
         self._subtitle.setText(self._basis(record, lead))
         self._stack.setCurrentIndex(0)
         self._draw(paths(diagnosis, setup), diagnosis.strays if strong else [])
-        clear(self._proofs)
-        for proof in proofs(diagnosis, setup, lead):
-            frame, inside = card(10, 3)
-            inside.addWidget(Bars(self._theme, proof))
-            inside.addWidget(label(proof.title, weight=SEMI))
-            inside.addWidget(label(proof.text, "soft", BASE_PT - 0.5, wrap=True))
-            inside.addStretch(1)
-            self._proofs.addWidget(frame, 1)
+        with refilled(self._proofs):
+            for proof in proofs(diagnosis, setup, lead):
+                self._proofs.addWidget(self._proven(proof), 1)
         self._show_advice(strong, diagnosis.advice)
         self._show_cell()
+
+    def _proven(self, proof: Proof) -> QWidget:
+        frame, inside = card(10, 3)
+        inside.addWidget(Bars(self._theme, proof))
+        inside.addWidget(label(proof.title, weight=SEMI))
+        inside.addWidget(label(proof.text, "soft", BASE_PT - 0.5, wrap=True))
+        inside.addStretch(1)
+        return frame
 
     def _basis(self, record: PackRecord, lead: Cause | None) -> str:
         drift = record.diagnosis.estimate.drift
@@ -163,9 +176,8 @@ class DiagnoseView(StageView):
         if self._picked is not None:
             roles.setdefault(self._picked - 1, "copper")
         self.plot.level(0.0)
-        for i in range(pct.shape[1]):
-            if i not in roles:
-                self._line(time_s, pct[:, i], i, "herd", 1.0, dots=single)
+        herd = [i for i in range(pct.shape[1]) if i not in roles]
+        self._pickable(herd, self.plot.line(time_s, pct[:, herd], "herd", dots=single))
         for i, role in roles.items():
             good = np.isfinite(pct[:, i])
             if not single and good.sum() > 1:
@@ -173,7 +185,7 @@ class DiagnoseView(StageView):
                 self.plot.band(
                     time_s[good], pct[good, i] - 1.645 * sd, pct[good, i] + 1.645 * sd, role
                 )
-            self._line(time_s, pct[:, i], i, role, 2.2, dots=True)
+            self._pickable([i], self.plot.line(time_s, pct[:, i], role, 2.2, dots=True))
         self._names(time_s, pct, roles)
         for event in self._document.history.events():
             if event.pack in (None, self._document.pack.id):
@@ -184,12 +196,10 @@ class DiagnoseView(StageView):
             float(time_s[0]) - 0.01 * span, float(time_s[-1]) + 0.16 * span, padding=0
         )
 
-    def _line(
-        self, time_s: np.ndarray, pct: np.ndarray, i: int, role: str, width: float, dots: bool
-    ) -> None:
-        item = self.plot.line(time_s, pct, role, width, dots=dots, clickable=True)
-        item.setProperty("cell", i + 1)
-        item.sigClicked.connect(self._line_clicked)
+    def _pickable(self, cells: list[int], lines: Curves) -> None:
+        lines.clickable = True
+        lines.setProperty("cells", cells)
+        lines.picked.connect(self._line_clicked)
 
     def _names(self, time_s: np.ndarray, pct: np.ndarray, roles: dict[int, str]) -> None:
         """Names at the line ends, pushed apart where they would cover each other."""
@@ -210,9 +220,9 @@ class DiagnoseView(StageView):
             self.plot.note(x, at, f"cell {i + 1}  {value:+.1f} %".replace("-", "−"), roles[i])
             free = at - gap
 
-    @Slot(object)
-    def _line_clicked(self, item: QObject) -> None:
-        self.pick(int(item.property("cell")))
+    @Slot(int)
+    def _line_clicked(self, line: int) -> None:
+        self.pick(self.sender().property("cells")[line] + 1)
 
     def show_cell(self, cell: int) -> None:
         """Show what is known of a cell."""
@@ -266,7 +276,6 @@ class DiagnoseView(StageView):
         self.pick(((self._picked or 1) - 1 + step) % cells + 1)
 
     def _show_advice(self, strong: list[Cause], missing: tuple[str, ...]) -> None:
-        clear(self._advice)
         now = [a for f in strong[:3] for a in f.actions] or [
             "Nothing. Look again after the next ten full charges."
         ]
@@ -284,4 +293,5 @@ class DiagnoseView(StageView):
             column.addStretch(1)
             columns.addLayout(column, 1)
         inside.addLayout(columns)
-        self._advice.addWidget(frame)
+        with refilled(self._advice):
+            self._advice.addWidget(frame)

@@ -7,7 +7,7 @@ from PySide6.QtCore import Slot
 from PySide6.QtWidgets import QFileDialog
 
 from nipper.app.document import Document
-from nipper.app.stage import PagedView
+from nipper.app.stage import PagedView, made
 from nipper.app.stages.keep.gather import dues, kept, told
 from nipper.app.stages.keep.life import LifePage
 from nipper.app.stages.keep.meter import MeterPage
@@ -27,17 +27,8 @@ class KeepView(PagedView):
 
     def __init__(self, document: Document, theme: Theme, zone: tzinfo) -> None:
         super().__init__(TITLES, tabs_below=True)
-        self._document, self._zone = document, zone
-        self.year, self.storage = YearPage(document, theme, zone), StoragePage(document, theme)
+        self._document, self._theme, self._zone = document, theme, zone
         self.stray = Stray(document, self)
-        self.meter = MeterPage(document, theme, self.stray)
-        self.practise = PractisePage(document, theme, self.stray)
-        self.trips = TripsPage(document, theme, zone)
-        self.story = StoryPage(document, theme, zone)
-        self.life = LifePage(document, theme)
-        first = (self.year, self.storage, self.life, self.meter)
-        self.add_pages(*first, self.practise, self.trips, self.story)
-        self.year.report.connect(self.write_report)
         self.follow(
             self.refresh,
             document.settings.changed,
@@ -47,6 +38,43 @@ class KeepView(PagedView):
             document.history.revised,
         )
         self.refresh()
+
+    @made
+    def year(self) -> YearPage:
+        """What is due, and when."""
+        page = YearPage(self._document, self._theme, self._zone)
+        page.report.connect(self.write_report)
+        return page
+
+    @made
+    def storage(self) -> StoragePage:
+        """The bank put away for a season."""
+        return StoragePage(self._document, self._theme)
+
+    @made
+    def life(self) -> LifePage:
+        """What the cells hold in years to come."""
+        return LifePage(self._document, self._theme)
+
+    @made
+    def meter(self) -> MeterPage:
+        """The stray searched with a meter."""
+        return MeterPage(self._document, self._theme, self.stray)
+
+    @made
+    def practise(self) -> PractisePage:
+        """Faults hidden, to be found."""
+        return PractisePage(self._document, self._theme, self.stray)
+
+    @made
+    def trips(self) -> TripsPage:
+        """The counters of trips."""
+        return TripsPage(self._document, self._theme, self._zone)
+
+    @made
+    def story(self) -> StoryPage:
+        """All that happened."""
+        return StoryPage(self._document, self._theme, self._zone)
 
     def said(self) -> str:
         """What it is for."""

@@ -14,7 +14,7 @@ from nipper.app.document import Document
 from nipper.app.forecasts import Forecasts
 from nipper.app.stage import StageView
 from nipper.app.theme import BASE_PT, Theme
-from nipper.app.widgets.basic import SEMI, button, card, clear, label, scrolled
+from nipper.app.widgets.basic import SEMI, button, card, label, refilled, scrolled
 from nipper.app.widgets.plot import Plot
 from nipper.core.chemistry import chemistry
 from nipper.core.forecast.levelling import Course, Levelling, by_hand, from_log, slope_along
@@ -126,17 +126,17 @@ class LevelView(StageView):
             self._fill_schools(forecast)
 
     def _fill(self, column: QVBoxLayout, sentences: list[str], caution: bool = False) -> None:
-        clear(column)
-        for i, sentence in enumerate(sentences):
-            last = caution and i == len(sentences) - 1
-            column.addWidget(
-                label(
-                    sentence,
-                    "act" if last else "",
-                    wrap=True,
-                    size=BASE_PT - 0.5 if last else BASE_PT,
+        with refilled(column):
+            for i, sentence in enumerate(sentences):
+                last = caution and i == len(sentences) - 1
+                column.addWidget(
+                    label(
+                        sentence,
+                        "act" if last else "",
+                        wrap=True,
+                        size=BASE_PT - 0.5 if last else BASE_PT,
+                    )
                 )
-            )
 
     def _draw_weeks(self, forecast: Levelling) -> None:
         plot = self.weeks
@@ -230,19 +230,20 @@ class LevelView(StageView):
 
     def _fill_schools(self, forecast: Levelling) -> None:
         grid = self._schools
-        clear(grid)
-        for column, heading in enumerate(
-            ("", "apart then", "moves a week, all cells", "trips", "high voltage", "full days"), 0
-        ):
-            grid.addWidget(
-                label(heading, "soft", BASE_PT - 1),
+        with refilled(grid):
+            for column, heading in enumerate(
+                ("", "apart then", "moves a week, all cells", "trips", "high voltage", "full days"),
                 0,
-                column,
-                Qt.AlignmentFlag.AlignRight if column else Qt.AlignmentFlag.AlignLeft,
-            )
-        for row, course in enumerate(forecast.courses, 1):
-            self._school_row(row, course)
-        grid.setColumnStretch(0, 1)
+            ):
+                grid.addWidget(
+                    label(heading, "soft", BASE_PT - 1),
+                    0,
+                    column,
+                    Qt.AlignmentFlag.AlignRight if column else Qt.AlignmentFlag.AlignLeft,
+                )
+            for row, course in enumerate(forecast.courses, 1):
+                self._school_row(row, course)
+            grid.setColumnStretch(0, 1)
 
     def _school_row(self, row: int, course: Course) -> None:
         grid, school, result = self._schools, course.school, course.outcome

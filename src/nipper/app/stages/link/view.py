@@ -7,7 +7,7 @@ from datetime import tzinfo
 from PySide6.QtCore import Slot
 
 from nipper.app.document import Document
-from nipper.app.stage import PagedView
+from nipper.app.stage import PagedView, made
 from nipper.app.stages.link.cable import CablePage
 from nipper.app.stages.link.lowend import LowEndPage
 from nipper.app.stages.link.menus import MenusPage
@@ -33,21 +33,54 @@ class LinkView(PagedView):
 
     def __init__(self, document: Document, theme: Theme, zone: tzinfo) -> None:
         super().__init__(PAGES, tabs_below=True)
-        self._document = document
-        self.steps, self.path = StepsPage(document, theme), PathPage(document, theme)
-        self.cable, self.talk = CablePage(document, theme), TalkPage(document, theme)
-        self.verify = VerifyPage(document, theme, zone)
-        self.profile, self.low = ProfilePage(document, theme), LowEndPage(document, theme)
-        self.menus = MenusPage(document)
-        self.add_pages(
-            self.steps, self.path, self.cable, self.talk,
-            self.verify, self.profile, self.low, self.menus,
-        )  # fmt: skip
-        self.steps.asked.connect(self.show_page)
-        self.verify.from_bus.connect(self._from_bus)
+        self._document, self._theme, self._zone = document, theme, zone
         changes = document.settings.changed, document.history.events_changed
         self.follow(self.refresh, *changes)
         self.refresh()
+
+    @made
+    def steps(self) -> StepsPage:
+        """The order of the work."""
+        page = StepsPage(self._document, self._theme)
+        page.asked.connect(self.show_page)
+        return page
+
+    @made
+    def path(self) -> PathPage:
+        """The way of the current, and the settings of the link."""
+        return PathPage(self._document, self._theme)
+
+    @made
+    def cable(self) -> CablePage:
+        """The cable's wires, and the switches."""
+        return CablePage(self._document, self._theme)
+
+    @made
+    def talk(self) -> TalkPage:
+        """What is said on the bus."""
+        return TalkPage(self._document, self._theme)
+
+    @made
+    def verify(self) -> VerifyPage:
+        """Both displays, held against what they must show."""
+        page = VerifyPage(self._document, self._theme, self._zone)
+        page.from_bus.connect(self._from_bus)
+        return page
+
+    @made
+    def profile(self) -> ProfilePage:
+        """What each frame or register means."""
+        return ProfilePage(self._document, self._theme)
+
+    @made
+    def low(self) -> LowEndPage:
+        """Who stops first when the bank is empty."""
+        return LowEndPage(self._document, self._theme)
+
+    @made
+    def menus(self) -> MenusPage:
+        """Which protocol is chosen in which menu."""
+        return MenusPage(self._document)
 
     def said(self) -> str:
         """How it is set."""

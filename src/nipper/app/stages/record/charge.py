@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from nipper.app.theme import BASE_PT, Theme
-from nipper.app.widgets.basic import SEMI, clear, label
+from nipper.app.widgets.basic import SEMI, label, refilled
 from nipper.app.widgets.plot import Plot
 from nipper.core.logs.charges import Charge, Reading, readings
 from nipper.core.logs.model import Log
@@ -74,19 +74,21 @@ class ChargePanel(QWidget):
             return
         first, beside = self._shown
         self._sides[1].setVisible(beside is not None)
-        clear(self._table)
+        for plot, title, opened in zip(self.plots, self._titles, self._shown, strict=True):
+            if opened is not None:
+                self._draw(plot, opened)
+                parts = (self._day(opened), opened.pack, opened.settings)
+                title.setText(" · ".join(part for part in parts if part))
+        self._fit(first, beside)
+        with refilled(self._table):
+            self._fill_table()
+
+    def _fill_table(self) -> None:
         for column, heading in enumerate(HEADINGS, 1):
             self._table.addWidget(label(heading, "soft", BASE_PT - 1), 0, column)
-        for i, opened in enumerate((first, beside)):
+        for row, opened in enumerate(self._shown or (), 1):
             if opened is not None:
-                self._draw(self.plots[i], opened)
-                self._titles[i].setText(
-                    " · ".join(
-                        part for part in (self._day(opened), opened.pack, opened.settings) if part
-                    )
-                )
-                self._row(i + 1, opened)
-        self._fit(first, beside)
+                self._row(row, opened)
         self._table.setColumnStretch(len(HEADINGS) + 1, 1)
 
     def _day(self, opened: Opened) -> str:
@@ -99,9 +101,7 @@ class ChargePanel(QWidget):
         curves = charge_curves(opened.log, opened.charge)
         end = readings(opened.log, self._setup, opened.charge).end
         special = {end.highest - 1: "highest", end.lowest - 1: "lowest"}
-        for i in range(curves.cell_v.shape[1]):
-            if i not in special:
-                plot.line(curves.minutes, curves.cell_v[:, i], "herd", 1.0)
+        plot.line(curves.minutes, np.delete(curves.cell_v, list(special), axis=1), "herd")
         for i, role in special.items():
             plot.line(curves.minutes, curves.cell_v[:, i], role, 2.0)
         plot.item.getAxis("bottom").setLabel("minutes from the start of absorption")

@@ -10,11 +10,11 @@ import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt, Signal, Slot
-from PySide6.QtGui import QBrush
+from PySide6.QtGui import QBrush, QColor
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
 from nipper.app.theme import BASE_PT, Theme
-from nipper.app.widgets.basic import SEMI, clear, label
+from nipper.app.widgets.basic import SEMI, label, refilled
 from nipper.app.widgets.plot import Plot
 from nipper.core.forecast.outcome import Span
 from nipper.core.forecast.rehearsal import lanes_of
@@ -44,6 +44,7 @@ LANE_Y = {"limit": 2.0, "balance": 1.0, "trip": 0.0}
 CELL_PT = 9.5
 BY_DAY = 40.0  # days; longer runs are drawn day by day
 NO_PEN = pg.mkPen(None)
+HIGH = 1e5  # beyond any axis
 
 
 class Lanes(QWidget):
@@ -175,25 +176,16 @@ class Lanes(QWidget):
         edges = np.flatnonzero(np.diff(dark.astype(int), prepend=0, append=0))
         shade = self._theme.colour("grid")
         shade.setAlpha(110)
-        for start, end in zip(edges[::2], edges[1::2], strict=False):
-            for plot in self.plots:
-                night = pg.LinearRegionItem(
-                    (hours[start], hours[min(end, hours.size - 1)]),
-                    movable=False,
-                    pen=NO_PEN,
-                    brush=shade,
-                )
-                night.setZValue(-20)
-                plot.addItem(night)
+        begin, end = hours[edges[::2]], hours[np.minimum(edges[1::2], hours.size - 1)]
+        for plot in self.plots:
+            night = _bars(begin, end, (-HIGH, 2.0 * HIGH), shade)
+            night.setZValue(-20)
+            plot.item.addItem(night, ignoreBounds=True)
 
     def _draw_cells(self, plot: Plot, trial: "Trial", hours: NDArray[np.floating]) -> None:
         log = trial.logs[self._pack - 1]
         high, low = strays(trial, self._pack)
-        herd = [i for i in range(log.cells) if i not in (high, low)]
-        if herd:  # one path for all of them: sixteen would cost sixteen times the painting
-            blank = np.full((1, len(herd)), np.nan, np.float32)
-            y = np.concatenate([log.cell_v[:, herd], blank]).T.ravel()
-            plot.line(np.tile(np.r_[hours, np.nan], len(herd)), y, "herd", 1.0)
+        plot.line(hours, np.delete(log.cell_v, [high, low], axis=1), "herd")
         if self._other is not None and self._other.logs[0].rows == hours.size:
             beside = self._other.logs[min(self._pack, len(self._other.logs)) - 1]
             plot.line(hours, beside.cell_v.max(axis=1), "copper", 1.3, dashed=True)
@@ -261,19 +253,18 @@ class Lanes(QWidget):
     def _draw_spans(self, plot: Plot, spans: list[Span], start_s: float, shown_h: float) -> None:
         plot.item.setYRange(-0.6, 2.7, padding=0)
         first, last = self.hours
-        for span in spans:
-            role = KIND_ROLE.get(span.kind, "act")
-            colour = self._theme.colour(role)
-            if span.kind == "float":
+        for lane, kind in dict.fromkeys((s.lane, s.kind) for s in spans):
+            colour = self._theme.colour(KIND_ROLE.get(kind, "act"))
+            if kind == "float":
                 colour.setAlpha(120)
-            x0, x1 = (span.start_s - start_s) / 3600.0, (span.end_s - start_s) / 3600.0
-            x0, x1 = max(x0, first), min(max(x1, x0 + 0.002 * shown_h), last)
-            y = LANE_Y[span.lane]
-            plot.addItem(
-                pg.BarGraphItem(
-                    x0=[x0], x1=[x1], y0=[y - 0.34], height=[0.68], brush=colour, pen=None
-                )
+            own = [s for s in spans if (s.lane, s.kind) == (lane, kind)]
+            begin, end = (
+                (np.array(moments) - start_s) / 3600.0
+                for moments in ([s.start_s for s in own], [s.end_s for s in own])
             )
+            begin = np.maximum(begin, first)
+            end = np.minimum(np.maximum(end, begin + 0.002 * shown_h), last)
+            plot.addItem(_bars(begin, end, (LANE_Y[lane] - 0.34, 0.68), colour))
         first_trip = min(
             (s for s in spans if s.lane == "trip"), key=lambda s: s.start_s, default=None
         )
@@ -291,8 +282,11 @@ class Lanes(QWidget):
                 size=CELL_PT,
                 bold=False,
             )
-        clear(self._legend)
-        for kind in (k for k in KIND_ROLE if any(s.kind == k for s in spans)):
+        with refilled(self._legend):
+            self._explain({s.kind for s in spans})
+
+    def _explain(self, kinds: set[str]) -> None:
+        for kind in (k for k in KIND_ROLE if k in kinds):
             entry = QHBoxLayout()
             entry.setSpacing(4)
             entry.addWidget(label("■", KIND_ROLE[kind], CELL_PT - 0.5))
@@ -312,6 +306,13 @@ class Lanes(QWidget):
         for head, cover in zip(self._heads, self._covers, strict=True):
             head.setValue(self.hour)
             cover.setRegion((self.hour if covered else last, last))
+
+
+def _bars(
+    begin: NDArray[Any], end: NDArray[Any], y: tuple[float, float], colour: QColor
+) -> pg.BarGraphItem:
+    """Bars from hour to hour, with their foot and height."""
+    return pg.BarGraphItem(x0=begin, x1=end, y0=y[0], height=y[1], brush=colour, pen=None)
 
 
 def of_days(

@@ -16,7 +16,7 @@ from nipper.app.stage import StageView
 from nipper.app.stages.rehearse.controls import Controls, StepIn
 from nipper.app.stages.rehearse.lanes import Lanes, strays
 from nipper.app.theme import BASE_PT, Theme
-from nipper.app.widgets.basic import SEMI, button, card, clear, label
+from nipper.app.widgets.basic import SEMI, button, card, clear, label, refilled
 from nipper.core.errors import InputError
 from nipper.core.forecast.rehearsal import Rehearsal
 from nipper.core.forecast.schools import schools
@@ -201,9 +201,9 @@ class RehearseView(StageView):
         self._show(rehearsal.main.trial, rehearsal.other.trial if rehearsal.other else None)
         if first or self.lanes.hour in (0.0, self.lanes.hours[1]):
             self._to(telling_moment(rehearsal))
-        clear(self._figures)
-        for figure in figures(rehearsal):
-            self._figures.addWidget(_figure_card(figure), 1)
+        with refilled(self._figures):
+            for figure in figures(rehearsal):
+                self._figures.addWidget(_figure_card(figure), 1)
 
     def _show(self, trial: "Trial", other: "Trial | None") -> None:
         self._trial = trial
