@@ -1,4 +1,4 @@
-"""Many lines as one path: thinned without losing an extreme, and each line still answers a click."""
+"""Many lines as one path: no extreme is lost, and each line still answers a click."""
 
 import numpy as np
 import pytest

@@ -97,10 +97,9 @@ class Walk(QObject):
         if self._shown != name:
             self._shown, self._turns = name, 0
             show()
-        self._turns += 1
-        if self._turns <= TURNS or (
-            self._window.forecasts is not None and self._window.forecasts.busy
-        ):
+        busy = self._window.forecasts is not None and self._window.forecasts.busy
+        self._turns = 0 if busy else self._turns + 1
+        if self._turns <= TURNS:  # what has just come is not laid out yet
             return
         self._steps.pop(0)
         self._picture(name)

@@ -44,8 +44,8 @@ WORDS: dict[str, str] = {
     "charge voltage limit": "the voltage that the BMS tells a charger to hold",
     "coldest cell": "nearest the outer wall, as a rule: there belongs the sensor that stops a "
     "charge",
-    "counter": "a BMS's own count of charge, in %; right after a full charge, a guess weeks later",
     "counted": "charge added up from current and time; it drifts until the next full charge",
+    "counter": "a BMS's own count of charge, in %; right after a full charge, a guess weeks later",
     "current": "in amperes; positive into the bank, negative out of it",
     "cycles": "full ones: all charge taken out, divided by the capacity",
     "dark": "a BMS that has turned itself off: no display, no radio, nothing at the terminals",
