@@ -8,7 +8,7 @@ import pytest
 
 from nipper.core.findings import Finding, Severity
 from nipper.core.imbalance.causes_base import names, sure
-from nipper.core.imbalance.diagnosis import changed, diagnose, summary
+from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.logs.charges import full
 from nipper.core.presets import new_setup
 from nipper.core.report.charges import charge_curves, heat_table, nearest
@@ -24,6 +24,7 @@ from nipper.core.report.sentences import (
 )
 from nipper.core.rules import check
 from nipper.core.setup import put
+from nipper.core.upkeep.kept import changed, summary
 from tests.builders import charge_log
 
 

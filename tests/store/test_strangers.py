@@ -134,7 +134,7 @@ def test_a_strangers_mapping_and_diagnosis_are_read_as_what_they_are(path):
 
 @pytest.mark.parametrize("text", ["3", "[]", "{}", "{", '{"verdict": "act", "findings": [7]}'])
 def test_a_kept_diagnosis_that_is_none_is_passed_over(tmp_path, text):
-    from nipper.core.imbalance.diagnosis import changed
+    from nipper.core.upkeep.kept import changed
     from nipper.core.upkeep.story import diagnoses
 
     with closing(Bench.create(tmp_path / "a.nipper", new_setup("lfp", 8, 100.0))) as bench:

@@ -198,7 +198,7 @@ class Records(QObject):
 
     def _keep(self, record: PackRecord) -> None:
         """Keep the judgement with its date when it is another than the last one."""
-        from nipper.core.imbalance.diagnosis import changed, summary
+        from nipper.core.upkeep.kept import changed, summary
 
         now, kept = summary(record.diagnosis), self._bench.history.diagnoses(record.pack.id)
         if not kept or changed(kept[-1][1], now):

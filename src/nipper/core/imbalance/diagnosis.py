@@ -4,10 +4,9 @@ The estimates are made once (``estimate``), each cause looks at them by itself (
 ``electrical``), and here they are weighed.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -220,35 +219,3 @@ def iso(time_s: float) -> str:
 
 def _number(value: float, digits: int) -> float | None:
     return round(float(value), digits) if np.isfinite(value) else None
-
-
-def summary(diagnosis: Diagnosis) -> dict[str, object]:
-    """What is kept of a diagnosis, so that the next one can tell what changed: the verdict and the
-    findings above half.
-    """
-    return {
-        "verdict": diagnosis.verdict,
-        "findings": [f.to_json() for f in diagnosis.findings if f.confidence > 0.5],
-    }
-
-
-def changed(before: Mapping[str, Any], now: Mapping[str, Any]) -> bool:
-    """Whether two kept summaries differ in verdict, causes or cells, or in a size by more than a
-    fifth. One that was made elsewhere and cannot be read is another.
-    """
-    try:
-        return _changed(before, now)
-    except (KeyError, TypeError, AttributeError):
-        return True
-
-
-def _changed(before: Mapping[str, Any], now: Mapping[str, Any]) -> bool:
-    if before["verdict"] != now["verdict"] or len(before["findings"]) != len(now["findings"]):
-        return True
-    for old, new in zip(before["findings"], now["findings"], strict=True):
-        if (old["cause"], old["cells"]) != (new["cause"], new["cells"]):
-            return True
-        was, is_now = old["magnitude"]["value"], new["magnitude"]["value"]
-        if abs(is_now - was) > 0.2 * abs(was):
-            return True
-    return False

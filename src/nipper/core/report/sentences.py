@@ -13,6 +13,7 @@ from nipper.core.logs.charges import ChargeReadings, readings
 from nipper.core.logs.model import Log
 from nipper.core.report.consequence import Consequence, Status, count
 from nipper.core.setup import Setup
+from nipper.core.upkeep.kept import findings
 
 VERDICT_STATUS = {
     "healthy": Status.OK,
@@ -199,7 +200,9 @@ def of_history(
     if len(kept) < 2:
         return []
     time_s, before = kept[-2]
-    said = " ".join(f["summary"] for f in before["findings"]) or BEFORE[before["verdict"]]
+    said = " ".join(findings(before).values()) or BEFORE.get(str(before.get("verdict")), "")
+    if not said:
+        return []
     return [
         Consequence(
             Status.NONE,

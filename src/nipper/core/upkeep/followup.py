@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
 
-from nipper.core.upkeep.story import findings
+from nipper.core.upkeep.kept import findings
 
 DAY_S = 86400.0
 WAIT_DAYS, WAIT_CHARGES = 14.0, 10  # two weeks or ten full charges: common practice

@@ -1,11 +1,11 @@
 """The bench's story: everything that happened, in one line of time."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import Any, cast
+from typing import Any
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from nipper.core.upkeep.kept import findings
 
 DAY_S = 86400.0
 
@@ -30,16 +30,6 @@ KIND_OF = {
 }  # fmt: skip
 
 
-class KeptFinding(BaseModel):
-    """A finding of a kept diagnosis."""
-
-    model_config = ConfigDict(extra="ignore")
-
-    cause: str = Field(max_length=100)
-    cells: tuple[int, ...] = Field(max_length=200)
-    summary: str = Field(max_length=1000)
-
-
 @dataclass(frozen=True, slots=True)
 class Entry:
     """One thing that happened: when, Unix seconds; what kind; in words; which pack, "" for all."""
@@ -61,21 +51,6 @@ def revisions(found: Sequence[tuple[float, str, str, str]]) -> list[Entry]:
         Entry(at, Kind.SETTINGS, f"settings {kind}{f': {note}' if note else ''}", pack)
         for at, pack, kind, note in found
     ]
-
-
-def findings(document: Mapping[str, Any]) -> dict[tuple[str, tuple[int, ...]], str]:
-    """What a kept diagnosis names, cause and cells, in its words; what cannot be read of one that
-    was made elsewhere is passed over.
-    """
-    out: dict[tuple[str, tuple[int, ...]], str] = {}
-    found = document.get("findings")
-    for item in cast("list[Any]", found) if isinstance(found, list) else []:
-        try:
-            kept = KeptFinding.model_validate(item)
-        except ValidationError:
-            continue
-        out[kept.cause, kept.cells] = kept.summary
-    return out
 
 
 def diagnoses(pack: str, found: Sequence[tuple[float, dict[str, Any]]]) -> list[Entry]:
