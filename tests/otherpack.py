@@ -8,6 +8,7 @@ with an offset. What is the matter with the cells is given, so the truth is know
 """
 
 import csv
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -18,6 +19,8 @@ from tests.conftest import REFERENCE
 
 Floats = np.ndarray
 START_S = 1.75e9
+NEAR_PCT = 0.3
+TEST_FROM_H, TEST_TO_H = 18.5, 4.0  # of a capacity test: overnight
 
 
 def published_curve(file: str, column: str) -> tuple[Floats, Floats]:
@@ -59,72 +62,84 @@ class Use:
     current_offset_a: float = 0.05
     seed: int = 1
     balance: bool = True  # by the setup's own balancer, if it has one
+    equalise_days: tuple[int, ...] = ()  # the charger goes higher by the value below
+    equalise_v: float = 0.0
+    test_days: tuple[int, ...] = ()  # from the evening on discharged at the rate below, to the end
+    test_c: float = 0.2
     hours: list[tuple[float, float, float]] = field(
         default_factory=list
     )  # from, to (hours since the start), C: instead of sun and house
 
 
-def make(setup: Setup, cells: Cells, use: Use) -> tuple[Log, Floats]:
-    """The log, and each cell's charge at the last row as % of the setup's capacity missing to its
-    own full, less the median's.
-    """
-    rng = np.random.default_rng(use.seed)
-    n, ah = setup.cells, setup.capacity_ah
-    wide = np.ones(n)
-    capacity = ah * cells.capacity * wide
-    r_ohm = (
-        1e-3
-        * (setup.cell.resistance_mohm or 0.3)
-        / setup.cells_in_parallel
-        * cells.resistance
-        * wide
-    )
-    fast_ohm, slow_ohm = 0.7 * r_ohm, 0.7 * cells.slow_share * r_ohm
-    missing = (100.0 - use.start_pct - cells.offset_pct * wide) / 100.0 * ah
-    charge = capacity - missing
-    slow_v, swing = np.zeros(n), np.zeros(n)
-    kept = np.exp(-use.step_s / cells.slow_s)
-    hours = use.step_s / 3600.0
-    charger, trip = setup.charging, setup.protection.cell_over_voltage
-    low = setup.protection.cell_under_voltage
-    held_s, floating, tripped, dark = 0.0, False, False, False
-    rows = int(use.days * 86400 / use.step_s)
-    out_v, out_a = np.empty((rows, n)), np.empty(rows)
-    flags = np.zeros((rows, n), bool)
-    amps = 0.0
-    for k in range(rows):
-        since_h = k * hours
-        wanted, source = _wanted(use, since_h, ah, rng)
-        rest = np.interp(100.0 * charge / capacity, *cells.curve, left=None, right=None)
-        over = 100.0 * charge / capacity - 100.0
+class Pack:
+    """One pack, step by step: what it drives, and what a current does to it."""
+
+    def __init__(self, setup: Setup, cells: Cells, use: Use, rows: int) -> None:
+        wide, ah = np.ones(setup.cells), setup.capacity_ah
+        self.setup, self.cells, self.use, self.wide = setup, cells, use, wide
+        self.capacity = ah * cells.capacity * wide
+        r_ohm = (
+            1e-3
+            * (setup.cell.resistance_mohm or 0.3)
+            / setup.cells_in_parallel
+            * cells.resistance
+            * wide
+        )
+        self.fast_ohm, self.slow_ohm = 0.7 * r_ohm, 0.7 * cells.slow_share * r_ohm
+        missing = (100.0 - use.start_pct - cells.offset_pct * wide) / 100.0 * ah
+        self.charge = self.capacity - missing
+        self.slow_v, self.swing = np.zeros(setup.cells), np.zeros(setup.cells)
+        self.kept = np.exp(-use.step_s / cells.slow_s)
+        self.tripped, self.dark = False, False
+        self.ohms = self.fast_ohm + (1.0 - self.kept) * self.slow_ohm
+        self.source_v, self.rest_v = self.wide, self.wide
+        self.out_v, self.out_a = np.empty((rows, setup.cells)), np.empty(rows)
+        self.flags = np.zeros((rows, setup.cells), bool)
+
+    def look(self) -> None:
+        """Its cells' voltages without current."""
+        cells = self.cells
+        pct = 100.0 * self.charge / self.capacity
+        self.rest_v = self._curve(pct) + 1e-3 * cells.hysteresis_mv * self.swing
+        self.source_v = self.rest_v + self.kept * self.slow_v
+
+    def _curve(self, pct: Floats) -> Floats:
+        rest = np.interp(pct, *self.cells.curve, left=None, right=None)
+        over = pct - 100.0
         # beyond its ends the voltage runs away
-        rest = rest + np.maximum(over, 0.0) * 0.25 - np.maximum(-100.0 - over, 0.0) * 0.15
-        rest = rest + 1e-3 * cells.hysteresis_mv * swing
-        source_v, ohms = rest + kept * slow_v, fast_ohm + (1.0 - kept) * slow_ohm
-        amps = wanted
-        if charger and wanted > 0.0:
-            target_v = (charger.float_v or 0.0) if floating else charger.absorption_v
-            most = (target_v - source_v.sum()) / ohms.sum()
-            if most < amps:
-                amps = max(most, 0.0 if source else min(wanted, 0.0))
-                if not floating and amps >= 0.0:
-                    held_s += use.step_s
-                    floating = held_s > 60.0 * charger.absorption_min
-        if since_h % 24.0 < 0.5 * hours or wanted < -0.02 * ah:
-            held_s, floating = 0.0, False
-        if tripped and amps > 0.0:
-            amps = 0.0
-        if dark and amps < 0.0:
-            amps = 0.0
-        v = source_v + amps * ohms
-        out_v[k], out_a[k] = v, amps
-        read_v = v + 1e-3 * cells.bias_mv * wide
-        tripped = read_v.max() >= trip.trip_v or (tripped and read_v.max() > trip.release_v)
-        dark = read_v.min() <= low.trip_v or (dark and read_v.min() < low.release_v)
-        slow_v = kept * slow_v + (1.0 - kept) * slow_ohm * amps
-        charge = charge + amps * hours - cells.leak_mah_day * wide / 24e3 * hours
-        swing = swing + (np.sign(amps) - swing) * (1.0 - np.exp(-12.0 * abs(amps) * hours / ah))
-        balancer = setup.balancer if use.balance else None
+        return rest + np.maximum(over, 0.0) * 0.25 - np.maximum(-100.0 - over, 0.0) * 0.15
+
+    @property
+    def stiff_ohm(self) -> float:
+        """What its voltage moves by within a step, for each ampere: its resistance, and how fast it
+        fills. Without the latter, packs at a knee would throw currents at each other.
+        """
+        pct = 100.0 * self.charge / self.capacity
+        rise = (self._curve(pct + NEAR_PCT) - self._curve(pct - NEAR_PCT)) / (2.0 * NEAR_PCT)
+        fills = 100.0 / self.capacity * self.use.step_s / 3600.0
+        return float((self.ohms + rise * fills).sum())
+
+    def blocks(self, amps: float) -> bool:
+        """Whether its switches let no such current through."""
+        return (self.tripped and amps > 0.0) or (self.dark and amps < 0.0)
+
+    def carry(self, row: int, amps: float, at_end: bool = False) -> None:
+        """A step of time with this current; read at its begin or its end."""
+        cells, ah, hours = self.cells, self.setup.capacity_ah, self.use.step_s / 3600.0
+        trip = self.setup.protection.cell_over_voltage
+        low = self.setup.protection.cell_under_voltage
+        v = self.source_v + amps * self.ohms
+        self.out_v[row], self.out_a[row] = v, amps
+        read_v = v + 1e-3 * cells.bias_mv * self.wide
+        high_v, low_v = read_v.max(), read_v.min()
+        self.tripped = high_v >= trip.trip_v or (self.tripped and high_v > trip.release_v)
+        self.dark = low_v <= low.trip_v or (self.dark and low_v < low.release_v)
+        self.slow_v = self.kept * self.slow_v + (1.0 - self.kept) * self.slow_ohm * amps
+        leak = cells.leak_mah_day * self.wide / 24e3 * hours
+        self.charge = self.charge + amps * hours - leak
+        pace = 1.0 - np.exp(-12.0 * abs(amps) * hours / ah)
+        self.swing = self.swing + (np.sign(amps) - self.swing) * pace
+        balancer = self.setup.balancer if self.use.balance else None
         if balancer and balancer.kind == "passive":
             allowed = {"charging": amps > 0.2, "rest": abs(amps) < 0.2, "always": True}[
                 balancer.when
@@ -134,22 +149,111 @@ def make(setup: Setup, cells: Cells, use: Use) -> tuple[Log, Floats]:
                 & (read_v - read_v.min() > 1e-3 * balancer.delta_mv)
                 & allowed
             )
-            charge = charge - busy * balancer.current_a * hours
-            flags[k] = busy
-    read = out_v + 1e-3 * cells.bias_mv * wide + rng.normal(0.0, 1e-3 * use.noise_mv, out_v.shape)
-    step = 1e-3 * use.step_mv
-    cell_v = (np.round(read / step) * step).astype(np.float32)
-    current = np.round(out_a + use.current_offset_a, 1)
-    log = Log(
-        time_s=START_S + np.arange(rows) * use.step_s,
-        current_a=current,
-        pack_v=cell_v.sum(axis=1).astype(float).round(2),
-        cell_v=cell_v,
-        temp_c=np.full((rows, 1), 20.0, np.float32),
-        balancing=flags if setup.balancer and use.balance else None,
-    )
-    missing = 100.0 * (capacity - charge) / ah
-    return log, np.median(missing) - missing
+            self.charge = self.charge - busy * balancer.current_a * hours
+            self.flags[row] = busy
+        if at_end:
+            self.look()
+            self.out_v[row] = self.rest_v + self.slow_v + amps * self.fast_ohm
+
+    def log(self, rng: np.random.Generator) -> Log:
+        """What its BMS wrote."""
+        use, noise = self.use, rng.normal(0.0, 1e-3 * self.use.noise_mv, self.out_v.shape)
+        read = self.out_v + 1e-3 * self.cells.bias_mv * self.wide + noise
+        step = 1e-3 * use.step_mv
+        cell_v = (np.round(read / step) * step).astype(np.float32)
+        rows = self.out_a.size
+        return Log(
+            time_s=START_S + np.arange(rows) * use.step_s,
+            current_a=np.round(self.out_a + use.current_offset_a, 1),
+            pack_v=cell_v.sum(axis=1).astype(float).round(2),
+            cell_v=cell_v,
+            temp_c=np.full((rows, 1), 20.0, np.float32),
+            balancing=self.flags if self.setup.balancer and use.balance else None,
+        )
+
+    @property
+    def offset_pct(self) -> Floats:
+        """Each cell's charge now, as % of the setup's capacity missing to its own full, less the
+        median's.
+        """
+        missing = 100.0 * (self.capacity - self.charge) / self.setup.capacity_ah
+        return np.median(missing) - missing
+
+
+def make(setup: Setup, cells: Cells, use: Use) -> tuple[Log, Floats]:
+    """The log, and each cell's charge at the last row as % of the setup's capacity missing to its
+    own full, less the median's.
+    """
+    [(log, offset_pct)] = make_bank([setup], [cells], [0.0], use)
+    return log, offset_pct
+
+
+def make_bank(
+    setups: Sequence[Setup],
+    cells: Sequence[Cells],
+    ways_ohm: Sequence[float],
+    use: Use,
+    each_day: Callable[[int, Sequence[Pack]], None] = lambda _day, _packs: None,
+) -> list[tuple[Log, Floats]]:
+    """The same for packs at one bus, each behind a way of its own; ``each_day`` may change them at
+    midnight, as hands do.
+    """
+    rng = np.random.default_rng(use.seed)
+    rows, hours = int(use.days * 86400 / use.step_s), use.step_s / 3600.0
+    packs = [Pack(s, c, use, rows) for s, c in zip(setups, cells, strict=True)]
+    charger, ah = setups[0].charging, sum(s.capacity_ah for s in setups)
+    held_s, floating, day = 0.0, False, 0
+    for k in range(rows):
+        since_h = k * hours
+        if int(since_h // 24) > day:
+            day = int(since_h // 24)
+            each_day(day, packs)
+        wanted, source = _wanted(use, since_h, ah, rng)
+        for pack in packs:
+            pack.look()
+        amps = wanted
+        if charger and wanted > 0.0:
+            target_v = (charger.float_v or 0.0) if floating else charger.absorption_v
+            target_v += use.equalise_v * (day in use.equalise_days)
+            most = sum(
+                (target_v - p.source_v.sum()) / ohms
+                for p, ohms in zip(packs, _ohms(packs, ways_ohm), strict=True)
+            )
+            if most < amps:
+                amps = max(most, 0.0 if source else min(wanted, 0.0))
+                if not floating and amps >= 0.0:
+                    held_s += use.step_s
+                    floating = held_s > 60.0 * charger.absorption_min
+        if since_h % 24.0 < 0.5 * hours or wanted < -0.02 * ah:
+            held_s, floating = 0.0, False
+        for pack, share in zip(packs, _shared(packs, ways_ohm, float(amps)), strict=True):
+            pack.carry(k, share, at_end=len(packs) > 1)
+    return [(pack.log(rng), pack.offset_pct) for pack in packs]
+
+
+def _ohms(packs: Sequence[Pack], ways_ohm: Sequence[float]) -> list[float]:
+    if len(packs) == 1:
+        return [packs[0].ohms.sum()]
+    return [p.stiff_ohm + way for p, way in zip(packs, ways_ohm, strict=True)]
+
+
+def _shared(packs: Sequence[Pack], ways_ohm: Sequence[float], amps: float) -> list[float]:
+    """How they share a current: one voltage at the bus, none through a pack that blocks it."""
+    on = [True] * len(packs)
+    if len(packs) == 1:
+        return [0.0 if packs[0].blocks(amps) else amps]
+    while any(on):
+        ohms = np.array(_ohms(packs, ways_ohm))
+        drive_v = np.array([p.source_v.sum() for p in packs])
+        through = np.array(on) / ohms
+        bus_v = (amps + float(through @ drive_v)) / through.sum()
+        shares = [float(x) for x in through * (bus_v - drive_v)]
+        blocked = [i for i, p in enumerate(packs) if on[i] and p.blocks(shares[i])]
+        if not blocked:
+            return shares
+        for i in blocked:
+            on[i] = False
+    return [0.0] * len(packs)
 
 
 def _wanted(use: Use, since_h: float, ah: float, rng: np.random.Generator) -> tuple[float, bool]:
@@ -158,6 +262,10 @@ def _wanted(use: Use, since_h: float, ah: float, rng: np.random.Generator) -> tu
         c = next((c for a, b, c in use.hours if a <= since_h < b), 0.0)
         return c * ah, c > 0.0
     hour, day = since_h % 24.0, int(since_h // 24)
+    if (day in use.test_days and hour >= TEST_FROM_H) or (
+        day - 1 in use.test_days and hour < TEST_TO_H
+    ):
+        return -use.test_c * ah, False
     sun = max(0.0, np.sin(np.pi * (hour - 7.0) / 11.0)) * use.sun_c if 7.0 < hour < 18.0 else 0.0
     sun *= (0.15 if day in use.dark_days else 1.0) * (1.0 - 0.5 * float(rng.random() < 0.1))
     house = use.house_c * (3.0 if 17.5 < hour < 22.5 else 0.7) * rng.uniform(0.6, 1.4)

@@ -13,7 +13,7 @@ from math import erfc, inf, sqrt
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.drift import LEAST_CHARGES, LEAST_DAYS, straight_line
+from nipper.core.imbalance.drift import LEAST_CHARGES, LEAST_DAYS, side_line
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.resistance import step_resistances
 from nipper.core.imbalance.sharing import Sharing, sharing
@@ -200,14 +200,15 @@ def _drifts(
     ]
     for cell, quantity, value, sd in rows:
         lines = [
-            straight_line(
+            side_line(
                 (drift.time_s[s] - drift.time_s[0]) / 86400.0,
                 value[s],
                 np.hypot(sd[s], 1e-3 * setup.capacity_ah),
+                setup.capacity_ah,
             )
             for s in sides
         ]
-        (old, old_sd, _), (new, new_sd, _) = lines
+        (old, old_sd), (new, new_sd) = lines
         if not (np.isfinite(old) and np.isfinite(new)):
             continue
         error = float(np.hypot(np.hypot(old_sd, new_sd), floor / 1e3))

@@ -16,6 +16,7 @@ LEAST_DAYS = 5.0
 # errors of neighbouring charges go together (same sky, same taper): the plain standard error is too
 # good
 SERIAL_FACTOR = 1.6
+TOLD_PCT = 0.5  # of capacity: an offset whose standard deviation is larger stands on the flat
 # most of a reading's uncertainty (curve, resistance) is the same at every charge and moves no
 # slope: the scatter about the line may speak for it, down to this share of the variance
 SHARED = 0.06
@@ -176,3 +177,20 @@ def straight_line(days: Floats, y: Floats, sd: Floats) -> tuple[float, float, fl
         float(SERIAL_FACTOR * np.sqrt(scatter / sxx)),
         float(mean_y - slope * mean_x),
     )
+
+
+def side_line(days: Floats, y: Floats, sd: Floats, capacity_ah: float) -> tuple[float, float]:
+    """The same for one side of a moment: slope a day and its standard deviation.
+
+    A cell that stands on the flat is told to be far off, not how far, charge after charge alike:
+    there a line seems to stand still while the cell goes on. What is open at either end of it is
+    open of its slope.
+    """
+    slope, slope_sd, _ = straight_line(days, y, sd)
+    good = np.isfinite(y) & np.isfinite(sd)
+    if not np.isfinite(slope):
+        return slope, slope_sd
+    left_ah = np.maximum(0.0, sd[good] - TOLD_PCT / 100.0 * capacity_ah)
+    some = max(1, left_ah.size // 4)
+    open_ah = np.hypot(np.median(left_ah[:some]), np.median(left_ah[-some:]))
+    return slope, float(np.hypot(slope_sd, open_ah / np.ptp(days[good])))

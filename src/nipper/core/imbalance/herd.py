@@ -90,6 +90,9 @@ def learn(
     end_pct, end_weight = ends(setup, float(freed[-1]), abs(float(amps[-1])) * herd_ohm)
     if bottom_pct is None:
         bottom_pct = float(ocv.soc(freed[0]))
+    else:  # an aged pack holds less than its name says: counted down, charge would be left in it
+        doubt_v = CURVE_DOUBT_V + RESISTANCE_LEFT * abs(float(amps[0])) * herd_ohm
+        bottom_pct = min(bottom_pct, float(ocv.soc(freed[0] + doubt_v)))
     rise = ocv.ocv(end_pct[:, None] + BEYOND_PCT) - ocv.ocv(end_pct)[:, None]
     fall = ocv.ocv(bottom_pct - BEYOND_PCT[::-1]) - ocv.ocv(bottom_pct)
     per_pct = setup.capacity_ah / 100.0

@@ -55,6 +55,7 @@ SLOW_S, SLOW_PART = 600.0, 0.35  # how late, and how much of a long drop
 # less one has to leave unexplained
 LEADS_H = (0.0, 0.02, 0.04, 0.06, 0.08, 0.10, 0.13)
 LEAD_CHARGES, BETTER_SHARE = 4, 0.95
+IDLE_RATE, IDLE_S = 0.003, 1800.0  # of capacity an hour: meters' offsets are of that size
 LEAST_FIT_V = 0.020  # what is worse than this counts no more
 LEAST_ROWS = 4
 MOST_ROWS = 600  # more only repeat each other
@@ -180,6 +181,7 @@ def _up(log: Log, setup: Setup, charge: Charge, prior: Prior) -> Walk | None:
         return alone
 
     charging = rows[log.current_a[rows] > -0.01 * setup.capacity_ah]
+    charging = _busy(log, setup, charging)
     if setup.chemistry == "lfp":
         return _walk(log, setup, charging, prior, steep)
     # where the curve has no knee a weak cell and a level one part ways all along it: the last third
@@ -187,6 +189,15 @@ def _up(log: Log, setup: Setup, charge: Charge, prior: Prior) -> Walk | None:
     end_ah = log.charge_ah[charging].max() if charging.size else 0.0
     near = log.charge_ah[charging] > end_ah - SLOPED_TOP_PCT / 100.0 * setup.capacity_ah
     return _walk(log, setup, charging[near], prior, None)
+
+
+def _busy(log: Log, setup: Setup, rows: NDArray[np.intp]) -> NDArray[np.intp]:
+    """Without the rows of a pack that has long lain idle, held at a voltage or cut off: hours of no
+    current repeat one reading, and what a meter is off by would be counted as charge meanwhile.
+    """
+    idle = np.abs(np.nan_to_num(log.current_a[rows])) < IDLE_RATE * setup.capacity_ah
+    busy_s = np.maximum.accumulate(np.where(idle, -np.inf, log.time_s[rows]))
+    return rows[~(idle & (log.time_s[rows] - busy_s > IDLE_S))]
 
 
 def _down(
@@ -197,7 +208,7 @@ def _down(
     # counting tells how far down the herd is; its voltage under load would tell it badly
     drawn_ah = float(log.charge_ah[rows[0]] - log.charge_ah[rows].min())
     left_pct = max(0.0, start_pct - 100.0 * drawn_ah / setup.capacity_ah)
-    loaded = rows[log.current_a[rows] < 0.01 * setup.capacity_ah]
+    loaded = _busy(log, setup, rows[log.current_a[rows] < 0.01 * setup.capacity_ah])
     if setup.chemistry != "lfp":
         return _walk(log, setup, loaded, prior, None, left_pct)
     return _walk(log, setup, loaded, prior, lambda freed: freed.min(axis=1) < low_v, left_pct)

@@ -9,7 +9,7 @@ from enum import Enum
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.drift import LEAST_CHARGES, LEAST_DAYS, Drift, straight_line
+from nipper.core.imbalance.drift import LEAST_CHARGES, LEAST_DAYS, Drift, side_line
 from nipper.core.imbalance.snapshot import Snapshot
 from nipper.core.setup import Setup
 
@@ -144,7 +144,12 @@ def _by_charges(known: States, rows: NDArray[np.bool_], setup: Setup) -> Pattern
     days = (known.time_s[rows] - known.time_s[0]) / 86400.0
     own = known.offset_ah - known.moved_ah
     lines = [
-        straight_line(days, own[rows, i], np.hypot(known.sd_ah[rows, i], 1e-3 * setup.capacity_ah))
+        side_line(
+            days,
+            own[rows, i],
+            np.hypot(known.sd_ah[rows, i], 1e-3 * setup.capacity_ah),
+            setup.capacity_ah,
+        )
         for i in range(known.cells)
     ]
     slope, sd = 1e3 * np.array([x[0] for x in lines]), 1e3 * np.array([x[1] for x in lines])
