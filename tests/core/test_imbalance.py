@@ -96,6 +96,7 @@ def test_drift_is_found_within_its_interval_and_the_bound_is_kept():
             ],
             None,
             8,
+            100.0,
         )
         errors.append(
             (found.ah_per_day[0] - np.median(found.ah_per_day[1:]) - true[0])
@@ -483,7 +484,7 @@ def test_a_balancer_is_not_starved_by_a_drift_that_no_cells_have(make_setup):
             Offsets(1.75e9 + 86400.0 * d, row, s, row - 0.1, row + 0.1)
             for d, row, s in zip(days, table, sd, strict=True)
         ]
-        known = replace(calm(), drift=fit(offsets, None, 16))
+        known = replace(calm(), drift=fit(offsets, None, 16, 230.0))
         assert bool([c for c in starved(known, setup) if c.confidence > 0.5]) is named
 
 

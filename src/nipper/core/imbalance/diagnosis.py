@@ -145,6 +145,14 @@ def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
             f"In {known.drift.days:.0f} days of this log a cell that loses less than"
             f" {unseen:.0f} mAh a day does not stand out: some weeks more tell smaller leaks."
         )
+    if known.lag_rows:
+        late = abs(known.lag_rows)
+        rows = f"{late} row{'s' if late > 1 else ''}"
+        side = "after" if known.lag_rows > 0 else "before"
+        out.append(
+            f"The voltages of this log come {rows} {side} the currents they belong to: it was read "
+            "so. Have the BMS asked for both at once, or more often."
+        )
     if not np.isfinite(log.current_a).any():
         out.append("Record the current as well: without it charge cannot be counted.")
     if not np.isfinite(known.resistances.herd_ohm):

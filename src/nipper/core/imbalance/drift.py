@@ -20,6 +20,8 @@ TOLD_PCT = 0.5  # of capacity: an offset whose standard deviation is larger stan
 # most of a reading's uncertainty (curve, resistance) is the same at every charge and moves no
 # slope: the scatter about the line may speak for it, down to this share of the variance
 SHARED = 0.06
+LEAST_DOUBT = 0.0006  # of capacity, of any offset read at a knee
+NINE_IN_TEN = 1.645  # standard deviations to either side
 SCALE_SHARE = 0.15  # of a drift: how well the knee's millivolts are known as charge
 
 
@@ -124,14 +126,21 @@ def balanced_ah(log: Log, balancer: Balancer | None, rows: NDArray[np.intp]) -> 
 
 
 def fit(
-    offsets: list[Offsets], moved_ah: Floats | None, cells: int, floor_ah: float = 0.0
+    offsets: list[Offsets],
+    moved_ah: Floats | None,
+    cells: int,
+    capacity_ah: float,
+    tops: list[Offsets] | None = None,
 ) -> Drift:
     """Weighted least squares per cell; the scatter about the line widens its uncertainty where the
     readings' own is too small.
 
-    ``floor_ah`` is added to each reading's uncertainty for the weights: most of the error of a
-    large offset is of scale, the same in all charges, and readings near zero must not outweigh the
-    rest for lacking it.
+    Lines go through what the tops of the charges tell by themselves: what a low end adds to
+    ``offsets`` is one reading for all charges, and moves no slope.
+
+    LEAST_DOUBT is added to each reading's uncertainty for the weights: most of the error of a large
+    offset is of scale, the same in all charges, and readings near zero must not outweigh the rest
+    for lacking it.
     """
     time_s = np.array([o.time_s for o in offsets])
     table = np.array([o.offset_ah for o in offsets]).reshape(-1, cells)
@@ -142,14 +151,37 @@ def fit(
     slope, slope_sd, start = np.full(cells, np.nan), np.full(cells, np.nan), np.full(cells, np.nan)
     if time_s.size >= LEAST_CHARGES and time_s[-1] - time_s[0] >= LEAST_DAYS * 86400.0:
         days = (time_s - time_s[0]) / 86400.0
+        tops = tops or offsets
+        own = np.array([o.offset_ah for o in tops]) - moved
+        own_sd = np.hypot(np.array([o.sd_ah for o in tops]), LEAST_DOUBT * capacity_ah)
         for i in range(cells):
-            slope[i], slope_sd[i], start[i] = straight_line(
-                days, table[:, i] - moved[:, i], np.hypot(sd[:, i], floor_ah)
-            )
-        slope -= np.nanmedian(slope)
+            slope[i], slope_sd[i], start[i] = straight_line(days, own[:, i], own_sd[:, i])
+        slope -= np.nanmedian(slope) if np.isfinite(slope).any() else 0.0
+        slope_sd = np.hypot(slope_sd, _open_ah(tops, slope, capacity_ah) / days[-1])
     low = np.array([o.low_ah for o in offsets]).reshape(-1, cells)
     high = np.array([o.high_ah for o in offsets]).reshape(-1, cells)
     return Drift(time_s, table, sd, low, high, moved, known, slope, slope_sd, start)
+
+
+def _open_ah(tops: list[Offsets], slope: Floats, capacity_ah: float) -> Floats:
+    """What is open of the way from the first charges to the last, float64[cells] Ah: one standard
+    deviation.
+
+    A cell on the flat is told to be far off, not how far. One that began further down than it
+    seemed has lost less since than it seems; what it lost beyond what is seen at the end is no
+    doubt of that it did.
+    """
+    some = max(1, len(tops) // 4)
+    value, low, high = (
+        np.array([getattr(o, name) for o in tops]) for name in ("offset_ah", "low_ah", "high_ah")
+    )
+    down, up = np.nan_to_num(value - low), np.nan_to_num(high - value)
+    losing = slope < 0.0
+    first = np.where(losing, down[:some], up[:some])
+    last = np.where(losing, up[-some:], down[-some:])
+    told_ah = NINE_IN_TEN * TOLD_PCT / 100.0 * capacity_ah
+    beyond = [np.maximum(0.0, np.median(side, axis=0) - told_ah) for side in (first, last)]
+    return np.hypot(*beyond) / NINE_IN_TEN
 
 
 def straight_line(days: Floats, y: Floats, sd: Floats) -> tuple[float, float, float]:

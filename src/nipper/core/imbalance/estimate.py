@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.capacity import Capacities, capacities, with_low_end
 from nipper.core.imbalance.drift import Drift, balanced_ah, fit
+from nipper.core.imbalance.lag import aligned, lag_rows
 from nipper.core.imbalance.offsets import Offsets, lead_h, offsets_at, resistance_prior
 from nipper.core.imbalance.remedies import TopEnd
 from nipper.core.imbalance.resistance import Resistances, step_resistances
@@ -24,7 +25,6 @@ Floats = NDArray[np.floating]
 
 ARRHENIUS_K = 25_000.0 / 8.314  # 15 to 40 kJ/mol, from memory; published sets give 19 to 29
 MOST_ROWS = 200_000  # rows looked at off the knees: more only repeat each other
-LEAST_DOUBT = 0.0006  # of capacity, of any offset read at a knee
 ALIKE_V, PLAIN_V = (
     0.003,
     0.008,
@@ -58,6 +58,7 @@ class Estimate:
     signals: Signals
     sensors_c: Floats  # mean of each temperature sensor; may be empty
     end: TopEnd
+    lag_rows: int = 0  # by which the log's voltages came after its currents
 
     @property
     def to_25_c(self) -> float:
@@ -88,6 +89,8 @@ def estimate(
     log, setup : the log's cells must be the setup's
     tick : called with the fraction done
     """
+    lag = lag_rows(log, setup)
+    log = aligned(log, lag)
     charges = tuple(find_charges(log, setup))
     tick(0.3)
     full = [c for c in charges if c.full]
@@ -98,26 +101,24 @@ def estimate(
     tick(0.4)
     both_ways = swing(plain, setup) if _vague(resistances) else None
     resistances = both_ways.resistances if both_ways else resistances
-    told = signals(plain, setup, resistances)
+    seen = signals(plain, setup, resistances)
     # without a full charge the state is not known, and a weak cell low down passes for a reading
-    untold = bool(full) and not np.isfinite(told.bias_v).any()
+    untold = bool(full) and not np.isfinite(seen.bias_v).any()
     if untold and (both_ways := both_ways or swing(plain, setup)):
-        told = replace(told, bias_v=both_ways.bias_v, bias_sd_v=both_ways.bias_sd_v)
-    read, log = log, _freed_of_bias(log, told)
+        seen = replace(seen, bias_v=both_ways.bias_v, bias_sd_v=both_ways.bias_sd_v)
+    read, log = log, _freed_of_bias(log, seen)
     prior = resistance_prior(setup, resistances)
     prior = replace(prior, lead_h=lead_h(log, setup, full, prior)) if full else prior
-    offsets: list[Offsets] = []
+    tops: list[Offsets] = []
     for i, charge in enumerate(full):
-        offsets.append(offsets_at(log, setup, charge, prior))
+        tops.append(offsets_at(log, setup, charge, prior))
         tick(0.5 + 0.4 * (i + 1) / len(full))
-    offsets, held = with_low_end(
-        offsets, capacities(log, setup, full, offsets, prior), setup.capacity_ah
-    )
-    offsets = [o for o in offsets if np.isfinite(o.offset_ah).any()]
+    both, held = with_low_end(tops, capacities(log, setup, full, tops, prior), setup.capacity_ah)
+    told = [i for i, o in enumerate(both) if np.isfinite(o.offset_ah).any()]
+    offsets, tops = [both[i] for i in told], [tops[i] for i in told]
     rows = np.searchsorted(log.time_s, [o.time_s for o in offsets])
-    drift = fit(
-        offsets, balanced_ah(log, setup.leveller, rows), log.cells, LEAST_DOUBT * setup.capacity_ah
-    )
+    moved_ah = balanced_ah(log, setup.leveller, rows)
+    drift = fit(offsets, moved_ah, log.cells, setup.capacity_ah, tops)
     tick(1.0)
     return Estimate(
         charges=charges,
@@ -125,9 +126,10 @@ def estimate(
         drift=drift,
         balancer=balancer_use(log, setup),
         capacities=held,
-        signals=told,
+        signals=seen,
         sensors_c=_sensors(log),
         end=top_end(read, full),
+        lag_rows=lag,
     )
 
 
