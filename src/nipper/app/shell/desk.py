@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Slot
 from nipper.app.document import Document
 from nipper.app.forecasts import Forecasts
 from nipper.app.jobs import Job, wait_for_jobs
-from nipper.app.shell.stages import BY_ID, STAGES, load_views
+from nipper.app.shell.stages import BY_ID, STAGES, load_ahead
 from nipper.app.shell.teller import Teller
 from nipper.app.stage import Situation, StageView
 from nipper.core.setup import own_paths
@@ -49,7 +49,7 @@ class Desk(QObject):
         """Judge the settings and read the logs; then load what the other stages need."""
         self.document.ask_rules()
         self.document.records.read_all()
-        Job(load_views).start()
+        Job(load_ahead).start()
 
     def view(self, stage: str) -> StageView:
         """A stage's view; made when it is first asked for."""

@@ -1,6 +1,7 @@
 """The stages that work, in the order of the work."""
 
 from importlib import import_module
+from pkgutil import iter_modules
 
 from nipper.app.stage import Stage
 from nipper.app.stages import (
@@ -31,9 +32,12 @@ STAGES: tuple[Stage, ...] = (
 BY_ID = {stage.id: stage for stage in STAGES}
 
 
-def load_views() -> None:
-    """Import what the views are made of, plots above all, off the window's thread: the first look
-    at a stage does not wait for it.
+def load_ahead() -> None:
+    """Import what the views and the pages beside them are made of, plots and the talk with devices
+    above all, off the window's thread: no first look waits for it.
     """
-    for stage in STAGES:
-        import_module(f"nipper.app.stages.{stage.id}.view")
+    for package in ("shell", *(f"stages.{stage.id}" for stage in STAGES)):
+        place = f"nipper.app.{package}"
+        for module in iter_modules(import_module(place).__path__):
+            import_module(f"{place}.{module.name}")
+    import_module("nipper.core.report.watch")

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from nipper.core.imbalance.drift import LEAST_CHARGES, LEAST_DAYS, side_line
 from nipper.core.imbalance.estimate import Estimate
+from nipper.core.imbalance.lag import aligned
 from nipper.core.imbalance.resistance import step_resistances
 from nipper.core.imbalance.sharing import Sharing, sharing
 from nipper.core.imbalance.snapshot import Snapshot
@@ -86,6 +87,11 @@ class Recorded:
     setup: Setup
     readings: Sequence[Snapshot] = ()
 
+    @property
+    def together(self) -> Log:
+        """The log with each row's current that of its voltages."""
+        return aligned(self.log, self.estimate.lag_rows)
+
 
 def before_after(
     known: Recorded,
@@ -105,7 +111,7 @@ def before_after(
     """
     return sorted(
         [
-            *_resistance(known.log, known.setup, time_s, between),
+            *_resistance(known.together, known.setup, time_s, between),
             *_drifts(stood, known.setup, time_s, between),
         ],
         key=lambda c: c.chance,
@@ -271,7 +277,7 @@ def compare_all(
         for pack, known in packs.items()
     }
     swaps = [(h, _swapped(h, packs, stood)) for h in happenings if h.kind == SWAP]
-    logs = [known.log for known in packs.values()]
+    logs = [known.together for known in packs.values()]
     return Compared(changes, swaps, sharing(logs, bank))
 
 

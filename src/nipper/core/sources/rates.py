@@ -3,6 +3,8 @@
 The cell's sheet overrides both.
 """
 
+from collections.abc import Sequence
+
 from nipper.core.chemistry import chemistry
 from nipper.core.setup import RateStep, Setup
 
@@ -46,7 +48,13 @@ def rate_at(setup: Setup, temp_c: float) -> float:
 
     0 below its first step, and from the heat's end on.
     """
-    return 0.0 if temp_c >= hot_end_c(setup) else _at(rates(setup)[0], temp_c)
+    return rates_over(setup, [temp_c])[0]
+
+
+def rates_over(setup: Setup, temps_c: Sequence[float]) -> list[float]:
+    """The same at many temperatures."""
+    table, hot_c = rates(setup)[0], hot_end_c(setup)
+    return [0.0 if temp_c >= hot_c else _at(table, temp_c) for temp_c in temps_c]
 
 
 def usual_rate_at(setup: Setup, temp_c: float) -> float:

@@ -11,7 +11,7 @@ from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.plot import Plot
 from nipper.app.widgets.units import UNITS
 from nipper.core.setup import RateStep
-from nipper.core.sources.rates import charger_rate, most_a, rate_at, rates
+from nipper.core.sources.rates import charger_rate, most_a, rates, rates_over
 
 LOW_C, HIGH_C = -20.0, 60.0
 
@@ -95,7 +95,7 @@ class RatePage(QWidget):
         plot.clear()
         degrees = np.linspace(LOW_C, HIGH_C, 801)
         cutoff, hot = setup.charge_cutoff, setup.protection.charge_over_temperature
-        allowed = np.array([rate_at(setup, float(c)) for c in degrees])
+        allowed = np.array(rates_over(setup, degrees.tolist()))
         plot.line(degrees, allowed, "soft", 1.4, dashed=True)
         inside = (degrees >= (cutoff.release_c if cutoff else LOW_C)) & (
             degrees <= (hot.trip_c if hot else HIGH_C)
