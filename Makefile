@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: demo test lint bench mutants kills fuzz tables walks frames monkey docs setup lock pictures clean
+.PHONY: demo test lint bench mutants worlds kills fuzz tables walks frames monkey docs setup lock pictures clean
 
 demo: setup $(VENV)/.kernel
 	$(RUN)/nipper --demo
@@ -21,7 +21,12 @@ bench: setup
 	$(RUN)/pytest -q tests/bench --override-ini addopts= --benchmark-only --benchmark-sort=name --benchmark-columns=min,median,max,rounds
 	$(RUN)/python -m tests.bench.bounds
 	$(RUN)/python -m tests.bench.score
+
+worlds: setup
 	$(RUN)/python -m tests.bench.worlds
+	$(RUN)/python -m tests.bench.cycles
+	$(RUN)/python -m tests.bench.banks
+	$(RUN)/python -m tests.bench.meters
 
 mutants: setup
 	$(RUN)/python -m tests.bench.mutants rules 60
