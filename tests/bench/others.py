@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nipper.core.chemistry import chemistry
 from nipper.core.logs.model import Log
 from nipper.core.presets import new_setup
 from nipper.core.setup import Setup, put
@@ -32,6 +33,7 @@ CURVES = {
     ],
     "nmc": [("ocv_nmc.csv", "ocv_v"), ("ocv_nca.csv", "ocv_v")],
 }
+LEVELS_V = {"lfp": (3.45, 3.55), "nmc": (4.08, 4.16), "lto": (2.60, 2.70)}  # of absorption
 
 
 @dataclass(frozen=True)
@@ -45,18 +47,19 @@ class OtherPack:
     capacity_pct: np.ndarray
 
 
-def other(cause: str, n: int) -> OtherPack:
-    """Case ``n`` of a cause; "" is healthy."""
+def other(cause: str, n: int, id_: str = "") -> OtherPack:
+    """Case ``n`` of a cause; "" is healthy. Without a chemistry it is LFP or 4.2 V by chance."""
     rng = np.random.default_rng([77, n, CAUSES.index(cause)])
     lfp_only = cause in ("sense_bias", "group_drain")
-    chemistry = "lfp" if lfp_only or rng.random() < 0.65 else "nmc"
+    drawn = "lfp" if lfp_only or rng.random() < 0.65 else "nmc"
+    id_ = id_ or drawn
     cells = int(rng.choice([4, 8, 14, 16]))
     cells = max(cells, 8) if cause == "group_drain" else cells
     balancer = (
         "none" if cause in ("soc_offset", "low_capacity") else str(rng.choice(["passive", "none"]))
     )
-    setup = new_setup(chemistry, cells, float(rng.choice([50.0, 100.0, 280.0])), balancer=balancer)  # pyright: ignore[reportArgumentType]
-    level = float(rng.uniform(3.45, 3.55)) if chemistry == "lfp" else float(rng.uniform(4.08, 4.16))
+    setup = new_setup(id_, cells, float(rng.choice([50.0, 100.0, 280.0])), balancer=balancer)  # pyright: ignore[reportArgumentType]
+    level = float(rng.uniform(*LEVELS_V[id_]))
     setup = put(setup, {"charging.absorption_v": round(cells * level, 2), "charging.tail_a": None})
     slow = cause in ("self_discharge", "group_drain")
     deep = cause == "low_capacity" or (cause == "" and rng.random() < 0.3)
@@ -66,13 +69,13 @@ def other(cause: str, n: int) -> OtherPack:
         else _solar(rng, float(rng.uniform(25, 45)) if slow else float(rng.uniform(6, 12)))
     )
     made = Cells(
-        published_curve(*CURVES[chemistry][int(rng.integers(len(CURVES[chemistry])))]),
+        _curve(id_, rng),
         offset_pct=rng.normal(0.0, float(rng.uniform(0.05, 0.3)), cells),
         capacity=1.0 + rng.normal(0.0, 0.006, cells),
         resistance=1.0 + np.abs(rng.normal(0.0, 0.05, cells)),
         leak_mah_day=np.abs(rng.normal(0.0, 0.004, cells)) * setup.capacity_ah,
         bias_mv=np.zeros(cells),
-        hysteresis_mv=float(rng.uniform(2.0, 14.0)) if chemistry == "lfp" else 0.0,
+        hysteresis_mv=float(rng.uniform(2.0, 14.0)) if id_ == "lfp" else 0.0,
         slow_share=float(rng.uniform(0.4, 1.2)),
         slow_s=float(rng.uniform(400.0, 2500.0)),
     )
@@ -80,6 +83,18 @@ def other(cause: str, n: int) -> OtherPack:
     log, offset_pct = make(setup, made, use)
     capacity = 100.0 * np.asarray(made.capacity)
     return OtherPack(log, setup, truth, offset_pct, capacity - np.median(capacity))
+
+
+def _curve(id_: str, rng: np.random.Generator) -> tuple[np.ndarray, np.ndarray]:
+    """A published curve; of titanate none lies here: the assumed one, bent by some millivolts."""
+    if id_ in CURVES:
+        return published_curve(*CURVES[id_][int(rng.integers(len(CURVES[id_])))])
+    pct = np.linspace(0.0, 100.0, 201)
+    waves = [
+        (a, k, p) for a, k, p in zip((6.0, 4.0), (0.8, 1.7), rng.uniform(0, 7, 2), strict=True)
+    ]
+    bent_mv = sum(a * np.sin(2.0 * np.pi * k * pct / 100.0 + p) for a, k, p in waves)
+    return pct, chemistry(id_).curve.ocv(pct) + 1e-3 * bent_mv
 
 
 def _solar(rng: np.random.Generator, days: float) -> Use:

@@ -1,4 +1,5 @@
-"""Judge the diagnosis on packs of the other physics: ``python -m tests.bench.worlds [FROM [TO]]``.
+"""Judge the diagnosis on packs of the other physics: ``python -m tests.bench.worlds [FROM [TO
+[lto]]]``.
 
 Prints the tables of docs/diagnosis.md: first findings, confidence, and how often 90 % intervals
 hold the truth, by chemistry.
@@ -42,10 +43,10 @@ class Judged:
     words: str
 
 
-def judge(case: tuple[str, int]) -> Judged:
+def judge(case: tuple[str, int, str]) -> Judged:
     """Make a case and diagnose it."""
-    cause, number = case
-    pack = other(cause, number)
+    cause, number, chemistry = case
+    pack = other(cause, number, chemistry)
     found = diagnose(pack.log, pack.setup)
     strong = [f for f in found.findings if f.confidence > 0.5]
     top = strong[0] if strong else None
@@ -94,7 +95,7 @@ def tables(done: list[Judged]) -> str:
     lines += ["", f"Right: {total} of {len(done)} ({total / len(done):.1%}).", ""]
     lines += ["| confidence given | chemistry | findings | right |", "|---|---|---|---|"]
     for least, most in ((0.5, 0.7), (0.7, 0.85), (0.85, 0.95), (0.95, 1.0)):
-        for chemistry in ("lfp", "nmc"):
+        for chemistry in ("lfp", "nmc", "lto"):
             here = [
                 ok
                 for d in done
@@ -112,7 +113,7 @@ def tables(done: list[Judged]) -> str:
     ]
     lines.append("|---|---|---|---|---|---|")
     for quantity in ("newest offset", "capacity"):
-        for chemistry in ("lfp", "nmc"):
+        for chemistry in ("lfp", "nmc", "lto"):
             here = [
                 h
                 for d in done
@@ -133,10 +134,10 @@ def tables(done: list[Judged]) -> str:
 
 if __name__ == "__main__":
     first, last = [int(a) for a in sys.argv[1:3]] or [0, 12]
+    of = sys.argv[3] if len(sys.argv) > 3 else ""
     with ProcessPoolExecutor(2) as pool:
-        judged = list(
-            pool.map(judge, [(c, n) for c in CAUSES for n in range(first, last)], chunksize=2)
-        )
+        cases = [(c, n, of) for c in CAUSES for n in range(first, last)]
+        judged = list(pool.map(judge, cases, chunksize=2))
     print(tables(judged))
     for d in judged:
         if d.top != d.cause or (d.cause and not d.cells_right):
