@@ -43,6 +43,8 @@ MODEL_SHARE = 0.08  # of the shift itself: two cells' curves are not quite the s
 # % of capacity of one standard deviation, and a factor: so much more the intervals need to hold
 # what they claim, on packs of two simulators other than Nipper's own (docs/diagnosis.md)
 WIDER = {"lfp": (0.073, 1.4), "nmc": (0.05, 1.1), "lto": (0.05, 1.1)}
+USUAL_STEP_V = 0.001
+LEAST_SLOPE_MV = 3.0  # a per cent: on the flat of LFP what is open is told by the fit
 SLOW_SHARE = 0.10  # more of it at a row every three minutes: few rows pass the knee
 # R of a long charge against a step within a minute, from pulse tables; 2 against the sheet's value
 LONG_FACTOR = 1.5
@@ -151,6 +153,7 @@ def _offsets(walk: Walk | None, time_s: float, setup: Setup, prior: Prior) -> Of
         offset, low, high = offset - middle, low - middle, high - middle
     share = MODEL_SHARE + SLOW_SHARE * min(1.0, walk.interval_s / 180.0)
     floor, wider = WIDER[setup.chemistry]
+    floor = float(np.hypot(floor, _meter_pct(walk, setup)))
     model = 1.645 * np.hypot(share * np.abs(offset), floor / 100.0 * setup.capacity_ah)
     low = offset - np.hypot(wider * (offset - low), model)
     high = offset + np.hypot(wider * (high - offset), model)
@@ -162,6 +165,17 @@ def _offsets(walk: Walk | None, time_s: float, setup: Setup, prior: Prior) -> Of
     offset, low, high = (np.where(told, x, np.nan) for x in (offset, low, high))
     sd = np.where(told, np.hypot(wider * found.sd_ah, model / 1.645), np.nan)
     return Offsets(time_s, offset, sd, low, high, found.herd_pct, found.scale, found.scale_sd)
+
+
+def _meter_pct(walk: Walk, setup: Setup) -> float:
+    """What a coarse meter leaves open, % of capacity: where a voltage is held, cell and herd stand
+    on one of its steps each, for hours. A step of 1 mV is in WIDER already.
+    """
+    levels_v = np.diff(np.unique(np.round(walk.cell_v, 4)))
+    step_v = float(levels_v.min()) if levels_v.size else 0.0
+    open_mv = 1e3 * np.sqrt(max(0.0, step_v**2 - USUAL_STEP_V**2) / 6.0)
+    slope_mv = float(chemistry(setup.chemistry).curve.slope_at_voltage(np.median(walk.cell_v[-1])))
+    return float(open_mv / max(slope_mv, LEAST_SLOPE_MV))
 
 
 def _up(log: Log, setup: Setup, charge: Charge, prior: Prior) -> Walk | None:
