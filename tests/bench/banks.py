@@ -152,7 +152,7 @@ class Judged:
     kind: str
     number: int
     chemistry: str
-    packs: int
+    well: int  # packs
     right: bool
     alarms: int  # in packs that are well
     words: str
@@ -164,7 +164,9 @@ def judge(case: tuple[str, int]) -> Judged:
     made = bank(kind, number)
     found = [diagnose(log, setup) for log, setup in zip(made.logs, made.setups, strict=True)]
     strong = [[f for f in d.findings if f.confidence > 0.5] for d in found]
-    alarms = sum(bool(s) for i, s in enumerate(strong) if i != made.pack or not made.cells)
+    well = [i for i in range(len(found)) if i != made.pack or not made.cells]
+    well = [] if kind == FOLLOWED else well  # the leak has been in both
+    alarms = sum(bool(strong[i]) for i in well)
     words = "; ".join(f"{i + 1}: {f.summary}" for i, s in enumerate(strong) for f in s)
     right = not words
     if made.kind in CELL_CAUSES:
@@ -185,9 +187,8 @@ def judge(case: tuple[str, int]) -> Judged:
             [(_, result)] = told.swaps
             right = f"swap: {result.verdict}" == kind
             words = f"{result.verdict} {result.confidence:.2f} {result.sentence}"
-    return Judged(
-        kind, number, made.setups[0].chemistry, len(found), right, alarms, " ".join(words.split())
-    )
+    chemistry, said = made.setups[0].chemistry, " ".join(words.split())
+    return Judged(kind, number, chemistry, len(well), right, alarms, said)
 
 
 def table(done: Sequence[Judged]) -> str:
@@ -196,7 +197,7 @@ def table(done: Sequence[Judged]) -> str:
     lines.append("|---|---|---|---|")
     for kind in KINDS:
         own = [d for d in done if d.kind == kind]
-        well = sum(d.packs - (kind not in ("", WAY)) for d in own)
+        well = sum(d.well for d in own)
         alarms = sum(d.alarms for d in own)
         right = sum(d.right for d in own)
         lines.append(f"| {kind or 'nothing'} | {len(own)} | {right} | {alarms} of {well} |")
@@ -212,4 +213,4 @@ if __name__ == "__main__":
     print(Counter(d.kind for d in judged if not d.right))
     for d in judged:
         if not d.right or d.alarms:
-            print(f"{d.kind or 'nothing'} {d.number} ({d.chemistry}, {d.packs}): {d.words[:230]}")
+            print(f"{d.kind or 'nothing'} {d.number} ({d.chemistry}): {d.words[:230]}")

@@ -69,12 +69,25 @@ def _explained(better: Cause, cause: Cause) -> set[int]:
     """
     if better.cause not in OVERRULED.get(cause.cause, ()) or better.confidence <= 0.5:
         return set()
+    pair = {found.cause: found for found in (cause, better)}
+    if set(pair) == {"soc_offset", "sense_bias"}:
+        of_charge = _charge_reads_so(pair["soc_offset"], pair["sense_bias"])
+        both = set(cause.cells) & set(better.cells)
+        return both if of_charge == (cause.cause == "sense_bias") else set()
     if cause.cause in OVERRULED.get(better.cause, ()) and better.confidence <= cause.confidence:
         return set()
     if better.cause in WHOLE_PACK or cause.cause in WHOLE_PACK:
         return set(cause.cells) or {0}  # of the pack as a whole, where it names no cell
     both = set(cause.cells) & set(better.cells)
     return both if cause.again or both == set(cause.cells) else set()
+
+
+def _charge_reads_so(offset: Cause, bias: Cause) -> bool:
+    """Whether a cell reads otherwise because it holds so much more or less: offsets are told with
+    the wrong reading already taken off, so that a large one is no part of it.
+    """
+    alike = offset.value * bias.value > 0.0 and abs(offset.value) >= PLAIN_OFFSET_PCT
+    return alike and abs(bias.value) <= PLATEAU_MV * abs(offset.value)
 
 
 # a finding gives way to one of these on the same cells (or on the whole pack): the reading, or the
@@ -99,9 +112,11 @@ OVERRULED = {
     "balancer_starved": ("plateau_balancing", "self_discharge", "group_drain"),
     "high_resistance": ("loose_joint", "temperature_gradient", "sense_lead"),
     "loose_joint": ("sense_lead", "temperature_gradient"),
-    "sense_bias": ("sense_lead", "low_capacity"),
+    "sense_bias": ("sense_lead", "low_capacity", "soc_offset"),
     "low_capacity": ("sense_lead",),
 }
+PLAIN_OFFSET_PCT = 3.0  # of capacity: more than a proven wrong reading leaves
+PLATEAU_MV = 4.0  # a per cent: the most that published LFP curves rise by between the knees
 WHOLE_PACK = ("plateau_balancing", "balancer_starved")
 
 
