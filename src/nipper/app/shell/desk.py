@@ -4,7 +4,7 @@ far.
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, Slot
+from PySide6.QtCore import QObject, QTimer, Slot
 
 from nipper.app.document import Document
 from nipper.app.forecasts import Forecasts
@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from nipper.app.shell.window import Window
 
 
+AHEAD_MS = 600  # after the first paint, which wants the machine for itself
 PATIENCE_MS = 900  # for work that does not hear that it is to end
 
 
@@ -49,6 +50,10 @@ class Desk(QObject):
         """Judge the settings and read the logs; then load what the other stages need."""
         self.document.ask_rules()
         self.document.records.read_all()
+        QTimer.singleShot(AHEAD_MS, self, self._load_ahead)
+
+    @Slot()
+    def _load_ahead(self) -> None:
         Job(load_ahead).start()
 
     def view(self, stage: str) -> StageView:

@@ -25,6 +25,7 @@ STEP_S = 300.0  # neighbours further apart are not compared
 CALM_RATE = 0.02  # of capacity per hour: a smaller step of current explains no jump
 JUMP_V = 0.004  # the least jump: four times the resolution of most meters
 JUMP_SDS = 5.0
+STAYS_SHARE = 0.6  # of a step: half of it is left of a single reading's
 METER_STEPS = 1.6  # one step of a coarse meter is no jump
 REST_RATE = 0.05  # of capacity per hour: below it the current's drop is small
 LEAST_ROWS = 200
@@ -172,6 +173,17 @@ def _left_by_charge(a: Floats, b: Floats, weight: Floats, ridge: Floats) -> floa
     return 1.4826 * float(np.median(np.abs(b - x @ beta))) + 2e-4
 
 
+def _stays(own_v: Floats, rows: NDArray[np.intp], step_v: Floats) -> NDArray[np.bool_]:
+    """Which steps lead to another level: two readings after each against two before, bool[rows,
+    cells]. One restless reading is gone again in the next row.
+    """
+    last = own_v.shape[0] - 1
+    before, after = own_v[np.maximum(rows - 1, 0)], own_v[np.minimum(rows + 2, last)]
+    level_v = 0.5 * (own_v[rows + 1] + after - own_v[rows] - before)
+    with np.errstate(invalid="ignore"):
+        return np.abs(level_v) > STAYS_SHARE * np.abs(step_v)
+
+
 def _at_strong_current(ohm: Floats, amps: Floats) -> float:
     """Median over the jumps at the stronger currents, where the meter's steps matter least; NaN for
     none.
@@ -195,7 +207,11 @@ def _jumps(
         log.cell_v[rows + 1] - herd[rows + 1, None] - log.cell_v[rows] + herd[rows, None]
     ).astype(float)
     step = np.nan_to_num(step)
-    usual = 1.4826 * np.median(np.abs(step), axis=0) + 3e-4
+    # between a meter's steps more than half of the readings may not move at all: their median says
+    # nothing of the noise, their mean does
+    away = np.abs(step)
+    usual = 1.4826 * np.median(away, axis=0)
+    usual = np.maximum(usual, 1.2533 * np.mean(np.minimum(away, JUMP_V), axis=0)) + 3e-4
     least = max(JUMP_V, METER_STEPS * meter_step_v(log.cell_v[rows + 1] - log.cell_v[rows]))
     big = (np.abs(step) > np.maximum(JUMP_SDS * usual, least)) & on_it[rows] & on_it[rows + 1]
     left, right = step[:, :-1], step[:, 1:]
@@ -217,6 +233,7 @@ def _jumps(
     # a jump of one cell counts when it stands against a current: resistance that comes and goes
     loaded = np.abs(log.current_a[rows + 1]) > 0.02 * setup.capacity_ah
     alone = big & ~paired & (big.sum(axis=1) == 1)[:, None] & loaded[:, None]
+    alone &= _stays(log.cell_v - herd[:, None], rows, step)
     ohm = np.abs(step) / np.maximum(np.abs(log.current_a[rows + 1]), 1e-3)[:, None]
     amps = np.abs(log.current_a[rows + 1])
     jump_ohm = np.array(
