@@ -179,7 +179,7 @@ def _open_ah(tops: list[Offsets], slope: Floats, capacity_ah: float) -> Floats:
     losing = slope < 0.0
     first = np.where(losing, down[:some], up[:some])
     last = np.where(losing, up[-some:], down[-some:])
-    told_ah = NINE_IN_TEN * TOLD_PCT / 100.0 * capacity_ah
+    told_ah = NINE_IN_TEN * TOLD_PCT / 100.0 * capacity_ah + max(o.place_ah for o in tops)
     beyond = [np.maximum(0.0, np.median(side, axis=0) - told_ah) for side in (first, last)]
     return np.hypot(*beyond) / NINE_IN_TEN
 

@@ -25,6 +25,7 @@ USUALLY_ABOVE_V = 0.006
 # of a rest voltage: published curves of one chemistry lie that far apart on the flat, and the
 # hysteresis is not known either
 CURVE_DOUBT_V = 0.012
+KNEE_DOUBT_V = 0.060  # and that far around their knees
 RESISTANCE_LEFT = 0.3  # of the drop freed at the end of the charge
 MOST_ENDS = 15  # how many charges at the herd's end are weighed
 END_SPREAD_PCT = 0.4  # closer together than this they are one
@@ -90,8 +91,9 @@ def learn(
     end_pct, end_weight = ends(setup, float(freed[-1]), abs(float(amps[-1])) * herd_ohm)
     if bottom_pct is None:
         bottom_pct = float(ocv.soc(freed[0]))
-    else:  # an aged pack holds less than its name says: counted down, charge would be left in it
-        doubt_v = CURVE_DOUBT_V + RESISTANCE_LEFT * abs(float(amps[0])) * herd_ohm
+    elif setup.chemistry == "lfp":
+        # an aged pack holds less than its name says: counted down, charge would be left in it
+        doubt_v = KNEE_DOUBT_V + RESISTANCE_LEFT * abs(float(amps[0])) * herd_ohm
         bottom_pct = min(bottom_pct, float(ocv.soc(freed[0] + doubt_v)))
     rise = ocv.ocv(end_pct[:, None] + BEYOND_PCT) - ocv.ocv(end_pct)[:, None]
     fall = ocv.ocv(bottom_pct - BEYOND_PCT[::-1]) - ocv.ocv(bottom_pct)

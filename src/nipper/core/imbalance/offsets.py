@@ -85,6 +85,7 @@ class Offsets:
     low_ah, high_ah : float64[cells], nine in ten lie between; lopsided where one side is flat
     herd_pct : charge of the median cell itself there, %; NaN where nothing was read
     scale, scale_sd : capacity against the median cell's, where the curve tells it (sloped ones)
+    place_ah : what the meter's steps leave open of low_ah and high_ah, alike at every charge
     """
 
     time_s: float
@@ -95,6 +96,7 @@ class Offsets:
     herd_pct: float = float("nan")
     scale: Floats | None = None
     scale_sd: Floats | None = None
+    place_ah: float = 0.0
 
 
 def resistance_prior(setup: Setup, found: Resistances | None = None) -> Prior:
@@ -153,18 +155,22 @@ def _offsets(walk: Walk | None, time_s: float, setup: Setup, prior: Prior) -> Of
         offset, low, high = offset - middle, low - middle, high - middle
     share = MODEL_SHARE + SLOW_SHARE * min(1.0, walk.interval_s / 180.0)
     floor, wider = WIDER[setup.chemistry]
-    floor = float(np.hypot(floor, _meter_pct(walk, setup)))
-    model = 1.645 * np.hypot(share * np.abs(offset), floor / 100.0 * setup.capacity_ah)
-    low = offset - np.hypot(wider * (offset - low), model)
-    high = offset + np.hypot(wider * (high - offset), model)
+    model = np.hypot(share * np.abs(offset), floor / 100.0 * setup.capacity_ah)
+    # a meter's step leaves the place open, not the way from charge to charge: no part of the sd
+    place_ah = 1.645 * _meter_pct(walk, setup) / 100.0 * setup.capacity_ah
+    place = np.hypot(1.645 * model, place_ah)
+    low = offset - np.hypot(wider * (offset - low), place)
+    high = offset + np.hypot(wider * (high - offset), place)
     apart = found.apart
     wide = high - low > OPEN_PCT / 100.0 * setup.capacity_ah
     open_ = wide & (apart == 0) & (low <= 0.0) & (high >= 0.0)
     narrow = high - low < TOLD_PCT / 100.0 * setup.capacity_ah
     told = ~(open_ | (found.left_v > NO_FIT_V)) & (on_knee | (apart != 0) | narrow)
     offset, low, high = (np.where(told, x, np.nan) for x in (offset, low, high))
-    sd = np.where(told, np.hypot(wider * found.sd_ah, model / 1.645), np.nan)
-    return Offsets(time_s, offset, sd, low, high, found.herd_pct, found.scale, found.scale_sd)
+    sd = np.where(told, np.hypot(wider * found.sd_ah, model), np.nan)
+    return Offsets(
+        time_s, offset, sd, low, high, found.herd_pct, found.scale, found.scale_sd, place_ah
+    )
 
 
 def _meter_pct(walk: Walk, setup: Setup) -> float:
@@ -207,8 +213,11 @@ def _up(log: Log, setup: Setup, charge: Charge, prior: Prior) -> Walk | None:
 
 def _busy(log: Log, setup: Setup, rows: NDArray[np.intp]) -> NDArray[np.intp]:
     """Without the rows of a pack that has long lain idle, held at a voltage or cut off: hours of no
-    current repeat one reading, and what a meter is off by would be counted as charge meanwhile.
+    current repeat one reading, and what a meter is off by would be counted as charge meanwhile. On
+    a sloped curve that is a millivolt, and a rest tells charge best.
     """
+    if setup.chemistry != "lfp":
+        return rows
     idle = np.abs(np.nan_to_num(log.current_a[rows])) < IDLE_RATE * setup.capacity_ah
     busy_s = np.maximum.accumulate(np.where(idle, -np.inf, log.time_s[rows]))
     return rows[~(idle & (log.time_s[rows] - busy_s > IDLE_S))]
