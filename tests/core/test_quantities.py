@@ -5,7 +5,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nipper.core.errors import RangeError
-from nipper.core.quantities import Context, format_quantity, parse_quantity, unit_of
+from nipper.core.quantities import (
+    Context,
+    format_quantity,
+    parse_quantity,
+    unit_of,
+    with_minus,
+)
 
 
 @pytest.mark.parametrize(
@@ -81,3 +87,17 @@ def test_names_end_in_their_unit():
             "kind",
         )
     ] == ["V", "mV", "µs", "Ah", "mm²", "min", ""]
+
+
+@pytest.mark.parametrize(
+    ("text", "shown"),
+    [
+        ("-0.00 ± 0.12 %", "0.00 ± 0.12 %"),
+        ("−0.0 mV", "0.0 mV"),
+        ("from -0 to -0.04", "from 0 to −0.04"),
+        ("−0.5 and -10", "−0.5 and −10"),
+        ("2026-08-10, can-0", "2026-08-10, can-0"),
+    ],
+)
+def test_nothing_is_shown_without_a_sign(text, shown):
+    assert with_minus(text) == shown

@@ -144,9 +144,12 @@ def _value(node: ast.expr) -> float:
 MINUS = re.compile(r"(?<![\w.,)])-(?=\d)")  # a hyphen before a number is a minus sign
 
 
+NOTHING = re.compile(r"(?<![\w.,)])[-−](?=0(?:\.0+)?(?![\d.]))")  # less than nothing, rounded
+
+
 def with_minus(text: str) -> str:
-    """A text as it is printed: its negative numbers with a minus sign."""
-    return MINUS.sub("−", text)
+    """A text as it is printed: its negative numbers with a minus sign, nothing without one."""
+    return MINUS.sub("−", NOTHING.sub("", text))
 
 
 SUFFIX_UNITS = (

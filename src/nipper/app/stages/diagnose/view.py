@@ -32,6 +32,7 @@ from nipper.app.widgets.basic import (
 from nipper.app.widgets.curves import Curves
 from nipper.app.widgets.plot import Plot
 from nipper.core.imbalance.causes_base import Cause
+from nipper.core.quantities import with_minus
 from nipper.core.report.proof import Paths, Proof, about_cell, paths, proofs
 from nipper.core.report.sentences import NAMED, VERDICT_STATUS, named
 
@@ -217,7 +218,7 @@ class DiagnoseView(StageView):
         x = float(time_s[-1]) + 0.012 * float(time_s[-1] - time_s[0])
         for value, i in ends:
             at = min(value, free)
-            self.plot.note(x, at, f"cell {i + 1}  {value:+.1f} %".replace("-", "−"), roles[i])
+            self.plot.note(x, at, with_minus(f"cell {i + 1}  {value:+.1f} %"), roles[i])
             free = at - gap
 
     @Slot(int)
