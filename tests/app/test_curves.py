@@ -81,3 +81,13 @@ def test_a_line_of_nothing_but_blanks_hurts_nobody(plot):
     plot.grab()
     assert line.boundingRect().isEmpty()
     assert line.line_at(QPointF(1.0, 1.0)) is None
+
+
+@pytest.mark.parametrize(("rows", "lines"), [(5, 0), (0, 1), (0, 0), (10_000, 0)])
+def test_no_lines_and_no_rows_hurt_nobody(plot, rows, lines):
+    """A pack of two cells has no herd beside its highest and its lowest."""
+    line = plot.line(np.arange(float(rows)), np.zeros((rows, lines)), "herd", dots=True)
+    plot.item.autoRange()
+    plot.grab()
+    assert line.boundingRect().isEmpty()
+    assert line.line_at(QPointF(1.0, 0.0)) is None

@@ -55,7 +55,7 @@ def test_a_resistive_cell_is_no_loose_joint_because_its_log_lags():
         "high_resistance",
         pack.truth.cells,
     )
-    assert any("1 row after" in text for text in found.advice)
+    assert any("1 row (" in text and " s) after" in text for text in found.advice)
 
 
 def test_noise_between_a_meters_steps_is_no_joint_that_comes_and_goes():

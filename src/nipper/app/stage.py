@@ -186,8 +186,8 @@ class PagedView(StageView):
         assert found
         if make is None:
             return found
-        self._makers[index] = None
         chosen, page = self.shown, make(self)
+        self._makers[index] = None  # only now: one that failed can be asked for again
         self._stack.insertWidget(index, page)
         self._stack.removeWidget(found)
         found.deleteLater()

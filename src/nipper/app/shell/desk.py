@@ -54,7 +54,7 @@ class Desk(QObject):
 
     @Slot()
     def _load_ahead(self) -> None:
-        Job(load_ahead).start()
+        Job(load_ahead, ticks=True).start()
 
     def view(self, stage: str) -> StageView:
         """A stage's view; made when it is first asked for."""

@@ -1,5 +1,6 @@
 """The stages that work, in the order of the work."""
 
+from collections.abc import Callable
 from importlib import import_module
 from pkgutil import iter_modules
 
@@ -32,12 +33,14 @@ STAGES: tuple[Stage, ...] = (
 BY_ID = {stage.id: stage for stage in STAGES}
 
 
-def load_ahead() -> None:
+def load_ahead(tick: Callable[[float], None]) -> None:
     """Import what the views and the pages beside them are made of, plots and the talk with devices
-    above all, off the window's thread: no first look waits for it.
+    above all, off the window's thread: no first look waits for it. A bench that closes stops it.
     """
-    for package in ("shell", *(f"stages.{stage.id}" for stage in STAGES)):
+    packages = ("shell", *(f"stages.{stage.id}" for stage in STAGES))
+    for i, package in enumerate(packages):
         place = f"nipper.app.{package}"
         for module in iter_modules(import_module(place).__path__):
+            tick(i / len(packages))
             import_module(f"{place}.{module.name}")
     import_module("nipper.core.report.watch")

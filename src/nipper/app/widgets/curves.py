@@ -31,7 +31,7 @@ class Curves(pg.GraphicsObject):
     def __init__(self, x: NDArray[Any], y: NDArray[Any], pen: QPen, dots: bool = False) -> None:
         plain: Any = super()
         plain.__init__()
-        self.x, self.y = x.astype(float), y.reshape(x.size, -1)
+        self.x, self.y = x.astype(float), y if y.ndim == 2 else y[:, None]
         self.clickable = False
         self._pen, self._dots = pen, dots
         self._path: QPainterPath | None = None
@@ -68,6 +68,8 @@ class Curves(pg.GraphicsObject):
             self._path = None
 
     def paint(self, painter: QPainter, *_: object) -> None:
+        if not self.y.size:  # a herd of none: nothing, thinned or made a path, ends the process
+            return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(self._pen)
         painter.drawPath(self._drawn())

@@ -70,11 +70,12 @@ def _explained(better: Cause, cause: Cause) -> set[int]:
     if better.cause not in OVERRULED.get(cause.cause, ()) or better.confidence <= 0.5:
         return set()
     pair = {found.cause: found for found in (cause, better)}
+    either_way = cause.cause in OVERRULED.get(better.cause, ())
     if set(pair) == {"soc_offset", "sense_bias"}:
         of_charge = _charge_reads_so(pair["soc_offset"], pair["sense_bias"])
-        both = set(cause.cells) & set(better.cells)
-        return both if of_charge == (cause.cause == "sense_bias") else set()
-    if cause.cause in OVERRULED.get(better.cause, ()) and better.confidence <= cause.confidence:
+        if of_charge != (cause.cause == "sense_bias"):
+            return set()
+    elif either_way and better.confidence <= cause.confidence:
         return set()
     if better.cause in WHOLE_PACK or cause.cause in WHOLE_PACK:
         return set(cause.cells) or {0}  # of the pack as a whole, where it names no cell

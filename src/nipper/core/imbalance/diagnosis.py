@@ -147,11 +147,11 @@ def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
         )
     if known.lag_rows:
         late = abs(known.lag_rows)
-        rows = f"{late} row{'s' if late > 1 else ''}"
+        rows = f"{late} row{'s' if late > 1 else ''} ({late * log.interval_s:.0f} s)"
         side = "after" if known.lag_rows > 0 else "before"
         out.append(
-            f"The voltages of this log come {rows} {side} the currents they belong to: it was read "
-            "so. Have the BMS asked for both at once, or more often."
+            f"The voltages of this log come {rows} {side} the currents they belong to; they were "
+            "put together again before anything was judged. Have the BMS asked for both at once."
         )
     if not np.isfinite(log.current_a).any():
         out.append("Record the current as well: without it charge cannot be counted.")

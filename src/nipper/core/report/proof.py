@@ -212,6 +212,8 @@ def _resistance_words(
         or f"highest cell {high + 1}: {resistance[high]:.2f} mΩ"
     )
     herd = np.delete(resistance, [c - 1 for c in marked] or [high])
+    if not np.isfinite(herd).any():  # one cell alone
+        return title, f"{basis}, {who}."
     return title, f"{basis}, {who}; the herd {median:.2f} ± {np.nanstd(herd):.2f} mΩ."
 
 
