@@ -65,7 +65,31 @@ def bare(log: Log, _: np.random.Generator) -> Log:
     return replace(log, temp_c=np.empty((log.rows, 0), np.float32), balancing=None)
 
 
-METERS: tuple[Meter, ...] = (coarse, seldom, late, wrong_clock, deaf, gaps, bare)
+def in_two_rounds(log: Log, _: np.random.Generator) -> Log:
+    """Half of the cells come a row late."""
+    cell_v, half = log.cell_v.copy(), log.cells // 2
+    cell_v[1:, half:] = log.cell_v[:-1, half:]
+    return replace(log, cell_v=cell_v)
+
+
+def averaged(log: Log, _: np.random.Generator) -> Log:
+    """The current is the mean since the row before, the voltages are of the moment."""
+    amps = log.current_a.copy()
+    amps[1:] = 0.5 * (log.current_a[1:] + log.current_a[:-1])
+    return replace(log, current_a=amps)
+
+
+METERS: tuple[Meter, ...] = (
+    coarse,
+    seldom,
+    late,
+    wrong_clock,
+    deaf,
+    gaps,
+    bare,
+    in_two_rounds,
+    averaged,
+)
 
 
 @dataclass(frozen=True)
