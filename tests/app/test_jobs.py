@@ -5,7 +5,7 @@ import time
 
 from PySide6.QtCore import QThreadPool
 
-from nipper.app.jobs import Job, Latest, Stream, wait_for_jobs
+from nipper.app.jobs import Job, Latest, Stream, last_jobs, wait_for_jobs
 from nipper.core.errors import InputError, RangeError
 
 
@@ -140,11 +140,63 @@ def test_a_streams_trouble_is_told(qtbot):
 
 
 def test_patience_with_a_job_that_does_not_hear_has_an_end(qtbot):
-    go_on = threading.Event()
-    job = Job(go_on.wait).start()
+    begun, go_on = threading.Event(), threading.Event()
+
+    def deaf():
+        begun.set()
+        go_on.wait()
+
+    job = Job(deaf).start()
+    assert begun.wait(10.0)
     begin = time.monotonic()
     assert not wait_for_jobs(patience_ms=50)
     assert time.monotonic() - begin < 1.0
     go_on.set()
     with qtbot.waitSignal(job.ended):
         assert wait_for_jobs()
+
+
+def test_work_that_has_not_begun_when_it_is_cancelled_is_not_begun(qtbot):
+    begun = []
+    job = Job(begun.append, 1)
+    job.cancel()
+    with qtbot.waitSignal(job.ended):
+        job.start()
+    assert begun == []
+
+
+def test_leaving_a_bench_waits_for_nobody(qtbot, open_window):
+    """New bench stood still for 0.9 s where a job did not hear that it was to end."""
+    begun, go_on, ends = threading.Event(), threading.Event(), []
+    bench = open_window.document.bench
+
+    def read_on():
+        begun.set()
+        go_on.wait()
+        return bench.packs()  # of a file that was let go
+
+    job = Job(read_on)
+    job.failed.connect(ends.append)
+    job.done.connect(ends.append)
+    job.start()
+    assert begun.wait(10.0)
+    open_window.new_bench()
+    assert open_window.document is None
+    assert job.cancelled
+    with qtbot.waitSignal(job.ended):
+        go_on.set()
+    assert ends == []
+
+
+def test_what_is_being_written_is_written_to_its_end_whatever_closes(qtbot, open_window, tmp_path):
+    """An export in a queue behind others was dropped in silence when the window closed."""
+    go_on, file = threading.Event(), tmp_path / "export.csv"
+    for _ in range(QThreadPool.globalInstance().maxThreadCount()):
+        Job(go_on.wait).start()
+    job = Job(file.write_text, "all of it", lasts=True).start()
+    open_window.close()
+    with qtbot.waitSignal(job.ended):
+        go_on.set()
+        assert last_jobs()
+    assert not job.cancelled
+    assert file.read_text() == "all of it"

@@ -279,7 +279,7 @@ def test_files_are_written(qtbot, open_window, tmp_path, monkeypatch):
     def log_written(name):
         answer(name)
         write_log(open_window)
-        wait_for_jobs()
+        wait_for_jobs()  # ends what need not last
         return (tmp_path / name).read_bytes()
 
     answer("setup.json")

@@ -12,6 +12,8 @@ from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal, Slot
 from nipper.core.errors import Cancelled, NipperError
 
 T = TypeVar("T")
+PATIENCE_MS = 900  # at the end, for work that does not hear that it is to end
+WRITING_MS = 120_000  # the window is gone by then
 _ALIVE: set["Job"] = set()
 _STREAMS: set["Stream"] = set()
 
@@ -21,7 +23,8 @@ class Job(QObject):
 
     The function is called with ``tick=`` as its last argument when ``ticks`` is true. Signals
     arrive in the thread that made the job. A cancelled job never says ``done``, even when its
-    answer was already on the way.
+    answer was already on the way. One that ``lasts`` is not ended by leaving the bench: a file or a
+    device is not left half written.
     """
 
     progressed = Signal(float)
@@ -30,9 +33,12 @@ class Job(QObject):
     ended = Signal()
     _finished = Signal(object, object)
 
-    def __init__(self, work: Callable[..., object], *args: object, ticks: bool = False) -> None:
+    def __init__(
+        self, work: Callable[..., object], *args: object, ticks: bool = False, lasts: bool = False
+    ) -> None:
         super().__init__()
         self._work, self._args, self._ticks = work, args, ticks
+        self.lasts = lasts
         self._cancelled = False
         self._finished.connect(self._deliver)
 
@@ -56,14 +62,18 @@ class Job(QObject):
         answer: object = None
         error: BaseException | None = None
         try:
+            self._heed()
             answer = self._work(*self._args, **({"tick": self._tick} if self._ticks else {}))
         except BaseException as caught:  # carried to the window's thread and raised or shown there
             error = caught
         self._finished.emit(answer, error)
 
-    def _tick(self, share: float) -> None:
+    def _heed(self) -> None:
         if self._cancelled:
             raise Cancelled("stopped")
+
+    def _tick(self, share: float) -> None:
+        self._heed()
         self.progressed.emit(share)
 
     @Slot(object, object)
@@ -253,14 +263,28 @@ class Stream(QObject):
             self.ended.emit()
 
 
+def end_jobs() -> None:
+    """Ask all work to end that need not last, without its answers; nobody waits for it."""
+    for job in list(_ALIVE):
+        if not job.lasts:
+            job.cancel()
+    for stream in list(_STREAMS):
+        stream.cancel()
+
+
+def last_jobs() -> bool:
+    """At the end of the program: whether all work has ended, after a patience that is longer where
+    something is being written.
+    """
+    lasting = any(job.lasts for job in _ALIVE)
+    return wait_for_jobs(patience_ms=WRITING_MS if lasting else PATIENCE_MS)
+
+
 def wait_for_jobs(cancel: bool = True, patience_ms: int = -1) -> bool:
     """Let running work end, by default without its answers; false where patience ran out first.
 
     For the end of the program, of tests, and for walks. Streams are asked to end, not waited for.
     """
     if cancel:
-        for job in list(_ALIVE):
-            job.cancel()
-        for stream in list(_STREAMS):
-            stream.cancel()
+        end_jobs()
     return QThreadPool.globalInstance().waitForDone(patience_ms)

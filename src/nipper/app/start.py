@@ -114,7 +114,7 @@ def run(arguments: argparse.Namespace) -> int:
     from PySide6.QtWidgets import QApplication
 
     from nipper.app.garbage import Sweeper
-    from nipper.app.jobs import wait_for_jobs
+    from nipper.app.jobs import last_jobs
     from nipper.app.shell.preferencespage import size_factor
 
     QApplication.setHighDpiScaleFactorRoundingPolicy(
@@ -152,7 +152,7 @@ def run(arguments: argparse.Namespace) -> int:
     status = app.exec()
     if scratch:
         scratch.cleanup()
-    if not wait_for_jobs(patience_ms=0):
+    if not last_jobs():
         sys.stdout.flush()
         os._exit(status)  # a device or a disk that does not answer is not waited for
     return status

@@ -8,7 +8,7 @@ from PySide6.QtCore import QObject, QTimer, Slot
 
 from nipper.app.document import Document
 from nipper.app.forecasts import Forecasts
-from nipper.app.jobs import Job, wait_for_jobs
+from nipper.app.jobs import Job, end_jobs
 from nipper.app.shell.stages import BY_ID, STAGES, load_ahead
 from nipper.app.shell.teller import Teller
 from nipper.app.stage import Situation, StageView
@@ -20,7 +20,6 @@ if TYPE_CHECKING:
 
 
 AHEAD_MS = 600  # after the first paint, which wants the machine for itself
-PATIENCE_MS = 900  # for work that does not hear that it is to end
 
 
 class Desk(QObject):
@@ -83,7 +82,7 @@ class Desk(QObject):
             self._window.pages.removeWidget(view)
             view.deleteLater()
         self.document.disconnect(self._window)
-        wait_for_jobs(patience_ms=PATIENCE_MS)
+        end_jobs()
         self.document.close()
         self.deleteLater()
 

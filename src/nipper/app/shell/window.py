@@ -18,9 +18,8 @@ from PySide6.QtWidgets import (
 from nipper.app.actions import Action
 from nipper.app.document import Document
 from nipper.app.forecasts import Forecasts
-from nipper.app.jobs import wait_for_jobs
 from nipper.app.shell.demo import DemoMaker
-from nipper.app.shell.desk import PATIENCE_MS, Desk
+from nipper.app.shell.desk import Desk
 from nipper.app.shell.follows import Follows
 from nipper.app.shell.importing import Importer
 from nipper.app.shell.menus import Menus
@@ -183,7 +182,6 @@ class Window(QMainWindow):
             event.ignore()
             return
         self._close_desk()
-        wait_for_jobs(patience_ms=PATIENCE_MS)
         event.accept()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:  # noqa: N802 - Qt's name

@@ -100,7 +100,7 @@ class Writer(QObject):
         question = f"Write {count(len(order.paths), 'setting')} to {to}?"
         if rescue.ask(window, question, text, (WRITE, LEAVE)) != WRITE:
             return
-        self._job = Job(write_work, order)
+        self._job = Job(write_work, order, lasts=True)
         self._job.done.connect(self.written)
         self._job.failed.connect(self.failed)
         self._job.ended.connect(self._over)

@@ -76,7 +76,7 @@ def write_log(window: "Window") -> None:
     )
     if file:
         plain = not file.lower().endswith((".parquet", ".xlsx"))
-        job = Job(write_plain if plain else _write_samples, log, Path(file))
+        job = Job(write_plain if plain else _write_samples, log, Path(file), lasts=True)
         job.failed.connect(window.say)
         job.start()
 
