@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from nipper.core.imbalance.causes import weigh
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.estimate import Estimate, estimate
+from nipper.core.imbalance.lag import told_late
 from nipper.core.imbalance.losing import unseen_mah_per_day
 from nipper.core.logs.charges import Charge, readings
 from nipper.core.logs.model import Log
@@ -145,14 +146,7 @@ def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
             f"In {known.drift.days:.0f} days of this log a cell that loses less than"
             f" {unseen:.0f} mAh a day does not stand out: some weeks more tell smaller leaks."
         )
-    if known.lag_rows:
-        late = abs(known.lag_rows)
-        rows = f"{late} row{'s' if late > 1 else ''} ({late * log.interval_s:.0f} s)"
-        side = "after" if known.lag_rows > 0 else "before"
-        out.append(
-            f"The voltages of this log come {rows} {side} the currents they belong to; they were "
-            "put together again before anything was judged. Have the BMS asked for both at once."
-        )
+    out += told_late(known.lag_rows, log.interval_s)
     if not np.isfinite(log.current_a).any():
         out.append("Record the current as well: without it charge cannot be counted.")
     if not np.isfinite(known.resistances.herd_ohm):

@@ -38,6 +38,7 @@ WANDER, SOME_WANDER = 2.2, 2.0
 # of its mean: up to 0.23 in resistive cells of four simulators, 0.29 and more in loose joints
 UNSTEADY = 0.26
 PAIR_JUMPS = 5
+WEAK_SDS = 4.0
 # a BMS's reading is seldom further off (from memory); beyond, on a sloped curve, an offset is as
 # likely
 USUAL_BIAS_V, SLOPED_SURE = 0.030, 0.6
@@ -65,7 +66,7 @@ def resistive(known: Estimate, setup: Setup) -> Iterator[Cause]:
             yield _joint(known, int(i), float(ratio))
     more = (share > 0.6 * EXCESS_SHARE) & (share > SEEN_SDS * sd) & ~_jumpy(known)
     ratios = np.minimum(share / EXCESS_SHARE, share / (PLAIN_SDS * sd))
-    loose = np.array([bool(more[i]) and _comes_and_goes(found, i) for i in range(share.size)])
+    loose = np.array([bool(more[i]) and _comes_and_goes(known, i) for i in range(share.size)])
     for i in np.flatnonzero(loose):
         wander = min(2.0, float(found.wander[i]) / WANDER)
         yield _joint(known, int(i), max(float(ratios[i]), wander))
@@ -83,10 +84,13 @@ def _jumpy(known: Estimate) -> NDArray[np.bool_]:
     return (jumps >= JUMPS) & (jumps > 4 * (1 + others)) & ~np.array(steady)
 
 
-def _comes_and_goes(found: Resistances, i: int) -> bool:
+def _comes_and_goes(known: Estimate, i: int) -> bool:
     """Whether the resistance is there at some times and not at others; by the plain scatter where
-    steps are too few to say.
+    steps are too few to say. Over whole charges a weak cell strays as well, by its charge.
     """
+    found, held = known.resistances, known.capacities
+    if found.whole and np.abs(held.deficit_ah[i]) > WEAK_SDS * held.sd_ah[i]:
+        return False
     varies, wander = unsteady(found, i), float(found.wander[i])
     return wander > WANDER if varies is None else varies > UNSTEADY and wander > SOME_WANDER
 

@@ -3,7 +3,7 @@ the balancer did.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.capacity import Capacities, capacities, with_low_end
 from nipper.core.imbalance.drift import Drift, balanced_ah, fit
-from nipper.core.imbalance.lag import aligned, lag_rows
+from nipper.core.imbalance.lag import aligned, lags
 from nipper.core.imbalance.offsets import Offsets, lead_h, offsets_at, resistance_prior
 from nipper.core.imbalance.remedies import TopEnd
 from nipper.core.imbalance.resistance import Resistances, step_resistances
@@ -22,6 +22,7 @@ from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
+Ints = NDArray[np.intp]
 
 ARRHENIUS_K = 25_000.0 / 8.314  # 15 to 40 kJ/mol, from memory; published sets give 19 to 29
 MOST_ROWS = 200_000  # rows looked at off the knees: more only repeat each other
@@ -58,7 +59,8 @@ class Estimate:
     signals: Signals
     sensors_c: Floats  # mean of each temperature sensor; may be empty
     end: TopEnd
-    lag_rows: int = 0  # by which the log's voltages came after its currents
+    # by which each cell's voltages came after the log's currents; empty: not looked for
+    lag_rows: Ints = field(default_factory=lambda: np.empty(0, np.intp))
 
     @property
     def to_25_c(self) -> float:
@@ -89,7 +91,7 @@ def estimate(
     log, setup : the log's cells must be the setup's
     tick : called with the fraction done
     """
-    lag = lag_rows(log, setup)
+    lag = lags(log, setup)
     log = aligned(log, lag)
     charges = tuple(find_charges(log, setup))
     tick(0.3)

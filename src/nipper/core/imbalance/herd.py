@@ -30,6 +30,7 @@ RESISTANCE_LEFT = 0.3  # of the drop freed at the end of the charge
 MOST_ENDS = 15  # how many charges at the herd's end are weighed
 END_SPREAD_PCT = 0.4  # closer together than this they are one
 TABLE = 4000
+BETWEEN_SHARE = 0.15  # of the rise from knot to knot, half way
 BEYOND_PCT = np.linspace(0.0, 36.0, 721)
 
 
@@ -45,6 +46,8 @@ class HerdCurve:
     end_weight : float64[ends], how likely each is from the herd's voltage alone; sums to 1
     table_ah : float64[points], rising, from below the first knot to beyond the last
     table_v : float64[ends, points], one row for each charge the herd may have had at the end
+    doubt_v : float64[points], one standard deviation of what lies between the knots: the fewer rows
+        pass the knee, the less is known of its shape
     """
 
     ah: Floats
@@ -53,6 +56,7 @@ class HerdCurve:
     end_weight: Floats
     table_ah: Floats
     table_v: Floats
+    doubt_v: Floats
 
     def amps(self, ah: Floats) -> Floats:
         """Current of the herd when it had counted that charge."""
@@ -61,6 +65,10 @@ class HerdCurve:
     def volts(self, ah: Floats, end: int = 0) -> Floats:
         """Voltage of the herd when it had counted that charge, had it ended there."""
         return np.interp(ah, self.table_ah, np.asarray(self.table_v[end]))
+
+    def doubt(self, ah: Floats) -> Floats:
+        """One standard deviation of that voltage, V."""
+        return np.interp(ah, self.table_ah, self.doubt_v)
 
 
 def learn(
@@ -112,6 +120,7 @@ def learn(
             [ah[0] - BEYOND_PCT[:0:-1] * per_pct, inside_ah, ah[-1] + BEYOND_PCT[1:] * per_pct]
         ),
         table_v=np.concatenate([known_v, beyond_v], axis=1),
+        doubt_v=np.pad(_between_doubt(ah, freed, inside_ah), BEYOND_PCT.size - 1),
     )
 
 
@@ -154,3 +163,12 @@ def _between(ah: Floats, v: Floats) -> tuple[Floats, Floats]:
         return ah, v
     fine: Floats = np.union1d(ah, np.linspace(float(ah[0]), float(ah[-1]), TABLE))
     return fine, pchip(ah, v, fine)
+
+
+def _between_doubt(ah: Floats, v: Floats, at_ah: Floats) -> Floats:
+    """Doubt of a voltage between two knots: none at them, most half way."""
+    if ah.size < 2:
+        return np.zeros(at_ah.size)
+    knot = np.clip(np.searchsorted(ah, at_ah, side="right") - 1, 0, ah.size - 2)
+    gone = (at_ah - ah[knot]) / (ah[knot + 1] - ah[knot])
+    return BETWEEN_SHARE * 4.0 * gone * (1.0 - gone) * (v[knot + 1] - v[knot])

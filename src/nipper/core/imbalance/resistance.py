@@ -6,6 +6,7 @@ the meter alone: sd = sd_v / (sqrt(n) sd_i).
 """
 
 from dataclasses import dataclass, field
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -36,8 +37,8 @@ def _off_the_knees(log: Log, setup: Setup) -> NDArray[np.bool_]:
     return (high < chem.knee_v - 0.02) & (low > float(chem.curve.ocv(15.0)))
 
 
-def _none() -> Floats:
-    return np.empty(0)
+def _none(*shape: int) -> Floats:
+    return np.empty(shape or 0)
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -60,6 +61,7 @@ class Resistances:
     step_a: Floats = field(default_factory=_none, repr=False)  # [steps]
     own_v: Floats = field(default_factory=_none, repr=False)  # [steps, cells] beyond the herd's
     moved_ah: Floats = field(default_factory=_none, repr=False)  # [steps] charge counted there
+    beside: Floats = field(default_factory=partial(_none, 0, 0), repr=False)  # [steps, columns]
     usual_v: float = 0.0  # scatter of the usual cell's strong steps about its own resistance
     whole: bool = False  # read from whole charges and discharges: the slow part is in it
 
@@ -111,19 +113,27 @@ def unsteady(found: Resistances, cell: int) -> float | None:
     """How much a cell's excess resistance itself varies over the strong steps, as a share of its
     mean and with the scatter of the usual cell taken out; None with too few steps.
 
-    What follows the state of charge is left out: a cell's own does, most of all near its ends. One
-    that is there for a share d of the time gives sqrt((1 - d) / d): 0.8 at 60 %, 0.3 at 90 %.
+    What follows the state of charge is left out: a cell's own does, most of all near its ends. So
+    is what moves with the herd (``_beside``). One that is there for a share d of the time gives
+    sqrt((1 - d) / d): 0.8 at 60 %, 0.3 at 90 %.
     """
     size = np.abs(found.step_a)
     if size.size < 2 * LEAST_STEPS:
         return None
     strong = size >= np.quantile(size, 0.5)
     a, v, ah = found.step_a[strong], found.own_v[strong, cell], found.moved_ah[strong]
-    x = a[:, None] * np.vander((ah - ah.mean()) / max(float(ah.std()), 1e-9), 3)
-    left_v: Floats = v - x @ solved(x.T @ x + 1e-9 * np.eye(3), x.T @ v)
-    own = max(0.0, float(np.mean(left_v**2)) - found.usual_v**2)
+    x = a[:, None] * np.vander(evened(ah), 3)
+    if found.beside.size:
+        x = np.column_stack([x, found.beside[strong]])
+    left_v = _left(x, v)
+    own = max(0.0, float(left_v @ left_v) / (a.size - x.shape[1]) - found.usual_v**2)
     mean_ohm = abs(float(found.step_a @ found.own_v[:, cell])) / float(size @ size)
     return float(np.sqrt(own / np.mean(a * a)) / max(mean_ohm, 1e-9))
+
+
+def evened(x: Floats) -> Floats:
+    """In standard deviations from the mean."""
+    return (x - x.mean()) / max(float(x.std()), 1e-9)
 
 
 def turn(found: Resistances, cell: int) -> Turn | None:
@@ -181,9 +191,11 @@ def step_resistances(log: Log, setup: Setup) -> Resistances:
         own_v = np.clip(np.nan_to_num(own_v), -6 * usual - 0.02, 6 * usual + 0.02)
     excess = step_a @ own_v / (step_a @ step_a)
     residual = own_v - step_a[:, None] * excess
+    beside = _beside(log, rows, np.nan_to_num(herd_v) / max(herd, 1e-6) - step_a)
     sd = np.sqrt(np.sum(residual**2, axis=0) / max(1, rows.size - 1) / (step_a @ step_a))
     own_v = own_v - step_a[:, None] * np.median(excess)
-    *scatter, usual_v = _noise_v(step_a, step_v, residual)
+    unlike_v = _left(np.column_stack([step_a, beside]), own_v)
+    *scatter, usual_v = _noise_v(step_a, step_v, unlike_v)
     return Resistances(
         herd_ohm=herd,
         excess_ohm=excess - np.median(excess),
@@ -194,8 +206,28 @@ def step_resistances(log: Log, setup: Setup) -> Resistances:
         step_a=step_a,
         own_v=own_v,
         moved_ah=moved_ah(log, setup)[rows],
+        beside=beside,
         usual_v=float(usual_v),
     )
+
+
+def _beside(log: Log, rows: NDArray[np.intp], herd_a: Floats) -> Floats:
+    """What moves a resistive cell beyond the row's own step of current, and the others with it, A,
+    [steps, 4]: it makes no joint that comes and goes.
+
+    ``herd_a`` is the current that the herd's own step tells of beyond the one written down: a BMS
+    may write the mean of the interval, or round it. The steps before and after belong to a slow
+    part or a lag, the current itself to the charge that went in between.
+    """
+    all_a = np.nan_to_num(np.diff(log.current_a))
+    all_a = np.pad(np.where(np.diff(log.time_s) <= LONGEST_STEP_S, all_a, 0.0), 1)
+    level_a = np.nan_to_num(log.current_a[rows])
+    return np.column_stack([herd_a, all_a[rows], all_a[rows + 2], level_a])
+
+
+def _left(x: Floats, v: Floats) -> Floats:
+    """What least squares on the columns of x leave of v."""
+    return v - x @ solved(x.T @ x + 1e-9 * np.eye(x.shape[1]), x.T @ v)
 
 
 def _noise_v(step_a: Floats, step_v: Floats, residual_v: Floats) -> Floats:
@@ -204,8 +236,15 @@ def _noise_v(step_a: Floats, step_v: Floats, residual_v: Floats) -> Floats:
     """
     strong = np.abs(step_a) >= np.quantile(np.abs(step_a), 0.5)
     scatter = np.sqrt(np.mean(residual_v[strong] ** 2, axis=0))
-    usual = max(float(np.median(scatter)), meter_step_v(step_v) / np.sqrt(6.0), 1e-6)
+    usual = max(float(np.median(scatter)), meter_noise_v(step_v), 1e-6)
     return np.append(scatter, usual)
+
+
+def meter_noise_v(step_v: Floats) -> float:
+    """What the meter's resolution makes of the difference of two readings, one standard deviation,
+    V: each is off by a step over the root of twelve.
+    """
+    return meter_step_v(step_v) / float(np.sqrt(6.0))
 
 
 def meter_step_v(step_v: Floats) -> float:

@@ -109,7 +109,8 @@ class Walk:
         tried = [(end, c) for end in range(self.curve.end_pct.size) for c in self.scales]
         own_ah = {c: self._own_ah(shifts_ah, c) for c in self.scales}
         amps = {c: self.curve.amps(ah) for c, ah in own_ah.items()}  # one for all ends
-        fits = [self._misfit(own_ah[c], amps[c], prior, end) for end, c in tried]
+        sure = {c: self._sure(ah) for c, ah in own_ah.items()}
+        fits = [self._misfit(own_ah[c], amps[c], prior, end, sure[c]) for end, c in tried]
         misfit, left = (np.array(f) for f in zip(*fits, strict=True))  # [tried, cells, shifts]
         left_v = FIT_SD_V * np.sqrt(np.maximum(left.min(axis=(0, 2)), 0.0) / self.independent)
         # what even the best shift leaves is the model's error, and counts as such for all shifts:
@@ -191,8 +192,12 @@ class Walk:
         own_ah = self.pivot_ah + (self.counted_ah - self.pivot_ah) / capacity
         return own_ah[:, None] + shifts_ah
 
+    def _sure(self, at_ah: Floats) -> Floats:
+        """How much each reading counts, [rows, shifts]: 1 where the herd's curve is known."""
+        return 1.0 / (1.0 + (self.curve.doubt(at_ah) / FIT_SD_V) ** 2)
+
     def _misfit(
-        self, at_ah: Floats, herd_a: Floats, prior: Prior, end: int
+        self, at_ah: Floats, herd_a: Floats, prior: Prior, end: int, sure: Floats
     ) -> tuple[Floats, Floats]:
         """Twice the negative log likelihood with both resistances integrated out, and its part from
         what is left unexplained, [cells, shifts] each.
@@ -205,21 +210,23 @@ class Walk:
         base = np.median(self.cell_v, axis=1)[:, None]
         y, h = self.cell_v - base, h - base  # small numbers: squares of 3.4 V would eat the digits
         x1, x2 = self.current_a[:, None] - herd_a, self.current_a
-        scale = min(1.0, INDEPENDENT / y.shape[0]) / FIT_SD_V**2
-        e_e = np.sum(y**2, axis=0)[:, None] - 2.0 * y.T @ h + np.sum(h**2, axis=0)
-        e_1 = y.T @ x1 - np.sum(h * x1, axis=0)
-        e_2 = (y.T @ x2)[:, None] - x2 @ h
+        counts = min(1.0, INDEPENDENT / y.shape[0])
+        scale = counts / FIT_SD_V**2
+        h_w, x1_w, x2_w = h * sure, x1 * sure, x2[:, None] * sure
+        e_e = (y**2).T @ sure - 2.0 * y.T @ h_w + np.sum(h * h_w, axis=0)
+        e_1 = y.T @ x1_w - np.sum(h * x1_w, axis=0)
+        e_2 = y.T @ x2_w - np.sum(h * x2_w, axis=0)
         w1, w2 = 1.0 / prior.herd_sd_ohm**2, (1.0 / prior.excess_sd_ohm**2)[:, None]
         own = prior.excess_ohm[:, None]
-        a11 = scale * np.sum(x1**2, axis=0) + w1
-        a12 = scale * (x2 @ x1)
-        a22 = scale * float(x2 @ x2) + w2
+        a11 = scale * np.sum(x1 * x1_w, axis=0) + w1
+        a12 = scale * (x2 @ x1_w)
+        a22 = scale * (x2 @ x2_w) + w2
         b1 = scale * e_1 + prior.herd_ohm * w1
         b2 = scale * e_2 + own * w2
         det = a11 * a22 - a12**2
         explained = (a22 * b1**2 - 2.0 * a12 * b1 * b2 + a11 * b2**2) / det
         left = scale * e_e - explained + prior.herd_ohm**2 * w1 + own**2 * w2
-        return left + np.log(det), left
+        return left + np.log(det) - counts * np.sum(np.log(sure), axis=0), left
 
 
 def _vertex(x: Floats, y: Floats, best: NDArray[np.intp]) -> Floats:

@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.fitting import robust
 from nipper.core.imbalance.herd import USUALLY_ABOVE_V
-from nipper.core.imbalance.resistance import Resistances
+from nipper.core.imbalance.resistance import Resistances, evened, meter_noise_v
 from nipper.core.logs.charges import moved_ah
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
@@ -37,6 +37,9 @@ GRID = 41
 MOST_ROWS = 4000
 INDEPENDENT = 60  # what the model leaves out lasts for hours
 OFFSET_PCT, DEFICIT_PCT = 8.0, 20.0  # how far cells may well be apart: keeps short logs honest
+# columns of a polynomial in charge: what a cell's own curve leaves is the same both ways, and no
+# resistance
+BY_CHARGE = 6
 CURRENT = 3  # its column of the design
 OFF_V = 0.025  # from what fits: there a cell has left the plateau before the herd
 # V, what two cells' curves differ by beyond charge and capacity; tried on packs of two simulators
@@ -62,11 +65,12 @@ class Swing:
     own_v: Floats  # [rows, cells], freed of what is not resistance
     moved_ah: Floats  # [rows], charge counted
     left_v: Floats
+    meter_v: float  # what the meter's own steps make of a difference
 
     @property
     def resistances(self) -> Resistances:
         """The same as steps of current would tell it, each row taken for a step from nothing."""
-        usual_v = float(np.nanmedian(self.left_v))
+        usual_v = max(float(np.nanmedian(self.left_v)), self.meter_v)
         return Resistances(
             herd_ohm=self.herd_ohm,
             excess_ohm=self.excess_ohm,
@@ -77,6 +81,7 @@ class Swing:
             step_a=self.amps,
             own_v=self.own_v,
             moved_ah=self.moved_ah,
+            beside=np.vander(evened(self.moved_ah), BY_CHARGE),
             usual_v=usual_v,
             whole=True,
         )
@@ -134,6 +139,7 @@ def swing(log: Log, setup: Setup) -> Swing | None:
         own_v=np.nan_to_num(own_v - not_current),
         moved_ah=moved[rows],
         left_v=np.array([f.left_v for f in fits]),
+        meter_v=meter_noise_v(np.diff(log.cell_v[rows], axis=0)),
     )
 
 

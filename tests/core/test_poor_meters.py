@@ -1,0 +1,39 @@
+"""What poor meters write down leaves open is not told as something else."""
+
+import numpy as np
+import pytest
+
+from nipper.core.imbalance.diagnosis import Diagnosis, diagnose
+from tests.bench.meters import METERS, Meter, coarse, gaps, seldom
+from tests.bench.others import other
+
+
+def read(meter: Meter, cause: str, number: int) -> tuple[Diagnosis, tuple[int, ...]]:
+    pack = other(cause, number)
+    rng = np.random.default_rng([7, number, METERS.index(meter)])
+    return diagnose(meter(pack.log, rng), pack.setup), pack.truth.cells
+
+
+@pytest.mark.parametrize("number", [850, 876])
+def test_a_weak_cell_is_no_emptier_one_because_few_rows_pass_the_knee(number):
+    """A row every five minutes left the top open, and the low end was believed beyond it: cell 7
+    "13.7 % emptier" at 0.98, where it held 81 %.
+    """
+    found, cells = read(seldom, "low_capacity", number)
+    assert all(f.confidence < 0.5 for f in found.findings if f.cause == "soc_offset")
+    assert (found.findings[0].cause, found.findings[0].cells) == ("low_capacity", cells)
+
+
+@pytest.mark.parametrize("number", [880, 883])
+def test_steps_of_10_mv_are_no_resistance_that_comes_and_goes(number):
+    """Between such steps the other cells do not differ at all, and the resistive one's own seemed
+    twenty times too many.
+    """
+    found, cells = read(coarse, "high_resistance", number)
+    assert (found.findings[0].cause, found.findings[0].cells) == ("high_resistance", cells)
+
+
+def test_a_weak_cell_that_strays_over_whole_charges_is_no_loose_joint():
+    found, cells = read(gaps, "low_capacity", 883)
+    assert (found.findings[0].cause, found.findings[0].cells) == ("low_capacity", cells)
+    assert all(f.cause != "loose_joint" for f in found.findings)
