@@ -217,10 +217,22 @@ def _standing(
             f"charges{moves}.",
             others,
         ),
-        actions=(*actions, CAUTION),
+        actions=(*_meter_first(setup, who), *actions, CAUTION),
         confirm="After levelling, a full charge must show these cells among the others at the "
         "end of absorption.",
         serious=abs(mean) > 3.0,
+    )
+
+
+def _meter_first(setup: Setup, who: str) -> tuple[str, ...]:
+    """On a sloped curve a reading that is wrong looks nearly the same: who feeds a cell because its
+    BMS reads too low drives it too high.
+    """
+    if setup.chemistry == "lfp":
+        return ()
+    return (
+        f"First hold a trusted meter to the poles of {who[0].lower()}{who[1:]}, at rest: where it "
+        "does not read as the BMS does, the reading is wrong and nothing is to be levelled.",
     )
 
 

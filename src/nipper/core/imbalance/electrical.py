@@ -39,9 +39,6 @@ WANDER, SOME_WANDER = 2.2, 2.0
 UNSTEADY = 0.26
 PAIR_JUMPS = 5
 WEAK_SDS = 4.0
-# a BMS's reading is seldom further off (from memory); beyond, on a sloped curve, an offset is as
-# likely
-USUAL_BIAS_V, SLOPED_SURE = 0.030, 0.6
 BIAS_V = 0.006  # common practice: meters agree within some millivolts
 CAPACITY_PCT = 4.0  # cells of one batch differ by 1 to 3 %
 
@@ -350,11 +347,10 @@ def _biased_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
     ratios = np.minimum(np.abs(bias_v) / BIAS_V, np.abs(bias_v) / (4.0 * sd_v))
     value, width = 1e3 * float(np.mean(bias_v)), 1e3 * 2.0 * float(np.mean(sd_v))
     ratio = float(np.mean(ratios))
-    rare = setup.chemistry != "lfp" and abs(value) > 1e3 * USUAL_BIAS_V
     return Cause(
         cause="sense_bias",
         cells=tuple(i + 1 for i in cells),
-        confidence=min(sure(ratio), SLOPED_SURE) if rare else sure(ratio),
+        confidence=sure(ratio),
         quantity="bias",
         value=value,
         low=value - width,
@@ -362,7 +358,7 @@ def _biased_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
         unit="mV",
         summary=f"{has(cells, 'reads', 'read')} {abs(value):.0f} mV too "
         f"{'high' if value > 0 else 'low'}, always.",
-        evidence=_bias_evidence(setup, value, rare),
+        evidence=_bias_evidence(setup, value),
         actions=(
             f"Measure {names(cells).lower()} at the poles with a trusted meter and compare with "
             "the BMS. Note by how much before calibrating anything.",
@@ -375,20 +371,14 @@ def _biased_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
     )
 
 
-def _bias_evidence(setup: Setup, value_mv: float, rare: bool) -> tuple[str, ...]:
+def _bias_evidence(setup: Setup, value_mv: float) -> tuple[str, ...]:
     fitted = "Charge, capacity and resistance were fitted beside it and do not explain it."
     if setup.chemistry == "lfp":
         where = "On the plateau at small current, where 1 % of charge is under a millivolt,"
     else:
         where = "At small current"
     stands = f"{where} it stands {value_mv:+.0f} mV off the others through all states of charge."
-    if not rare:
-        return stands, fitted
-    doubt = (
-        "So much is rare for a meter, and on this sloped curve a standing difference in charge"
-        " looks nearly the same: only a meter at the poles tells which it is."
-    )
-    return stands, doubt
+    return stands, fitted
 
 
 def weak(known: Estimate, setup: Setup) -> Iterator[Cause]:

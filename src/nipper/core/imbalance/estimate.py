@@ -42,7 +42,7 @@ class BalancerUse:
     above_start_h: float  # hours with a cell above the start voltage
     allowed_h: float  # of these, in the permitted phase
     ran_h: float | None  # None when the log does not record it
-    flat_h: float | None  # of these, with the pack under the knee
+    flat_h: float | None  # of these, with every cell that was bled under the knee
     moved_ah: float | None  # out of the busiest cell
     days: float
 
@@ -206,9 +206,9 @@ def balancer_use(log: Log, setup: Setup) -> BalancerUse:
     if log.balancing is not None:
         busy = log.balancing.any(axis=1)
         ran = float(hours[busy].sum())
-        flat = float(
-            hours[busy & (log.mean_cell_v < chemistry(setup.chemistry).knee_v - 0.02)].sum()
-        )
+        # a full cell that stands on its knee alone is bled rightly, wherever the others are
+        bled_v = np.where(log.balancing, np.nan_to_num(log.cell_v), 0.0).max(axis=1)
+        flat = float(hours[busy & (bled_v < chemistry(setup.chemistry).knee_v - 0.02)].sum())
         moved = float(balancer.current_a * (hours[:, None] * log.balancing).sum(axis=0).max())
     return BalancerUse(
         float(hours[above].sum()), float(hours[above & phase].sum()), ran, flat, moved, log.days

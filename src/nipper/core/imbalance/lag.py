@@ -58,13 +58,12 @@ def _agreement(amps: Floats, volts: Floats, near: Bools, lag: int, least_a: floa
     moved = amps[rows - lag]
     good = near[rows] & near[rows - lag] & (np.abs(moved) > least_a)
     if good.sum() < LEAST_STEPS:
-        return np.zeros(volts.shape[1])
+        return np.zeros(int(volts.shape[1]))
     i, v = moved[good], np.nan_to_num(volts[rows][good].astype(float))
     most_v = WILD * np.median(np.abs(v), axis=0)  # a knee or a switch is no step of load
     v = np.clip(v, -most_v, most_v)
     size = np.sqrt(np.maximum(float(i @ i) * np.sum(v * v, axis=0), 1e-30))
-    told: Floats = v.T @ i
-    return told / size
+    return np.asarray(v.T @ i) / size
 
 
 def common(rows: Ints) -> int:

@@ -31,6 +31,9 @@ REST_RATE = 0.05  # of capacity per hour: below it the current's drop is small
 LEAST_ROWS = 200
 LEAST_STEPS = 60
 AS_GOOD = 2.5  # times what is left with a wrong reading: so much worse charge alone must explain it
+# a BMS's reading is seldom further off (from memory); beyond, on a sloped curve, a standing offset
+# is likelier
+USUAL_BIAS_V = 0.030
 LEAST_SPAN = 0.12  # of capacity, between the rows a bias is read from
 
 
@@ -137,7 +140,9 @@ def _bias(
         if min(seen) < 0.5 * abs(bias[i]) or max(seen) < 0.67 * abs(bias[i]):
             bias[i], sd[i] = 0.0, abs(bias[i])
             continue
-        if setup.chemistry != "lfp" and by_charge_v < AS_GOOD * usual:
+        if setup.chemistry != "lfp" and (
+            by_charge_v < AS_GOOD * usual or abs(bias[i]) > USUAL_BIAS_V
+        ):
             sd[i] = abs(bias[i])  # charge alone explains it nearly as well: then it is charge
             continue
         independent = min(b.size, 60)  # what the model leaves out lasts for hours

@@ -22,6 +22,7 @@ from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.fitting import robust
 from nipper.core.imbalance.herd import USUALLY_ABOVE_V
 from nipper.core.imbalance.resistance import Resistances, evened, meter_noise_v
+from nipper.core.imbalance.signals import USUAL_BIAS_V
 from nipper.core.logs.charges import moved_ah
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
@@ -207,7 +208,7 @@ def _fit(setup: Setup, seen: _Rows, own_v: Floats) -> _Fit:
         bias, bias_sd = (bias, max(bias_sd, abs(bias))) if small else (np.nan, np.nan)
     elif setup.chemistry != "lfp":
         by_charge = robust(x[good, 1:], own_v[good], ridge[1:, 1:])
-        if by_charge.left_v < AS_GOOD * left_v:
+        if by_charge.left_v < AS_GOOD * left_v or abs(bias) > USUAL_BIAS_V:
             bias_sd = abs(bias)  # charge alone explains it nearly as well: then it is charge
     return _Fit(beta, left_v, float(wide[CURRENT]), bias, bias_sd)
 
