@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: demo test lint bench mutants worlds kills fuzz tables walks frames monkey docs setup lock pictures clean
+.PHONY: demo test lint bench mutants worlds kills fuzz tables walks frames monkey turns docs setup lock pictures clean
 
 demo: setup $(VENV)/.kernel
 	$(RUN)/nipper --demo
@@ -49,6 +49,9 @@ frames: setup
 
 monkey: setup
 	QT_QPA_PLATFORM=offscreen $(RUN)/python -m tests.bench.monkey 20000
+
+turns: setup
+	$(RUN)/python -m tests.bench.turns
 
 docs: setup
 	$(RUN)/python -m nipper.core.report.rulebook > docs/rules.md

@@ -9,7 +9,7 @@ import pytest
 from nipper.core.findings import Finding, Severity
 from nipper.core.imbalance.causes_base import names, sure
 from nipper.core.imbalance.diagnosis import diagnose
-from nipper.core.logs.charges import full
+from nipper.core.logs.charges import cells_at, cells_at_each, full
 from nipper.core.presets import new_setup
 from nipper.core.report.charges import charge_curves, heat_table, nearest
 from nipper.core.report.consequence import Consequence, Status, count, of_finding, protect_sentence
@@ -284,3 +284,11 @@ def test_an_uncertainty_is_never_shown_as_none():
     assert _with_error(0.27, 0.0004, "mΩ", 2) == "0.270 ± 0.001 mΩ"
     assert _with_error(1.0, 0.5, "%", 1) == "+1.0 ± 0.8 %"
     assert "cannot be told" in _with_error(float("nan"), 0.1, "%", 1)
+
+
+def test_cells_are_read_around_many_rows_as_around_one():
+    log = charge_log(new_setup("lfp", 4, 100.0), [0.0, 1.0, 0.0, -2.0])
+    rows = np.array([0, 1, 7, log.rows - 1])
+    many = cells_at_each(log, rows)
+    assert np.allclose(many, [cells_at(log, int(row)) for row in rows])
+    assert cells_at_each(log, np.empty(0, np.intp)).shape == (0, 4)

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 
 SETTLE_MS = 400  # after the last change: a drag is one write
 RETRY_MS = 5000  # after a write that failed: room may have been made
+MOST_UNDONE = 1000  # steps: each holds two banks
 
 
 class Settings(QObject):
@@ -35,6 +36,7 @@ class Settings(QObject):
         super().__init__(parent)
         self._bench = bench
         self.undo_stack = QUndoStack(self)
+        self.undo_stack.setUndoLimit(MOST_UNDONE)
         self._bank = self._saved = bench.setup()
         self._number, self._only_shown = 0, False
         self._shown = pack_setup(self._bank, 0)

@@ -317,6 +317,14 @@ def cells_at(log: Log, row: int, half_width: int = HALF_WIDTH) -> Floats:
     return nanmedian(log.cell_v[_around(log, row, half_width)]).astype(float)
 
 
+def cells_at_each(log: Log, rows: NDArray[np.intp]) -> Floats:
+    """The same around each of many rows, float64[rows, cells] V."""
+    around = rows + np.arange(-HALF_WIDTH, HALF_WIDTH + 1)[:, None]
+    read = log.cell_v[np.clip(around, 0, log.rows - 1)].astype(float)
+    read[(around < 0) | (around >= log.rows)] = np.nan
+    return nanmedian(read.reshape(around.shape[0], -1)).reshape(-1, log.cells)
+
+
 def read_at(log: Log, setup: Setup, row: int, half_width: int = HALF_WIDTH) -> Reading:
     """Read the cells around a row: the median of up to five samples, and what their difference
     means as charge.

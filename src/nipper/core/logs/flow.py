@@ -163,7 +163,8 @@ def _top(values: Floats) -> float:
     if values.size <= few:
         return float(np.max(values, initial=0.0))
     last = np.partition(values, (-few - 1, -1))
-    return float(last[-1] if last[-1] <= STRAY_TIMES * last[-few - 1] else last[-few - 1])
+    usual = last[-few - 1]
+    return float(last[-1] if last[-1] / STRAY_TIMES <= usual else usual)
 
 
 def _one(

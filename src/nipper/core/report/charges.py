@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.imbalance.estimate import Estimate
-from nipper.core.logs.charges import Charge, cells_at
-from nipper.core.logs.model import Log
+from nipper.core.logs.charges import Charge, cells_at_each
+from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -38,12 +38,11 @@ class HeatTable:
 def heat_table(log: Log, setup: Setup, known: Estimate) -> HeatTable:
     """The heat table of a log."""
     full = tuple(known.full)
-    time_s = np.array([log.time_s[c.top] for c in full])
-    mv = np.full((log.cells, len(full)), np.nan)
+    tops = np.array([c.top for c in full], np.intp)
+    time_s = log.time_s[tops]
+    cell_v = cells_at_each(log, tops).T
+    mv = 1e3 * (cell_v - nanmedian(cell_v))
     pct = np.full((log.cells, len(full)), np.nan)
-    for i, charge in enumerate(full):
-        cell_v = cells_at(log, charge.top)
-        mv[:, i] = 1e3 * (cell_v - np.nanmedian(cell_v))
     if len(full) and known.drift.time_s.size:
         at = np.searchsorted(time_s, known.drift.time_s)
         pct[:, at] = 100.0 * known.drift.offset_ah.T / setup.capacity_ah

@@ -1,0 +1,115 @@
+"""How long the window's loop stands still: ``python -m tests.bench.turns``, on a quiet machine.
+
+The demo bench is opened, every stage looked at, packs and theme changed, a setting typed; and a log
+is imported while forecast and diagnosis are at work. Printed is the longest turn of the loop of
+each, in milliseconds: what is pressed in the meantime is heard after it.
+"""
+
+import os
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from functools import partial
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PySide6.QtCore import QSettings, QThreadPool
+from PySide6.QtWidgets import QApplication
+
+from nipper.app.jobs import wait_for_jobs
+from nipper.app.shell.stages import STAGES
+from nipper.app.shell.window import Window
+from nipper.app.start import make_window
+from nipper.core.logs.writer import write_plain
+from nipper.core.simulate.scenario import Scenario
+from nipper.core.simulate.trial import run
+
+QUIET_S, LONGEST_S = 0.4, 120.0
+DAYS, STEP_S = 30.0, 10.0  # 260,000 rows
+
+
+def longest_s(act: Callable[[], object]) -> float:
+    """Do it, and follow the loop until nothing is at work; its longest turn."""
+    begun = time.perf_counter()
+    act()
+    longest = time.perf_counter() - begun
+    busy_s = time.monotonic()
+    while time.monotonic() - busy_s < QUIET_S and time.perf_counter() - begun < LONGEST_S:
+        turn = time.perf_counter()
+        QApplication.processEvents()
+        took_s = time.perf_counter() - turn
+        longest = max(longest, took_s)
+        if took_s > 2e-3 or QThreadPool.globalInstance().activeThreadCount():
+            busy_s = time.monotonic()
+        time.sleep(1e-3)
+    return longest
+
+
+def month(window: Window, folder: Path) -> Path:
+    """A log of the shown pack, a month of ten-second rows."""
+    assert window.document
+    path = folder / "month.csv"
+    plan = Scenario(days=DAYS, step_s=STEP_S, log_every_s=STEP_S)
+    write_plain(run(window.document.setup, plan).logs[0], path)
+    return path
+
+
+def change(window: Window) -> None:
+    """Another setting: rules, forecasts and figures follow."""
+    assert window.document
+    trip_v = window.document.setup.protection.cell_over_voltage.trip_v or 3.6
+    changes = {"protection.cell_over_voltage.trip_v": round(trip_v - 0.01, 3)}
+    window.document.settings.change(changes, "Over-voltage trip")
+
+
+def at_work(window: Window, log: Path) -> Iterator[tuple[str, Callable[[], object]]]:
+    """Import, forecast and diagnosis at once."""
+    yield "a table of 260,000 rows read", lambda: window.importer.read(str(log))
+    page = window.importer.page
+    assert page
+
+    def import_and_ask() -> None:
+        change(window)
+        page.confirm()
+
+    yield "imported, diagnosed, a forecast at work", import_and_ask
+
+
+def acts(window: Window, folder: Path) -> Iterator[tuple[str, Callable[[], object]]]:
+    """What is done, one after the other."""
+    yield "the demo opened", window.open_demo
+    for word in ("first look at", "again"):
+        for stage in STAGES:
+            yield f"{word} {stage.title}", partial(window.go, stage.id)
+    assert window.desk
+    for stage in STAGES:
+        window.go(stage.id)
+        yield f"another pack in {stage.title}", window.desk.next_pack
+    for stage in ("protect", "diagnose", "rehearse"):
+        window.go(stage)
+        yield f"a setting changed in {stage.capitalize()}", lambda: change(window)
+    yield "the dark theme", lambda: window.set_theme("dark")
+    yield from at_work(window, month(window, folder))
+    yield "New bench", window.new_bench
+
+
+def main() -> None:
+    """Measure it."""
+    app = QApplication([])
+    app.setStyle("Fusion")
+    with tempfile.TemporaryDirectory(prefix="nipper-turns-") as folder:
+        settings = QSettings(f"{folder}/settings.ini", QSettings.Format.IniFormat)
+        window = make_window(settings, "light", Path(folder))
+        window.resize(1280, 800)
+        window.show()
+        told = [(1e3 * longest_s(act), name) for name, act in acts(window, Path(folder))]
+        window.close()
+        wait_for_jobs()
+    for ms, name in told:
+        print(f"{ms:6.0f} ms  {name}")
+    print(f"{sum(ms > 100.0 for ms, _ in told)} of {len(told)} over 100 ms")
+
+
+if __name__ == "__main__":
+    main()
