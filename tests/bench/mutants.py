@@ -32,7 +32,17 @@ PARTS = {
     ),
     "imbalance": (
         "imbalance",
-        ["test_causes", "test_imbalance", "test_full_cell", "test_packs", "test_compare"],
+        [
+            "test_causes",
+            "test_imbalance",
+            "test_full_cell",
+            "test_packs",
+            "test_lag",
+            "test_poor_meters",
+            "test_bench_cycles",
+            "test_other_physics",
+            "test_compare",
+        ],
     ),
 }
 TURNED: dict[type[ast.cmpop], type[ast.cmpop]] = {
