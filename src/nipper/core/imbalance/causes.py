@@ -116,6 +116,7 @@ OVERRULED = {
     "sense_bias": ("sense_lead", "low_capacity", "soc_offset"),
     "low_capacity": ("sense_lead",),
 }
+SLOPED_SURE = 0.9  # a reading that is wrong looks nearly so: only a meter tells
 PLAIN_OFFSET_PCT = 3.0  # of capacity: more than a proven wrong reading leaves
 PLATEAU_MV = 4.0  # a per cent: the most that published LFP curves rise by between the knees
 WHOLE_PACK = ("plateau_balancing", "balancer_starved")
@@ -201,7 +202,9 @@ def _standing(
     return Cause(
         cause="soc_offset",
         cells=tuple(i + 1 for i in cells),
-        confidence=sure(float(np.max(ratio[cells]))),
+        confidence=min(
+            sure(float(np.max(ratio[cells]))), 1.0 if setup.chemistry == "lfp" else SLOPED_SURE
+        ),
         quantity="soc_offset",
         value=mean,
         low=low,

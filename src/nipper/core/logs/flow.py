@@ -18,6 +18,7 @@ from nipper.core.logs.doubt import Doubt
 SURE = 4.0  # a mean this many standard errors from zero is no chance
 MILLI_ABOVE = 5000.0  # no pack of this trade carries as many amperes
 STRAY_TIMES = 20.0  # as large as all others: a placeholder or a slip
+WILD_A = 1e9  # what is beyond is refused or told elsewhere; here it must only stay a number
 IDLE_SHARE = 0.05  # of the largest current, and of the rows: more is no rest
 BOTH_WAYS = 0.2  # share of stretches that must run each way before a current is called unsigned
 
@@ -483,6 +484,7 @@ def implied_capacity_ah(amps: Floats, soc: Floats, time_s: Floats) -> float | No
     if usual <= 0:
         return None
     step_s = np.where(np.isfinite(step_s) & (np.abs(step_s) < 20 * usual), np.abs(step_s), 0.0)
+    amps = np.clip(amps, -WILD_A, WILD_A)
     moved = pl.Series(amps * step_s / 3600.0).cum_sum().to_numpy()
     known = np.flatnonzero(np.isfinite(soc))
     if known.size < 10:

@@ -36,6 +36,8 @@ from nipper.core.quantities import with_minus
 from nipper.core.report.proof import Paths, Proof, about_cell, paths, proofs
 from nipper.core.report.sentences import NAMED, VERDICT_STATUS, named
 
+LINE_SHARE = 0.09  # of what the figure shows: the height of a line of text
+
 
 class DiagnoseView(StageView):
     """The stage Diagnose."""
@@ -187,7 +189,9 @@ class DiagnoseView(StageView):
                     time_s[good], pct[good, i] - 1.645 * sd, pct[good, i] + 1.645 * sd, role
                 )
             self._pickable([i], self.plot.line(time_s, pct[:, i], role, 2.2, dots=True))
-        self._names(time_s, pct, roles)
+        bands = 1.645 * shown.sd_pct[:, list(roles)]
+        edges = [shown.pct[:, list(roles)] + way * bands for way in (-1.0, 1.0)]
+        self._names(time_s, pct, roles, np.concatenate([shown.pct, *edges], axis=1))
         for event in self._document.history.events():
             if event.pack in (None, self._document.pack.id):
                 self.plot.mark(event.time_s, "copper", event.note)
@@ -202,10 +206,14 @@ class DiagnoseView(StageView):
         lines.setProperty("cells", cells)
         lines.picked.connect(self._line_clicked)
 
-    def _names(self, time_s: np.ndarray, pct: np.ndarray, roles: dict[int, str]) -> None:
-        """Names at the line ends, pushed apart where they would cover each other."""
-        finite = pct[np.isfinite(pct)]
-        gap = 0.07 * (float(finite.max() - finite.min()) or 1.0)
+    def _names(
+        self, time_s: np.ndarray, pct: np.ndarray, roles: dict[int, str], drawn: np.ndarray
+    ) -> None:
+        """Names at the line ends, pushed apart where they would cover each other in all that is
+        drawn.
+        """
+        finite = drawn[np.isfinite(drawn)]
+        gap = LINE_SHARE * (float(finite.max() - finite.min()) or 1.0)
         ends = sorted(
             (
                 (float(pct[np.isfinite(pct[:, i])][-1, i]), i)
