@@ -11,12 +11,14 @@ from datetime import UTC, datetime
 import numpy as np
 from numpy.typing import NDArray
 
+from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.causes import weigh
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.estimate import Estimate, estimate
 from nipper.core.imbalance.lag import told_late
 from nipper.core.imbalance.losing import unseen_mah_per_day
 from nipper.core.logs.charges import Charge, readings
+from nipper.core.logs.guess import other_chemistry
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
@@ -43,6 +45,7 @@ class Diagnosis:
     overruled: tuple[
         tuple[Cause, Cause], ...
     ] = ()  # what was considered, and the better explanation it gave way to
+    unlike: bool = False  # the cells are of another chemistry than the settings say
 
     @property
     def strays(self) -> list[int]:
@@ -65,6 +68,9 @@ def diagnose(
     tick : called with the fraction done; what it raises ends the work
     """
     known = estimate(log, setup, tick)
+    told = unlike(log, setup)
+    if told:
+        return Diagnosis("not_enough_data", (), known, (told,), unlike=True)
     causes, lost = weigh(known, setup)
     advice = missing(known, log, setup)
     strong = [c for c in causes if c.confidence > 0.5]
@@ -80,6 +86,20 @@ def diagnose(
         )
         verdict = "watch" if doubtful else "healthy"
     return Diagnosis(verdict, tuple(causes), known, tuple(advice), tuple(lost))
+
+
+def unlike(log: Log, setup: Setup) -> str:
+    """That the cells are of another chemistry than the settings say; empty where they may be of it.
+    Curve, knee and targets would all be wrong, and what follows from them dangerous.
+    """
+    other = other_chemistry(log, setup.chemistry, setup.capacity_ah)
+    if other is None:
+        return ""
+    return (
+        f"By their voltages these are {chemistry(other).title} cells, and the settings say "
+        f"{chemistry(setup.chemistry).title}: nothing is judged until that is put right. Charge by "
+        "no value of these settings."
+    )
 
 
 def ended_by_a_cell(known: Estimate) -> bool:

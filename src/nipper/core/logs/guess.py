@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from nipper.core.logs.model import Floats, Log
+from nipper.core.logs.model import Floats, Log, nanmedian
 
 MOST_ROWS = 50_000  # looked at: asked on the window's thread
 
@@ -25,6 +25,34 @@ def guess_chemistry(log: Log) -> str | None:
     if 3.15 <= middle <= 3.45 and high <= 3.75:
         return "lfp"
     return None
+
+
+# of the median cell: an LFP cell is seldom above these, a 4.2 V cell at those of LFP is nearly
+# empty, and so is an LFP cell at those of LTO (common practice)
+NOT_LFP_V, SELDOM_LFP_V = 3.62, 3.85
+LFP_V, LFP_TOP_V = (3.15, 3.40), 3.70
+LTO_TOP_V = 2.95
+LEAST_ROWS, LEAST_MOVED = 100, 0.2  # of capacity: a pack that lies empty tells nothing
+
+
+def other_chemistry(log: Log, assumed: str, capacity_ah: float) -> str | None:
+    """What the cells are where their voltages rule out what is assumed; None where they allow it or
+    too little was moved to say.
+    """
+    some = log.select(slice(None, None, max(1, log.rows // MOST_ROWS)))
+    herd_v = nanmedian(some.cell_v.T)
+    herd_v = herd_v[np.isfinite(herd_v)]
+    if herd_v.size < LEAST_ROWS or np.ptp(log.charge_ah) < LEAST_MOVED * capacity_ah:
+        return None
+    middle, often, high = np.quantile(herd_v, [0.5, 0.95, 0.99])
+    found = None
+    if high < LTO_TOP_V:
+        found = "lto"
+    elif middle > NOT_LFP_V or often > SELDOM_LFP_V:
+        found = "nmc"
+    elif LFP_V[0] <= middle <= LFP_V[1] and high <= LFP_TOP_V:
+        found = "lfp"
+    return found if found != assumed else None
 
 
 IDLE_SHARE = 0.005  # of the strongest current: below it a meter's offset would be counted

@@ -29,6 +29,8 @@ def record_sentence(
     """How many full charges, and how the deviation went."""
     if log is None or diagnosis is None:
         return Status.NONE, "no log yet"
+    if diagnosis.unlike:
+        return Status.ACT, OTHER_CELLS
     full = diagnosis.estimate.full
     if not full:
         return Status.NONE, f"no full charge in {log.days:.1f} days"
@@ -42,6 +44,7 @@ NAMED = {
     "watch": "The cells are not level, and no single cause stands out",
     "not_enough_data": "Not enough recorded to judge",
 }
+OTHER_CELLS = "another chemistry than the settings'"
 IN_SHORT = {
     "healthy": "cells keep together",
     "watch": "not level, no single cause",
@@ -60,6 +63,8 @@ WIDE_MV = 80.0  # at the top: not a fault by itself near full, but nobody calls 
 
 def named(diagnosis: Diagnosis) -> str:
     """A judgement without a finding that stands out; millivolts are not kept quiet."""
+    if diagnosis.unlike:
+        return "The cells are of another chemistry than the settings say"
     wide_mv = diagnosis.estimate.end.deviation_mv
     if diagnosis.verdict == "healthy" and wide_mv >= WIDE_MV:
         return f"{wide_mv:.0f} mV at the top, but no cell stands apart in charge beyond doubt"
@@ -70,6 +75,8 @@ def diagnose_sentence(diagnosis: Diagnosis | None) -> tuple[Status, str]:
     """The strongest finding in a few words."""
     if diagnosis is None:
         return Status.NONE, "nothing to judge yet"
+    if diagnosis.unlike:
+        return Status.ACT, OTHER_CELLS
     strong = [f for f in diagnosis.findings if f.confidence > 0.5]
     if not strong:
         wide = diagnosis.verdict == "healthy" and diagnosis.estimate.end.deviation_mv >= WIDE_MV
@@ -80,10 +87,17 @@ def diagnose_sentence(diagnosis: Diagnosis | None) -> tuple[Status, str]:
     )
 
 
+def _unlike(diagnosis: Diagnosis) -> list[Consequence]:
+    (text,) = diagnosis.advice
+    return [Consequence(Status.ACT, f"{named(diagnosis)}.", text, settings=("chemistry",))]
+
+
 def of_record(
     log: Log, setup: Setup, diagnosis: Diagnosis, zone: tzinfo = UTC
 ) -> list[Consequence]:
     """What follows from the charges recorded."""
+    if diagnosis.unlike:
+        return _unlike(diagnosis)
     known = diagnosis.estimate
     out: list[Consequence] = []
     full = known.full
@@ -159,6 +173,8 @@ def of_diagnosis(diagnosis: Diagnosis) -> list[Consequence]:
     """What follows from the judgement: findings above half, then what was considered, then what to
     record.
     """
+    if diagnosis.unlike:
+        return _unlike(diagnosis)
     out: list[Consequence] = []
     for finding in diagnosis.findings:
         sure = f"confidence {finding.confidence:.0%}"

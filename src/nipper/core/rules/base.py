@@ -28,6 +28,7 @@ class Evidence:
     allowed_h_per_day: float | None = (
         None  # with a cell above the balancer's start, in the permitted phase
     )
+    chemistry: str | None = None  # of the cells, where it is not the settings'
 
 
 @dataclass(frozen=True, slots=True)

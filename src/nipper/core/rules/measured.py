@@ -6,6 +6,7 @@ import numpy as np
 
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.logs.charges import read_at
+from nipper.core.logs.guess import other_chemistry
 from nipper.core.logs.model import Log
 from nipper.core.rules.base import Evidence
 from nipper.core.setup import Setup
@@ -30,6 +31,7 @@ def measured(log: Log, setup: Setup, known: Estimate) -> Evidence:
         if worst is None
         else float(1e3 * known.drift.ah_per_day[worst]),
         worst_cell=None if worst is None else worst + 1,
+        chemistry=other_chemistry(log, setup.chemistry, setup.capacity_ah),
         allowed_h_per_day=use.allowed_h / days if setup.leveller and enough else None,
     )
 

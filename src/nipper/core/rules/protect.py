@@ -4,8 +4,10 @@ current stand in :mod:`.cutoffs`, what is alike at both ends in :mod:`.window`.
 
 from collections.abc import Iterator
 
+from nipper.core.chemistry import chemistry
 from nipper.core.findings import Finding
 from nipper.core.rules.base import (
+    AT_BOTH,
     AT_CHARGE,
     COMMON,
     MEMORY,
@@ -192,6 +194,20 @@ def sheet_fits(setup: Setup, _: Evidence) -> Iterator[Finding]:
             )
 
 
+def cells_fit(setup: Setup, evidence: Evidence) -> Iterator[Finding]:
+    """Cells whose voltages in the log are those of another chemistry: every limit is wrong."""
+    if evidence.chemistry is None or evidence.chemistry == setup.chemistry:
+        return
+    read, said = chemistry(evidence.chemistry), chem(setup)
+    yield error(
+        "chemistry",
+        f"By the log's voltages these are {read.title} cells, and the settings say {said.title}.",
+        f"{read.title} cells live between {read.min_v:.2f} and {read.max_v:.2f} V, {said.title} "
+        f"cells between {said.min_v:.2f} and {said.max_v:.2f} V: limits and targets of the one "
+        "destroy the other. Charge by none of these values before it is settled.",
+    )
+
+
 def power_off(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """Power-off must lie below the trip, and not below the sheet."""
     off, limit = setup.protection.power_off_v, setup.protection.cell_under_voltage
@@ -279,6 +295,7 @@ def reserve(setup: Setup, _: Evidence) -> Iterator[Finding]:
 
 
 RULES = (
+    Rule("chemistry-against-log", cells_fit, COMMON, stages=(*AT_BOTH, "record", "diagnose")),
     Rule("sheet-against-chemistry", sheet_fits, "usual windows, from memory of data sheets"),
     Rule(
         "over-voltage-release-above-trip",

@@ -34,7 +34,7 @@ from nipper.app.widgets.plot import Plot
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.quantities import with_minus
 from nipper.core.report.proof import Paths, Proof, about_cell, paths, proofs
-from nipper.core.report.sentences import NAMED, VERDICT_STATUS, named
+from nipper.core.report.sentences import VERDICT_STATUS, named
 
 LINE_SHARE = 0.09  # of what the figure shows: the height of a line of text
 
@@ -108,7 +108,8 @@ class DiagnoseView(StageView):
     @Slot()
     def _show(self) -> None:
         record = self._document.record
-        if record is None or not record.diagnosis.estimate.drift.time_s.size:
+        told = record is not None and record.diagnosis.estimate.drift.time_s.size
+        if record is None or not told or record.diagnosis.unlike:
             self._show_nothing(record)
             return
         diagnosis, setup = record.diagnosis, self._document.setup
@@ -154,8 +155,9 @@ class DiagnoseView(StageView):
 
     def _show_nothing(self, record: PackRecord | None) -> None:
         self._stack.setCurrentWidget(self._empty)
-        self._mark.set_status("none")
-        self._title.setText("Nothing to judge yet" if record is None else NAMED["not_enough_data"])
+        unlike = record is not None and record.diagnosis.unlike
+        self._mark.set_status("act" if unlike else "none")
+        self._title.setText("Nothing to judge yet" if record is None else named(record.diagnosis))
         self._subtitle.setText("")
         if record is not None:
             self._empty.setText("\n\n".join(record.diagnosis.advice))

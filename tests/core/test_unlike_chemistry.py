@@ -1,0 +1,62 @@
+"""A log of other cells than the settings say is told, and nothing else is judged by it."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from nipper.core.imbalance.diagnosis import diagnose
+from nipper.core.logs.guess import other_chemistry
+from nipper.core.logs.model import Log
+from nipper.core.presets import new_setup
+from nipper.core.report.sentences import diagnose_sentence, of_diagnosis, of_record, record_sentence
+from nipper.core.rules import check
+from nipper.core.rules.measured import measured
+from tests.bench.banks import bank
+from tests.bench.others import other
+
+
+@pytest.mark.parametrize(("number", "said"), [(960, "lfp"), (962, "nmc"), (962, "lto")])
+def test_nothing_is_judged_or_advised_by_another_chemistry(number, said):
+    """A 16-cell LFP log under 4.2 V settings: "record one full charge held at 65.6 V"; a 4.2 V one
+    under LFP settings was healthy but for its trips.
+    """
+    pack = other("", number)
+    assert pack.setup.chemistry != said
+    setup = new_setup(said, pack.setup.cells, pack.setup.capacity_ah)
+    found = diagnose(pack.log, setup)
+    assert (found.verdict, found.findings, found.unlike) == ("not_enough_data", (), True)
+    (text,) = found.advice
+    assert "Charge by no value" in text
+    assert "held at" not in text
+    for told in (diagnose_sentence(found), record_sentence(pack.log, setup, found)):
+        assert "another chemistry" in told[1]
+    for told in (of_diagnosis(found), of_record(pack.log, setup, found)):
+        assert [t.text for t in told] == [text]
+    codes = [f.code for f in check(setup, measured(pack.log, setup, found.estimate))]
+    assert codes[0] == "chemistry-against-log"
+
+
+@pytest.mark.parametrize("cause", ["", "soc_offset", "low_capacity", "self_discharge"])
+@pytest.mark.parametrize("chemistry", ["lfp", "nmc", "lto"])
+def test_cells_that_are_what_they_are_said_to_be_are_judged(cause, chemistry):
+    pack = other(cause, 7, chemistry)
+    assert other_chemistry(pack.log, chemistry, pack.setup.capacity_ah) is None
+
+
+def test_lfp_cells_driven_to_4_3_v_are_lfp_cells_still():
+    """Of a bank without limits: an overcharge is no other chemistry."""
+    made = bank("soc_offset", 904)
+    for log, setup in zip(made.logs, made.setups, strict=True):
+        assert other_chemistry(log, "lfp", setup.capacity_ah) is None
+    assert max(float(log.cell_v.max()) for log in made.logs) > 4.3
+
+
+def test_a_pack_that_lies_empty_tells_no_chemistry():
+    rows = 1000
+    cell_v = np.full((rows, 8), 2.4, np.float32)
+    none = np.empty((rows, 0), np.float32)
+    log = Log(60.0 * np.arange(rows), np.zeros(rows), np.full(rows, 19.2), cell_v, none)
+    assert other_chemistry(log, "lfp", 100.0) is None
+    moved = replace(log, current_a=np.full(rows, -5.0))
+    assert other_chemistry(moved, "lfp", 100.0) == "lto"
