@@ -326,3 +326,64 @@ def test_a_cell_near_its_trip_is_no_health_and_wide_millivolts_are_said():
     end = replace(wide.estimate.end, highest_v=volts + 0.1, lowest_v=volts - 0.06)
     told = sentences.named(replace(wide, estimate=replace(wide.estimate, end=end)))
     assert told.startswith("160 mV at the top")
+
+
+def offset_pct(pct: float) -> Estimate:
+    known = calm()
+    offset = known.drift.offset_ah.copy()
+    offset[:, 4] = pct / 100.0 * SETUP.capacity_ah
+    ends = {"low_ah": offset - 0.1, "high_ah": offset + 0.1}
+    return replace(known, drift=replace(known.drift, offset_ah=offset, **ends))
+
+
+def excess(times_the_herds: float) -> Estimate:
+    known = calm()
+    ohm = at(known.resistances.excess_ohm, [5], times_the_herds * known.resistances.herd_ohm)
+    return replace(known, resistances=replace(known.resistances, excess_ohm=ohm))
+
+
+def bias(mv: float) -> Estimate:
+    known = calm()
+    return replace(
+        known, signals=replace(known.signals, bias_v=at(known.signals.bias_v, [5], 1e-3 * mv))
+    )
+
+
+def deficit(pct: float) -> Estimate:
+    known = calm()
+    ah = at(known.capacities.deficit_ah, [5], -pct / 100.0 * SETUP.capacity_ah)
+    return replace(known, capacities=replace(known.capacities, deficit_ah=ah))
+
+
+def loss(pct_month: float) -> Estimate:
+    return with_drift([5], -pct_month / 100.0 * SETUP.capacity_ah / 30.4)
+
+
+@pytest.mark.parametrize(
+    ("cause", "made", "mild", "grave"),
+    [
+        ("soc_offset", offset_pct, 2.8, 3.2),
+        ("soc_offset", offset_pct, -2.8, -3.2),
+        ("high_resistance", excess, 1.4, 1.6),
+        ("sense_bias", bias, 19.0, 21.0),
+        ("sense_bias", bias, -19.0, -21.0),
+        ("low_capacity", deficit, 7.7, 8.3),
+        ("self_discharge", loss, 0.45, 0.55),
+    ],
+)
+def test_what_is_grave_asks_for_action_and_the_rest_for_watching(cause, made, mild, grave):
+    for size, serious in ((mild, False), (grave, True)):
+        found = find_causes(made(size), SETUP)[0]
+        assert (found.cause, found.cells, found.serious) == (cause, (5,), serious)
+
+
+@pytest.mark.parametrize(("apart_pct", "serious"), [(2.8, False), (3.5, True)])
+def test_a_starved_balancer_asks_for_action_where_the_cells_stand_far_apart(apart_pct, serious):
+    known = calm(30)
+    days = (known.drift.time_s - known.drift.time_s[0]) / 86400.0
+    rates = np.linspace(-0.5, 0.5, N) * apart_pct / 100.0 * SETUP.capacity_ah / days[-1]
+    offset = np.outer(days, rates)
+    ends = {"ah_per_day": rates, "low_ah": offset - 0.1, "high_ah": offset + 0.1}
+    spread = replace(known, drift=replace(known.drift, offset_ah=offset, **ends))
+    (found,) = [f for f in find_causes(spread, SETUP) if f.cause == "balancer_starved"]
+    assert found.serious is serious
