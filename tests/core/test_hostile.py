@@ -53,10 +53,13 @@ def test_spoilt_inputs_are_understood_or_refused(reader, tmp_path):
     assert found == []
 
 
-@pytest.mark.parametrize("number", [27039, 54719])
-def test_what_a_million_inputs_found(number, tmp_path):
-    """Currents of 1e308 A: what is a thousand times that is no number."""
-    assert try_one("table", number, tmp_path) == ""
+@pytest.mark.parametrize(
+    ("reader", "number"),
+    [("table", 27039), ("table", 54719), ("table", 30214), ("mapping", 19244)],
+)
+def test_what_a_million_inputs_found(reader, number, tmp_path):
+    """Currents of 1e308 A and without end, of which a multiple is no number; a zone that is null."""
+    assert try_one(reader, number, tmp_path) == ""
 
 
 def test_a_fuzz_can_fail(monkeypatch, tmp_path):

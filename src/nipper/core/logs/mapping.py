@@ -139,7 +139,7 @@ def _check_types(document: dict[str, Any], file: str) -> None:
         raise InputError(file, "directions", 'pairs such as ["charging", 1]')
     try:
         ZoneInfo(document.get("zone", "UTC"))
-    except (KeyError, ValueError, OSError):
+    except (KeyError, TypeError, ValueError, OSError):
         raise InputError(file, "zone", "the name of a time zone such as Europe/Vienna") from None
 
 

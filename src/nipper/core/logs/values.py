@@ -180,7 +180,8 @@ class _Columns:
             ways = {text: float(way) for text, way in m.directions}
             said = self.words(m.direction)
             way = said.replace_strict(ways, default=None, return_dtype=pl.Float64)
-            amps = np.abs(amps) * way.fill_null(np.nan).to_numpy()
+            with np.errstate(invalid="ignore"):  # without end, and idle
+                amps = np.abs(amps) * way.fill_null(np.nan).to_numpy()
         if m.power:
             volts = self.numbers(m.pack, m.pack_scale) if m.pack else np.sum(cell_v, axis=1)
             with np.errstate(invalid="ignore", divide="ignore"):
