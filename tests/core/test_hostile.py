@@ -58,7 +58,7 @@ def test_spoilt_inputs_are_understood_or_refused(reader, tmp_path):
     [("table", 27039), ("table", 54719), ("table", 30214), ("mapping", 19244)],
 )
 def test_what_a_million_inputs_found(reader, number, tmp_path):
-    """Currents of 1e308 A and without end, of which a multiple is no number; a zone that is null."""
+    """Currents of 1e308 A and without end, of which a multiple is no number; a zone of null."""
     assert try_one(reader, number, tmp_path) == ""
 
 
