@@ -25,6 +25,7 @@ from nipper.core.logs.values import read_values
 from nipper.core.logs.writer import plain_csv, write_plain
 from nipper.core.presets import new_setup
 from nipper.core.tables.read import read_table, table_of
+from tests.bench.others import other
 from tests.builders import charge_log
 from tests.conftest import FILES
 
@@ -272,14 +273,20 @@ def test_rows_out_of_order_and_twice_come_right_and_are_told(log):
 
 def test_what_looks_odd_is_said(log):
     turned = Log(log.time_s, -log.current_a, log.pack_v * 2, log.cell_v + 0.9, log.temp_c)
-    kinds = {o.kind for o in oddities(turned, cells=16)}
-    assert kinds - {"gaps"} == {"sign", "pack", "cells"}
-    from nipper.core.chemistry import LFP
-
-    assert "range" in {o.kind for o in oddities(turned, LFP)}
+    kinds = {o.kind for o in oddities(turned, new_setup("lfp", 16, 100.0))}
+    assert kinds - {"gaps"} == {"sign", "pack", "cells", "range"}
+    setup = new_setup("lfp", 8, 100.0)
     gap = log.select(np.r_[0:100, 200:400])
     assert "gaps" in {o.kind for o in oddities(gap)}
-    assert oddities(log.select(slice(0, 150)), LFP, 8) == []
+    assert oddities(log.select(slice(0, 150)), setup) == []
+
+
+def test_a_log_of_another_chemistry_is_told_before_it_is_imported():
+    pack = other("", 962)
+    assert oddities(pack.log, pack.setup) == []
+    (odd,) = oddities(pack.log, new_setup("nmc", pack.setup.cells, pack.setup.capacity_ah))
+    assert (odd.kind, odd.weight) == ("range", "doubt")
+    assert "LFP (3.2 V) cells, not lithium-ion (4.2 V)" in odd.text
 
 
 @pytest.mark.parametrize("case", ["06", "07", "15", "01"])

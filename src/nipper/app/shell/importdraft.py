@@ -4,7 +4,6 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
-from nipper.core.chemistry import chemistry
 from nipper.core.errors import ChoiceError, InputError, NipperError
 from nipper.core.logs.mapping import ColumnMapping, shape_key
 from nipper.core.logs.model import Log
@@ -93,9 +92,8 @@ def understand(found: Proposal, remembered: bool, setup: Setup | None, file: str
         read = read_proposal(found)
     except NipperError as error:
         return Draft(found.table, mapping, remembered, None, (), str(error), file, why=why)
-    chem = chemistry(setup.chemistry) if setup else None
     raw = times_as_written(found.table, mapping)
-    odd = oddities(read.log, chem, setup.cells if setup else None, raw)
+    odd = oddities(read.log, setup, raw)
     odd += of_temperatures(mapping.other_temps)
     return Draft(
         found.table, mapping, remembered, read.log, tuple(odd), "", file, read.reading, why

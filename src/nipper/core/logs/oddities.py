@@ -8,9 +8,13 @@ from typing import Literal
 
 import numpy as np
 
-from nipper.core.chemistry import Chemistry
+from nipper.core.chemistry import chemistry
 from nipper.core.logs.flow import current_sign
+from nipper.core.logs.guess import other_chemistry
 from nipper.core.logs.model import GAP_FLOOR_S, Log
+from nipper.core.setup import Setup
+
+MARGIN_V = 0.25  # beyond a chemistry's window, before a reading is odd
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,27 +39,39 @@ class Oddity:
 
 
 def oddities(
-    log: Log,
-    chemistry: Chemistry | None = None,
-    cells: int | None = None,
-    raw_time_s: np.ndarray | None = None,
+    log: Log, setup: Setup | None = None, raw_time_s: np.ndarray | None = None
 ) -> list[Oddity]:
     """Look a log over.
 
     Parameters
     ----------
     log : as read
-    chemistry : the pack's, to judge the range of the cells
-    cells : how many the setup has
+    setup : the pack's, to judge the count, the range and the kind of the cells
     raw_time_s : the times as they stood in the file, before sorting: float64[rows of the file]
     """
     found: list[Oddity] = []
-    if cells and log.cells != cells:
-        found.append(Oddity("cells", "doubt", f"The log has {log.cells} cells, the setup {cells}."))
+    if setup and log.cells != setup.cells:
+        text = f"The log has {log.cells} cells, the setup {setup.cells}."
+        found.append(Oddity("cells", "doubt", text))
     found += _times(log, raw_time_s)
     found += _current(log)
-    found += _voltages(log, chemistry)
+    found += _voltages(log, setup)
     return found
+
+
+def _of_other_cells(log: Log, setup: Setup) -> str:
+    """That the cells read as those of another chemistry, or as none; empty where they do not."""
+    said, other = (
+        chemistry(setup.chemistry),
+        other_chemistry(log, setup.chemistry, setup.capacity_ah),
+    )
+    low, high = np.nanmin(log.cell_v), np.nanmax(log.cell_v)
+    read = f"Cells read from {low:.3f} to {high:.3f} V"
+    if other:
+        return f"{read}: by how long and where, {chemistry(other).title} cells, not {said.title}."
+    if low < said.min_v - MARGIN_V or high > said.max_v + MARGIN_V:
+        return f"{read}: not the range of {said.title} cells."
+    return ""
 
 
 def _times(log: Log, raw: np.ndarray | None) -> list[Oddity]:
@@ -118,7 +134,7 @@ def _current(log: Log) -> list[Oddity]:
     return []
 
 
-def _voltages(log: Log, chemistry: Chemistry | None) -> list[Oddity]:
+def _voltages(log: Log, setup: Setup | None) -> list[Oddity]:
     found: list[Oddity] = []
     if log.unreadable:
         text = f"{log.unreadable} rows without a readable cell were left out."
@@ -134,18 +150,8 @@ def _voltages(log: Log, chemistry: Chemistry | None) -> list[Oddity]:
                 f"cell {cell}.",
             )
         )
-    if chemistry:
-        margin = 0.25
-        low, high = np.nanmin(log.cell_v), np.nanmax(log.cell_v)
-        if low < chemistry.min_v - margin or high > chemistry.max_v + margin:
-            found.append(
-                Oddity(
-                    "range",
-                    "doubt",
-                    f"Cells read from {low:.3f} to {high:.3f} V: not the range of "
-                    f"{chemistry.title} cells.",
-                )
-            )
+    if setup and (text := _of_other_cells(log, setup)):
+        found.append(Oddity("range", "doubt", text))
     with np.errstate(invalid="ignore"):
         off = np.nanmedian(log.pack_v - log.mean_cell_v * log.cells)
     if np.isfinite(off) and abs(off) > 0.02 * float(np.nanmedian(log.pack_v)):
