@@ -346,7 +346,7 @@ def test_every_rule_has_a_code_of_its_own_a_source_and_a_case():
     assert all(r.source for r in RULES)
     assert set(codes) - set(BAD) - set(NOTES) == {
         "balancer-against-drift",  # these need a log; tested below
-        "chemistry-against-log",  # and in test_unlike_chemistry
+        "chemistry-against-log",  # and in test_unfit
     }
 
 

@@ -29,6 +29,7 @@ Floats = NDArray[np.floating]
 # (common practice)
 TELLS_PCT_MONTH = 1.0  # of capacity: a leak that is worth knowing (common practice)
 APART_SHARE = 0.02
+IMPOSSIBLE = 1.4  # of capacity, in one charge: none of 150 logs of five simulators is above 1.0
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -45,7 +46,7 @@ class Diagnosis:
     overruled: tuple[
         tuple[Cause, Cause], ...
     ] = ()  # what was considered, and the better explanation it gave way to
-    unlike: bool = False  # the cells are of another chemistry than the settings say
+    unfit: bool = False  # the log is not of the cells that the settings speak of
 
     @property
     def strays(self) -> list[int]:
@@ -68,9 +69,9 @@ def diagnose(
     tick : called with the fraction done; what it raises ends the work
     """
     known = estimate(log, setup, tick)
-    told = unlike(log, setup)
+    told = unfit(known, log, setup)
     if told:
-        return Diagnosis("not_enough_data", (), known, (told,), unlike=True)
+        return Diagnosis("not_enough_data", (), known, (told,), unfit=True)
     causes, lost = weigh(known, setup)
     advice = missing(known, log, setup)
     strong = [c for c in causes if c.confidence > 0.5]
@@ -88,18 +89,25 @@ def diagnose(
     return Diagnosis(verdict, tuple(causes), known, tuple(advice), tuple(lost))
 
 
-def unlike(log: Log, setup: Setup) -> str:
-    """That the cells are of another chemistry than the settings say; empty where they may be of it.
-    Curve, knee and targets would all be wrong, and what follows from them dangerous.
+def unfit(known: Estimate, log: Log, setup: Setup) -> str:
+    """Why the log cannot be of the cells that the settings speak of; empty where it can. Of another
+    chemistry curve, knee and targets would be wrong, and what follows from them dangerous.
     """
     other = other_chemistry(log, setup.chemistry, setup.capacity_ah)
-    if other is None:
-        return ""
-    return (
-        f"By their voltages these are {chemistry(other).title} cells, and the settings say "
-        f"{chemistry(setup.chemistry).title}: nothing is judged until that is put right. Charge by "
-        "no value of these settings."
-    )
+    if other is not None:
+        return (
+            f"By their voltages these are {chemistry(other).title} cells, and the settings say "
+            f"{chemistry(setup.chemistry).title}: nothing is judged until that is put right. "
+            "Charge by no value of these settings."
+        )
+    most_ah = max((c.charged_ah for c in known.charges), default=0.0)
+    if most_ah > IMPOSSIBLE * setup.capacity_ah:
+        return (
+            f"One charge put {most_ah:.0f} Ah into cells of {setup.capacity_ah:g} Ah: the unit or "
+            "the scale of the log's current is wrong, or the capacity of the settings. Nothing is "
+            "judged until that is put right, for every size would be wrong by as much."
+        )
+    return ""
 
 
 def ended_by_a_cell(known: Estimate) -> bool:

@@ -29,7 +29,7 @@ def record_sentence(
     """How many full charges, and how the deviation went."""
     if log is None or diagnosis is None:
         return Status.NONE, "no log yet"
-    if diagnosis.unlike:
+    if diagnosis.unfit:
         return Status.ACT, OTHER_CELLS
     full = diagnosis.estimate.full
     if not full:
@@ -44,7 +44,7 @@ NAMED = {
     "watch": "The cells are not level, and no single cause stands out",
     "not_enough_data": "Not enough recorded to judge",
 }
-OTHER_CELLS = "another chemistry than the settings'"
+OTHER_CELLS = "log and settings do not fit"
 IN_SHORT = {
     "healthy": "cells keep together",
     "watch": "not level, no single cause",
@@ -63,8 +63,8 @@ WIDE_MV = 80.0  # at the top: not a fault by itself near full, but nobody calls 
 
 def named(diagnosis: Diagnosis) -> str:
     """A judgement without a finding that stands out; millivolts are not kept quiet."""
-    if diagnosis.unlike:
-        return "The cells are of another chemistry than the settings say"
+    if diagnosis.unfit:
+        return "The log is not of the cells that the settings speak of"
     wide_mv = diagnosis.estimate.end.deviation_mv
     if diagnosis.verdict == "healthy" and wide_mv >= WIDE_MV:
         return f"{wide_mv:.0f} mV at the top, but no cell stands apart in charge beyond doubt"
@@ -75,7 +75,7 @@ def diagnose_sentence(diagnosis: Diagnosis | None) -> tuple[Status, str]:
     """The strongest finding in a few words."""
     if diagnosis is None:
         return Status.NONE, "nothing to judge yet"
-    if diagnosis.unlike:
+    if diagnosis.unfit:
         return Status.ACT, OTHER_CELLS
     strong = [f for f in diagnosis.findings if f.confidence > 0.5]
     if not strong:
@@ -87,17 +87,19 @@ def diagnose_sentence(diagnosis: Diagnosis | None) -> tuple[Status, str]:
     )
 
 
-def _unlike(diagnosis: Diagnosis) -> list[Consequence]:
+def _unfit(diagnosis: Diagnosis) -> list[Consequence]:
     (text,) = diagnosis.advice
-    return [Consequence(Status.ACT, f"{named(diagnosis)}.", text, settings=("chemistry",))]
+    return [
+        Consequence(Status.ACT, f"{named(diagnosis)}.", text, settings=("chemistry", "capacity_ah"))
+    ]
 
 
 def of_record(
     log: Log, setup: Setup, diagnosis: Diagnosis, zone: tzinfo = UTC
 ) -> list[Consequence]:
     """What follows from the charges recorded."""
-    if diagnosis.unlike:
-        return _unlike(diagnosis)
+    if diagnosis.unfit:
+        return _unfit(diagnosis)
     known = diagnosis.estimate
     out: list[Consequence] = []
     full = known.full
@@ -173,8 +175,8 @@ def of_diagnosis(diagnosis: Diagnosis) -> list[Consequence]:
     """What follows from the judgement: findings above half, then what was considered, then what to
     record.
     """
-    if diagnosis.unlike:
-        return _unlike(diagnosis)
+    if diagnosis.unfit:
+        return _unfit(diagnosis)
     out: list[Consequence] = []
     for finding in diagnosis.findings:
         sure = f"confidence {finding.confidence:.0%}"

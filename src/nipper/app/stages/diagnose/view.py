@@ -109,7 +109,7 @@ class DiagnoseView(StageView):
     def _show(self) -> None:
         record = self._document.record
         told = record is not None and record.diagnosis.estimate.drift.time_s.size
-        if record is None or not told or record.diagnosis.unlike:
+        if record is None or not told or record.diagnosis.unfit:
             self._show_nothing(record)
             return
         diagnosis, setup = record.diagnosis, self._document.setup
@@ -155,8 +155,8 @@ class DiagnoseView(StageView):
 
     def _show_nothing(self, record: PackRecord | None) -> None:
         self._stack.setCurrentWidget(self._empty)
-        unlike = record is not None and record.diagnosis.unlike
-        self._mark.set_status("act" if unlike else "none")
+        unfit = record is not None and record.diagnosis.unfit
+        self._mark.set_status("act" if unfit else "none")
         self._title.setText("Nothing to judge yet" if record is None else named(record.diagnosis))
         self._subtitle.setText("")
         if record is not None:

@@ -1,4 +1,4 @@
-"""A log of other cells than the settings say is told, and nothing else is judged by it."""
+"""A log of other cells than the settings speak of is told, and nothing else is judged by it."""
 
 from dataclasses import replace
 
@@ -25,12 +25,12 @@ def test_nothing_is_judged_or_advised_by_another_chemistry(number, said):
     assert pack.setup.chemistry != said
     setup = new_setup(said, pack.setup.cells, pack.setup.capacity_ah)
     found = diagnose(pack.log, setup)
-    assert (found.verdict, found.findings, found.unlike) == ("not_enough_data", (), True)
+    assert (found.verdict, found.findings, found.unfit) == ("not_enough_data", (), True)
     (text,) = found.advice
     assert "Charge by no value" in text
     assert "held at" not in text
     for told in (diagnose_sentence(found), record_sentence(pack.log, setup, found)):
-        assert "another chemistry" in told[1]
+        assert "do not fit" in told[1]
     for told in (of_diagnosis(found), of_record(pack.log, setup, found)):
         assert [t.text for t in told] == [text]
     codes = [f.code for f in check(setup, measured(pack.log, setup, found.estimate))]
@@ -50,6 +50,16 @@ def test_lfp_cells_driven_to_4_3_v_are_lfp_cells_still():
     for log, setup in zip(made.logs, made.setups, strict=True):
         assert other_chemistry(log, "lfp", setup.capacity_ah) is None
     assert max(float(log.cell_v.max()) for log in made.logs) > 4.3
+
+
+@pytest.mark.parametrize("times", [2.0, 10.0])
+def test_a_current_of_another_scale_is_no_ground_for_a_judgement(times):
+    """Ten times too much made a healthy pack three cells 10.4 % emptier, to be acted on."""
+    pack = other("", 963)
+    found = diagnose(replace(pack.log, current_a=times * pack.log.current_a), pack.setup)
+    assert found.unfit
+    assert f"into cells of {pack.setup.capacity_ah:g} Ah" in found.advice[0]
+    assert not diagnose(pack.log, pack.setup).unfit
 
 
 def test_a_pack_that_lies_empty_tells_no_chemistry():
