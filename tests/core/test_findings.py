@@ -137,7 +137,7 @@ def test_the_list_of_rules_is_in_the_order_of_the_work_and_has_no_twin():
     codes = [r.code for r in RULES]
     assert len(codes) == len(set(codes)) == 98
     everyone = [r.code for r in ALL_RULES]
-    assert len(everyone) == len(set(everyone)) == 103
+    assert len(everyone) == len(set(everyone)) == 104
     assert (
         codes.index("over-voltage-release-above-trip")
         < codes.index("charging-below-freezing")
