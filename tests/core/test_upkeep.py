@@ -98,6 +98,16 @@ def test_a_cutoff_that_was_moved_wants_its_proof_now():
     assert "moved" in found.why
 
 
+@given(st.floats(0.0, 86400.0))
+def test_what_is_due_now_stands_by_its_worth_at_every_moment(past_s):
+    """A proof due now stood behind all others at half of the moments: by a microsecond."""
+    now_s = NOW + past_s
+    found = due(SETUP, known(now_s=now_s, last_cold_s=None, last_torque_s=None))
+    worths = [d.worth for d in found if d.due_s < now_s + 1.0]
+    assert worths == sorted(worths, reverse=True)
+    assert len(worths) >= 2
+
+
 @given(apart=st.floats(0.0, 2.7), drift=st.floats(0.0, 0.5), moved=st.floats(0.0, 0.5))
 def test_levelling_is_due_when_the_charge_between_cells_reaches_a_per_cent(apart, drift, moved):
     facts_ = known(apart_ah=apart, drifts_ah_per_day=drift, levels_ah_per_day=moved)

@@ -236,14 +236,17 @@ def _cold(facts: Facts) -> Due:
     south = facts.latitude_deg is not None and facts.latitude_deg < 0
     why = "Each autumn, before the first frost."
     if facts.last_cold_s is None or not facts.cold_is_of_cutoff:
-        day = now if _cold_season(now, south) else _autumn_after(now, south)
+        autumn_s = _autumn_after(now, south).timestamp()
+        # the moment itself: a date and back again is a microsecond later, and behind all others
+        due_s = facts.now_s if _cold_season(now, south) else autumn_s
         why = "The cutoff was moved since it was proven."
         if facts.last_cold_s is None:
             why = "The cutoff was never proven: a charge below freezing ruins cells in silence."
     else:
         proven = datetime.fromtimestamp(facts.last_cold_s, facts.zone)
-        day = _autumn_after(proven + timedelta(days=COUNTS_AHEAD_DAYS), south)
-    return Due(Duty.COLD, "Prove the cold cutoff", day.timestamp(), why, 30.0,
+        ahead = proven + timedelta(days=COUNTS_AHEAD_DAYS)
+        due_s = _autumn_after(ahead, south).timestamp()
+    return Due(Duty.COLD, "Prove the cold cutoff", due_s, why, 30.0,
                "salted ice, thermometer", worth=8, stage="cold")  # fmt: skip
 
 
