@@ -14,6 +14,7 @@ from nipper.core.rules import check
 from nipper.core.rules.measured import measured
 from tests.bench.banks import bank
 from tests.bench.others import other
+from tests.builders import charge_log
 
 
 @pytest.mark.parametrize(("number", "said"), [(960, "lfp"), (962, "nmc"), (962, "lto")])
@@ -70,3 +71,10 @@ def test_a_pack_that_lies_empty_tells_no_chemistry():
     assert other_chemistry(log, "lfp", 100.0) is None
     moved = replace(log, current_a=np.full(rows, -5.0))
     assert other_chemistry(moved, "lfp", 100.0) == "lto"
+
+
+def test_one_cell_alone_is_not_called_healthy():
+    setup = new_setup("lfp", 1, 100.0)
+    found = diagnose(charge_log(setup, [0.0], charges=3), setup)
+    assert found.verdict == "not_enough_data"
+    assert "no others" in found.advice[0]

@@ -77,7 +77,7 @@ def diagnose(
     strong = [c for c in causes if c.confidence > 0.5]
     if strong:
         verdict = "act" if any(c.serious for c in strong) else "watch"
-    elif not known.full:
+    elif not known.full or log.cells < 2:
         verdict = "not_enough_data"
     else:
         doubtful = (
@@ -138,7 +138,9 @@ def surely_apart_ah(known: Estimate) -> float:
 def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
     """What to record next, so that more can be said."""
     out: list[str] = []
-    if not known.full:
+    if log.cells < 2:
+        out.append("One cell has no others to be held against: only a capacity test judges it.")
+    elif not known.full:
         volts = setup.charging.absorption_v if setup.charging else None
         level = f"{volts:.1f} V" if volts else "the absorption voltage"
         out.append(

@@ -62,7 +62,7 @@ def resistive(known: Estimate, setup: Setup) -> Iterator[Cause]:
         if ratio > 0.6:
             yield _joint(known, int(i), float(ratio))
     more = (share > 0.6 * EXCESS_SHARE) & (share > SEEN_SDS * sd) & ~_jumpy(known)
-    ratios = np.minimum(share / EXCESS_SHARE, share / (PLAIN_SDS * sd))
+    ratios = np.minimum(share / EXCESS_SHARE, share / np.maximum(PLAIN_SDS * sd, 1e-12))
     loose = np.array([bool(more[i]) and _comes_and_goes(known, i) for i in range(share.size)])
     for i in np.flatnonzero(loose):
         wander = min(2.0, float(found.wander[i]) / WANDER)

@@ -245,10 +245,11 @@ class _Found:
 
     def _doubt_pack(self, column: Column, total: Floats) -> None:
         with np.errstate(invalid="ignore", divide="ignore"):
-            ratio = float(np.nanmedian(column.numbers * column.factor / total))
-        count = len(self.family.columns)
-        if not np.isfinite(ratio):
+            ratios = column.numbers * column.factor / total
+        ratios = ratios[np.isfinite(ratios)]
+        if not ratios.size:
             return
+        ratio, count = float(np.median(ratios)), len(self.family.columns)
         text = f"{column.name} is {ratio:.3g} times the sum of the {count} cells"
         more = round(ratio * count) - count
         if 0 < more <= count and abs(ratio * count - count - more) < 0.1:

@@ -21,6 +21,7 @@ UNIT = re.compile(
     re.I,
 )
 LOOKED_AT = 400  # rows that decide
+MOST_DIGITS = 9  # of a number that may count something
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,7 +100,7 @@ def _odd_data(rows: Sequence[Row], at: int, usual: Sequence[str]) -> bool:
 
 def _counts_up(row: Row) -> bool:
     """A heading whose cells are named 1, 2, 3 … only."""
-    numbers = [int(f) for f in map(str, row) if f.strip().isdecimal()]
+    numbers = [int(f) for f in map(str, row) if f.strip().isdecimal() and len(f) < MOST_DIGITS]
     return len(numbers) > 1 and all(b - a == 1 for a, b in pairwise(numbers))
 
 
