@@ -172,10 +172,12 @@ def _doubt_v(setup: Setup, ah: Floats, v: Floats, inside_ah: Floats) -> Floats:
     """Doubt of the whole table. Beyond the upper end of a sloped curve it grows with the way; that
     of LFP is weighed by its ends.
     """
+    between_v, beyond = _between_doubt(ah, v, inside_ah), BEYOND_PCT[1:]
+    if setup.chemistry == "lfp":
+        return np.pad(between_v, beyond.size)
     curve = chemistry(setup.chemistry).curve
     usual_v = float(curve.ocv(90.0) - curve.ocv(30.0)) / 60.0
-    above = BEYOND_PCT[1:] * usual_v * (0.0 if setup.chemistry == "lfp" else SLOPE_DOUBT)
-    return np.concatenate([0.0 * BEYOND_PCT[1:], _between_doubt(ah, v, inside_ah), above])
+    return np.concatenate([0.0 * beyond, between_v, SLOPE_DOUBT * usual_v * beyond])
 
 
 def _between_doubt(ah: Floats, v: Floats, at_ah: Floats) -> Floats:
