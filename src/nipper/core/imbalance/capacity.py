@@ -153,9 +153,8 @@ def with_low_end(
         open_ = (top_sd > OPEN_SHARE * capacity_ah) & np.isfinite(low)
         # a low end that no charge which the top allows explains needs another capacity: then that
         # alone is likelier than both
-        open_ &= (low + low_sd > top.low_ah) & (low - low_sd < top.high_ah) | ~np.isfinite(
-            top.offset_ah
-        )
+        allowed = (low + low_sd > top.low_ah) & (low - low_sd < top.high_ah)
+        open_ &= allowed | ~np.isfinite(top.offset_ah)
         share = low_sd**-2 / (low_sd**-2 + top_sd**-2)
         both = start + share * (low - start)
         # a low end outside of what the top allows is another capacity, not another charge
