@@ -44,6 +44,7 @@ from PySide6.QtWidgets import (
     QPlainTextEdit,
     QWidget,
 )
+from shiboken6 import isValid
 
 from nipper.app.garbage import Sweeper
 from nipper.app.jobs import wait_for_jobs
@@ -251,6 +252,8 @@ class Monkey:
             Qt.Key.Key_End, Qt.Key.Key_PageDown, Qt.Key.Key_Delete, Qt.Key.Key_F1,
         )  # fmt: skip
         target = QApplication.focusWidget() or self.window
+        if not isValid(target):  # a wrapper that stands for what has gone
+            target = self.window
         key = self.chance.choice(keys)
         self.now = f"{key.name} in {_name(target)}"
         for _ in range(self.chance.choice((1, 1, 5))):
