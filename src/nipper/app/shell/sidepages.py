@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, cast
 
 from PySide6.QtCore import QObject, Slot
 from PySide6.QtWidgets import QApplication, QWidget
+from shiboken6 import isValid
 
 from nipper.core.guide.words import word_in
 
@@ -102,6 +103,8 @@ class SidePages(QObject):
     def explain_here(self) -> None:
         """Explain the setting or the word of the field that is typed in, else the stage."""
         looked_at = QApplication.focusWidget()
+        if looked_at is not None and not isValid(looked_at):
+            looked_at = None  # a wrapper that stands for what has gone
         path = looked_at.property("path") if looked_at is not None else None
         word = word_in(looked_at.accessibleName()) if looked_at is not None else ""
         if path:
