@@ -286,7 +286,7 @@ def test_a_log_of_another_chemistry_is_told_before_it_is_imported():
     assert oddities(pack.log, pack.setup) == []
     (odd,) = oddities(pack.log, new_setup("nmc", pack.setup.cells, pack.setup.capacity_ah))
     assert (odd.kind, odd.weight) == ("range", "doubt")
-    assert "LFP (3.2 V) cells, not lithium-ion (4.2 V)" in odd.text
+    assert "as LFP (3.2 V) cells do, not lithium-ion (4.2 V)" in odd.text
 
 
 @pytest.mark.parametrize("case", ["06", "07", "15", "01"])

@@ -28,12 +28,14 @@ def test_nothing_is_judged_or_advised_by_another_chemistry(number, said):
     found = diagnose(pack.log, setup)
     assert (found.verdict, found.findings, found.unfit) == ("not_enough_data", (), True)
     (text,) = found.advice
-    assert "Charge by no value" in text
+    assert "Do not charge" in text
     assert "held at" not in text
     for told in (diagnose_sentence(found), record_sentence(pack.log, setup, found)):
         assert "do not fit" in told[1]
     for told in (of_diagnosis(found), of_record(pack.log, setup, found)):
         assert [t.text for t in told] == [text]
+    assert not found.estimate.full
+    assert not found.estimate.drift.time_s.size
     codes = [f.code for f in check(setup, measured(pack.log, setup, found.estimate))]
     assert codes[0] == "chemistry-against-log"
 
@@ -61,6 +63,25 @@ def test_a_current_of_another_scale_is_no_ground_for_a_judgement(times):
     assert found.unfit
     assert f"into cells of {pack.setup.capacity_ah:g} Ah" in found.advice[0]
     assert not diagnose(pack.log, pack.setup).unfit
+
+
+def made(herd_v: np.ndarray, amps: np.ndarray) -> Log:
+    rows = herd_v.size
+    cell_v = np.repeat(herd_v[:, None], 4, axis=1).astype(np.float32)
+    return Log(60.0 * np.arange(rows), amps, 4.0 * herd_v, cell_v, np.empty((rows, 0), np.float32))
+
+
+def test_cells_balanced_at_the_top_for_days_are_lfp_cells_still():
+    up, held = np.linspace(3.25, 3.65, 600), np.full(4000, 3.66)
+    log = made(np.r_[up, held], np.r_[np.full(600, 8.0), np.zeros(4000)])
+    assert other_chemistry(log, "lfp", 100.0) is None
+
+
+def test_a_drained_pack_at_rest_is_no_lfp_pack():
+    """4.2 V cells from a third down to empty, and then days at 3.3 V."""
+    down, rest = np.linspace(3.65, 3.0, 300), np.full(4000, 3.3)
+    log = made(np.r_[down, rest], np.r_[np.full(300, -6.0), np.zeros(4000)])
+    assert other_chemistry(log, "nmc", 100.0) is None
 
 
 def test_a_pack_that_lies_empty_tells_no_chemistry():

@@ -71,7 +71,9 @@ def diagnose(
     known = estimate(log, setup, tick)
     told = unfit(known, log, setup)
     if told:
-        return Diagnosis("not_enough_data", (), known, (told,), unfit=True)
+        # no number of it may be used elsewhere: estimated is what no rows tell
+        nothing = estimate(log.select(slice(0, 0)), setup)
+        return Diagnosis("not_enough_data", (), nothing, (told,), unfit=True)
     causes, lost = weigh(known, setup)
     advice = missing(known, log, setup)
     strong = [c for c in causes if c.confidence > 0.5]
@@ -98,7 +100,7 @@ def unfit(known: Estimate, log: Log, setup: Setup) -> str:
         return (
             f"By their voltages these are {chemistry(other).title} cells, and the settings say "
             f"{chemistry(setup.chemistry).title}: nothing is judged until that is put right. "
-            "Charge by no value of these settings."
+            "Do not charge by these settings."
         )
     most_ah = max((c.charged_ah for c in known.charges), default=0.0)
     if most_ah > IMPOSSIBLE * setup.capacity_ah:

@@ -27,9 +27,10 @@ def guess_chemistry(log: Log) -> str | None:
     return None
 
 
-# of the median cell: an LFP cell is seldom above these, a 4.2 V cell at those of LFP is nearly
-# empty, and so is an LFP cell at those of LTO (common practice)
-NOT_LFP_V, SELDOM_LFP_V = 3.62, 3.85
+# of the median cell: an LFP cell is seldom above these, even where it is balanced at 3.65 V for
+# days; a 4.2 V cell at those of LFP is nearly empty, and so is an LFP cell at those of LTO (common
+# practice)
+NOT_LFP_V, SELDOM_LFP_V = 3.70, 3.85
 LFP_V, LFP_TOP_V = (3.15, 3.40), 3.70
 LTO_TOP_V = 2.95
 LEAST_ROWS, LEAST_MOVED = 100, 0.2  # of capacity: a pack that lies empty tells nothing
@@ -39,18 +40,20 @@ def other_chemistry(log: Log, assumed: str, capacity_ah: float) -> str | None:
     """What the cells are where their voltages rule out what is assumed; None where they allow it or
     too little was moved to say.
     """
-    some = log.select(slice(None, None, max(1, log.rows // MOST_ROWS)))
-    herd_v = nanmedian(some.cell_v.T)
-    herd_v = herd_v[np.isfinite(herd_v)]
-    if herd_v.size < LEAST_ROWS or np.ptp(log.charge_ah) < LEAST_MOVED * capacity_ah:
+    some = slice(None, None, max(1, log.rows // MOST_ROWS))
+    herd_v, moved_ah = nanmedian(log.cell_v[some].T), log.charge_ah[some]
+    read = np.isfinite(herd_v)
+    herd_v, moved_ah, least_ah = herd_v[read], moved_ah[read], LEAST_MOVED * capacity_ah
+    if herd_v.size < LEAST_ROWS or np.ptp(moved_ah) < least_ah:
         return None
+    flat = (herd_v > LFP_V[0]) & (herd_v < LFP_V[1])
     middle, often, high = np.quantile(herd_v, [0.5, 0.95, 0.99])
     found = None
     if high < LTO_TOP_V:
         found = "lto"
     elif middle > NOT_LFP_V or often > SELDOM_LFP_V:
         found = "nmc"
-    elif LFP_V[0] <= middle <= LFP_V[1] and high <= LFP_TOP_V:
+    elif flat.mean() > 0.5 and high <= LFP_TOP_V and np.ptp(moved_ah[flat]) > least_ah:
         found = "lfp"
     return found if found != assumed else None
 

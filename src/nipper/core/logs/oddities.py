@@ -61,14 +61,12 @@ def oddities(
 
 def _of_other_cells(log: Log, setup: Setup) -> str:
     """That the cells read as those of another chemistry, or as none; empty where they do not."""
-    said, other = (
-        chemistry(setup.chemistry),
-        other_chemistry(log, setup.chemistry, setup.capacity_ah),
-    )
+    said = chemistry(setup.chemistry)
+    other = other_chemistry(log, setup.chemistry, setup.capacity_ah)
     low, high = np.nanmin(log.cell_v), np.nanmax(log.cell_v)
     read = f"Cells read from {low:.3f} to {high:.3f} V"
     if other:
-        return f"{read}: by how long and where, {chemistry(other).title} cells, not {said.title}."
+        return f"{read}, most of the time as {chemistry(other).title} cells do, not {said.title}."
     if low < said.min_v - MARGIN_V or high > said.max_v + MARGIN_V:
         return f"{read}: not the range of {said.title} cells."
     return ""

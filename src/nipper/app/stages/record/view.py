@@ -22,6 +22,7 @@ from nipper.app.widgets.basic import SEMI, button, card, label
 from nipper.core.logs.charges import Charge
 from nipper.core.report.charges import HeatTable, heat_table, nearest
 from nipper.core.report.reading import heading
+from nipper.core.report.sentences import named
 from nipper.store import BenchEvent
 
 MOST_READINGS = 12
@@ -190,6 +191,11 @@ class RecordView(StageView):
                 "spreadsheet from the BMS. Without a log, type what its screen shows (Ctrl+M)."
             )
             self._empty.setText(reading)
+            return
+        if record.diagnosis.unfit:
+            self._title.setText(named(record.diagnosis))
+            self._subtitle.setText("")
+            self._empty.setText("\n\n".join(record.diagnosis.advice))
             return
         short = len(record.diagnosis.estimate.charges)
         self._title.setText("No full charge in this log")
