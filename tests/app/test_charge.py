@@ -124,7 +124,7 @@ def test_the_open_loop_sheet_is_copied_and_written(open_window, charge, tmp_path
     for name, start in (("sheet.csv", b"setting,value"), ("sheet.pdf", b"%PDF")):
         file = tmp_path / name
         monkeypatch.setattr(
-            "nipper.app.shell.writing.QFileDialog.getSaveFileName",
+            "nipper.app.widgets.asking.QFileDialog.getSaveFileName",
             lambda *_, file=file, **__: (str(file), ""),
         )
         write_open_loop(open_window)

@@ -163,10 +163,9 @@ class PagedView(StageView):
         head.addWidget(self.heading, 1)
         layout.addLayout(head)
         if tabs_below:
-            tabs.addStretch(1)
-            layout.addLayout(tabs)
+            layout.addWidget(tabs)
         else:
-            head.addLayout(tabs)
+            head.addWidget(tabs)
         layout.addWidget(self._stack, 1)
         self._group.idClicked.connect(self.show_page)
 

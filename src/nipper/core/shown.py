@@ -1,4 +1,5 @@
-"""How texts are shown to this reader: °F for °C, other dates, a decimal comma, fewer digits.
+"""How texts are shown to this reader: °F for °C, other dates, another language, a decimal comma,
+fewer digits.
 
 Whatever is computed, kept, or written for machines has the setup's own units, dates of which the
 month is a word, and a decimal point. A text is turned over only where a person looks at it.
@@ -9,6 +10,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import lru_cache
+
+from nipper.core.language import translator
 
 
 class Dates(StrEnum):
@@ -26,7 +29,8 @@ class Form:
 
     ``digits``: of numbers with a fraction, the most that are significant; 0 for all. Volts keep
     theirs: a hundredth of a volt is a tenth of a charge. ``c_rates``: fields for a current of a
-    pack show it as a share of the pack's capacity an hour.
+    pack show it as a share of the pack's capacity an hour. ``language``: a code such as ``de``;
+    empty for English.
     """
 
     fahrenheit: bool = False
@@ -34,6 +38,7 @@ class Form:
     dates: Dates = Dates.WORD
     digits: int = 0
     c_rates: bool = False
+    language: str = ""
 
 
 USUAL = Form()
@@ -66,9 +71,17 @@ def _turned(text: str, form: Form) -> str:
         text = KELVIN.sub(_kelvin, DEGREES.sub(_degrees, text))
     if form.dates != Dates.WORD:
         text = DAY.sub(lambda found: _date(found, form.dates), text)
+    if form.language:
+        text = _translated(text, form)
     if form.comma or form.digits:
         text = FRACTION.sub(lambda found: _fraction(found, form), text)
     return text
+
+
+def _translated(text: str, form: Form) -> str:
+    """In the reader's language; the patterns above know English, those below only numbers."""
+    to = translator(form.language)
+    return to.text(text) if to else text
 
 
 @lru_cache(maxsize=4096)

@@ -4,6 +4,7 @@ from PySide6.QtCore import QPoint, Qt, Signal, Slot
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QHeaderView, QMenu, QTableWidget, QTableWidgetItem, QWidget
 
+from nipper.app.widgets.units import UNITS
 from nipper.core.logs.mapping import ColumnMapping
 from nipper.core.logs.roles import Role, role_of
 from nipper.core.tables.table import Table
@@ -35,12 +36,14 @@ class ColumnsTable(QTableWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(0, len(HEADS), parent)
-        self.setHorizontalHeaderLabels(HEADS)
-        self.setAccessibleName("columns of the file")
+        self.setHorizontalHeaderLabels(UNITS.texts(HEADS))
+        self.setAccessibleName(UNITS.text("columns of the file"))
         self.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
         self.verticalHeader().hide()
-        self.setToolTip("Click what a column is taken for to set it otherwise; several at once too")
+        self.setToolTip(
+            UNITS.text("Click what a column is taken for to set it otherwise; several at once too")
+        )
         head = self.horizontalHeader()
         head.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
         head.setStretchLastSection(True)
@@ -50,7 +53,7 @@ class ColumnsTable(QTableWidget):
         self.cellClicked.connect(self._clicked)
         self._menu = QMenu(self)
         for role, title in TITLES.items():
-            action = self._menu.addAction(title)
+            action = self._menu.addAction(UNITS.text(title))
             action.setData(role)
         self._menu.triggered.connect(self._picked)
 
@@ -70,7 +73,7 @@ class ColumnsTable(QTableWidget):
             texts = (column, values, f"{title} ▾", "" if reason == title else reason)
             for place, text in enumerate(texts):
                 item = QTableWidgetItem(text)
-                item.setToolTip(text)
+                item.setToolTip(UNITS.text(text))
                 if role is Role.NONE:
                     item.setForeground(self.palette().placeholderText())
                 self.setItem(row, place, item)

@@ -3,6 +3,8 @@
 from PySide6.QtCore import Signal, Slot
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QWidget
 
+from nipper.app.widgets.units import UNITS
+
 STAND_IN, MODBUS = range(2)
 TIP = (
     "The stand-in ships with Nipper; a real BMS is asked over TCP or a serial line with an RS-485 "
@@ -18,16 +20,16 @@ class DeviceLine(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.source, self.place, self.device = QComboBox(), QLineEdit(), QSpinBox()
-        self.source.setAccessibleName("where the BMS is")
-        self.source.addItems(["the stand-in BMS", "a BMS over Modbus"])
-        self.source.setToolTip(TIP)
+        self.source.setAccessibleName(UNITS.text("where the BMS is"))
+        self.source.addItems(UNITS.texts(["the stand-in BMS", "a BMS over Modbus"]))
+        self.source.setToolTip(UNITS.text(TIP))
         self.source.activated.connect(self._source_chosen)
-        self.place.setPlaceholderText("192.168.1.20 or /dev/ttyUSB0")
+        self.place.setPlaceholderText(UNITS.text("192.168.1.20 or /dev/ttyUSB0"))
         self.place.setMaximumWidth(220)
-        self.place.setAccessibleName("Address or serial port of the BMS")
+        self.place.setAccessibleName(UNITS.text("Address or serial port of the BMS"))
         self.device.setRange(1, 247)
-        self.device.setPrefix("address ")
-        self.device.setAccessibleName("Address of the pack on the line")
+        self.device.setPrefix(UNITS.text("address "))
+        self.device.setAccessibleName(UNITS.text("Address of the pack on the line"))
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         for widget in (self.source, self.place, self.device):

@@ -30,10 +30,14 @@ class Finder(QFrame):
         self._offered: list[Action] = []
         self._places: Sequence[Action] = ()
         self.line, self.list = (
-            QLineEdit(placeholderText="A command, a setting, a finding, a cell, an event, a word"),
+            QLineEdit(
+                placeholderText=UNITS.text(
+                    "A command, a setting, a finding, a cell, an event, a word"
+                )
+            ),
             QListWidget(),
         )
-        self.line.setAccessibleName("Find a command")
+        self.line.setAccessibleName(UNITS.text("Find a command"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 8, 8, 8)
         layout.addWidget(self.line)
@@ -66,7 +70,7 @@ class Finder(QFrame):
         found.sort(key=lambda a: a.title.lower() != text.strip().lower())  # itself before the rest
         for action in found[:MOST]:
             item = QListWidgetItem(UNITS.text(f"{action.title}   {action.keys}".rstrip()))
-            item.setToolTip(action.help)
+            item.setToolTip(UNITS.text(action.help))
             item.setData(Qt.ItemDataRole.UserRole, action)
             self.list.addItem(item)
         self.list.setCurrentRow(0)

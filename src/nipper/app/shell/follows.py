@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWi
 
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, button, label, rule
+from nipper.app.widgets.units import UNITS
 from nipper.core.report.consequence import Consequence
 
 WIDTH = 292
@@ -69,7 +70,7 @@ class FollowsEntry(QWidget):
         self._place.setText(consequence.place)
         self._why.setText(consequence.why)
         if consequence.why:
-            self.why_button.setToolTip(consequence.why)
+            self.why_button.setToolTip(UNITS.text(consequence.why))
         if consequence.suggestion or consequence.goto:
             self.act.setText(consequence.label or "Apply")
 

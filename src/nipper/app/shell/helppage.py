@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 from nipper.app.actions import Action
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, label
+from nipper.app.widgets.units import UNITS
 from nipper.core import guide
 from nipper.core.guide import Topic
 
@@ -40,12 +41,12 @@ class HelpPage(QWidget):
         super().__init__(parent)
         self.setObjectName("page")
         self._actions, self._theme, self._link = actions, theme, ""
-        self.line = QLineEdit(placeholderText="Search the guide")
-        self.line.setAccessibleName("Search the guide")
+        self.line = QLineEdit(placeholderText=UNITS.text("Search the guide"))
+        self.line.setAccessibleName(UNITS.text("Search the guide"))
         self.line.setClearButtonEnabled(True)
         self.list, self.text = QListWidget(), QTextBrowser()
-        self.list.setAccessibleName("Topics of the guide")
-        self.text.setAccessibleName("The guide")
+        self.list.setAccessibleName(UNITS.text("Topics of the guide"))
+        self.text.setAccessibleName(UNITS.text("The guide"))
         self.text.setOpenLinks(False)
         self.text.document().setDocumentMargin(14.0)
         self.list.setFixedWidth(250)
@@ -121,9 +122,9 @@ class HelpPage(QWidget):
         self.list.blockSignals(True)
         self.list.clear()
         for link, title in found or [("", "nothing with these words")]:
-            item = QListWidgetItem(title)
+            item = QListWidgetItem(UNITS.text(title))
             item.setData(Qt.ItemDataRole.UserRole, link)
-            item.setToolTip(title)
+            item.setToolTip(UNITS.text(title))
             self.list.addItem(item)
         self.list.blockSignals(False)
         if typed and found:

@@ -3,7 +3,8 @@
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Slot
-from PySide6.QtWidgets import QFileDialog
+
+from nipper.app.widgets.asking import ask_open
 
 if TYPE_CHECKING:
     from nipper.app.shell.importdraft import Draft
@@ -41,7 +42,7 @@ class Importer(QObject):
     @Slot()
     def ask(self) -> None:
         """Let the user choose a log."""
-        file, _ = QFileDialog.getOpenFileName(self._window, "Import a log", "", KINDS)
+        file = ask_open(self._window, "Import a log", KINDS)
         if file:
             self.read(file)
 

@@ -12,7 +12,6 @@ import numpy as np
 from PySide6.QtCore import Qt, Signal, Slot
 from PySide6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QGridLayout,
     QHBoxLayout,
     QProgressBar,
@@ -27,7 +26,9 @@ from nipper.app.jobs import Job, Latest
 from nipper.app.shell.columnstable import ColumnsTable
 from nipper.app.shell.importdraft import Draft, read_draft, take_over, understand
 from nipper.app.theme import Theme
+from nipper.app.widgets.asking import ask_open, ask_save
 from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, label
+from nipper.app.widgets.units import UNITS
 from nipper.core.errors import NipperError
 from nipper.core.files import write_whole
 from nipper.core.logs.mapping import ColumnMapping, load_mapping, mapping_file
@@ -103,7 +104,7 @@ class ImportPage(QWidget):
         layout.addLayout(middle, 3)
         layout.addWidget(label("The first rows as understood", weight=SEMI))
         self.rows = QTableWidget()
-        self.rows.setAccessibleName("first rows of the table")
+        self.rows.setAccessibleName(UNITS.text("first rows of the table"))
         self.rows.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.rows.verticalHeader().hide()
         layout.addWidget(self.rows, 2)
@@ -146,7 +147,7 @@ class ImportPage(QWidget):
         box.setMinimumWidth(90)
         box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         box.setProperty("key", key)
-        box.setAccessibleName(title)
+        box.setAccessibleName(UNITS.text(title))
         box.activated.connect(self._remap)
         self._boxes[key] = box
         return box
@@ -154,7 +155,7 @@ class ImportPage(QWidget):
     def _foot(self) -> QHBoxLayout:
         foot = QHBoxLayout()
         self.pack = QComboBox()
-        self.pack.setAccessibleName("Pack the log belongs to")
+        self.pack.setAccessibleName(UNITS.text("Pack the log belongs to"))
         self._pack_word = label("into")
         self.take, self.stop = button("Import", "main"), button("Leave it", "quiet")
         self.take.clicked.connect(self.confirm)
@@ -294,11 +295,12 @@ class ImportPage(QWidget):
 
     def _set(self, key: str, choices: list[str], current: str) -> None:
         box = self._boxes[key]
-        if [box.itemText(i) for i in range(box.count())] != choices:
+        if [box.itemData(i) for i in range(box.count())] != choices:
             box.clear()
-            box.addItems(choices)
+            for choice in choices:
+                box.addItem(UNITS.text(choice), choice)
         if current:
-            box.setCurrentText(current)
+            box.setCurrentIndex(box.findData(current))
 
     def _fill_odd(self, draft: Draft) -> None:
         clear(self._odd)
@@ -360,7 +362,7 @@ class ImportPage(QWidget):
             return
         box = self.sender()
         assert isinstance(box, QComboBox)
-        key, text = box.property("key"), box.currentText()
+        key, text = box.property("key"), box.currentData()
         if key == "choice":
             if text != CHOOSE:
                 self._read(text)
@@ -404,7 +406,7 @@ class ImportPage(QWidget):
 
     @Slot()
     def _ask_save(self) -> None:
-        file, _ = QFileDialog.getSaveFileName(self, "Save the columns", "columns.json", MAPPINGS)
+        file = ask_save(self, "Save the columns", "columns.json", MAPPINGS)
         if file and self.draft:
             self.save_columns(file)
 
@@ -418,7 +420,7 @@ class ImportPage(QWidget):
 
     @Slot()
     def _ask_use(self) -> None:
-        file, _ = QFileDialog.getOpenFileName(self, "Use saved columns", "", MAPPINGS)
+        file = ask_open(self, "Use saved columns", MAPPINGS)
         if file and self.draft:
             self.use_columns(file)
 

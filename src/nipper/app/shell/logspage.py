@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 from nipper.app.document import Document
 from nipper.app.shell.otherbuilds import OtherBuilds
 from nipper.app.widgets.basic import SEMI, button, clear, label, page_head, scrolled
+from nipper.app.widgets.units import UNITS
 
 
 class LogsPage(QWidget):
@@ -54,7 +55,7 @@ class LogsPage(QWidget):
             field.setMaxLength(60)
             field.setMaximumWidth(260)
             field.setProperty("pack", pack.id)
-            field.setAccessibleName(f"Name of pack {row}")
+            field.setAccessibleName(UNITS.text(f"Name of pack {row}"))
             field.editingFinished.connect(self._rename)
             self.fields[pack.id] = field
             self._names.addWidget(label(f"pack {row}", "soft"), row, 0)

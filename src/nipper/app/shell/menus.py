@@ -7,6 +7,7 @@ from PySide6.QtGui import QAction, QKeySequence
 
 from nipper.app.actions import Action, Menu
 from nipper.app.shell.finder import Finder
+from nipper.app.widgets.units import UNITS
 
 if TYPE_CHECKING:
     from nipper.app.shell.window import Window
@@ -20,7 +21,7 @@ class Menus(QObject):
         self._window, self.actions = window, actions
         self._entries: list[QAction] = []
         for menu in Menu:
-            bar = window.menuBar().addMenu(str(menu))
+            bar = window.menuBar().addMenu(UNITS.text(str(menu)))
             bar.aboutToShow.connect(self._refresh)
             for action in (a for a in actions if a.menu is menu):
                 bar.addAction(self._entry(action))
@@ -28,9 +29,9 @@ class Menus(QObject):
         self._finder.chosen.connect(self.run)
 
     def _entry(self, action: Action) -> QAction:
-        entry = QAction(action.title, self)
-        entry.setToolTip(action.help)
-        entry.setStatusTip(action.help)
+        entry = QAction(UNITS.text(action.title), self)
+        entry.setToolTip(UNITS.text(action.help))
+        entry.setStatusTip(UNITS.text(action.help))
         if action.keys:
             entry.setShortcut(QKeySequence(action.keys))
         entry.setData(action)

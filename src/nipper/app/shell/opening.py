@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, QSettings, Slot
 from PySide6.QtWidgets import QFileDialog
 
 from nipper.app.shell.rescue import wants_copy
+from nipper.app.widgets.asking import ask_open, ask_save
 from nipper.core.errors import NipperError
 from nipper.core.files import unwritable
 from nipper.core.setup import Setup, load
@@ -45,7 +46,7 @@ class Opener(QObject):
     def ask(self) -> None:
         """Let the user choose a bench, a setup or a log."""
         kinds = f"Benches, setups and logs ({OFFERED});;All files (*)"
-        file, _ = QFileDialog.getOpenFileName(self._window, "Open", "", kinds)
+        file = ask_open(self._window, "Open", kinds)
         if file:
             self.open(file)
 
@@ -88,9 +89,7 @@ class Opener(QObject):
         # no offer to overwrite: a bench is records of months; a taken name is said by the store
         kept = QFileDialog.Option.DontConfirmOverwrite
         title, kinds = "Where to keep the bench", f"Benches (*{BENCH_SUFFIX})"
-        chosen, _ = QFileDialog.getSaveFileName(
-            self._window, title, str(proposed), kinds, options=kept
-        )
+        chosen = ask_save(self._window, title, str(proposed), kinds, kept)
         return Path(chosen) if chosen else None
 
     def _offer_copy(self, path: Path) -> None:

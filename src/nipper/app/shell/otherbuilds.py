@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 from nipper.app.document import Document
 from nipper.app.document.records import OtherBuild
 from nipper.app.widgets.basic import SEMI, button, clear, label
+from nipper.app.widgets.units import UNITS
 from nipper.core.errors import RangeError
 
 ASKED = (
@@ -49,8 +50,8 @@ class OtherBuilds(QWidget):
         field = QLineEdit()
         field.setMaximumWidth(110)
         field.setMaxLength(60)
-        field.setPlaceholderText("which" if build.left == 1 else "which, which")
-        field.setAccessibleName(f"Which cell of {build.before} left {build.pack.name}")
+        field.setPlaceholderText(UNITS.text("which" if build.left == 1 else "which, which"))
+        field.setAccessibleName(UNITS.text(f"Which cell of {build.before} left {build.pack.name}"))
         field.setProperty("row", row)
         field.returnPressed.connect(self._note)
         done = button("Left the pack", "", "Noted among the events; taken out there, it is undone")

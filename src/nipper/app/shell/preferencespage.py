@@ -1,13 +1,14 @@
 """How Nipper looks and in which units, dates and marks it speaks; kept for the next start."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from PySide6.QtCore import QSettings, Signal, Slot
 from PySide6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
 
 from nipper.app.widgets.basic import SEMI, label, page_head
 from nipper.app.widgets.units import UNITS
+from nipper.core.language import languages
 from nipper.core.shown import Dates, Form
 
 THEMES = {"desktop": "as the desktop", "light": "light", "dark": "dark"}
@@ -72,6 +73,17 @@ def form_of(settings: QSettings) -> Form:
         dates=Dates[chosen["date"]],
         digits=int(chosen["digits"]),
         c_rates=chosen["current"] == "C",
+        language=_chosen(settings, language()),
+    )
+
+
+def language() -> Choice:
+    """The languages that are there now."""
+    return Choice(
+        "language",
+        "Language",
+        {"": "English", **languages()},
+        "Of all that is read in the window and on paper. From the next start on.",
     )
 
 
@@ -98,13 +110,14 @@ class PreferencesPage(QWidget):
         super().__init__(parent)
         self.setObjectName("page")
         self._settings = settings
-        self.boxes = {c.key: _box(c) for c in (THEME, SIZE, *FORMS)}
+        self._choices = (language(), THEME, SIZE, *FORMS)
+        self.boxes = {c.key: _box(c) for c in self._choices}
         layout, grid = QVBoxLayout(self), QGridLayout()
         layout.setContentsMargins(24, 18, 24, 18)
         layout.addLayout(page_head("Preferences", self.left))
         grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(10)
-        for row, choice in enumerate((THEME, SIZE, *FORMS)):
+        for row, choice in enumerate(self._choices):
             self.boxes[choice.key].activated.connect(self._taken)
             grid.addWidget(label(choice.name, weight=SEMI), row, 0)
             grid.addWidget(self.boxes[choice.key], row, 1)
@@ -125,7 +138,7 @@ class PreferencesPage(QWidget):
 
     def refresh(self) -> None:
         """Show what is chosen."""
-        for choice in (THEME, SIZE, *FORMS):
+        for choice in self._choices:
             box = self.boxes[choice.key]
             box.setCurrentIndex(box.findData(_chosen(self._settings, choice)))
         self.sample.setText(SAMPLE)
@@ -138,12 +151,13 @@ class PreferencesPage(QWidget):
                 self._settings.setValue(key, box.currentData())
         if self.boxes[THEME.key] is self.sender():
             self.themed.emit(self.boxes[THEME.key].currentData())
-        UNITS.use(form_of(self._settings))
+        now = form_of(self._settings)
+        UNITS.use(replace(now, language=UNITS.form.language))
 
 
 def _box(choice: Choice) -> QComboBox:
     box = QComboBox()
-    box.setAccessibleName(choice.name)
+    box.setAccessibleName(UNITS.text(choice.name))
     for value, words in choice.options.items():
-        box.addItem(words, value)
+        box.addItem(UNITS.text(words), value)
     return box

@@ -19,6 +19,7 @@ from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.theme.marks import STATUS_ROLE, STATUS_WORD, draw_status
 from nipper.app.widgets.basic import SEMI
 from nipper.app.widgets.brush import Brush
+from nipper.app.widgets.units import UNITS
 
 WIDTH = 232
 LOW, HIGH = 52, 76  # of an entry: low windows show one line of its sentence, others two
@@ -49,8 +50,8 @@ class RailEntry(QWidget):
         if (status, sentence) == (self.status, self.sentence):
             return
         self.status, self.sentence = status, sentence
-        self.setAccessibleName(f"{self.stage.title}: {STATUS_WORD[status]}. {sentence}")
-        self.setToolTip(sentence)
+        self.setAccessibleName(UNITS.text(f"{self.stage.title}: {STATUS_WORD[status]}. {sentence}"))
+        self.setToolTip(UNITS.text(sentence))
         self.update()
 
     def set_current(self, current: bool) -> None:
@@ -90,13 +91,14 @@ class RailEntry(QWidget):
 
     def _paint_sentence(self, painter: QPainter) -> None:
         """Two lines where there is room for them, the last cut short where it must."""
+        sentence = UNITS.text(self.sentence)
         box = self.rect().adjusted(22, 32, -12, 0)
         metrics = QFontMetricsF(painter.font())
         if box.height() < 2 * metrics.height():
-            line = metrics.elidedText(self.sentence, Qt.TextElideMode.ElideRight, box.width())
+            line = metrics.elidedText(sentence, Qt.TextElideMode.ElideRight, box.width())
             painter.drawText(box, Qt.AlignmentFlag.AlignTop, line)
             return
-        words, first = self.sentence.split(), ""
+        words, first = sentence.split(), ""
         while words and metrics.horizontalAdvance(f"{first} {words[0]}".strip()) <= box.width():
             first = f"{first} {words.pop(0)}".strip()
         if not first and words:

@@ -8,7 +8,6 @@ from PySide6.QtCore import Qt, Signal, Slot
 from PySide6.QtGui import QBrush, QColor
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QFileDialog,
     QHBoxLayout,
     QTableWidget,
     QTableWidgetItem,
@@ -22,7 +21,9 @@ from nipper.app.shell.deviceline import DeviceLine
 from nipper.app.shell.typingstate import kept_menu
 from nipper.app.shell.writeback import Order, Writer
 from nipper.app.theme import BASE_PT, Theme, font
+from nipper.app.widgets.asking import ask_open
 from nipper.app.widgets.basic import SEMI, button, label, page_head
+from nipper.app.widgets.units import UNITS
 from nipper.core.errors import InputError, RangeError
 from nipper.core.link.registers import RegisterMap, load_map, standin_map
 from nipper.core.report.consequence import count
@@ -69,8 +70,8 @@ class ReadBackPage(QWidget):
         layout.addWidget(label(HOW, "soft", wrap=True))
         layout.addLayout(self._link_line())
         self.table = QTableWidget(0, len(HEADINGS))
-        self.table.setAccessibleName("what is set and what is shown")
-        self.table.setHorizontalHeaderLabels(list(HEADINGS))
+        self.table.setAccessibleName(UNITS.text("what is set and what is shown"))
+        self.table.setHorizontalHeaderLabels(UNITS.texts(list(HEADINGS)))
         self.table.verticalHeader().hide()
         self.table.setFont(font(BASE_PT + 1))
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.AllEditTriggers)
@@ -136,9 +137,7 @@ class ReadBackPage(QWidget):
 
     @Slot()
     def _ask_map(self) -> None:
-        file, _ = QFileDialog.getOpenFileName(
-            self, "Register map of the BMS", "", "Register maps (*.json)"
-        )
+        file = ask_open(self, "Register map of the BMS", "Register maps (*.json)")
         if file:
             self.take_map(file)
 
@@ -259,7 +258,7 @@ class ReadBackPage(QWidget):
     def _fill_row(self, row: int) -> None:
         line = self._lines[row]
         for column, text in enumerate((line.section, line.label, line.value, "", "")):
-            item = QTableWidgetItem(text)
+            item = QTableWidgetItem(UNITS.in_words(text))
             if column != SHOWN:
                 item.setFlags(Qt.ItemFlag.ItemIsEnabled)
             if column in (2, SHOWN):

@@ -24,6 +24,7 @@ from nipper.app.shell.readingtold import ReadingTold
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, button, card, day_edit, label, page_head, scrolled
 from nipper.app.widgets.field import UnitField
+from nipper.app.widgets.units import UNITS
 from nipper.core.errors import RangeError
 from nipper.core.upkeep.screen import KIND, Screen, doubts, kept
 from nipper.core.upkeep.trips import Trip
@@ -119,9 +120,9 @@ class ReadingPage(QWidget):
             grid.addWidget(field, row, 1)
             grid.addWidget(label(tip, "soft", BASE_PT - 0.5), row, 2)
         self.alarms = QLineEdit()
-        self.alarms.setAccessibleName("Alarms that are up")
+        self.alarms.setAccessibleName(UNITS.text("Alarms that are up"))
         self.alarms.setMaxLength(200)
-        self.alarms.setPlaceholderText("none")
+        self.alarms.setPlaceholderText(UNITS.text("none"))
         self.alarms.textChanged.connect(self._judge)
         names = QCompleter([str(trip) for trip in Trip], self.alarms)
         names.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
@@ -136,8 +137,8 @@ class ReadingPage(QWidget):
         inside.addWidget(label("Cells", weight=SEMI))
         self.cells = QPlainTextEdit()
         self.cells.setTabChangesFocus(True)
-        self.cells.setAccessibleName("Cell voltages")
-        self.cells.setPlaceholderText("3.452 3.449 3.451 …")
+        self.cells.setAccessibleName(UNITS.text("Cell voltages"))
+        self.cells.setPlaceholderText(UNITS.text("3.452 3.449 3.451 …"))
         self.cells.setMinimumHeight(84)
         self.cells.textChanged.connect(self._judge)
         inside.addWidget(self.cells, 1)

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QMessageBox, QWidget
 
 from nipper.app.shell.writing import write_copy
+from nipper.app.widgets.units import UNITS
 from nipper.core.errors import NipperError
 
 if TYPE_CHECKING:
@@ -16,10 +17,11 @@ COPY, LEAVE, STAY = "Save a copy …", "Leave without", "Stay"
 
 def ask(window: QWidget, text: str, more: str, answers: tuple[str, ...]) -> str:
     """Put a question; the last answer is that of the Escape key."""
-    box = QMessageBox(QMessageBox.Icon.Warning, "Nipper", text, parent=window)
-    box.setInformativeText(more)
+    box = QMessageBox(QMessageBox.Icon.Warning, "Nipper", UNITS.text(text), parent=window)
+    box.setInformativeText(UNITS.text(more))
     buttons = {
-        box.addButton(answer, QMessageBox.ButtonRole.ActionRole): answer for answer in answers
+        box.addButton(UNITS.text(answer), QMessageBox.ButtonRole.ActionRole): answer
+        for answer in answers
     }
     box.setEscapeButton(list(buttons)[-1])
     box.exec()

@@ -8,7 +8,6 @@ from PySide6.QtCore import Qt, Signal, Slot
 from PySide6.QtGui import QBrush
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QFileDialog,
     QHBoxLayout,
     QListWidget,
     QListWidgetItem,
@@ -21,6 +20,7 @@ from PySide6.QtWidgets import (
 from nipper.app.document import Document
 from nipper.app.shell.typingstate import kept_menu
 from nipper.app.theme import Theme
+from nipper.app.widgets.asking import ask_open
 from nipper.app.widgets.basic import SEMI, button, label, page_head
 from nipper.app.widgets.units import UNITS
 from nipper.core.errors import InputError
@@ -82,15 +82,15 @@ class RevisionsPage(QWidget):
         middle = QHBoxLayout()
         middle.setSpacing(14)
         self.list = QListWidget()
-        self.list.setAccessibleName("revisions and events")
+        self.list.setAccessibleName(UNITS.text("revisions and events"))
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.list.itemSelectionChanged.connect(self._compare)
         middle.addWidget(self.list, 2)
         right = QVBoxLayout()
         self._says = label("", weight=SEMI, wrap=True)
         self.table = QTableWidget(0, len(HEADINGS))
-        self.table.setAccessibleName("what differs")
-        self.table.setHorizontalHeaderLabels(list(HEADINGS))
+        self.table.setAccessibleName(UNITS.text("what differs"))
+        self.table.setHorizontalHeaderLabels(UNITS.texts(list(HEADINGS)))
         self.table.verticalHeader().hide()
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.horizontalHeader().setStretchLastSection(True)
@@ -175,7 +175,7 @@ class RevisionsPage(QWidget):
     @Slot()
     def ask_other(self) -> None:
         """Let the user choose another bank's settings."""
-        file, _ = QFileDialog.getOpenFileName(self, "Compare with", "", "Setup files (*.json)")
+        file = ask_open(self, "Compare with", "Setup files (*.json)")
         if file:
             self.compare_with(file)
 
@@ -231,9 +231,7 @@ class RevisionsPage(QWidget):
     @Slot()
     def ask_file(self) -> None:
         """Let the user choose what the BMS shows, as a setup file or a table."""
-        file, _ = QFileDialog.getOpenFileName(
-            self, "What the BMS shows", "", "Setups and tables (*.json *.csv)"
-        )
+        file = ask_open(self, "What the BMS shows", "Setups and tables (*.json *.csv)")
         if file:
             self.take_read_back(file)
 

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 from nipper.app.theme import BASE_PT
 from nipper.app.widgets.basic import SEMI, button, card, clear, label
 from nipper.app.widgets.field import UnitField
+from nipper.app.widgets.units import UNITS
 from nipper.core.chemistry import CHEMISTRIES
 from nipper.core.presets import new_setup
 from nipper.core.setup import Setup
@@ -86,9 +87,9 @@ class StartPage(QWidget):
         self.name.setMaxLength(200)
         self.chemistry, self.balancer = QComboBox(), QComboBox()
         for chem in CHEMISTRIES.values():
-            self.chemistry.addItem(chem.title, chem.id)
+            self.chemistry.addItem(UNITS.text(chem.title), chem.id)
         for id_, title in BALANCERS:
-            self.balancer.addItem(title, id_)
+            self.balancer.addItem(UNITS.text(title), id_)
         self.cells, self.packs = (
             QSpinBox(minimum=1, maximum=200, value=16),
             QSpinBox(minimum=1, maximum=64, value=1),
@@ -118,7 +119,7 @@ class StartPage(QWidget):
         for row, (title, field) in enumerate(rows):
             text = label(title)
             text.setBuddy(field)
-            field.setAccessibleName(title)
+            field.setAccessibleName(UNITS.text(title))
             grid.addWidget(text, row, 0)
             grid.addWidget(field, row, 1)
         grid.setColumnStretch(2, 1)

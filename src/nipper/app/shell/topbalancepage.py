@@ -15,6 +15,7 @@ from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI, button, card, clear, for_device, label, page_head
 from nipper.app.widgets.brush import Brush
 from nipper.app.widgets.field import UnitField
+from nipper.app.widgets.units import UNITS
 from nipper.core.setup import get
 
 if TYPE_CHECKING:
@@ -36,14 +37,14 @@ class FallFigure(QWidget):
         self._readings: Readings = []
         self._stop_mv, self._most = STOP_MV, (1.0, 1.0)  # hours and mV at the axes' ends
         self.setMinimumHeight(200)
-        self.setAccessibleName("Deviation over the hours")
+        self.setAccessibleName(UNITS.text("Deviation over the hours"))
         theme.changed.connect(self.update)
 
     def show_plan(self, plan: "TopBalance | None", readings: Readings, stop_mv: float) -> None:
         """Show a plan with the readings so far."""
         self._plan, self._readings, self._stop_mv = plan, readings, stop_mv
         told = ", ".join(f"{mv:.0f} mV after {h:.1f} h" for h, mv in readings)
-        self.setAccessibleDescription(told or "no reading yet")
+        self.setAccessibleDescription(UNITS.text(told or "no reading yet"))
         self.update()
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QButtonGroup, QComboBox, QFrame, QHBoxLayout, QSiz
 from nipper.app.theme import Theme
 from nipper.app.theme.marks import icon
 from nipper.app.widgets.basic import SEMI, button, clear, label
+from nipper.app.widgets.units import UNITS
 from nipper.core.setup import Setup
 from nipper.store import Pack, Revision
 
@@ -37,8 +38,8 @@ class TopLine(QFrame):
         self._packs.setSpacing(3)
         self.pack_group.idClicked.connect(self.pack_chosen)
         self.scope = QComboBox()
-        self.scope.setAccessibleName("which packs a change is made to")
-        self.scope.setToolTip("Which packs a change of the settings is made to")
+        self.scope.setAccessibleName(UNITS.text("which packs a change is made to"))
+        self.scope.setToolTip(UNITS.text("Which packs a change of the settings is made to"))
         self.scope.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.scope.activated.connect(self._scope_picked)
         self.scope.hide()
@@ -72,7 +73,7 @@ class TopLine(QFrame):
     ) -> None:
         """The name, and how the settings stand against the last that were typed in."""
         self.name.setText(_short(setup.name))
-        self.name.setToolTip(setup.name)
+        self.name.setToolTip(UNITS.text(setup.name))
         text = "draft, not typed in yet"
         if typed:
             last = typed[-1]
@@ -105,13 +106,13 @@ class TopLine(QFrame):
         """Whether all packs are set alike or the shown one by itself; which of them differ."""
         self.scope.setVisible(len(own) > 1)
         self.scope.clear()
-        self.scope.addItems(["set all packs", f"set only {_short(pack, 16)}"])
+        self.scope.addItems(UNITS.texts(["set all packs", f"set only {_short(pack, 16)}"]))
         self.scope.setCurrentIndex(int(only_shown))
         for choice, count in zip(self.pack_group.buttons(), own, strict=False):
-            name = choice.text().removesuffix(DIFFERS)
+            name = choice.text().removesuffix(DIFFERS)  # the builder's own: in no language
             choice.setText(name + DIFFERS if count else name)
             told = f": {count} settings of its own" if count else ""
-            choice.setToolTip(f"Show {name}{told}")
+            choice.setToolTip(UNITS.text(f"Show {name}{told}"))
 
     @Slot(int)
     def _scope_picked(self, index: int) -> None:

@@ -9,6 +9,7 @@ from PySide6.QtCore import QEvent, QObject, QTimer, Slot
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
 from nipper.app.widgets.basic import SEMI, button, label
+from nipper.app.widgets.units import UNITS
 
 if TYPE_CHECKING:
     from nipper.app.document import Document
@@ -64,7 +65,7 @@ class Tour(QFrame):
     def __init__(self, window: "Window") -> None:
         super().__init__(window)
         self.setObjectName("tour")
-        self.setAccessibleName("Tour of the demo")
+        self.setAccessibleName(UNITS.text("Tour of the demo"))
         self._window, self.at = window, -1
         self._before: Document | None = None
         self.title, self.text = label("", size=12, weight=SEMI), label("", wrap=True)

@@ -4,11 +4,12 @@ from datetime import tzinfo
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal, Slot
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
 from nipper.app.document import Document
 from nipper.app.shell.typingstate import TypingState
 from nipper.app.shell.writing import as_pdf
+from nipper.app.widgets.asking import ask_open, ask_save
 from nipper.core.errors import NipperError
 from nipper.core.files import write_whole
 from nipper.core.report.typingsheet import dumps_menu, to_csv, to_html
@@ -31,7 +32,7 @@ class SheetFiles(QObject):
     @Slot()
     def open_menu(self) -> None:
         """Read a menu order."""
-        file, _ = QFileDialog.getOpenFileName(self._page, "Open a menu order", "", MENUS)
+        file = ask_open(self._page, "Open a menu order", MENUS)
         if file:
             self.read_menu(file)
 
@@ -70,7 +71,7 @@ class SheetFiles(QObject):
         self._write(file, as_pdf(to_html(self._sheet.lines, title), for_device=True))
 
     def _ask(self, title: str, proposed: str, kinds: str) -> str:
-        return QFileDialog.getSaveFileName(self._page, title, proposed, kinds)[0]
+        return ask_save(self._page, title, proposed, kinds)
 
     def _write(self, file: str, data: bytes) -> None:
         if not file:

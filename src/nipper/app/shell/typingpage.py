@@ -24,6 +24,7 @@ from nipper.app.shell.typingfiles import SheetFiles
 from nipper.app.shell.typingstate import TypingState
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, button, card, for_device, label
+from nipper.app.widgets.units import UNITS
 from nipper.core.errors import RangeError
 from nipper.core.findings import Finding, Severity
 from nipper.core.report.consequence import count
@@ -82,8 +83,8 @@ class TypingPage(QWidget):
         self._progress.setTextVisible(False)
         self._progress.setFixedWidth(170)
         self.only_changed = QComboBox()
-        self.only_changed.setAccessibleName("which lines")
-        self.only_changed.addItems(["all settings", "only what changed"])
+        self.only_changed.setAccessibleName(UNITS.text("which lines"))
+        self.only_changed.addItems(UNITS.texts(["all settings", "only what changed"]))
         self.only_changed.activated.connect(self.refresh)
         back = button("Back", "quiet", "What is ticked is kept")
         back.clicked.connect(self.left)
@@ -113,13 +114,13 @@ class TypingPage(QWidget):
             inside.addWidget(widget)
         inside.addStretch(2)
         own = QHBoxLayout()
-        self.own_label = QLineEdit(placeholderText="as your BMS calls it")
-        self.own_label.setAccessibleName("as your BMS calls it")
+        self.own_label = QLineEdit(placeholderText=UNITS.text("as your BMS calls it"))
+        self.own_label.setAccessibleName(UNITS.text("as your BMS calls it"))
         self.own_label.setMaxLength(200)
         self.own_label.editingFinished.connect(self._labelled)
         self.unit = QComboBox()
-        self.unit.setAccessibleName("unit of your BMS")
-        self.unit.setToolTip("In which unit your BMS shows it")
+        self.unit.setAccessibleName(UNITS.text("unit of your BMS"))
+        self.unit.setToolTip(UNITS.text("In which unit your BMS shows it"))
         self.unit.activated.connect(self._unit_chosen)
         own.addWidget(label("your BMS calls it", "soft"))
         own.addWidget(self.own_label, 1)
@@ -145,9 +146,9 @@ class TypingPage(QWidget):
 
     def _list(self) -> QWidget:
         self.list = QListWidget()
-        self.list.setAccessibleName("lines of the sheet")
+        self.list.setAccessibleName(UNITS.text("lines of the sheet"))
         self.list.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
-        self.list.setToolTip("Drag a line to where your BMS asks for it")
+        self.list.setToolTip(UNITS.text("Drag a line to where your BMS asks for it"))
         self.list.setIconSize(QSize(12, 12))
         self.list.currentRowChanged.connect(self._chosen)
         self.list.model().rowsMoved.connect(self._moved)
@@ -159,8 +160,8 @@ class TypingPage(QWidget):
         self.own_name, self.own_value = QLineEdit(), QLineEdit()
         named = (self.own_name, "a line of your own", 3), (self.own_value, "its value", 2)
         for field, words, stretch in named:
-            field.setPlaceholderText(words)
-            field.setAccessibleName(words)
+            field.setPlaceholderText(UNITS.text(words))
+            field.setAccessibleName(UNITS.text(words))
             field.setMaxLength(100)
             field.returnPressed.connect(self.add_own)
             line.addWidget(field, stretch)
@@ -209,7 +210,7 @@ class TypingPage(QWidget):
         with QSignalBlocker(self.list):
             self.list.clear()
             for line in self.sheet.lines:
-                item = QListWidgetItem(self._entry(line))
+                item = QListWidgetItem(UNITS.text(self._entry(line)))
                 item.setData(Qt.ItemDataRole.UserRole, line.path)
                 self.list.addItem(item)
 
@@ -240,7 +241,7 @@ class TypingPage(QWidget):
         if not self.own_label.hasFocus():
             self.own_label.setText(item.label if item else "")
         self.unit.clear()
-        self.unit.addItems(units_of(line.path) or ["no unit"])
+        self.unit.addItems(units_of(line.path) or [UNITS.text("no unit")])
         self.unit.setCurrentText(line.unit)
         self.unit.setEnabled(bool(units_of(line.path)))
         with QSignalBlocker(self.list):

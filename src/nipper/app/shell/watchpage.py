@@ -11,7 +11,6 @@ from PySide6.QtGui import QHideEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QFileDialog,
     QGridLayout,
     QHBoxLayout,
     QLabel,
@@ -25,8 +24,10 @@ from nipper.app.jobs import Job, Stream
 from nipper.app.shell.deviceline import DeviceLine
 from nipper.app.shell.watchplot import WatchPlot
 from nipper.app.theme import Theme
+from nipper.app.widgets.asking import ask_open
 from nipper.app.widgets.basic import SEMI, StatusMark, button, label, page_head
 from nipper.app.widgets.field import UnitField
+from nipper.app.widgets.units import UNITS
 from nipper.core.errors import InputError
 from nipper.core.link import points
 from nipper.core.link.replay import Replay
@@ -48,6 +49,7 @@ SIGN_TIP = (
     "This profile leaves open whether charging counts as positive: hold it against the BMS's own "
     "screen while it charges, before a watch is kept"
 )
+PULL_TIP = "Reads the log that the BMS itself has kept, into the record"
 KEEP_TIP = "Into the record of the shown pack, as any other log, with the marks as events"
 
 
@@ -84,8 +86,8 @@ class WatchPage(QWidget):
         self._job: Job | None = None
         self._own: points.Registers | None = None
         self._played = False  # what is watched is the stand-in's, and no log of this pack
-        self.keep, self.pull = button("Keep as a log", "main", KEEP_TIP), button("Pull its log", "")
-        self.pull.setToolTip("Reads the log that the BMS itself has kept, into the record")
+        self.keep = button("Keep as a log", "main", KEEP_TIP)
+        self.pull = button("Pull its log", tip=PULL_TIP)
         self.keep.clicked.connect(self.keep_watch)
         self.pull.clicked.connect(self.pull_kept)
         layout = QVBoxLayout(self)
@@ -108,10 +110,10 @@ class WatchPage(QWidget):
         line = QHBoxLayout()
         self.link, self.profile = DeviceLine(), QComboBox()
         self.link.chosen.connect(self._show)
-        self.profile.setAccessibleName("what the registers mean")
+        self.profile.setAccessibleName(UNITS.text("what the registers mean"))
         for name in points.BUNDLED:
-            self.profile.addItem(points.load_registers(name).title, name)
-        self.profile.addItem(OWN, "")
+            self.profile.addItem(UNITS.text(points.load_registers(name).title), name)
+        self.profile.addItem(UNITS.text(OWN), "")
         self.profile.setCurrentIndex(self.profile.findData("registers-simple"))
         self.profile.activated.connect(self._profile_chosen)
         self.every = UnitField("s", "a reading every", "not more often than the BMS renews them")
@@ -119,8 +121,8 @@ class WatchPage(QWidget):
         self.every.set_value(EVERY_S)
         self.start = button("Start", "main")
         self.start.clicked.connect(self.start_or_stop)
-        self.turned = QCheckBox("current turned round")
-        self.turned.setToolTip(SIGN_TIP)
+        self.turned = QCheckBox(UNITS.text("current turned round"))
+        self.turned.setToolTip(UNITS.text(SIGN_TIP))
         for widget in (
             self.link,
             self.profile,
@@ -163,8 +165,10 @@ class WatchPage(QWidget):
 
     def _marking(self) -> QHBoxLayout:
         line = QHBoxLayout()
-        self.note = QLineEdit(placeholderText="what was done: balancer on, charger to 55.2 V …")
-        self.note.setAccessibleName("what was done")
+        self.note = QLineEdit(
+            placeholderText=UNITS.text("what was done: balancer on, charger to 55.2 V …")
+        )
+        self.note.setAccessibleName(UNITS.text("what was done"))
         self.note.setMaxLength(200)
         self.note.returnPressed.connect(self.mark)
         self.mark_it = button("Mark it", "", "At the moment of the newest reading")
@@ -260,7 +264,7 @@ class WatchPage(QWidget):
         if self.profile.currentData() != "":
             self._show()
             return
-        file, _kind = QFileDialog.getOpenFileName(self, "A profile of registers", "", "*.json")
+        file = ask_open(self, "A profile of registers", "*.json")
         self.take_profile(file)
 
     def take_profile(self, file: str) -> None:

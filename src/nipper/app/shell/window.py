@@ -53,7 +53,7 @@ class Window(QMainWindow):
         self.theme, self.zone, self.settings = theme, zone, settings
         self.desk: Desk | None = None
         self._stage = STAGES[0].id
-        self.setWindowTitle("Nipper")
+        self.setWindowTitle(UNITS.text("Nipper"))
         self.setMinimumSize(1020, 640)
         self.resize(1280, 800)
         self.setAcceptDrops(True)

@@ -12,6 +12,7 @@ from nipper.app.jobs import Job
 from nipper.app.shell import rescue
 from nipper.app.shell.deviceline import DeviceLine
 from nipper.app.widgets.basic import button
+from nipper.app.widgets.units import UNITS
 from nipper.core.link.registers import RegisterMap
 from nipper.core.report.consequence import count
 from nipper.core.report.typingsheet import Line
@@ -61,8 +62,8 @@ class Writer(QObject):
         self._link = link
         self._job: Job | None = None
         self.button = button("Write what differs …", "", ASKS)
-        self.allowed = QCheckBox("write to it too")
-        self.allowed.setToolTip(CAUTION)
+        self.allowed = QCheckBox(UNITS.text("write to it too"))
+        self.allowed.setToolTip(UNITS.text(CAUTION))
         self.allowed.toggled.connect(self.refresh)
         link.chosen.connect(self._chosen)
         self._differs, self._own_map = False, False
@@ -87,7 +88,7 @@ class Writer(QObject):
         """The button is there for what may be written."""
         may = self._link.stand_in or (self.allowed.isChecked() and self._own_map)
         needs = "" if self._link.stand_in or self._own_map else NEEDS_MAP
-        self.button.setToolTip(needs or ASKS)
+        self.button.setToolTip(UNITS.text(needs or ASKS))
         self.button.setEnabled(self._differs and may and self._job is None)
 
     def write(self, order: Order, told: Sequence[Line]) -> None:

@@ -5,9 +5,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QFileDialog
-
 from nipper.app.jobs import Job
+from nipper.app.widgets.asking import ask_save
 from nipper.app.widgets.printing import as_pdf
 from nipper.core.errors import NipperError
 from nipper.core.files import write_whole
@@ -22,7 +21,7 @@ def _write(
     window: "Window", title: str, proposed: str, kinds: str, data: Callable[[Path], bytes]
 ) -> None:
     """Ask where, and write; the kind of file is that of the name that was chosen."""
-    file, _ = QFileDialog.getSaveFileName(window, title, proposed, kinds)
+    file = ask_save(window, title, proposed, kinds)
     if file:
         try:
             write_whole(Path(file), data(Path(file)))
@@ -68,7 +67,7 @@ def write_log(window: "Window") -> None:
     assert window.document
     assert window.document.record
     log = window.document.record.log
-    file, _ = QFileDialog.getSaveFileName(
+    file = ask_save(
         window,
         "Write the log",
         f"{window.document.pack.name}.csv",
@@ -145,7 +144,7 @@ def write_copy(window: "Window") -> None:
     document = window.document
     assert document
     path = document.bench.path
-    file, _ = QFileDialog.getSaveFileName(
+    file = ask_save(
         window, "Save a copy", str(path.with_stem(path.stem + " copy")), "Benches (*.nipper)"
     )
     if not file:

@@ -31,6 +31,7 @@ from PySide6.QtWidgets import (
 
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.theme.marks import STATUS_ROLE, STATUS_WORD, draw_status
+from nipper.app.widgets.row import Row
 from nipper.app.widgets.units import UNITS
 from nipper.core.guide.words import word_in
 from nipper.core.quantities import with_minus
@@ -53,14 +54,14 @@ class Line(QLabel):
         return self._said
 
     def keep_as_it_is(self) -> None:
-        """Show it as it is given, whatever the reader is used to."""
+        """Keep its numbers and units as they are, whatever the reader is used to."""
         self.as_it_is = True
         self.setText(self._said)
 
     def setText(self, text: str) -> None:  # noqa: N802 - Qt's name
         self._said = text
         plain = with_minus(text)
-        super().setText(plain if self.as_it_is else UNITS.text(plain))
+        super().setText(UNITS.in_words(plain) if self.as_it_is else UNITS.text(plain))
 
 
 class Paragraph(Line):
@@ -151,31 +152,39 @@ def for_device(words: QLabel) -> QLabel:
     return words
 
 
+class Button(QPushButton):
+    """A button whose words are shown as its reader is used to them."""
+
+    def setText(self, text: str) -> None:  # noqa: N802 - Qt's name
+        super().setText(UNITS.text(text))
+
+
 def button(text: str, kind: str = "", tip: str = "") -> QPushButton:
     """A button: ``main`` for the page's one purpose, ``quiet`` for choices, ``bare`` for asides,
     plain for suggestions.
     """
-    out = QPushButton(UNITS.text(text))
+    out = Button()
+    out.setText(text)
     if kind:
         out.setProperty("kind", kind)
     if tip:
         out.setToolTip(UNITS.text(tip))
     if not text:
-        out.setAccessibleName(tip)
+        out.setAccessibleName(UNITS.text(tip))
     out.setCursor(Qt.CursorShape.PointingHandCursor)
     return out
 
 
-def choices(titles: Iterable[str], group: QButtonGroup, chosen: int = 0) -> QHBoxLayout:
+def choices(titles: Iterable[str], group: QButtonGroup, chosen: int = 0) -> Row:
     """Quiet buttons of which one is pressed; the group tells which, by its place."""
-    line = QHBoxLayout()
+    row = Row()
     for i, title in enumerate(titles):
         choice = button(title, "quiet")
         choice.setCheckable(True)
         choice.setChecked(i == chosen)
         group.addButton(choice, i)
-        line.addWidget(choice)
-    return line
+        row.add(choice)
+    return row
 
 
 def page_head(title: str, left: SignalInstance, *widgets: QWidget) -> QHBoxLayout:
@@ -264,7 +273,7 @@ def _show_in(layout: QLayout) -> None:
 def day_edit(edit: QDateTimeEdit, name: str) -> None:
     """Dress a field for a day, or a day and a time, by its name."""
     edit.setCalendarPopup(True)
-    edit.setAccessibleName(name)
+    edit.setAccessibleName(UNITS.text(name))
     _show_days(edit)
 
 
@@ -302,8 +311,8 @@ class StatusMark(QWidget):
     def set_status(self, status: str) -> None:
         """Show another status."""
         self._status = status
-        self.setToolTip(STATUS_WORD[status])
-        self.setAccessibleName(STATUS_WORD[status])
+        self.setToolTip(UNITS.text(STATUS_WORD[status]))
+        self.setAccessibleName(UNITS.text(STATUS_WORD[status]))
         self.update()
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name

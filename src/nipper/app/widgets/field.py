@@ -38,7 +38,7 @@ class UnitField(QLineEdit):
         self.setMinimumWidth(78)
         self.setMaximumWidth(96)
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
-        self.setPlaceholderText("–" if optional else "")
+        self.setPlaceholderText(UNITS.text("–" if optional else ""))
         self._say("")
         self._unit_changed()
         self.editingFinished.connect(self._finish)
@@ -84,7 +84,7 @@ class UnitField(QLineEdit):
     @Slot()
     def _unit_changed(self) -> None:
         name = self._unit_name()
-        self.setAccessibleName(f"{self._title}, {name}" if name else self._title)
+        self.setAccessibleName(UNITS.text(f"{self._title}, {name}" if name else self._title))
         if not self.isModified():
             self._show()
 

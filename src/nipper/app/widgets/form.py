@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 
 from nipper.app.widgets.basic import SEMI, label, term
 from nipper.app.widgets.field import UnitField
+from nipper.app.widgets.units import UNITS
 from nipper.core.presets import usual_value
 from nipper.core.quantities import Context, format_quantity, unit_of
 from nipper.core.setup import Part, Protection, Setup, get
@@ -119,9 +120,9 @@ class SettingsForm(QWidget):
             box = QComboBox()
             for value in choices:
                 words = "not said" if value is None else str(value).replace("_", " ")
-                box.addItem(words, value)
-            box.setToolTip(info.description or "")
-            box.setAccessibleName(info.title or name)
+                box.addItem(UNITS.text(words), value)
+            box.setToolTip(UNITS.text(info.description or ""))
+            box.setAccessibleName(UNITS.text(info.title or name))
             box.activated.connect(self._chosen)
             self._place(box, path, row, column)
             return
@@ -129,8 +130,8 @@ class SettingsForm(QWidget):
             line = QLineEdit()
             line.setMaxLength(200)
             line.setMaximumWidth(200)
-            line.setAccessibleName(info.title or name)
-            line.setToolTip(info.description or "")
+            line.setAccessibleName(UNITS.text(info.title or name))
+            line.setToolTip(UNITS.text(info.description or ""))
             line.setProperty("optional", type(None) in get_args(info.annotation))
             line.editingFinished.connect(self._written)
             self._place(line, path, row, column)
@@ -224,7 +225,7 @@ def _mark_own(field: QWidget, own: bool) -> None:
     """A value that only this pack has is seen as such."""
     if field.property("own") != own:
         field.setProperty("own", own)
-        field.setStatusTip("Only this pack has this value" if own else "")
+        field.setStatusTip(UNITS.text("Only this pack has this value" if own else ""))
         field.style().unpolish(field)
         field.style().polish(field)
 

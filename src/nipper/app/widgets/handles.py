@@ -10,6 +10,8 @@ from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QWidget
 
+from nipper.app.widgets.units import UNITS
+
 CHOOSE = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
 MOVE = {Qt.Key.Key_Plus: 1, Qt.Key.Key_Minus: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}
 
@@ -92,7 +94,7 @@ class HandleFigure(QWidget):
     def _describe(self) -> None:
         """What a screen reader says of the figure: the chosen handle and its value."""
         chosen = next((h for h in self.handles() if h.path == self._selected), None)
-        self.setAccessibleDescription(chosen.words if chosen else "")
+        self.setAccessibleDescription(UNITS.text(chosen.words if chosen else ""))
 
     # hands
 

@@ -148,7 +148,7 @@ class Plot(pg.PlotWidget):
         axes = {"bottom": below, "left": NumberAxis("left", unit)}
         super().__init__(viewBox=pg.ViewBox(enableMenu=False), axisItems=axes)
         self._theme, self._unit = theme, unit
-        self.setAccessibleName(f"plot: {unit}" if unit else "plot")
+        self.setAccessibleName(UNITS.text(f"plot: {unit}" if unit else "plot"))
         item = self.item
         item.hideButtons()
         item.setMenuEnabled(False)
@@ -158,7 +158,7 @@ class Plot(pg.PlotWidget):
         item.getAxis("bottom").setStyle(tickFont=font(BASE_PT - 1.5), tickLength=0)
         item.showGrid(x=False, y=True, alpha=0.25)
         if unit:
-            item.getAxis("left").setLabel(UNITS.name(unit))
+            item.getAxis("left").setLabel(UNITS.text(UNITS.name(unit)))
         self.setFrameShape(self.Shape.NoFrame)
         self.setStyleSheet("background: transparent")
         self.dress()

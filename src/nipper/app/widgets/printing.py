@@ -17,7 +17,7 @@ def as_pdf(html: str, for_device: bool = False) -> bytes:
     writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
     page = QTextDocument()
     page.setDefaultFont(font(BASE_PT))
-    page.setHtml(html if for_device else UNITS.text(html))
+    page.setHtml(UNITS.in_words(html) if for_device else UNITS.text(html))
     page.print_(writer)
     data.close()
     return bytes(data.data().data())

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QVBoxLayout, QWidget
 
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, button, clear, label
+from nipper.app.widgets.units import UNITS
 from nipper.core.report.steps import Step
 
 
@@ -51,7 +52,7 @@ class StepList(QWidget):
         box = QCheckBox()
         box.setChecked(step.done)
         box.setProperty("step", step.id)
-        box.setAccessibleName(step.title)
+        box.setAccessibleName(UNITS.text(step.title))
         box.toggled.connect(self._toggled)
         self.boxes[step.id] = box
         return box

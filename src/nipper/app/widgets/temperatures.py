@@ -51,7 +51,7 @@ class TemperatureChart(HandleFigure):
             + "; ".join(f"{z.low_c:g} to {z.high_c:g} °C {z.text}" for z in row.zones)
             for row in rows
         )
-        self.setAccessibleName("Limits by temperature. " + ". ".join(words))
+        self.setAccessibleName(UNITS.text("Limits by temperature. " + ". ".join(words)))
         self.updateGeometry()
         self.update()
 

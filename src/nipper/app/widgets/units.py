@@ -3,7 +3,7 @@
 What is kept, computed and written to files is always in the setup's units.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 
 from PySide6.QtCore import QObject, Signal
@@ -51,6 +51,14 @@ class Units(QObject):
     def text(self, text: str) -> str:
         """A text as it is shown."""
         return as_shown(text, self.form)
+
+    def in_words(self, text: str) -> str:
+        """A text of which only the words are the reader's: its values are typed into a device."""
+        return as_shown(text, Form(language=self.form.language))
+
+    def texts(self, texts: Iterable[str]) -> list[str]:
+        """Texts as they are shown: the choices of a box, the heads of a table."""
+        return [self.text(text) for text in texts]
 
     def exact(self, text: str) -> str:
         """A text as it is shown, with all its digits: what can be typed back."""

@@ -144,9 +144,9 @@ def when_words(due: Due, now_s: float) -> str:
 
 
 def _span(days: float) -> str:
-    for size, word in ((365.0, "year"), (30.4, "month"), (7.0, "week")):
+    for size, word in ((365.0, "years"), (30.4, "months"), (7.0, "weeks")):
         if days >= 2 * size or (size == 7.0 and days >= 14):
-            return f"{days / size:.0f} {word}s"
+            return f"{days / size:.0f} {word}"
     return f"{days:.0f} day{'' if round(days) == 1 else 's'}"
 
 

@@ -22,6 +22,7 @@ from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, button, card, choices, label
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.form import SettingsForm
+from nipper.app.widgets.units import UNITS
 from nipper.core.assembly.notes import Torque
 from nipper.core.assembly.parts import BuiltPart, all_pack_parts, bank_parts
 from nipper.core.report.parts import (
@@ -90,9 +91,10 @@ class BuiltPage(QWidget):
         self._hint = label("Dashed is not entered yet: choose a part, and type below.", "soft")
         line.addWidget(self._hint)
         line.addStretch(1)
-        self._by_log, inside = QWidget(), choices(VALUES, self._numbers)
+        self._by_log, inside = QWidget(), QHBoxLayout()
         inside.setContentsMargins(0, 0, 0, 0)
-        inside.insertWidget(0, label("in the cells, by the log:", "soft"))
+        inside.addWidget(label("in the cells, by the log:", "soft"))
+        inside.addWidget(choices(VALUES, self._numbers))
         self._by_log.setLayout(inside)
         line.addWidget(self._by_log)
         self._numbers.idClicked.connect(self.refresh)
@@ -104,8 +106,8 @@ class BuiltPage(QWidget):
         self.words = QLineEdit()
         self.words.setMaxLength(200)
         self.words.setMaximumWidth(190)
-        self.words.setPlaceholderText("make, number, where bought")
-        self.words.setAccessibleName("What it is, in your own words")
+        self.words.setPlaceholderText(UNITS.text("make, number, where bought"))
+        self.words.setAccessibleName(UNITS.text("What it is, in your own words"))
         self.words.editingFinished.connect(self._words_written)
         self.torque = UnitField("Nm", "tightened with", "by the cell's or lug's sheet", True)
         self.torque.set_bounds(0.1, 500.0)

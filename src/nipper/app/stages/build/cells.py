@@ -15,6 +15,7 @@ from nipper.app.document import Document
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, button, label
 from nipper.app.widgets.field import UnitField
+from nipper.app.widgets.units import UNITS
 from nipper.core.assembly.cells import CellEntry, match
 from nipper.core.report.cells import COLUMNS, entry, judged, matched_words, shown
 
@@ -75,10 +76,10 @@ class CellsPage(QWidget):
         verdict.addWidget(self.verdict, 1)
         layout.addLayout(verdict)
         self.table = CellTable(0, len(COLUMNS))
-        self.table.setHorizontalHeaderLabels([title for _, title in COLUMNS])
+        self.table.setHorizontalHeaderLabels(UNITS.texts([title for _, title in COLUMNS]))
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self.table.verticalHeader().setDefaultSectionSize(24)
-        self.table.setAccessibleName("Cells as delivered")
+        self.table.setAccessibleName(UNITS.text("Cells as delivered"))
         self.table.itemChanged.connect(self._typed)
         layout.addWidget(self.table, 1)
         self.matched = label("", wrap=True)
@@ -147,7 +148,7 @@ class CellsPage(QWidget):
             made, wrong = entry([item.text() if item else "" for item in items])
             for column, item in enumerate(items):
                 if item is not None:
-                    item.setToolTip(wrong.get(column, ""))
+                    item.setToolTip(UNITS.text(wrong.get(column, "")))
                     text = "✕ " if column in wrong and not item.text().startswith("✕") else ""
                     item.setText(text + item.text())
             cells.append(made)

@@ -9,6 +9,7 @@ from nipper.app.document import Document
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
+from nipper.app.widgets.units import UNITS
 from nipper.core.report.current import Row, carried_rows, fuse_rows, share_rows, way_rows
 from nipper.core.rules.joined import long_a
 from nipper.core.setup import Setup
@@ -59,7 +60,7 @@ class CurrentPage(QWidget):
         """Show the tables as the settings stand."""
         bank = self._document.named_bank
         amps, from_ = long_a(bank)
-        self.amps.setPlaceholderText(f"{amps:.0f} A" if amps else "–")
+        self.amps.setPlaceholderText(UNITS.text(f"{amps:.0f} A" if amps else "–"))
         words = {
             "usage.continuous_w": "the loads for long, at the low alarm",
             "link.inverter_max_discharge_a": "the inverter's most",

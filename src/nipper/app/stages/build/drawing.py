@@ -20,6 +20,7 @@ from nipper.app.stages.build.layout import BANK_H, Placed, pack_height, place
 from nipper.app.stages.build.painting import BankPainter, Look
 from nipper.app.theme import Theme
 from nipper.app.widgets.brush import Brush
+from nipper.app.widgets.units import UNITS
 from nipper.core.assembly.parts import BuiltPart
 
 WAYS = {
@@ -52,7 +53,7 @@ class BuiltFigure(QWidget):
         self._values: Mapping[str, str] = {}
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.setAccessibleName("The bank as built")
+        self.setAccessibleName(UNITS.text("The bank as built"))
         theme.changed.connect(self.update)
 
     # what it shows
@@ -112,7 +113,7 @@ class BuiltFigure(QWidget):
         part = self._by_place.get(self._selected)
         if part:
             told = self._marks.get(part.place, "")
-            self.setAccessibleDescription(f"{part.title} {part.text} {told}".strip())
+            self.setAccessibleDescription(UNITS.text(f"{part.title} {part.text} {told}".strip()))
 
     def _lay_out(self) -> None:
         self._placed = place(self._bank, self._packs, self._names, self._width)

@@ -8,6 +8,7 @@ from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.steps import StepList
+from nipper.app.widgets.units import UNITS
 from nipper.core.assembly.firstbalance import DELIVERED_PCT, SUPPLY_A, first_balance
 from nipper.core.assembly.isolation import sources
 from nipper.core.assembly.taps import tap_test
@@ -58,8 +59,8 @@ class PowerPage(QWidget):
             line.addWidget(label(text, "soft"))
             line.addWidget(field)
             field.entered.connect(self._supplied)
-        self.supply.setPlaceholderText(f"{SUPPLY_A:g} A")
-        self.delivered.setPlaceholderText(f"{DELIVERED_PCT:g} %")
+        self.supply.setPlaceholderText(UNITS.text(f"{SUPPLY_A:g} A"))
+        self.delivered.setPlaceholderText(UNITS.text(f"{DELIVERED_PCT:g} %"))
         line.addStretch(1)
         return line
 

@@ -10,6 +10,7 @@ from nipper.app.stages.charge.others import OtherChargers
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import card, label
 from nipper.app.widgets.form import SettingsForm
+from nipper.app.widgets.units import UNITS
 from nipper.core.forecast.day import SEASONS
 from nipper.core.setup import Charging
 
@@ -28,12 +29,12 @@ class DayPage(QWidget):
         layout.setSpacing(6)
         line = QHBoxLayout()
         self.season, self.sky = QComboBox(), QComboBox()
-        self.season.setAccessibleName("season")
-        self.sky.setAccessibleName("sky")
-        self.season.addItems(list(SEASONS))
-        self.sky.addItems([f"{s} sky" for s in SKIES])
+        self.season.setAccessibleName(UNITS.text("season"))
+        self.sky.setAccessibleName(UNITS.text("sky"))
+        self.season.addItems(UNITS.texts(list(SEASONS)))
+        self.sky.addItems(UNITS.texts([f"{s} sky" for s in SKIES]))
         self.season.setToolTip(
-            "Where the sun stands, and how cold it is; place and tilt: page Energy"
+            UNITS.text("Where the sun stands, and how cold it is; place and tilt: page Energy")
         )
         self.season.activated.connect(self._day_chosen)
         self.sky.activated.connect(self._day_chosen)
@@ -81,7 +82,9 @@ class DayPage(QWidget):
 
     @Slot()
     def _day_chosen(self) -> None:
-        self._forecasts.change_day(self.season.currentText(), SKIES[self.sky.currentIndex()])
+        self._forecasts.change_day(
+            list(SEASONS)[self.season.currentIndex()], SKIES[self.sky.currentIndex()]
+        )
 
     @Slot(str, object)
     def _entered(self, path: str, value: object) -> None:

@@ -7,6 +7,7 @@ from nipper.app.document import Document
 from nipper.app.stages.charge.partlist import PartList
 from nipper.app.widgets.basic import SEMI, button, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
+from nipper.app.widgets.units import UNITS
 from nipper.core.forecast.autonomy import usable_kwh
 from nipper.core.setup import Load, Setup
 from nipper.core.sources.loads import battery_w
@@ -61,7 +62,7 @@ class LoadList(PartList):
     def _line(self, row: int, load: Load, setup: Setup) -> None:
         name, out = QLineEdit(load.name), button("Take out", "bare")
         name.setMaxLength(100)
-        name.setAccessibleName(f"Name of load {row + 1}")
+        name.setAccessibleName(UNITS.text(f"Name of load {row + 1}"))
         name.editingFinished.connect(self.named)
         out.clicked.connect(self.remove)
         for widget in (name, out):

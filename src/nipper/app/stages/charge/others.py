@@ -7,6 +7,7 @@ from nipper.app.document import Document
 from nipper.app.stages.charge.partlist import PartList
 from nipper.app.widgets.basic import SEMI, button, clear, label
 from nipper.app.widgets.field import UnitField
+from nipper.app.widgets.units import UNITS
 from nipper.core.presets import other_charger
 from nipper.core.quantities import Context, unit_of
 from nipper.core.setup import ExtraCharger, Setup
@@ -86,7 +87,7 @@ class OtherChargers(PartList):
         name, out = QLineEdit(charger.name), button("Take out", "bare")
         name.setMaxLength(100)
         name.setCursorPosition(0)
-        name.setAccessibleName(f"Name of charger {row + 1}")
+        name.setAccessibleName(UNITS.text(f"Name of charger {row + 1}"))
         name.editingFinished.connect(self.named)
         out.clicked.connect(self.remove)
         for widget, column in ((name, 0), (out, 1)):

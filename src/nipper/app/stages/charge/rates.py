@@ -121,7 +121,7 @@ class RatePage(QWidget):
             )
         if hot:
             plot.mark(hot.trip_c, "highest", f"stops {hot.trip_c:g} °C", 0.92)
-        plot.item.setLabel("bottom", f"coldest sensor, {UNITS.name('°C')}")
+        plot.item.setLabel("bottom", UNITS.text(f"coldest sensor, {UNITS.name('°C')}"))
         plot.item.setYRange(0.0, 1.2 * top, padding=0.01)
         plot.item.setXRange(LOW_C, HIGH_C, padding=0.01)
 

@@ -20,6 +20,7 @@ from nipper.app.theme.marks import STATUS_ROLE, draw_status
 from nipper.app.widgets.basic import SEMI, button, card, label
 from nipper.app.widgets.brush import Brush
 from nipper.app.widgets.form import SettingsForm
+from nipper.app.widgets.units import UNITS
 from nipper.core.quantities import with_minus
 from nipper.core.setup import Module, Setup, Solar, Tracker
 from nipper.core.sources.solar import (
@@ -68,7 +69,9 @@ class StringChart(QWidget):
             shown[-1:] = [here]
         self._setup, self._ways = setup, shown
         self.setAccessibleName(
-            "Ways to wire the modules: " + "; ".join(f"{a.title}: {words(a)}" for a in shown)
+            UNITS.text(
+                "Ways to wire the modules: " + "; ".join(f"{a.title}: {words(a)}" for a in shown)
+            )
         )
         self.updateGeometry()
         self.update()
@@ -234,12 +237,12 @@ class StringPage(QWidget):
         frame, inside = card()
         line = QHBoxLayout()
         self.kinds = QComboBox()
-        self.kinds.setAccessibleName("kind of module")
-        self.kinds.setToolTip(MODULES_SOURCE)
+        self.kinds.setAccessibleName(UNITS.text("kind of module"))
+        self.kinds.setToolTip(UNITS.text(MODULES_SOURCE))
         self.kinds.activated.connect(self._kind_chosen)
         self.kinds.setMinimumContentsLength(26)
         self.name = QLineEdit(maxLength=100)
-        self.name.setAccessibleName("Name of the module")
+        self.name.setAccessibleName(UNITS.text("Name of the module"))
         self.name.editingFinished.connect(self._named)
         line.addWidget(label("Module like", "soft"))
         line.addWidget(self.kinds)
@@ -327,8 +330,9 @@ class StringPage(QWidget):
         )
         self._list = [*modules(), *self._document.shelf.modules()]
         self.kinds.clear()
-        self.kinds.addItems([m.name for m in self._list])
-        self.kinds.setCurrentText(setup.solar.module.name)
+        names, module = [m.name for m in self._list], setup.solar.module.name
+        self.kinds.addItems(UNITS.texts(names))
+        self.kinds.setCurrentIndex(names.index(module) if module in names else -1)
         self.name.setText(setup.solar.module.name)
         self.name.setCursorPosition(0)
         self.forget.setVisible(

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI
 from nipper.app.widgets.brush import Brush
+from nipper.app.widgets.units import UNITS
 from nipper.core.forecast.autonomy import Autonomy, Month
 
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
@@ -24,7 +25,7 @@ class YearFigure(QWidget):
         self._theme = theme
         self._budget: Autonomy | None = None
         self.setMinimumHeight(190)
-        self.setAccessibleName("Sun by month against the loads")
+        self.setAccessibleName(UNITS.text("Sun by month against the loads"))
         theme.changed.connect(self.update)
 
     @Slot(object)
@@ -34,8 +35,10 @@ class YearFigure(QWidget):
         if budget is not None:
             short = [m for m, sun in zip(MONTHS, budget.months, strict=True) if _short(sun, budget)]
             self.setAccessibleDescription(
-                f"{budget.drawn_kwh:.1f} kWh a day are drawn; on mixed days too little sun in "
-                f"{', '.join(short) or 'no month'}"
+                UNITS.text(
+                    f"{budget.drawn_kwh:.1f} kWh a day are drawn; on mixed days too little sun in "
+                    f"{', '.join(short) or 'no month'}"
+                )
             )
         self.update()
 

@@ -19,6 +19,7 @@ from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.temperatures import TemperatureChart
+from nipper.app.widgets.units import UNITS
 from nipper.core.chemistry import chemistry
 from nipper.core.cold import bath as baths
 from nipper.core.cold.plan import plan
@@ -96,9 +97,9 @@ class ColdView(StageView):
         head = QHBoxLayout()
         head.addWidget(label("The cutoff of the charge", weight=SEMI), 1)
         self.who = QComboBox()
-        self.who.setAccessibleName("who stops the charge")
-        self.who.addItems(list(WHO.values()))
-        self.who.setToolTip("Who stops the charge in the cold")
+        self.who.setAccessibleName(UNITS.text("who stops the charge"))
+        self.who.addItems(UNITS.texts(list(WHO.values())))
+        self.who.setToolTip(UNITS.text("Who stops the charge in the cold"))
         self.who.activated.connect(self._who_chosen)
         head.addWidget(self.who)
         inside.addLayout(head)
@@ -140,8 +141,8 @@ class ColdView(StageView):
             QComboBox(),
             UnitField("%", "salt", "Salt, % of the mass of water and salt"),
         )
-        self.bath.setAccessibleName("bath")
-        self.bath.addItems(["ice water", "salted ice", "salt mix from the freezer"])
+        self.bath.setAccessibleName(UNITS.text("bath"))
+        self.bath.addItems(UNITS.texts(["ice water", "salted ice", "salt mix from the freezer"]))
         self.salt.set_bounds(0.0, 40.0)
         self.salt.set_value(8.0)
         self.bath.activated.connect(self._bath_changed)
@@ -168,7 +169,7 @@ class ColdView(StageView):
             )
         )
         self.readings = QPlainTextEdit(placeholderText="0   15   20\n3    6   20\n4    4    0\n…")
-        self.readings.setAccessibleName("Readings of the test")
+        self.readings.setAccessibleName(UNITS.text("Readings of the test"))
         self.readings.setFixedHeight(104)
         inside.addWidget(self.readings)
         buttons = QHBoxLayout()
@@ -219,10 +220,10 @@ class ColdView(StageView):
                 optional=True,
             ),
         )
-        self.beta.setAccessibleName("kind of sensor")
+        self.beta.setAccessibleName(UNITS.text("kind of sensor"))
         self.ohm.set_bounds(1.0, 1e7)
         for beta in BETAS:
-            self.beta.addItem(f"10 kΩ, beta {beta}", beta)
+            self.beta.addItem(UNITS.text(f"10 kΩ, beta {beta}"), beta)
         self.beta.setCurrentIndex(1)
         self.beta.activated.connect(self._meter_changed)
         self.ohm.entered.connect(self._meter_changed)
@@ -241,7 +242,7 @@ class ColdView(StageView):
     def _show(self) -> None:
         setup = self._document.setup
         limit, told = setup.charge_cutoff, plan(setup)
-        self.who.setCurrentText(WHO[told.who])
+        self.who.setCurrentIndex(list(WHO).index(told.who))
         clear(self._plan)
         for i, step in enumerate(told.steps, 1):
             self._plan.addWidget(label(f"{i}. {step}", size=BASE_PT - 0.5, wrap=True))

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.brush import Brush
+from nipper.app.widgets.units import UNITS
 from nipper.core.report.proof import Proof
 
 
@@ -19,7 +20,7 @@ class Bars(QWidget):
         self.setMinimumSize(QSize(140, 56))
         self.setMaximumHeight(72)
         self.setMouseTracking(True)
-        self.setAccessibleName(f"{proof.title}. {proof.text}")
+        self.setAccessibleName(UNITS.text(f"{proof.title}. {proof.text}"))
         theme.changed.connect(self.update)
 
     def _span(self) -> tuple[float, float]:

@@ -11,6 +11,7 @@ from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, clear, label
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.plot import Plot
+from nipper.app.widgets.units import UNITS
 from nipper.core.report.keep import LIFE_SOURCE, NO_LIFE, life_rows
 from nipper.core.upkeep.ageing import END_PCT, Life, known_for, life_of, lost_pct, ways
 
@@ -48,7 +49,7 @@ class LifePage(QWidget):
         self.told = label("", size=13, weight=SEMI, wrap=True)
         layout.addWidget(self.told)
         self.plot = Plot(theme, unit="capacity, %")
-        self.plot.item.getAxis("bottom").setLabel("years")
+        self.plot.item.getAxis("bottom").setLabel(UNITS.text("years"))
         self.plot.setMinimumHeight(180)
         layout.addWidget(self.plot, 1)
         self._grid = QGridLayout()
@@ -77,7 +78,9 @@ class LifePage(QWidget):
         """Show the life of the shown pack."""
         life = self.life()
         for name, field in self.fields.items():
-            field.setPlaceholderText(f"{getattr(self._measured, name):g} {field.unit}".strip())
+            field.setPlaceholderText(
+                UNITS.text(f"{getattr(self._measured, name):g} {field.unit}".strip())
+            )
         clear(self._grid)
         self.plot.clear()
         if not known_for(self._document.setup):

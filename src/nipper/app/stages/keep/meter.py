@@ -38,14 +38,14 @@ class Suspects(QWidget):
         self._theme = theme
         self._likely: list[tuple[str, float]] = []
         self.setMinimumHeight(SHOWN * ROW_H + 4)
-        self.setAccessibleName("Faults by likelihood")
+        self.setAccessibleName(UNITS.text("Faults by likelihood"))
         theme.changed.connect(self.update)
 
     def show_stand(self, found: Stand) -> None:
         """Show the likeliest."""
         self._likely = [(f.title, share) for f, share in found.likely[:SHOWN]]
         told = [f"{title} {100 * share:.0f} %" for title, share in self._likely]
-        self.setAccessibleDescription("; ".join(told))
+        self.setAccessibleDescription(UNITS.text("; ".join(told)))
         self.update()
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
@@ -84,7 +84,7 @@ class MeterPage(QWidget):
         layout.addWidget(label(WHAT_FOR, "soft", wrap=True))
         line = QHBoxLayout()
         self.symptom = QComboBox()
-        self.symptom.setAccessibleName("what is seen")
+        self.symptom.setAccessibleName(UNITS.text("what is seen"))
         self.symptom.activated.connect(self._begin)
         self.volts = UnitField(
             "V", "the bank's voltage", "as far as it is known now", optional=True
@@ -93,7 +93,7 @@ class MeterPage(QWidget):
         self.volts.entered.connect(self._changed)
         anew, self.note = button("Begin anew", "quiet"), button("Note it", "quiet")
         anew.clicked.connect(self._begin)
-        self.note.setToolTip("Among the events, with all readings")
+        self.note.setToolTip(UNITS.text("Among the events, with all readings"))
         self.note.clicked.connect(self._note)
         line.addWidget(self.symptom, 1)
         line.addWidget(label("bank at", "soft"))
@@ -118,7 +118,7 @@ class MeterPage(QWidget):
         """The probe that is asked for, and its field."""
         self._card, inside = card()
         self.where = QComboBox()
-        self.where.setAccessibleName("where the probes go")
+        self.where.setAccessibleName(UNITS.text("where the probes go"))
         self.where.activated.connect(self._chosen)
         self.expects, self.caution = label("", "soft", wrap=True), label("", "act", wrap=True)
         inside.addWidget(self.where)
@@ -142,7 +142,7 @@ class MeterPage(QWidget):
     @property
     def strays(self) -> bool:
         """Whether the symptom is a cell that strays: its walk is made by runs, and not at once."""
-        return self.symptom.currentText() == TITLE
+        return 0 < self.symptom.currentIndex() == self.symptom.count() - 1
 
     @Slot()
     def _stray_changed(self) -> None:
@@ -154,7 +154,7 @@ class MeterPage(QWidget):
         """Show how the search stands, for the bank as it is set now."""
         self._walks = walks(self._document.setup, self.volts.value)
         if self.symptom.count() == 0:
-            self.symptom.addItems([*(w.title for w in self._walks), TITLE])
+            self.symptom.addItems(UNITS.texts([*(w.title for w in self._walks), TITLE]))
         if self.strays:
             self._stray.ask()
             known = self._stray.walk

@@ -34,7 +34,8 @@ from nipper.core.upkeep.practise import (
 
 FITS = QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
 A_LINE = 16  # cells side by side
-A_BANK, A_CELL = "a bank that does not work", "a cell that strays"
+SUBJECTS = ("a bank that does not work", "a cell that strays")
+A_CELL = 1
 WHAT_FOR = (
     "Nipper hides a fault, two, or none in a copy of this bank. Choose what to read; each reading "
     "costs minutes, and live parts want to be made safe first. Then name the fault, its cell, and "
@@ -63,16 +64,16 @@ class PractisePage(QWidget):
         self.seed.set_bounds(1, MOST_SEED)
         self.seed.set_value(1.0)
         self.level = QComboBox()
-        self.level.setAccessibleName("how hard")
+        self.level.setAccessibleName(UNITS.text("how hard"))
         for level in Level:
-            self.level.addItem(level.value, level)
+            self.level.addItem(UNITS.text(level.value), level)
         self.begin, after = button("Begin", ""), button("Next case", "quiet")
         self.begin.clicked.connect(self.start)
         after.clicked.connect(self._next)
         line.addWidget(label("case"))
         self.subject = QComboBox()
-        self.subject.setAccessibleName("what is practised")
-        self.subject.addItems([A_BANK, A_CELL])
+        self.subject.setAccessibleName(UNITS.text("what is practised"))
+        self.subject.addItems(UNITS.texts(SUBJECTS))
         for widget in (self.seed, self.level, self.subject, self.begin, after):
             line.addWidget(widget)
         line.addStretch(1)
@@ -100,13 +101,15 @@ class PractisePage(QWidget):
     def _reading(self) -> QHBoxLayout:
         line = QHBoxLayout()
         self.where = QComboBox()
-        self.where.setAccessibleName("where the probes go")
+        self.where.setAccessibleName(UNITS.text("where the probes go"))
         self.where.activated.connect(self._chosen)
-        self.safe = QCheckBox("made safe")
-        self.safe.setToolTip("Insulated probes, rings off, isolated as far as it can be")
+        self.safe = QCheckBox(UNITS.text("made safe"))
+        self.safe.setToolTip(
+            UNITS.text("Insulated probes, rings off, isolated as far as it can be")
+        )
         self.at = QSpinBox()
-        self.at.setPrefix("cell ")
-        self.at.setAccessibleName("the cell at which the probes are")
+        self.at.setPrefix(UNITS.text("cell "))
+        self.at.setAccessibleName(UNITS.text("the cell at which the probes are"))
         self.read = button("Read", "", "It costs the minutes that are told")
         self.read.clicked.connect(self._read)
         line.addWidget(self.where, 1)
@@ -118,11 +121,11 @@ class PractisePage(QWidget):
     def _naming(self) -> QGridLayout:
         lines = QGridLayout()
         self.answer, self.cell, self.cure = QComboBox(), QSpinBox(), QComboBox()
-        self.answer.setAccessibleName("the fault")
+        self.answer.setAccessibleName(UNITS.text("the fault"))
         self.answer.activated.connect(self._answered)
-        self.cell.setPrefix("cell ")
-        self.cell.setAccessibleName("the cell with the fault")
-        self.cure.setAccessibleName("what is done about it")
+        self.cell.setPrefix(UNITS.text("cell "))
+        self.cell.setAccessibleName(UNITS.text("the cell with the fault"))
+        self.cure.setAccessibleName(UNITS.text("what is done about it"))
         self.name = button("That is it", "main", "Judged, and the case is over")
         self.name.clicked.connect(self._named)
         for box in (self.answer, self.cure):
@@ -148,7 +151,7 @@ class PractisePage(QWidget):
     def start(self, *_: object) -> None:
         """Begin the case of that number anew."""
         of = None
-        if self.subject.currentText() == A_CELL:
+        if self.subject.currentIndex() == A_CELL:
             self._stray.ask()
             of = [self._stray.walk] if self._stray.walk is not None else []
         self._waits = of == []
@@ -162,10 +165,10 @@ class PractisePage(QWidget):
         self.seen.setText(f"{self.case.walk.title}.")
         self.answer.clear()
         for fault in sorted(self.case.walk.faults, key=lambda f: f.title):
-            self.answer.addItem(fault.title, fault.id)
+            self.answer.addItem(UNITS.text(fault.title), fault.id)
         self.cure.clear()
         for cure in cures(self.case):
-            self.cure.addItem(cure, cure)
+            self.cure.addItem(UNITS.text(cure), cure)
             self.cure.setItemData(self.cure.count() - 1, cure, Qt.ItemDataRole.ToolTipRole)
         for box in (self.at, self.cell):
             box.setRange(1, max(1, self.case.cells))

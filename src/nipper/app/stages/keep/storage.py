@@ -9,6 +9,7 @@ from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, clear, label
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.plot import Plot
+from nipper.app.widgets.units import UNITS
 from nipper.core.report.keep import WAKING, storage_words
 from nipper.core.upkeep.storage import Rest, Stored, of_lowest, stored
 
@@ -36,13 +37,13 @@ class StoragePage(QWidget):
             line.addWidget(label(title))
             line.addWidget(field)
             self.fields[name] = field
-        self.off = QCheckBox("switched off and disconnected")
+        self.off = QCheckBox(UNITS.text("switched off and disconnected"))
         self.off.toggled.connect(self._changed)
         line.addWidget(self.off)
         line.addStretch(1)
         layout.addLayout(line)
         self.plot = Plot(theme, unit="charge, %")
-        self.plot.item.getAxis("bottom").setLabel("days")
+        self.plot.item.getAxis("bottom").setLabel(UNITS.text("days"))
         self.plot.setMinimumHeight(200)
         layout.addWidget(self.plot, 1)
         self._grid = QGridLayout()
@@ -73,7 +74,7 @@ class StoragePage(QWidget):
         """Show how long the shown pack lasts."""
         setup, rest = self._document.setup, self.rest()
         usual = (setup.wiring.standby_w if setup.wiring else None) or 0.0
-        self.fields["watts"].setPlaceholderText(f"{usual:g} W")
+        self.fields["watts"].setPlaceholderText(UNITS.text(f"{usual:g} W"))
         self.fields["watts"].setEnabled(not self.off.isChecked())
         found = stored(setup, rest)
         self._draw(found)

@@ -9,6 +9,7 @@ from nipper.app.document import Document
 from nipper.app.stages.keep.gather import cases, told
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, clear, label, scrolled
+from nipper.app.widgets.units import UNITS
 from nipper.core.report.keep import CASE_STATUS, case_words
 from nipper.core.upkeep.story import Entry, searched
 
@@ -27,8 +28,8 @@ class StoryPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Search: retorqued, cell 6, proof …")
-        self.search.setAccessibleName("Search the story")
+        self.search.setPlaceholderText(UNITS.text("Search: retorqued, cell 6, proof …"))
+        self.search.setAccessibleName(UNITS.text("Search the story"))
         self.search.setMaxLength(200)
         self.search.textChanged.connect(self._show)
         self._cases = QGridLayout()

@@ -11,6 +11,7 @@ from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.theme.marks import STATUS_ROLE, draw_status
 from nipper.app.widgets.basic import SEMI
 from nipper.app.widgets.brush import Brush
+from nipper.app.widgets.units import UNITS
 from nipper.core.report.keep import DAY_S
 from nipper.core.upkeep.due import Due, Duty
 
@@ -28,7 +29,7 @@ class YearStrip(QWidget):
         self._theme, self._zone = theme, zone
         self._lanes: dict[Duty, list[tuple[int, Due]]] = {}
         self._now_s = 0.0
-        self.setAccessibleName("The year ahead")
+        self.setAccessibleName(UNITS.text("The year ahead"))
         theme.changed.connect(self.update)
 
     def show_dues(self, dues: Sequence[Due], now_s: float) -> None:
@@ -37,7 +38,7 @@ class YearStrip(QWidget):
         for i, found in enumerate(dues):
             self._lanes.setdefault(found.duty, []).append((i, found))
         days = [f"{d.title} in {max(0.0, d.days_from(now_s)):.0f} days" for d in dues]
-        self.setAccessibleDescription("; ".join(days))
+        self.setAccessibleDescription(UNITS.text("; ".join(days)))
         self.setFixedHeight(int(TOP + max(3, len(self._lanes)) * LANE_H + 6))
         self.update()
 

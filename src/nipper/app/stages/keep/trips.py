@@ -9,6 +9,7 @@ from nipper.app.document import Document
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import StatusMark, button, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
+from nipper.app.widgets.units import UNITS
 from nipper.core.report.keep import growth_words
 from nipper.core.upkeep.trips import KIND, Counters, Trip, growths, kept
 
@@ -59,7 +60,7 @@ class TripsPage(QWidget):
         self.told.setText("Nothing noted yet.")
         for trip, field in self.fields.items():
             before = readings[-1][1].counts.get(trip) if readings else None
-            field.setPlaceholderText("–" if before is None else f"{before}")
+            field.setPlaceholderText(UNITS.text("–" if before is None else f"{before}"))
         if readings:
             at = datetime.fromtimestamp(readings[-1][0], self._zone)
             self.told.setText(f"Last noted {at.day} {at:%b %Y}: shown pale in the fields.")

@@ -4,7 +4,6 @@ from datetime import tzinfo
 from pathlib import Path
 
 from PySide6.QtCore import Slot
-from PySide6.QtWidgets import QFileDialog
 
 from nipper.app.document import Document
 from nipper.app.stage import PagedView, made
@@ -18,6 +17,7 @@ from nipper.app.stages.keep.stray import Stray
 from nipper.app.stages.keep.trips import TripsPage
 from nipper.app.stages.keep.year import YearPage
 from nipper.app.theme import Theme
+from nipper.app.widgets.asking import ask_save
 
 TITLES = ("The year", "Storage", "Life", "Meter", "Practise", "Trips", "Story")
 
@@ -83,7 +83,7 @@ class KeepView(PagedView):
     @Slot()
     def write_report(self) -> None:
         """Ask where, and write the yearly report."""
-        file, _ = QFileDialog.getSaveFileName(self, "Write the report", "year.pdf", "PDF (*.pdf)")
+        file = ask_save(self, "Write the report", "year.pdf", "PDF (*.pdf)")
         if file:
             self.write_to(Path(file))
 

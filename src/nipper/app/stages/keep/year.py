@@ -6,7 +6,6 @@ from pathlib import Path
 from PySide6.QtCore import Qt, Signal, Slot
 from PySide6.QtWidgets import (
     QButtonGroup,
-    QFileDialog,
     QGridLayout,
     QHBoxLayout,
     QVBoxLayout,
@@ -17,6 +16,7 @@ from nipper.app.document import Document
 from nipper.app.stages.keep.gather import dues
 from nipper.app.stages.keep.strip import YearStrip
 from nipper.app.theme import BASE_PT, Theme
+from nipper.app.widgets.asking import ask_save
 from nipper.app.widgets.basic import SEMI, StatusMark, button, choices, clear, label, scrolled
 from nipper.core.files import write_whole
 from nipper.core.report.keep import takes_words, when_words
@@ -42,7 +42,7 @@ class YearPage(QWidget):
         layout.setContentsMargins(0, 4, 0, 0)
         layout.addWidget(self.strip)
         line = QHBoxLayout()
-        line.addLayout(choices(ORDERS, self._order))
+        line.addWidget(choices(ORDERS, self._order))
         self.takes = label("", "soft")
         line.addWidget(self.takes, 1)
         self.calendar = button("To my calendar …", "quiet", "As iCalendar file (.ics)")
@@ -108,9 +108,7 @@ class YearPage(QWidget):
 
     @Slot()
     def _save_calendar(self) -> None:
-        file, _ = QFileDialog.getSaveFileName(
-            self, "Write the calendar", "upkeep.ics", "iCalendar (*.ics)"
-        )
+        file = ask_save(self, "Write the calendar", "upkeep.ics", "iCalendar (*.ics)")
         if file:
             self.write_calendar(Path(file))
 

@@ -16,6 +16,7 @@ from nipper.app.stage import StageView
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, button, card, label, refilled, scrolled
 from nipper.app.widgets.plot import Plot
+from nipper.app.widgets.units import UNITS
 from nipper.core.chemistry import chemistry
 from nipper.core.forecast.levelling import Course, Levelling, by_hand, from_log, slope_along
 from nipper.core.imbalance.remedies import CAUTION
@@ -76,7 +77,7 @@ class LevelView(StageView):
             side = QVBoxLayout()
             side.setSpacing(0)
             head = label(title, weight=SEMI, wrap=True)
-            head.setToolTip(tip)
+            head.setToolTip(UNITS.text(tip))
             side.addWidget(head)
             side.addWidget(plot, 1)
             plot.setMinimumHeight(180)
@@ -187,7 +188,7 @@ class LevelView(StageView):
                 bold=False,
                 size=BASE_PT - 1,
             )
-        plot.item.setLabel("bottom", "cell at rest, V")
+        plot.item.setLabel("bottom", UNITS.text("cell at rest, V"))
         plot.item.setXRange(float(volts[0]), chem.max_v, padding=0.02)
         plot.item.setYRange(0.0, float(np.percentile(slope, 97)), padding=0.03)
         self._start = None

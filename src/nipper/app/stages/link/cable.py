@@ -12,6 +12,7 @@ from nipper.app.widgets.basic import SEMI, card, clear, label
 from nipper.app.widgets.brush import Brush
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.form import SettingsForm
+from nipper.app.widgets.units import UNITS
 from nipper.core.errors import RangeError
 from nipper.core.link.answer import link_cable
 from nipper.core.link.cable import RJ45, SIGNALS, STANDARD, Cable
@@ -43,9 +44,13 @@ class CableFigure(QWidget):
         self._sides, self._cable = (battery, inverter), found
         pins = max([RJ45_PINS, *battery, *inverter])
         self.setMinimumHeight(28 + (pins + 1) * PIN_H)
-        self.setAccessibleName("The cable to make")
+        self.setAccessibleName(UNITS.text("The cable to make"))
         self.setAccessibleDescription(
-            "; ".join(f"battery pin {w.battery} to inverter pin {w.inverter}" for w in found.wires)
+            UNITS.text(
+                "; ".join(
+                    f"battery pin {w.battery} to inverter pin {w.inverter}" for w in found.wires
+                )
+            )
         )
         self.update()
 
@@ -109,9 +114,9 @@ class SwitchFigure(QWidget):
         """Show the switches of these packs."""
         self._packs = packs
         self.setMinimumHeight(44 * len(packs) + 22)
-        self.setAccessibleName("Address switches")
+        self.setAccessibleName(UNITS.text("Address switches"))
         self.setAccessibleDescription(
-            "; ".join(f"{a.pack}: address {a.address}, {a.switches}" for a in packs)
+            UNITS.text("; ".join(f"{a.pack}: address {a.address}, {a.switches}" for a in packs))
         )
         self.update()
 
@@ -197,7 +202,7 @@ class CablePage(QWidget):
         self.picture = QLineEdit(placeholderText="1000")
         self.picture.setMaximumWidth(170)
         self.picture.setMaxLength(60)
-        self.picture.setAccessibleName("switches as you see them")
+        self.picture.setAccessibleName(UNITS.text("switches as you see them"))
         self.picture.textChanged.connect(self._seen)
         self._address = label("", weight=SEMI, wrap=True)
         line.addWidget(label("you see"))

@@ -8,6 +8,7 @@ from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, card, clear, label
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.form import SettingsForm
+from nipper.app.widgets.units import UNITS
 from nipper.core.link.lowend import By, amperes, doubts, rank
 from nipper.core.report.lowend import HEADS, row
 from nipper.core.setup import Link
@@ -61,7 +62,7 @@ class LowEndPage(QWidget):
     def refresh(self) -> None:
         """Show the rank of the settings as they stand."""
         setup = self._document.bank
-        self.load.setPlaceholderText(f"{amperes(setup):.0f} A")
+        self.load.setPlaceholderText(UNITS.text(f"{amperes(setup):.0f} A"))
         clear(self._grid)
         for column, text in enumerate(HEADS):
             self._grid.addWidget(label(text, "soft"), 0, column)

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QVBoxLayout, QW
 
 from nipper.app.document import Document
 from nipper.app.widgets.basic import SEMI, clear, for_device, label, scrolled
+from nipper.app.widgets.units import UNITS
 from nipper.core.link.menus import Entry, entries
 from nipper.core.report.consequence import count
 
@@ -55,14 +56,14 @@ class MenusPage(QWidget):
         self._sum_up(lines)
 
     def _row(self, row: int, line: Entry, done: bool, name: str) -> None:
-        box, own = QCheckBox(), QLineEdit(name, placeholderText="in your menu")
+        box, own = QCheckBox(), QLineEdit(name, placeholderText=UNITS.text("in your menu"))
         box.setChecked(done)
-        box.setAccessibleName(f"{line.end}: {line.title}, {line.value}")
+        box.setAccessibleName(UNITS.text(f"{line.end}: {line.title}, {line.value}"))
         box.setProperty("key", line.key)
         box.toggled.connect(self._ticked)
         own.setMaxLength(80)
         own.setMaximumWidth(150)
-        own.setAccessibleName(f"name of {line.title} in the {line.end}'s menu")
+        own.setAccessibleName(UNITS.text(f"name of {line.title} in the {line.end}'s menu"))
         own.setProperty("key", line.name_key)
         own.editingFinished.connect(self._named)
         self.boxes[line.name_key], self.names[line.name_key] = box, own

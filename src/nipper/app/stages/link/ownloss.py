@@ -6,6 +6,8 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 from nipper.app.document import Document
 from nipper.app.widgets.basic import button, label
 from nipper.app.widgets.field import UnitField
+from nipper.app.widgets.row import Row
+from nipper.app.widgets.units import UNITS
 from nipper.core.link.record import loss_proof
 from nipper.core.link.standin import Mode
 
@@ -25,18 +27,15 @@ class OwnLoss(QWidget):
             field.set_bounds(0.0, MOST_S)
         self.reaction.entered.connect(self._typed)
         self.happened = QComboBox()
-        self.happened.setAccessibleName("What the inverter did")
-        self.happened.addItems([words for words, _ in HAPPENED])
+        self.happened.setAccessibleName(UNITS.text("What the inverter did"))
+        self.happened.addItems(UNITS.texts([words for words, _ in HAPPENED]))
         self.keep = button("Keep as proof", "", "Of your own devices, on the time line")
         self.keep.setEnabled(False)
         self.keep.clicked.connect(self.keep_proof)
+        first, then = label("Your own inverter, after", "soft"), label("back after", "soft")
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
-        line.addWidget(label("Your own inverter, after", "soft"))
-        for widget in (self.reaction, self.happened, label("back after", "soft"), self.back):
-            line.addWidget(widget)
-        line.addWidget(self.keep)
-        line.addStretch(1)
+        line.addWidget(Row(first, self.reaction, self.happened, then, self.back, self.keep))
 
     @Slot()
     def _typed(self, *_: object) -> None:

@@ -11,6 +11,7 @@ from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI, card, label
 from nipper.app.widgets.brush import Brush
 from nipper.app.widgets.form import SettingsForm
+from nipper.app.widgets.units import UNITS
 from nipper.core.setup import Link, Setup
 from nipper.core.wiring.chain import Chain, Part, chain
 
@@ -36,8 +37,8 @@ class ChainFigure(QWidget):
         self._packs = setup.packs_in_parallel
         self._chains = (chain(setup, "charge"), chain(setup, "discharge"))
         words = [self._words(s, c) for s, c in zip(self.sides, self._chains, strict=True)]
-        self.setAccessibleName("Way of the current")
-        self.setAccessibleDescription(" ".join(words))
+        self.setAccessibleName(UNITS.text("Way of the current"))
+        self.setAccessibleDescription(UNITS.text(" ".join(words)))
         self.update()
 
     @staticmethod

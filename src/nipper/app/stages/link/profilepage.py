@@ -7,7 +7,6 @@ from pathlib import Path
 from PySide6.QtCore import Slot
 from PySide6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QHeaderView,
     QLabel,
@@ -21,8 +20,10 @@ from PySide6.QtWidgets import (
 
 from nipper.app.document import Document
 from nipper.app.theme import Theme
+from nipper.app.widgets.asking import ask_open
 from nipper.app.widgets.basic import SEMI, StatusMark, button, card, label
 from nipper.app.widgets.form import SettingsForm
+from nipper.app.widgets.units import UNITS
 from nipper.core.documents import read_text
 from nipper.core.errors import NipperError
 from nipper.core.link import dbcmap
@@ -81,21 +82,21 @@ class ProfilePage(QWidget):
         line = QHBoxLayout()
         self.open = button("Map a maker's DBC …", "", "Which of its signals tells what")
         self.open.clicked.connect(self._ask)
-        self.name = QLineEdit(placeholderText="name of the profile")
-        self.name.setAccessibleName("name of the profile")
+        self.name = QLineEdit(placeholderText=UNITS.text("name of the profile"))
+        self.name.setAccessibleName(UNITS.text("name of the profile"))
         self.name.setMaximumWidth(200)
         self.name.textChanged.connect(self._judge)
         self.rate, self.sign, self.whose = QComboBox(), QComboBox(), QComboBox()
         for box, name in (
             (self.rate, "bit rate"), (self.sign, "sign of the current"), (self.whose, "limits of"),
         ):  # fmt: skip
-            box.setAccessibleName(name)
+            box.setAccessibleName(UNITS.text(name))
         for rate in rates("can"):
-            self.rate.addItem(f"{rate / 1000:g} kbit/s", rate)
+            self.rate.addItem(UNITS.text(f"{rate / 1000:g} kbit/s"), rate)
         self.rate.setCurrentIndex(self.rate.findData(500_000))
         for box, words in ((self.sign, SIGNS), (self.whose, WHOSE)):
             for value, text in words.items():
-                box.addItem(text, value)
+                box.addItem(UNITS.text(text), value)
         self.save = button("Save and use", "main", "A profile file beside the DBC, used from now")
         self.save.clicked.connect(self.save_profile)
         line.addWidget(label("A file of your own", weight=SEMI))
@@ -113,8 +114,8 @@ class ProfilePage(QWidget):
 
     def _signals(self) -> QTableWidget:
         table = QTableWidget(0, len(COLUMNS))
-        table.setAccessibleName("signals of the DBC")
-        table.setHorizontalHeaderLabels(list(COLUMNS))
+        table.setAccessibleName(UNITS.text("signals of the DBC"))
+        table.setHorizontalHeaderLabels(UNITS.texts(list(COLUMNS)))
         table.verticalHeader().hide()
         table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         table.horizontalHeader().setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
@@ -133,7 +134,7 @@ class ProfilePage(QWidget):
 
     @Slot()
     def _ask(self) -> None:
-        file, _ = QFileDialog.getOpenFileName(self, "A DBC file", "", "DBC (*.dbc)")
+        file = ask_open(self, "A DBC file", "DBC (*.dbc)")
         if file:
             self.read(Path(file))
 
@@ -159,13 +160,13 @@ class ProfilePage(QWidget):
         )  # fmt: skip
         for column, text in enumerate(words):
             item = QTableWidgetItem(text)
-            item.setToolTip(one.comment)
+            item.setToolTip(UNITS.text(one.comment))
             self.table.setItem(row, column, item)
         box = QComboBox()
-        box.setAccessibleName(f"what {one.key[1]} tells")
-        box.addItem("–", "")
+        box.setAccessibleName(UNITS.text(f"what {one.key[1]} tells"))
+        box.addItem(UNITS.text("–"), "")
         for quantity in QUANTITIES:
-            box.addItem(quantity.title, quantity.name)
+            box.addItem(UNITS.text(quantity.title), quantity.name)
         box.setCurrentIndex(box.findData(one.proposed))
         box.activated.connect(self._judge)
         self.table.setCellWidget(row, TELLS, box)

@@ -11,7 +11,6 @@ from PySide6.QtCore import Qt, QTimer, Slot
 from PySide6.QtGui import QHideEvent
 from PySide6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QHeaderView,
     QTableWidget,
@@ -24,7 +23,9 @@ from nipper.app.document import Document
 from nipper.app.jobs import Job
 from nipper.app.stages.link.ownloss import OwnLoss
 from nipper.app.theme import BASE_PT, Theme
+from nipper.app.widgets.asking import ask_open, ask_save
 from nipper.app.widgets.basic import SEMI, StatusMark, button, card, label
+from nipper.app.widgets.row import Row
 from nipper.app.widgets.units import UNITS
 from nipper.core.errors import NipperError
 from nipper.core.files import write_whole
@@ -80,13 +81,12 @@ class TalkPage(QWidget):
         layout.addWidget(self.own)
 
     def _controls(self) -> QHBoxLayout:
-        line = QHBoxLayout()
         self.start = button("Start", "main", "Both stand-ins begin to talk")
         self.start.clicked.connect(self.start_or_stop)
         self.mistake = QComboBox()
-        self.mistake.setAccessibleName("What is wrong")
+        self.mistake.setAccessibleName(UNITS.text("What is wrong"))
         self.mistake.setMaximumWidth(250)
-        self.mistake.addItems([str(mistake) for mistake in MISTAKES])
+        self.mistake.addItems(UNITS.texts([str(mistake) for mistake in MISTAKES]))
         self.mistake.activated.connect(self._mistake_chosen)
         self.plug = button("Pull the plug", "", "On purpose, and timed")
         self.plug.clicked.connect(self.pull_or_plug)
@@ -97,24 +97,22 @@ class TalkPage(QWidget):
         self.write.clicked.connect(self._write_heard)
         self.replay = button("Play a capture …", "quiet", "Of a real bus: candump, ASC or BLF")
         self.replay.clicked.connect(self._ask_capture)
-        for widget in (self.start, label("wrong:", "soft"), self.mistake, self.plug):
-            line.addWidget(widget)
-        line.addStretch(1)
-        line.addWidget(self.replay)
-        line.addWidget(self.write)
+        line = QHBoxLayout()
+        line.addWidget(Row(self.start, label("wrong:", "soft"), self.mistake, self.plug), 1)
+        line.addWidget(Row(self.replay, self.write))
         return line
 
     def _bus_side(self) -> QWidget:
         frame, inside = card()
         inside.addWidget(label("On the line", weight=SEMI))
         self.table = QTableWidget(0, len(COLUMNS))
-        self.table.setAccessibleName("messages of the bus")
-        self.table.setHorizontalHeaderLabels(list(COLUMNS))
+        self.table.setAccessibleName(UNITS.text("messages of the bus"))
+        self.table.setHorizontalHeaderLabels(UNITS.texts(list(COLUMNS)))
         self.table.verticalHeader().hide()
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setShowGrid(False)
         self.table.setWordWrap(True)
-        self.table.setAccessibleName("Messages on the line")
+        self.table.setAccessibleName(UNITS.text("Messages on the line"))
         header = self.table.horizontalHeader()
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
@@ -177,7 +175,7 @@ class TalkPage(QWidget):
     @Slot()
     def _ask_capture(self) -> None:
         kinds = "Captures (*.log *.txt *.asc *.blf);;All files (*)"
-        file, _ = QFileDialog.getOpenFileName(self, "Play a capture", "", kinds)
+        file = ask_open(self, "Play a capture", kinds)
         if file:
             self.play(Path(file))
 
@@ -260,9 +258,7 @@ class TalkPage(QWidget):
 
     @Slot()
     def _write_heard(self) -> None:
-        file, _ = QFileDialog.getSaveFileName(
-            self, "Write what was heard", "heard.log", "candump logs (*.log)"
-        )
+        file = ask_save(self, "Write what was heard", "heard.log", "candump logs (*.log)")
         if file:
             self.write_heard(Path(file))
 
@@ -338,7 +334,7 @@ class TalkPage(QWidget):
                 item = QTableWidgetItem(UNITS.text(with_minus(text)))
                 item.setTextAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
                 if column == 1:
-                    item.setToolTip(_hover(one))
+                    item.setToolTip(UNITS.text(_hover(one)))
                 self.table.setItem(row, column, item)
         self.table.resizeRowsToContents()
         self._doubts.setText("\n".join(_sentence(d) for d in bus.doubts[:4]))

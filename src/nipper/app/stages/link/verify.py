@@ -5,10 +5,11 @@ from datetime import tzinfo
 from pathlib import Path
 
 from PySide6.QtCore import Signal, Slot
-from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
 from nipper.app.theme import BASE_PT, Theme
+from nipper.app.widgets.asking import ask_save
 from nipper.app.widgets.basic import SEMI, StatusMark, button, clear, label
 from nipper.app.widgets.field import UnitField
 from nipper.core.link.expect import expected, judge
@@ -126,9 +127,7 @@ class VerifyPage(QWidget):
     @Slot()
     def write_record(self) -> None:
         """Write the commissioning record, and note that it was."""
-        file, _ = QFileDialog.getSaveFileName(
-            self, "Write the commissioning record", "commissioning.pdf", "PDF (*.pdf)"
-        )
+        file = ask_save(self, "Write the commissioning record", "commissioning.pdf", "PDF (*.pdf)")
         if file:
             self.write_to(Path(file))
 

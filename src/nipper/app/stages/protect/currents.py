@@ -20,6 +20,7 @@ from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI
 from nipper.app.widgets.brush import Brush
 from nipper.app.widgets.handles import Handle, HandleFigure
+from nipper.app.widgets.units import UNITS
 from nipper.core.setup import Setup, get
 from nipper.core.wiring.currents import Line, lines, short_circuit_a
 
@@ -62,14 +63,16 @@ class CurrentChart(HandleFigure):
         self.setMinimumSize(QSize(470, 280))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName(
-            "Current against time: up and down choose a limit, plus and minus move it"
+            UNITS.text("Current against time: up and down choose a limit, plus and minus move it")
         )
         theme.changed.connect(self.update)
 
     def show_setup(self, setup: Setup) -> None:
         """Show a setup's curves."""
         self._setup, self._lines, self._short_a = setup, lines(setup), short_circuit_a(setup)
-        self.setToolTip("\n".join(f"{line.title}: {line.source}" for line in self._lines))
+        self.setToolTip(
+            UNITS.text("\n".join(f"{line.title}: {line.source}" for line in self._lines))
+        )
         if not self.grabbed:  # the scale must not run away from the hand that drags
             over = setup.protection.discharge_over_current
             least = min(

@@ -59,7 +59,9 @@ class VoltageLadder(HandleFigure):
         self.setMinimumSize(QSize(470, 300))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName(
-            "Voltage ladder: up and down choose a limit, plus and minus move it by 10 mV"
+            UNITS.text(
+                "Voltage ladder: up and down choose a limit, plus and minus move it by 10 mV"
+            )
         )
         theme.changed.connect(self._repaint)
 

@@ -13,6 +13,7 @@ from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, button, card, choices, label
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.form import SettingsForm
+from nipper.app.widgets.row import Row
 from nipper.app.widgets.temperatures import TemperatureChart
 from nipper.core.chemistry import chemistry
 from nipper.core.findings import Severity
@@ -69,7 +70,7 @@ class ProtectView(StageView):
     def _heading(self) -> QHBoxLayout:
         line = QHBoxLayout()
         line.addWidget(label("Limits that hold together", size=16, weight=SEMI), 1)
-        line.addLayout(choices(FIGURES, self._figure_group))
+        line.addWidget(choices(FIGURES, self._figure_group))
         self._figure_group.idClicked.connect(self.show_page)
         return line
 
@@ -92,7 +93,7 @@ class ProtectView(StageView):
 
     def _fields(self) -> QWidget:
         frame, inside = card()
-        tabs = QHBoxLayout()
+        tabs = Row()
         self._group, self._stack = QButtonGroup(self), QStackedWidget()
         forms = make_forms()
         self.second = button(
@@ -102,8 +103,7 @@ class ProtectView(StageView):
         forms[SECOND].add_widget(self.second, 5, 3)
         for title, form in forms.items():
             self._add(tabs, title, form)
-        tabs.addStretch(1)
-        inside.addLayout(tabs)
+        inside.addWidget(tabs)
         inside.addWidget(self._stack)
         self._group.idClicked.connect(self._show_form)
         return frame
@@ -128,12 +128,12 @@ class ProtectView(StageView):
     def _take(self, school: LimitSchool) -> None:
         self._document.settings.enter(dict(school.changes), f"School: {school.title}")
 
-    def _add(self, tabs: QHBoxLayout, title: str, form: SettingsForm) -> None:
+    def _add(self, tabs: Row, title: str, form: SettingsForm) -> None:
         choice = button(title, "quiet")
         choice.setCheckable(True)
         choice.setChecked(not self.forms)
         self._group.addButton(choice, len(self.forms))
-        tabs.addWidget(choice)
+        tabs.add(choice)
         self.forms.append(form)
         self._stack.addWidget(form)
         form.entered.connect(self._entered)

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, label, refilled
 from nipper.app.widgets.plot import Plot
+from nipper.app.widgets.units import UNITS
 from nipper.core.logs.charges import Charge, Reading, readings
 from nipper.core.logs.model import Log
 from nipper.core.report.charges import charge_curves
@@ -38,7 +39,9 @@ class ChargePanel(QWidget):
         self.plots = (Plot(theme, unit="V"), Plot(theme, unit="V"))
         self._titles = (label("", weight=SEMI), label("", weight=SEMI))
         for title in self._titles:
-            title.setToolTip("The axis below counts minutes from the start of absorption")
+            title.setToolTip(
+                UNITS.text("The axis below counts minutes from the start of absorption")
+            )
         self.plots[1].item.setYLink(self.plots[0].item)
         self._shown: tuple[Opened, Opened | None] | None = None
         self._setup: Setup | None = None
@@ -104,7 +107,7 @@ class ChargePanel(QWidget):
         plot.line(curves.minutes, np.delete(curves.cell_v, list(special), axis=1), "herd")
         for i, role in special.items():
             plot.line(curves.minutes, curves.cell_v[:, i], role, 2.0)
-        plot.item.getAxis("bottom").setLabel("minutes from the start of absorption")
+        plot.item.getAxis("bottom").setLabel(UNITS.text("minutes from the start of absorption"))
         plot.mark(0.0, "copper")
         plot.mark(curves.end_min, "copper")
         plot.item.setXRange(float(curves.minutes[0]), float(curves.minutes[-1]), padding=0.02)
@@ -135,7 +138,7 @@ class ChargePanel(QWidget):
         for number, role in ((read.end.highest, "highest"), (read.end.lowest, "lowest")):
             text = label(str(number), weight=SEMI, size=BASE_PT + 1)
             text.setStyleSheet(f"color: {self._theme.palette.role(role)}")
-            text.setToolTip(f"{role} cell at the end of absorption")
+            text.setToolTip(UNITS.text(f"{role} cell at the end of absorption"))
             if role == "lowest":
                 pair.addWidget(label("·", "soft"))
             pair.addWidget(text)

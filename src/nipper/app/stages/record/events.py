@@ -5,6 +5,7 @@ from PySide6.QtWidgets import QComboBox, QDateEdit, QHBoxLayout, QLineEdit, QWid
 
 from nipper.app.document import Document
 from nipper.app.widgets.basic import button, day_edit
+from nipper.app.widgets.units import UNITS
 from nipper.core.imbalance.states import LEVELLED
 from nipper.core.imbalance.swap import KIND as SWAP
 from nipper.core.imbalance.swap import WORDS, Swap
@@ -22,22 +23,26 @@ class EventLine(QWidget):
         self.day = QDateEdit(QDate.currentDate())
         day_edit(self.day, "Day of the event")
         self.note = QLineEdit(
-            placeholderText="What was done: bars retorqued, absorption lengthened, BMS swapped …"
+            placeholderText=UNITS.text(
+                "What was done: bars retorqued, absorption lengthened, BMS swapped …"
+            )
         )
-        self.note.setAccessibleName("What was done")
+        self.note.setAccessibleName(UNITS.text("What was done"))
         self.note.setMaxLength(200)
         self.note.setMinimumWidth(150)
         self.note.returnPressed.connect(self.keep)
         self.kind, self.what, self.with_pack = QComboBox(), QComboBox(), QComboBox()
-        self.kind.setAccessibleName("kind of event")
+        self.kind.setAccessibleName(UNITS.text("kind of event"))
         self.kind.setToolTip(
-            "Diagnose compares the days before and after; what was exchanged is put to "
-            "the swap test"
+            UNITS.text(
+                "Diagnose compares the days before and after; what was exchanged is put to "
+                "the swap test"
+            )
         )
-        self.what.setAccessibleName("what was exchanged")
-        self.with_pack.setAccessibleName("with which pack")
+        self.what.setAccessibleName(UNITS.text("what was exchanged"))
+        self.with_pack.setAccessibleName(UNITS.text("with which pack"))
         for what, words in WORDS.items():
-            self.what.addItem("other" if what == "other" else words, what)
+            self.what.addItem(UNITS.text("other" if what == "other" else words), what)
         self.kind.currentIndexChanged.connect(self._kind_chosen)
         note = button("Note it", tip="Puts it on the time line of this pack")
         note.clicked.connect(self.keep)
@@ -57,12 +62,12 @@ class EventLine(QWidget):
             kinds += [("on all packs", "all"), ("exchanged", SWAP)]
         self.kind.clear()
         for words, kind in kinds:
-            self.kind.addItem(words, kind)
+            self.kind.addItem(UNITS.text(words), kind)
         self.kind.setCurrentIndex(max(0, self.kind.findData(chosen)))
         self.with_pack.clear()
         for pack in packs:
             if pack.id != self._document.pack.id:
-                self.with_pack.addItem(f"with {pack.name}", pack.id)
+                self.with_pack.addItem(UNITS.text(f"with {pack.name}"), pack.id)
 
     @Slot()
     def _kind_chosen(self) -> None:

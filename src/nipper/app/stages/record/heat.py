@@ -20,6 +20,7 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI
 from nipper.app.widgets.brush import Brush
+from nipper.app.widgets.units import UNITS
 from nipper.core.report.charges import HeatTable
 from nipper.store import BenchEvent
 
@@ -58,8 +59,10 @@ class HeatMap(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(
-            "Full charges as a heat map: left and right choose a charge, with Shift the "
-            "one beside it"
+            UNITS.text(
+                "Full charges as a heat map: left and right choose a charge, with Shift the "
+                "one beside it"
+            )
         )
         theme.changed.connect(self.update)
 

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QVBoxLayout,
 
 from nipper.app.widgets.basic import button, choices, label
 from nipper.app.widgets.field import UnitField
+from nipper.app.widgets.units import UNITS
 from nipper.core.setup import Setup
 
 DAYS = ((1.0, "1 day"), (3.0, "3 days"), (30.0, "month"), (365.0, "year"))
@@ -135,29 +136,33 @@ class Controls(QWidget):
         line.addWidget(self.play)
         line.addSpacing(6)
         self.days = QButtonGroup(self)
-        line.addLayout(choices((title for _, title in DAYS), self.days, 1))
+        line.addWidget(choices((title for _, title in DAYS), self.days, 1))
         self.days.idClicked.connect(self._days_chosen)
         line.addSpacing(6)
         self.sky, self.month = QComboBox(), QComboBox()
-        self.sky.setAccessibleName("sky")
-        self.month.setAccessibleName("month")
+        self.sky.setAccessibleName(UNITS.text("sky"))
+        self.month.setAccessibleName(UNITS.text("month"))
         for value, title in SKIES:
-            self.sky.addItem(title, value)
-        self.month.addItems(MONTHS)
+            self.sky.addItem(UNITS.text(title), value)
+        self.month.addItems(UNITS.texts(MONTHS))
         self.month.setCurrentIndex(5)
         self.sky.setToolTip(
-            "Made-up days of that kind; the same each time, so that settings can be compared"
+            UNITS.text(
+                "Made-up days of that kind; the same each time, so that settings can be compared"
+            )
         )
-        self.month.setToolTip("Where the sun stands, and how warm it is")
+        self.month.setToolTip(UNITS.text("Where the sun stands, and how warm it is"))
         self.sky.activated.connect(self._sky_chosen)
         self.month.activated.connect(self._month_chosen)
         line.addWidget(self.sky)
         line.addWidget(self.month)
         line.addStretch(1)
         self.other = QComboBox()
-        self.other.setAccessibleName("settings beside these")
+        self.other.setAccessibleName(UNITS.text("settings beside these"))
         self.other.setToolTip(
-            "Other settings under the same sky: dashed in the picture, second number below"
+            UNITS.text(
+                "Other settings under the same sky: dashed in the picture, second number below"
+            )
         )
         self.other.setSizeAdjustPolicy(
             QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
@@ -252,7 +257,7 @@ class Controls(QWidget):
         self.clear.setText(
             f"take out {len(notes)} step{'s' if len(notes) > 1 else ''}" if notes else ""
         )
-        self.clear.setToolTip("Takes out again: " + "; ".join(notes))
+        self.clear.setToolTip(UNITS.text("Takes out again: " + "; ".join(notes)))
 
     def show_values(self, values: dict[str, float | None]) -> None:
         """What the run really used."""

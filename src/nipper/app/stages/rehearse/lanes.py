@@ -16,6 +16,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, label, refilled
 from nipper.app.widgets.plot import Plot
+from nipper.app.widgets.units import UNITS
 from nipper.core.forecast.outcome import Span
 from nipper.core.forecast.rehearsal import lanes_of
 from nipper.core.setup import Setup
@@ -55,7 +56,7 @@ class Lanes(QWidget):
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._theme = theme
-        self.setAccessibleName("the days, run on a copy of the bank")
+        self.setAccessibleName(UNITS.text("the days, run on a copy of the bank"))
         self._trial: Trial | None = None
         self._other: Trial | None = None
         self._pack = 1
@@ -78,7 +79,7 @@ class Lanes(QWidget):
             side.setFixedWidth(52)
             last = row == len(LANES) - 1
             plot = Plot(theme, run_axis=True)
-            plot.setAccessibleName(title)
+            plot.setAccessibleName(UNITS.text(title))
             plot.item.getAxis("bottom").setStyle(showValues=last)
             plot.item.getAxis("left").setWidth(52)
             plot.item.setMouseEnabled(x=True, y=False)

@@ -17,6 +17,7 @@ from nipper.app.stages.rehearse.controls import Controls, StepIn
 from nipper.app.stages.rehearse.lanes import Lanes, strays
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, button, card, clear, label, refilled
+from nipper.app.widgets.units import UNITS
 from nipper.core.errors import InputError
 from nipper.core.forecast.rehearsal import Rehearsal
 from nipper.core.forecast.schools import schools
@@ -137,7 +138,7 @@ class RehearseView(StageView):
         box, shown = self.controls.other, self._forecasts.other
         names = [name for name, _ in self._beside]
         box.clear()
-        box.addItems(["beside: " + n if i else n for i, n in enumerate(names)])
+        box.addItems(UNITS.texts(["beside: " + n if i else n for i, n in enumerate(names)]))
         if shown is not None:
             box.setCurrentIndex(names.index(shown[0]) if shown[0] in names else 0)
 
