@@ -56,6 +56,7 @@ turns: setup
 docs: setup
 	$(RUN)/python -m nipper.core.report.rulebook > docs/rules.md
 	$(RUN)/nipper schema > docs/setup.schema.json
+	$(RUN)/python -m nipper.core.language.extract > docs/nipper.pot
 
 pictures: setup $(VENV)/.kernel
 	$(RUN)/nipper --demo --pictures docs/screenshots

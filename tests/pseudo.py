@@ -7,6 +7,7 @@ import re
 from pathlib import Path
 
 import polib
+
 from nipper.core.language.extract import messages
 
 PLAIN = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ"

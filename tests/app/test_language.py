@@ -3,13 +3,7 @@
 import re
 
 import pytest
-from nipper.app.shell.stages import STAGES
-from nipper.app.stage import PagedView
-from nipper.app.widgets import brush
-from nipper.app.widgets.units import UNITS
-from nipper.core.language import translator
-from nipper.core.language.translate import UNITS as SAID_ALIKE
-from nipper.core.shown import USUAL
+from pyqtgraph import AxisItem
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -23,6 +17,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nipper.app.shell.stages import STAGES
+from nipper.app.stage import PagedView
+from nipper.app.widgets import brush
+from nipper.app.widgets.units import UNITS
+from nipper.core.language import translator
+from nipper.core.language.translate import UNITS as SAID_ALIKE
+from nipper.core.shown import USUAL
 from tests.pseudo import write_pseudo
 
 SIDE_PAGES = (
@@ -30,7 +31,7 @@ SIDE_PAGES = (
 )  # fmt: skip
 # the builder's own words and values of settings; languages by their own names
 OWN = re.compile(
-    r"Test bench|Pack B|bars retorqued|\bpack [12]\b|\w+\.\w+|one\.csv|\blfp\b|\b568B\b|Marked"
+    r"Test bench|Pack B|bars retorqued|\bpack [12]\b|\w+\.\w+|one\.csv|\blfp\b|\b568B\b|Marked|Deutsch"
 )
 
 
@@ -83,7 +84,17 @@ def words_of(root):
         elif isinstance(widget, QGraphicsView) and widget.scene():
             items = widget.scene().items()
             yield from (i.toPlainText() for i in items if isinstance(i, QGraphicsTextItem))
+            for axis in (i for i in items if isinstance(i, AxisItem) and i.isVisible()):
+                yield from ticks(axis)
         yield from (action.text() for action in widget.actions())
+
+
+def ticks(axis):
+    """What stands along an axis."""
+    for step, values in axis.tickValues(*axis.range, 400.0):
+        yield from axis.tickStrings(values, 1.0, step)
+    for level in axis._tickLevels or ():
+        yield from (words for _, words in level)
 
 
 def table_words(table):

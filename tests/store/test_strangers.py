@@ -115,6 +115,13 @@ def test_a_stretch_that_is_none_is_one_sentence(data):
     assert len(str(caught.value)) < 300
 
 
+def test_what_no_pack_can_have_counts_as_not_read():
+    volts = np.array([25.0, -775.3, 49_617.0, np.inf, *[26.0] * 6], np.float32)
+    log = chunks.unpack(ipc(**stretch(pack_v=volts)))
+    assert np.isnan(log.pack_v[1:4]).all()
+    assert np.isfinite(np.delete(log.pack_v, [1, 2, 3])).all()
+
+
 def test_a_few_bytes_that_are_millions_of_rows_are_not_unpacked():
     data = ipc(**stretch(rows=20_000_000, cells=1, time_s=np.zeros(20_000_000)))
     assert len(data) < 200_000

@@ -174,12 +174,26 @@ def make_window(
 
     load_fonts()
     UNITS.use(form_of(settings))
+    speak(UNITS.form.language)
     theme = Theme(theme_mode, QApplication.instance())
     theme.apply()
     QApplication.setWindowIcon(icon("app", QColor("#23292F"), 64))
     window = Window(theme, local_zone(), settings, data_folder or default_data_folder())
     window.install(ACTIONS)
     return window
+
+
+def speak(language: str) -> None:
+    """Qt's own words (Cancel, Save, the names of keys) in a language it knows."""
+    from PySide6.QtCore import QCoreApplication, QLibraryInfo, QTranslator
+
+    app = QCoreApplication.instance()
+    if not language or app is None:
+        return
+    translator = QTranslator(app)
+    place = QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)
+    if translator.load(f"qtbase_{language}", place):
+        app.installTranslator(translator)
 
 
 def tell_troubles(window: "Window") -> None:

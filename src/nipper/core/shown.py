@@ -51,7 +51,6 @@ DEGREES = re.compile(
 )
 KELVIN = re.compile(rf"(?<![\w.])({NUMBER}(?: to {NUMBER})?) K(?![\w/])")
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
-DAY = re.compile(rf"\b(\d{{1,2}}) ({'|'.join(MONTHS)})[a-z]* (\d{{4}})\b")
 # no version, address or date: those have more than one point
 FRACTION = re.compile(r"(?<![\w.])([−+-]?)(\d+)\.(\d+)(?![\d]|\.\d)(?P<unit> m?V\b)?")
 
@@ -69,19 +68,31 @@ def as_shown(text: str, form: Form) -> str:
 def _turned(text: str, form: Form) -> str:
     if form.fahrenheit:
         text = KELVIN.sub(_kelvin, DEGREES.sub(_degrees, text))
-    if form.dates != Dates.WORD:
-        text = DAY.sub(lambda found: _date(found, form.dates), text)
     if form.language:
-        text = _translated(text, form)
+        text = _translated(text, form.language)
+    if form.dates != Dates.WORD:
+        text = _day(form.language).sub(lambda found: _date(found, form), text)
     if form.comma or form.digits:
         text = FRACTION.sub(lambda found: _fraction(found, form), text)
     return text
 
 
-def _translated(text: str, form: Form) -> str:
-    """In the reader's language; the patterns above know English, those below only numbers."""
-    to = translator(form.language)
+def _translated(text: str, language: str) -> str:
+    """In the reader's language: degrees are turned before, as their patterns know English."""
+    to = translator(language)
     return to.text(text) if to else text
+
+
+@lru_cache(maxsize=4)
+def _months(language: str) -> tuple[str, ...]:
+    """As a date names them, January first; the language's, then English."""
+    return (*(_translated(month, language) for month in MONTHS), *MONTHS)
+
+
+@lru_cache(maxsize=4)
+def _day(language: str) -> re.Pattern[str]:
+    names = "|".join(map(re.escape, _months(language)))
+    return re.compile(rf"\b(\d{{1,2}}) ({names})[a-z]* (\d{{4}})\b")
 
 
 @lru_cache(maxsize=4096)
@@ -119,11 +130,12 @@ def _kelvin(found: re.Match[str]) -> str:
     return f"{_each(found[1], lambda k: 1.8 * k)} °F"
 
 
-def _date(found: re.Match[str], dates: Dates) -> str:
-    day, month, year = int(found[1]), MONTHS.index(found[2]) + 1, found[3]
-    if dates == Dates.ISO:
+def _date(found: re.Match[str], form: Form) -> str:
+    day, year = int(found[1]), found[3]
+    month = _months(form.language).index(found[2]) % len(MONTHS) + 1
+    if form.dates == Dates.ISO:
         return f"{year}-{month:02d}-{day:02d}"
-    if dates == Dates.POINTS:
+    if form.dates == Dates.POINTS:
         return f"{day:02d}.{month:02d}.{year}"
     return f"{month:02d}/{day:02d}/{year}"
 

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from nipper.core.errors import InputError
 from nipper.core.logs.model import Log
+from nipper.core.logs.values import POSSIBLE
 from nipper.core.quiet import quiet
 
 Floats = NDArray[np.floating]
@@ -85,11 +86,11 @@ def unpack(data: bytes) -> Log:
     temps = [n for n in columns if n.startswith("temp_")]
     log = Log(
         time_s=_numbers(frame, "time_s"),
-        current_a=_possible(_numbers(frame, "current_a").astype(np.float64)),
-        pack_v=_possible(_numbers(frame, "pack_v").astype(np.float64)),
+        current_a=_possible(frame, "current_a", "currents"),
+        pack_v=_possible(frame, "pack_v", "pack voltages"),
         cell_v=_table(frame, cells, TENTH_MV, 0.0),
         temp_c=_table(frame, temps, 10.0, KELVIN_TENTHS),
-        soc_pct=_numbers(frame, "soc") if "soc" in columns else None,
+        soc_pct=_possible(frame, "soc", "percentages") if "soc" in columns else None,
         balancing=_bits(frame, columns, len(cells)),
     )
     if not np.isfinite(log.time_s).all() or (np.diff(log.time_s) <= 0).any():
@@ -97,9 +98,11 @@ def unpack(data: bytes) -> Log:
     return log
 
 
-def _possible(values: Floats) -> Floats:
-    """Without what no pack can have, and what older versions took: it counts as not read."""
-    return np.where(np.abs(values) < MOST_OF_A_PACK, values, np.nan)
+def _possible(frame: pl.DataFrame, name: str, kind: str) -> Floats:
+    """Without what no log that is read can hold, and older versions took: it counts as not read."""
+    low, high = POSSIBLE[kind]
+    values = _numbers(frame, name).astype(np.float64)
+    return np.where((values >= low) & (values <= high), values, np.nan)
 
 
 def times(data: bytes) -> Floats:
@@ -154,7 +157,6 @@ def _damaged(expected: str) -> InputError:
     return InputError("the bench", "a stretch of samples", f"undamaged data: {expected}")
 
 
-MOST_OF_A_PACK = 1e5  # A or V
 DAMAGED = (OSError, TypeError, ValueError)  # a column of the base may hold what is no bytes
 
 

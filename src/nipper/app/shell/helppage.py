@@ -20,6 +20,7 @@ from nipper.app.widgets.basic import SEMI, label
 from nipper.app.widgets.units import UNITS
 from nipper.core import guide
 from nipper.core.guide import Topic
+from nipper.core.language.pages import in_words
 
 MOST = 80
 ALL = {
@@ -78,7 +79,7 @@ class HelpPage(QWidget):
         if text is None:
             return
         self._link = link
-        self.text.setMarkdown(text)
+        self.text.setMarkdown(in_words(text, UNITS.text))
         self._show_cautions()
         self.text.moveCursor(QTextCursor.MoveOperation.Start)
         self._mark(link)

@@ -90,13 +90,15 @@ class RailEntry(QWidget):
         painter.end()
 
     def _paint_sentence(self, painter: QPainter) -> None:
-        """Two lines where there is room for them, the last cut short where it must."""
+        """Two lines where there is room for them, the last cut short where it must; in the reader's
+        words before they are divided, and so not again.
+        """
         sentence = UNITS.text(self.sentence)
         box = self.rect().adjusted(22, 32, -12, 0)
         metrics = QFontMetricsF(painter.font())
         if box.height() < 2 * metrics.height():
             line = metrics.elidedText(sentence, Qt.TextElideMode.ElideRight, box.width())
-            painter.drawText(box, Qt.AlignmentFlag.AlignTop, line)
+            QPainter.drawText(painter, box, Qt.AlignmentFlag.AlignTop, line)
             return
         words, first = sentence.split(), ""
         while words and metrics.horizontalAdvance(f"{first} {words[0]}".strip()) <= box.width():
@@ -104,7 +106,8 @@ class RailEntry(QWidget):
         if not first and words:
             first = metrics.elidedText(words.pop(0), Qt.TextElideMode.ElideRight, box.width())
         second = metrics.elidedText(" ".join(words), Qt.TextElideMode.ElideRight, box.width())
-        painter.drawText(box, Qt.AlignmentFlag.AlignTop, f"{first}\n{second}")
+        both = f"{first}\n{second}"
+        QPainter.drawText(painter, box, Qt.AlignmentFlag.AlignTop, both)
 
     def mousePressEvent(self, _: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         self.chosen.emit(self.stage.id)

@@ -62,7 +62,7 @@ class DayAxis(pg.AxisItem):
         for value in values:
             moment = datetime.fromtimestamp(max(float(value), 0.0), self._zone)
             out.append(f"{moment.day} {moment:%b}" if spacing >= 86400 else f"{moment:%H:%M}")
-        return out
+        return UNITS.texts(out)
 
 
 class RunAxis(pg.AxisItem):
@@ -106,7 +106,7 @@ class RunAxis(pg.AxisItem):
                 out.append(f"week {day // 7 + 1}")
             else:
                 out.append(f"day {day + 1}" if rest == 0 else f"{rest // 60:02d}:{rest % 60:02d}")
-        return out
+        return UNITS.texts(out)
 
 
 class NumberAxis(pg.AxisItem):

@@ -150,7 +150,7 @@ class TemperatureChart(HandleFigure):
         left = min(max(left, 2.0), self.width() - width - 2)
         place = QRectF(left, box.top() - HANDLE_UP - 15, width, 15)
         if not any(place.intersects(other) for other in taken):
-            painter.drawText(place, int(Qt.AlignmentFlag.AlignCenter), words)
+            QPainter.drawText(painter, place, int(Qt.AlignmentFlag.AlignCenter), words)
             taken.append(place)
 
     def _paint_scale(self, painter: QPainter) -> None:

@@ -14,13 +14,17 @@ from dataclasses import dataclass
 from itertools import islice, product
 from pathlib import Path
 
+from nipper.core.language.pages import blocks
+from nipper.core.language.translate import UNITS
+
 SOURCE = Path(__file__).parents[2]
 
 # folders and files whose texts nobody reads in the window: words of other people's tables, what is
 # written for machines, the command line (its words are fixed: scripts read them)
 UNREAD = (
     "cli.py", "__main__.py", "core/simulate", "core/language", "core/logs/words.py",
-    "core/logs/headings", "core/quiet.py", "app/theme/icons", "store/schema.py",
+    "core/logs/headings", "core/quiet.py", "app/start.py", "app/shell/walk.py",
+    "app/theme/icons", "store/schema.py",
 )  # fmt: skip
 # their arguments are names, patterns and keys
 MACHINES = frozenset(
@@ -37,7 +41,13 @@ MACHINES = frozenset(
         "QByteArray setFamily styleHint",
     )
 )
-QUERY = re.compile(r"(SELECT|INSERT|CREATE|PRAGMA|UPDATE|DELETE|ALTER|BEGIN|DROP)\b|Q\w+[ {]")
+OURS_ALONE = ("KeyError", "TypeError", "IndexError", "RuntimeError")
+MARKUP = re.compile(r"<[^<>]*>|\n\n")
+# queries, styles of Qt, patterns
+UNSAID = re.compile(
+    r"(SELECT|INSERT|CREATE|PRAGMA|UPDATE|DELETE|ALTER|BEGIN|DROP)\b|Q\w+[ {]|\(?\?|[\\^]|.*\(\?:|"
+    r"(color|background): |\*\.|--?[a-z]|#\w+[/!]"
+)
 COLOURS = re.compile(r"white/[a-z]+")  # of wires
 MOST_FORMS = 8  # of one text, by the words that are chosen in it
 WORD = re.compile(r"[^\W\d_]{2,}")
@@ -74,8 +84,9 @@ def messages(source: Path = SOURCE) -> list[Found]:
                 _keep(out, Found(message, name, line))
     for path in sorted(source.rglob("pages/*.md")):
         name = path.relative_to(source).as_posix()
-        for number, block in enumerate(blocks(path.read_text(encoding="utf-8")), 1):
-            _keep(out, Found(Message(block), name, number))
+        for number, (_, text) in enumerate(blocks(path.read_text(encoding="utf-8")), 1):
+            if text:
+                _keep(out, Found(Message(text), name, number))
     for word in ("and", "or", "day", "week", "year"):  # between texts, and behind units
         _keep(out, Found(Message(word), "core/quantities.py", 1))
     for path in sorted(source.rglob("data/**/*")):
@@ -95,12 +106,6 @@ def _told(path: Path) -> list[str]:
     if path.name == "modules.csv":
         return [row["name"] for row in csv.DictReader(path.read_text().splitlines())]
     return []
-
-
-def blocks(page: str) -> list[str]:
-    """The paragraphs, headings and points of a help page, as they are translated one by one."""
-    joined = re.sub(r"\n(?![\n#*\-0-9|])(?=\S)", " ", re.sub(r"\n +", " ", page.strip()))
-    return [line.lstrip("#*- ").strip() for line in joined.splitlines() if line.strip("#*- ")]
 
 
 def _keep(out: dict[str, Found], found: Found) -> None:
@@ -134,6 +139,10 @@ class _Reader(ast.NodeVisitor):
 
     def visit_AnnAssign(self, node: ast.AnnAssign) -> None:
         self._choices(node.annotation)
+        if _name(node.target) == "WORDS" and isinstance(node.value, ast.Dict):
+            for key in node.value.keys:  # of the guide: a word is what it is called
+                if key is not None:
+                    self.visit(key)
         if node.value is not None:
             self.visit(node.value)
 
@@ -142,6 +151,11 @@ class _Reader(ast.NodeVisitor):
 
     def visit_arg(self, node: ast.arg) -> None:
         """An annotation is no text."""
+
+    def visit_Raise(self, node: ast.Raise) -> None:
+        """What only a programmer's mistake raises is not read."""
+        if not (isinstance(node.exc, ast.Call) and _name(node.exc.func) in OURS_ALONE):
+            self.generic_visit(node)
 
     def _function(self, node: ast.FunctionDef) -> None:
         for inner in (*node.args.defaults, *(d for d in node.args.kw_defaults if d), *node.body):
@@ -170,6 +184,10 @@ class _Reader(ast.NodeVisitor):
         for inner in (node.left, *node.comparators):
             if not isinstance(inner, ast.Constant | ast.Tuple | ast.Set | ast.List):
                 self.visit(inner)
+
+    def visit_Assign(self, node: ast.Assign) -> None:
+        if _name(node.targets[0]) != "__all__":
+            self.visit(node.value)
 
     def _choices(self, annotation: ast.expr) -> None:
         """What a setting may be is shown with blanks for underscores."""
@@ -230,7 +248,8 @@ class _Reader(ast.NodeVisitor):
 
     def _say(self, pieces: list[Piece], line: int) -> None:
         ways = list(islice(product(*pieces), MOST_FORMS))
-        texts = [text for way in ways if _is_read(text := _trimmed("".join(way)))]
+        pieces_of = [piece for way in ways for piece in MARKUP.split("".join(way))]
+        texts = [text for piece in pieces_of if _is_read(text := _trimmed(piece))]
         if len(texts) == 2 and _only_s(texts[0], texts[1]):
             self._out.append((Message(*sorted(texts, key=len)), line))
         else:
@@ -260,10 +279,14 @@ def _is_name(value: object) -> bool:
 
 def _is_read(text: str) -> bool:
     """Whether a person may read this: words, and not a key, a path or a query."""
-    words = re.sub(r"\{\w*\}|<[^<>]*>|&\w+;", "", text)
-    if not WORD.search(words) or (NAME.fullmatch(text) and not COLOURS.fullmatch(text)):
+    bare = re.sub(r"\{\w*\}|&\w+;", "", text)
+    if all(word in UNITS for word in WORD.findall(bare)):
         return False
-    return not QUERY.match(text)
+    parts = bare.split()
+    if 2 * sum("_" in part for part in parts) >= len(parts):
+        return False
+    named = NAME.fullmatch(text) and not COLOURS.fullmatch(text)
+    return not named and not UNSAID.match(text)
 
 
 def _name(node: ast.expr) -> str:
@@ -359,7 +382,7 @@ def template(found: Iterable[Found]) -> Iterator[str]:
     )  # fmt: skip
     for one in found:
         yield ""
-        yield f"#: {one.file}:{one.line}"
+        yield f"#: {one.file}"
         if "{" in one.message.text:
             yield "#, python-brace-format"
         yield f"msgid {_quoted(one.message.text)}"

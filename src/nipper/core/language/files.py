@@ -43,8 +43,10 @@ def translator(code: str) -> Translator | None:
     """The translator to a language; None for English, and for one that is not there or no file
     of gettext.
     """
+    if not CODE.fullmatch(code):
+        return None
     paths = [p for folder in folders() if (p := folder / f"{code}.po").is_file()]
-    if not CODE.fullmatch(code) or not paths or paths[0].stat().st_size > MOST_BYTES:
+    if not paths or paths[0].stat().st_size > MOST_BYTES:
         return None
     import polib
 

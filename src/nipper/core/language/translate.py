@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from html import escape, unescape
+from typing import NamedTuple
 
 PLACEHOLDER = re.compile(r"\{([A-Za-z_]\w*)\}")
 WORD = re.compile(r"[^\W\d_]{2,}")
@@ -29,7 +30,7 @@ SEAMS = tuple(
     for seam in (
         r"((?:<[^<>]*>)+)",
         r"(\n+|\t+|;;)",
-        r"(^\d+[.)]?\s+(?=[A-Z“])|^[✓✕!→·•]\s*)",
+        r"(^\d+(?:[.)]\s+|\s{2,})|^[✓✕!→·•]\s*)",
         r"((?<=[.!?…])\s+)",
         r"( {2,}| · | → |; )",
         r"(: | – | — )",
@@ -40,6 +41,8 @@ SEAMS = tuple(
         r"((?<=\w)/(?=\w))",
     )
 )
+VALUE = r"(?:(?! · |\n).)"  # what stands on both sides of these is no one value
+LOOSE = re.compile(r"^[;:,.)]|[;:,(]$")  # no value begins or ends so
 PARTS = (*SEAMS[3:6], SEAMS[7])
 MOST_PIECES = 16  # pieces and seams that may be one message together
 MOST_LETTERS = 4000  # of one text that is looked through
@@ -58,21 +61,40 @@ class Entry:
 class Template:
     """A message with values, to be found in a text."""
 
+    fixed: tuple[str, ...]  # what stands before, between and behind the values
     written: str
     said: tuple[str, ...]
     letters: int
     count: int  # what it speaks of where no value says so
 
+    def found_in(self, text: str) -> Iterator[re.Match[str]]:
+        """The ways in which it is this text; none is the usual, and is told at once."""
+        first, *between, last = self.fixed
+        if text.startswith(first) and text.endswith(last) and all(p in text for p in between):
+            yield from filter(None, (p.fullmatch(text) for p in self._patterns))
+
     @cached_property
-    def patterns(self) -> tuple[re.Pattern[str], ...]:
+    def _patterns(self) -> tuple[re.Pattern[str], ...]:
         """Compiled when it is first tried, most never are: values as short as they can be, or as
         long.
         """
-        ways = (self.written, self.written.replace(".*?", ".*"))
+        ways = (self.written, self.written.replace(f"{VALUE}*?", f"{VALUE}*"))
         return tuple(re.compile(way, re.DOTALL) for way in ways)
 
 
-Way = tuple[str, int]  # a translation, and how many words of it are still English
+class Way(NamedTuple):
+    """A translation, how many words of it are still English, and how much of it are messages
+    rather than their values: the sum of the squares of their letters, so that one long message
+    says more than many short ones.
+    """
+
+    said: str
+    left: int
+    fixed: int = 0
+
+
+def _worth(way: Way) -> tuple[int, int]:
+    return way.left, -way.fixed
 
 
 class Translator:
@@ -96,7 +118,7 @@ class Translator:
     def text(self, text: str) -> str:
         """As it is called in this language; of a page with markup, each text in it."""
         if "<" not in text:
-            return self._way(text)[0] if len(text) <= MOST_LETTERS else text
+            return self._way(text).said if len(text) <= MOST_LETTERS else text
         pieces = SEAMS[0].split(text)
         pieces[::2] = (self._escaped(piece) for piece in pieces[::2])
         return "".join(pieces)
@@ -104,49 +126,50 @@ class Translator:
     def _escaped(self, text: str) -> str:
         """A text between markup, where ``'`` may be written ``&#x27;``."""
         plain = unescape(text)
-        said = self._way(plain)[0] if len(plain) <= MOST_LETTERS else plain
+        said = self._way(plain).said if len(plain) <= MOST_LETTERS else plain
         return escape(said, quote=False) if said != plain else text
 
     def left(self, text: str) -> int:
         """How many of its words no message covers."""
-        return self._way(text)[1]
+        return self._way(text).left
 
     def _found(self, text: str) -> Way:
         core = text.strip()
         if not _words(core):
-            return text, 0
+            return Way(text, 0)
         before, _, after = text.partition(core)
-        said, left = self._whole_or_parts(core)
-        return before + said + after, left
+        way = self._whole_or_parts(core)
+        return way._replace(said=before + way.said + after)
 
     def _whole_or_parts(self, text: str) -> Way:
         best = self._at_once(text)
-        for seam in SEAMS if best[1] else ():
+        if not best.left and best.fixed >= _letters(text) ** 2:
+            return best
+        for seam in SEAMS:
             pieces = seam.split(text)
             if len(pieces) > 1 and any(pieces[::2]):
-                best = min(best, self._pieced(pieces), key=_left)
-                break
+                return min(best, self._pieced(pieces), key=_worth)
         return best
 
     def _at_once(self, text: str) -> Way:
         """As one message, also with a capital or without, with a point behind or without."""
-        best = text, len(_words(text))
-        for shape in SHAPES:
-            bare = shape.off(text)
-            if bare is not None and best[1]:
-                said, left = self._message(bare)
-                best = min(best, (shape.on(said, text), left), key=_left)
-        return best
+        if text in self._whole:
+            return self._message(text)
+        bare = ((shape, shape.off(text)) for shape in SHAPES)
+        ways = ((shape, self._message(b)) for shape, b in bare if b is not None)
+        return min((w._replace(said=shape.on(w.said, text)) for shape, w in ways), key=_worth)
 
     def _message(self, text: str) -> Way:
-        known = self._whole.get(text)
-        best = text, len(_words(text))
-        if known is not None:
-            return known, 0
+        """As it stands: a message of fixed words, or one with values."""
+        if text in self._whole:
+            return Way(self._whole[text], 0, _letters(text) ** 2)
+        best, letters = Way(text, len(_words(text))), _letters(text)
         for template in self._candidates(text):
-            for pattern in template.patterns if best[1] else ():
-                if found := pattern.fullmatch(text):
-                    best = min(best, self._filled(template, found), key=_left)
+            most = template.letters**2 + (letters - template.letters) ** 2
+            if not best.left and most <= best.fixed:
+                break  # those that follow say less
+            for found in template.found_in(text):
+                best = min(best, self._filled(template, found), key=_worth)
         return best
 
     def _candidates(self, text: str) -> list[Template]:
@@ -154,45 +177,47 @@ class Translator:
         return sorted(seen.values(), key=lambda t: -t.letters)
 
     def _filled(self, template: Template, found: re.Match[str]) -> Way:
-        values: dict[str, str] = {}
-        left = 0
-        for name, value in found.groupdict().items():
-            values[name], more = self._way(value) if value else ("", 0)
-            left += more
-        said = template.said[self._number(template, found)]
-        return PLACEHOLDER.sub(lambda at: values.get(at[1], ""), said), left
+        values = found.groupdict()
+        if any(LOOSE.search(value) for value in values.values()):
+            return Way(found[0], len(_words(found[0])))
+        ways = {name: self._way(value) for name, value in values.items()}
+        text = template.said[self._number(template, found)]
+        said = PLACEHOLDER.sub(lambda at: ways[at[1]].said if at[1] in ways else "", text)
+        fixed = template.letters**2 + sum(w.fixed for w in ways.values())
+        return Way(said, sum(w.left for w in ways.values()), fixed)
 
     def _number(self, template: Template, found: re.Match[str]) -> int:
-        """Which form of a plural: after the first value that is a number."""
-        if len(template.said) == 1:
-            return 0
+        """Which form of a plural: one where English has one, else after the first number."""
+        if len(template.said) == 1 or template.count == 1:
+            return min(self._form(1), len(template.said) - 1)
         numbers = [v for v in found.groupdict().values() if v.isdecimal()]
-        return min(
-            int(self._form(int(numbers[0]) if numbers else template.count)), len(template.said) - 1
-        )
+        return min(self._form(int(numbers[0]) if numbers else 2), len(template.said) - 1)
 
     def _pieced(self, pieces: Sequence[str]) -> Way:
         """Pieces and seams in turn; pieces that are one message together stay together."""
-        out, left, i = "", 0, 0
+        out, i = Way("", 0), 0
         while i < len(pieces):
-            end, (said, more) = self._longest(pieces, i)
-            out, left, i = out + said, left + more, end
-            if i < len(pieces):
-                out, i = out + self._seam(pieces[i]), i + 1
-        return out, left
+            i, way = self._longest(pieces, i)
+            seam = self._seam(pieces[i]) if i < len(pieces) else ""
+            out = Way(out.said + way.said + seam, out.left + way.left, out.fixed + way.fixed)
+            i += 1
+        return out
 
     def _seam(self, seam: str) -> str:
         word = seam.strip()
         return seam.replace(word, self._whole.get(word, word)) if word else seam
 
     def _longest(self, pieces: Sequence[str], first: int) -> tuple[int, Way]:
-        """The most pieces from the first on that are a message, and where they end."""
+        """The most pieces from the first on that say more together than apart, and where they
+        end.
+        """
         for last in range(min(len(pieces) - 1, first + MOST_PIECES), first, -2):
             together = "".join(pieces[first : last + 1])
-            if len(_words(together)) > 1 and not (way := self._at_once(together))[1]:
-                return last + 1, way
-        piece = pieces[first]
-        return first + 1, self._way(piece) if piece else ("", 0)
+            if len(_words(together)) > 1 and not (way := self._at_once(together)).left:
+                apart = [self._way(piece) for piece in pieces[first : last + 1 : 2]]
+                if any(w.left for w in apart) or way.fixed >= sum(w.fixed for w in apart):
+                    return last + 1, way
+        return first + 1, self._way(pieces[first])
 
 
 @dataclass(frozen=True, slots=True)
@@ -228,11 +253,14 @@ def _other_bare(text: str) -> str | None:
 
 
 SHAPES = (
+    Shape(_bare, lambda said, text: said + _end(text)),
     Shape(lambda text: text, lambda said, _: said),
     Shape(_other_case, _cased_as),
-    Shape(_bare, lambda said, text: said + _end(text)),
     Shape(_other_bare, lambda said, text: _cased_as(said, text) + _end(text)),
-    Shape(lambda text: text + "." if text[-1].isalnum() else None, lambda said, _: said[:-1]),
+    Shape(
+        lambda text: text + "." if text[-1].isalnum() else None,
+        lambda said, _: said.removesuffix("."),
+    ),
 )
 
 
@@ -257,13 +285,13 @@ def _names(text: str) -> set[str]:
     return set(PLACEHOLDER.findall(text))
 
 
-def _left(way: Way) -> int:
-    return way[1]
-
-
 def _words(text: str) -> list[str]:
     """What would have to be translated: no units, no markup."""
     return [w for w in WORD.findall(re.sub(r"<[^<>]*>|&\w+;", " ", text)) if w not in UNITS]
+
+
+def _letters(text: str) -> int:
+    return sum(map(len, WORD.findall(text)))
 
 
 def _template(text: str, said: tuple[str, ...], count: int) -> tuple[Template, set[str]]:
@@ -271,10 +299,10 @@ def _template(text: str, said: tuple[str, ...], count: int) -> tuple[Template, s
     fixed, names = parts[::2], parts[1::2]
     pattern = re.escape(fixed[0])
     for name, behind in zip(names, fixed[1:], strict=True):
-        pattern += f"(?P<{name}>.*?){re.escape(behind)}"
+        pattern += f"(?P<{name}>{VALUE}*?){re.escape(behind)}"
     words = {w for i, part in enumerate(fixed) for w in _standing(part, i, len(fixed))}
-    letters = sum(len(w) for part in fixed for w in WORD.findall(part))
-    return Template(pattern, said, letters, count), words
+    letters = sum(_letters(part) for part in fixed)
+    return Template(tuple(fixed), pattern, said, letters, count), words
 
 
 def _standing(part: str, place: int, places: int) -> Iterator[str]:

@@ -6,6 +6,7 @@ from datetime import UTC, datetime, tzinfo
 
 import numpy as np
 from PySide6.QtCore import Slot
+from PySide6.QtGui import QFontMetrics
 from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -31,11 +32,13 @@ from nipper.app.widgets.basic import (
 )
 from nipper.app.widgets.curves import Curves
 from nipper.app.widgets.plot import Plot
+from nipper.app.widgets.units import UNITS
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.quantities import with_minus
 from nipper.core.report.proof import Paths, Proof, about_cell, paths, proofs
 from nipper.core.report.sentences import VERDICT_STATUS, named
 
+AXIS_PX = 40  # what the axis at the left takes
 LINE_SHARE = 0.09  # of what the figure shows: the height of a line of text
 
 
@@ -199,14 +202,19 @@ class DiagnoseView(StageView):
                 self.plot.mark(event.time_s, "copper", event.note)
         self.plot.item.enableAutoRange()
         span = float(time_s[-1] - time_s[0])
+        behind = max(0.16, 0.02 + self._name_px() / max(200.0, self.plot.width() - AXIS_PX))
         self.plot.item.setXRange(
-            float(time_s[0]) - 0.01 * span, float(time_s[-1]) + 0.16 * span, padding=0
+            float(time_s[0]) - 0.01 * span, float(time_s[-1]) + behind * span, padding=0
         )
 
     def _pickable(self, cells: list[int], lines: Curves) -> None:
         lines.clickable = True
         lines.setProperty("cells", cells)
         lines.picked.connect(self._line_clicked)
+
+    def _name_px(self) -> int:
+        """How wide the names behind the lines are, in the reader's words."""
+        return QFontMetrics(self.plot.font()).horizontalAdvance(UNITS.text("cell 16  −22.2 %"))
 
     def _names(
         self, time_s: np.ndarray, pct: np.ndarray, roles: dict[int, str], drawn: np.ndarray

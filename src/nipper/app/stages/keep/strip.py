@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from datetime import datetime, timedelta, tzinfo
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from nipper.app.theme import BASE_PT, Theme, font
@@ -15,7 +15,7 @@ from nipper.app.widgets.units import UNITS
 from nipper.core.report.keep import DAY_S
 from nipper.core.upkeep.due import Due, Duty
 
-DAYS, LEFT, RIGHT, TOP, LANE_H = 365.0, 112.0, 14.0, 22.0, 19.0
+DAYS, LEAST_LEFT, RIGHT, TOP, LANE_H = 365.0, 112.0, 14.0, 22.0, 19.0
 MARK = 10.0
 
 
@@ -28,7 +28,7 @@ class YearStrip(QWidget):
         super().__init__(parent)
         self._theme, self._zone = theme, zone
         self._lanes: dict[Duty, list[tuple[int, Due]]] = {}
-        self._now_s = 0.0
+        self._now_s, self._left = 0.0, LEAST_LEFT
         self.setAccessibleName(UNITS.text("The year ahead"))
         theme.changed.connect(self.update)
 
@@ -37,6 +37,9 @@ class YearStrip(QWidget):
         self._lanes, self._now_s = {}, now_s
         for i, found in enumerate(dues):
             self._lanes.setdefault(found.duty, []).append((i, found))
+        names = (UNITS.text(duty.value) for duty in self._lanes)
+        measure = QFontMetricsF(font(BASE_PT - 0.5)).horizontalAdvance
+        self._left = max(LEAST_LEFT, 14.0 + max(map(measure, names), default=0.0))
         days = [f"{d.title} in {max(0.0, d.days_from(now_s)):.0f} days" for d in dues]
         self.setAccessibleDescription(UNITS.text("; ".join(days)))
         self.setFixedHeight(int(TOP + max(3, len(self._lanes)) * LANE_H + 6))
@@ -44,7 +47,7 @@ class YearStrip(QWidget):
 
     def _x(self, at_s: float) -> float:
         share = (at_s - self._now_s) / DAY_S / DAYS
-        return LEFT + min(1.0, max(0.0, share)) * (self.width() - LEFT - RIGHT)
+        return self._left + min(1.0, max(0.0, share)) * (self.width() - self._left - RIGHT)
 
     def paintEvent(self, _: QPaintEvent) -> None:  # noqa: N802 - Qt's name
         painter = Brush(self)
@@ -58,11 +61,11 @@ class YearStrip(QWidget):
         over = any(d.days_from(self._now_s) < 1.0 for d in found)
         painter.setPen(self._theme.colour("ink" if over else "soft"))
         count = f" ({len(found)})" if len(found) > 1 else ""
-        words = QRectF(0, top, LEFT - 10, LANE_H)
+        words = QRectF(0, top, self._left - 10, LANE_H)
         painter.drawText(words, Qt.AlignmentFlag.AlignVCenter, f"{duty.value}{count}")
         painter.setPen(QPen(self._theme.colour("grid"), 1))
         middle = top + LANE_H / 2
-        painter.drawLine(QPointF(LEFT, middle), QPointF(self.width() - RIGHT, middle))
+        painter.drawLine(QPointF(self._left, middle), QPointF(self.width() - RIGHT, middle))
         first = min(found, key=lambda d: d.due_s)
         for i, at in enumerate(first.times_s(self._now_s, self._now_s + DAYS * DAY_S)):
             status = "none"
@@ -83,13 +86,13 @@ class YearStrip(QWidget):
                 break
             painter.setPen(QPen(self._theme.colour("grid"), 1))
             painter.drawLine(QPointF(x, 4), QPointF(x, self.height()))
-            if x > LEFT + 24:
+            if x > self._left + 24:
                 painter.setPen(self._theme.colour("faint"))
                 painter.drawText(QPointF(x + 4, 14), f"{month:%b}")
         painter.setPen(QPen(self._theme.colour("copper"), 1.5))
-        painter.drawLine(QPointF(LEFT, 18), QPointF(LEFT, self.height()))
+        painter.drawLine(QPointF(self._left, 18), QPointF(self._left, self.height()))
         painter.setFont(font(BASE_PT - 1, SEMI))
-        painter.drawText(QPointF(LEFT - 12, 14), "now")
+        painter.drawText(QPointF(self._left - 12, 14), "now")
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         lane = int((event.position().y() - TOP) // LANE_H)

@@ -166,9 +166,8 @@ class LevelView(StageView):
             plot.note(last * 1.01, at, name, role, bold=role != "soft", size=BASE_PT - 0.5)
         plot.item.setXRange(0.0, last * 1.5, padding=0.01)
         plot.item.setYRange(0.0, top * 1.12, padding=0.02)
-        plot.item.getAxis("bottom").setTicks(
-            [[(w, "now" if w == 0 else f"{w:g} weeks") for w in np.arange(0.0, last + 0.1, 3.0)]]
-        )
+        weeks = ((w, "now" if w == 0 else f"{w:g} weeks") for w in np.arange(0.0, last + 0.1, 3.0))
+        plot.item.getAxis("bottom").setTicks([[(w, UNITS.text(words)) for w, words in weeks]])
 
     def _draw_slope(self) -> None:
         setup, plot = self._document.setup, self.slope

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QVBoxLayout,
 
 from nipper.app.widgets.basic import button, choices, label
 from nipper.app.widgets.field import UnitField
+from nipper.app.widgets.row import Row
 from nipper.app.widgets.units import UNITS
 from nipper.core.setup import Setup
 
@@ -123,7 +124,7 @@ class Controls(QWidget):
         rows.setSpacing(6)
         rows.addLayout(self._first())
         rows.addLayout(self._second())
-        rows.addLayout(self._third())
+        rows.addWidget(self._third())
 
     def _first(self) -> QHBoxLayout:
         line = QHBoxLayout()
@@ -218,18 +219,15 @@ class Controls(QWidget):
         line.addWidget(self.look)
         return line
 
-    def _third(self) -> QHBoxLayout:
-        line = QHBoxLayout()
-        line.setSpacing(6)
-        line.addWidget(label("step in here", "soft"))
+    def _third(self) -> Row:
+        row = Row(label("step in here", "soft"))
         self.steps = QButtonGroup(self)
         for i, step in enumerate(STEPS):
             choice = button(step.title, "quiet", step.tip)
             self.steps.addButton(choice, i)
-            line.addWidget(choice)
+            row.add(choice)
         self.steps.idClicked.connect(self._step)
-        line.addStretch(1)
-        return line
+        return row
 
     @Slot(int)
     def _days_chosen(self, index: int) -> None:

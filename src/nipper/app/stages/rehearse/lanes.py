@@ -94,9 +94,9 @@ class Lanes(QWidget):
         self.plots[3].item.getAxis("left").setTicks(
             [
                 [
-                    (LANE_Y["limit"], "charge"),
-                    (LANE_Y["balance"], "balancer"),
-                    (LANE_Y["trip"], "trips"),
+                    (LANE_Y["limit"], UNITS.text("charge")),
+                    (LANE_Y["balance"], UNITS.text("balancer")),
+                    (LANE_Y["trip"], UNITS.text("trips")),
                 ]
             ]
         )

@@ -1,0 +1,214 @@
+"""Another language: what is taken from the source, and how a composed text is found again."""
+
+import ast
+import re
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from nipper.core.language import Entry, Translator, files, languages, translator
+from nipper.core.language.extract import Message, _Reader, messages, template
+from nipper.core.language.files import SHIPPED
+from nipper.core.language.pages import in_words
+from nipper.core.language.translate import PLACEHOLDER
+from nipper.core.shown import Dates, Form, as_shown
+from tests.core.test_findings import FILES
+from tests.pseudo import pseudo
+
+
+def read(source):
+    return [message for message, _ in _Reader().of(ast.parse(source))]
+
+
+def german(*pairs):
+    return Translator(Entry(text, (said,)) for text, said in pairs)
+
+
+@pytest.fixture(scope="module")
+def marked():
+    entries = []
+    for found in messages():
+        text, plural = found.message.text, found.message.plural
+        both = (pseudo(text), pseudo(plural)) if plural else (pseudo(text),)
+        entries.append(Entry(text, both, plural))
+    return Translator(entries)
+
+
+def test_fixed_words_are_messages_and_keys_are_not():
+    assert read('label("Do now")') == [Message("Do now")]
+    assert read('settings.value("size_pct")') == []
+    assert read('x = {"cell_v": "a cell"}') == [Message("a cell")]
+    assert read('"""Documentation."""\ndef f():\n    """More."""') == []
+    assert read('run("SELECT id FROM logs")') == []
+
+
+def test_values_are_placeholders_named_after_what_stands_there():
+    assert read('f"trips at {limit.trip_v:.2f} V"') == [Message("trips at {trip_v} V")]
+    assert read('f"{a.size} of {b.size} are {len(c)}"') == [Message("{size} of {size2} are {c}")]
+    assert read('"charge " + name + " now"') == [Message("charge {name} now")]
+
+
+def test_a_choice_of_words_is_two_messages_and_an_s_is_a_plural():
+    way = read("f\"it is {'warm' if k > 0 else 'cold'} here\"")
+    assert {m.text for m in way} == {"it is warm here", "it is cold here", "warm", "cold"}
+    assert Message("{n} day", "{n} days") in read("f\"{n} day{'' if n == 1 else 's'}\"")
+    assert Message("{n} doubt", "{n} doubts") in read('count(left, "doubt")')
+    assert Message("Cell {cells} loses", "Cells {cells} lose") in read('has(c, "loses", "lose")')
+
+
+def test_the_list_for_translators_is_up_to_date():
+    shipped = (FILES.parent.parent / "docs" / "nipper.pot").read_text(encoding="utf-8")
+    assert shipped == "\n".join(template(messages())) + "\n", "run make docs"
+
+
+def test_values_go_where_the_translation_has_them():
+    to = german(("From {low} to {high} A the fuse melts", "Die Sicherung schmilzt ab {low} A"))
+    assert to.text("From 316 to 320 A the fuse melts.") == "Die Sicherung schmilzt ab 316 A."
+
+
+def test_what_stands_in_a_value_is_translated_too():
+    to = german(("{who} stops it", "{who} hält es an"), ("the charger", "der Lader"))
+    assert to.text("The charger stops it") == "Der Lader hält es an"
+    assert to.left("The charger stops it") == 0
+
+
+def test_a_text_of_several_messages_is_divided_at_its_seams():
+    to = german(("not proven", "nicht bewiesen"), ("{n} days over", "{n} Tage überfällig"))
+    assert to.text("3 days over; not proven.\nNot proven") == (
+        "3 Tage überfällig; nicht bewiesen.\nNicht bewiesen"
+    )
+
+
+def test_the_longest_message_is_meant():
+    to = german(
+        ("Read the settings back", "Die Einstellungen zurücklesen"),
+        ("read {each}", "{each} gelesen"),
+        ("the settings", "Einstellungen"),
+        ("back", "zurück"),
+        ("{span} over", "{span} überfällig"),
+        ("{n} months", "{n} Monate"),
+    )
+    assert to.text("Read the settings back: 5 months over.") == (
+        "Die Einstellungen zurücklesen: 5 Monate überfällig."
+    )
+
+
+def test_a_plural_has_as_many_forms_as_the_language():
+    three = ("{n} день", "{n} дня", "{n} дней")
+    form = files._form({"Plural-Forms": "nplurals=3; plural=(n%10==1 && n%100!=11 ? 0 : 2);"})
+    to = Translator([Entry("{n} day", three, "{n} days")], form)
+    assert [to.text(t) for t in ("1 day", "21 days", "5 days")] == ["1 день", "21 день", "5 дней"]
+
+
+def test_what_no_message_covers_stays_as_it_is():
+    to = german(("cell", "Zelle"))
+    for text in ("", "Quarry Lane", "3.45 V", "{not a place}", "<b>Quarry</b>", "\n"):
+        assert to.text(text) == text
+
+
+def test_markup_stays_and_what_it_escapes_is_read():
+    to = german(("the charger's target", "das Ziel des Laders"))
+    assert to.text("<p>The charger&#x27;s target</p>") == "<p>Das Ziel des Laders</p>"
+    assert to.text("<p>x &lt; y</p>") == "<p>x &lt; y</p>"
+
+
+def test_a_page_keeps_its_marks():
+    page = "# Title\n\n1. **A point**: goes\n   on.\n\n> A caution."
+    assert in_words(page, str.upper) == "# TITLE\n\n1. **A POINT**: GOES ON.\n\n> A CAUTION."
+
+
+@given(st.sampled_from(messages()), st.lists(st.integers(0, 99_999), min_size=9, max_size=9))
+def test_no_number_is_lost_or_turned(marked, found, numbers):
+    """Every message that is filled with numbers is found again, and has the same numbers."""
+    values = iter(numbers)
+    text = PLACEHOLDER.sub(lambda _: str(next(values, 7)), found.message.text)
+    said = marked.text(text)
+    assert sorted(re.findall(r"\d+", said)) == sorted(re.findall(r"\d+", text))
+
+
+@given(st.text(max_size=200))
+def test_any_text_is_survived(marked, text):
+    marked.text(text)
+
+
+def test_dates_and_marks_are_the_readers_in_any_language(tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
+    translator.cache_clear()
+    form = Form(language="de", dates=Dates.POINTS, comma=True)
+    assert as_shown("Last noted 7 Jul 2026: shown pale in the fields.", form) == (
+        "Zuletzt vermerkt 07.07.2026: blass in den Feldern."
+    )
+    assert as_shown("trips at 3.65 V", form) == "schaltet ab bei 3,65 V"
+
+
+# files
+
+
+def write(folder, code, *lines):
+    (folder / "nipper" / "languages").mkdir(parents=True, exist_ok=True)
+    head = ['msgid ""', 'msgstr ""', '"Content-Type: text/plain; charset=UTF-8\\n"', ""]
+    (folder / "nipper" / "languages" / f"{code}.po").write_text("\n".join([*head, *lines]))
+
+
+@pytest.fixture
+def own(tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
+    translator.cache_clear()
+    yield tmp_path
+    translator.cache_clear()
+
+
+def test_a_language_of_ones_own_is_found_beside_the_shipped(own):
+    write(own, "nl", '"X-Language-Name: Nederlands\\n"', 'msgid "cell"', 'msgstr "cel"')
+    assert languages()["de"] == "Deutsch"
+    assert "nl" in languages()
+    assert translator("nl").text("Cell") == "Cel"
+
+
+def test_an_entry_that_would_lose_a_value_is_left_out(own):
+    write(own, "nl", 'msgid "at {trip_v} V"', 'msgstr "bij {release_v} V"')
+    assert translator("nl").text("at 3.65 V") == "at 3.65 V"
+    write(own, "fr", "#, fuzzy", 'msgid "cell"', 'msgstr "celle"')
+    assert translator("fr").text("cell") == "cell"
+
+
+@pytest.mark.parametrize("content", [b"\xff\xfe\x00", b'msgid "unclosed', b"", b"\x00" * 999])
+def test_a_broken_file_is_no_language(own, content):
+    write(own, "nl")
+    (own / "nipper" / "languages" / "nl.po").write_bytes(content)
+    languages()
+    to = translator("nl")
+    assert to is None or to.text("cell") == "cell"
+
+
+@pytest.mark.parametrize("code", ["../../etc/passwd", "de.po", "", "x" * 300, "DE"])
+def test_a_code_is_no_path(own, code):
+    assert translator(code) is None
+
+
+def test_plurals_of_a_hostile_file_run_nothing(own):
+    form = files._form({"Plural-Forms": "nplurals=2; plural=__import__('os').system('x');"})
+    assert (form(1), form(2)) == (0, 1)
+
+
+def test_german_is_of_this_program_and_nearly_whole():
+    import polib
+
+    known = {m.message.text: m.message for m in messages()}
+    shipped = polib.pofile(str(SHIPPED / "de.po"))
+    assert [e.msgid for e in shipped if e.msgid not in known] == []
+    for entry in shipped:
+        said = entry.msgstr_plural.values() if entry.msgid_plural else [entry.msgstr]
+        for text in said:
+            assert set(PLACEHOLDER.findall(text)) == set(PLACEHOLDER.findall(entry.msgid)), text
+    spoken = [text for text in known if " " in text]
+    done = {e.msgid for e in shipped}
+    assert sum(text in done for text in spoken) / len(spoken) > 0.97
+
+
+def test_german_keeps_every_number(own):
+    to = translator("de")
+    for found in messages():
+        text = PLACEHOLDER.sub("12345", found.message.text)
+        assert to.text(text).count("12345") == text.count("12345"), text
