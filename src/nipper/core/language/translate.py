@@ -14,6 +14,8 @@ from html import escape, unescape
 from typing import NamedTuple
 
 PLACEHOLDER = re.compile(r"\{([A-Za-z_]\w*)\}")
+PLACEHOLDERS = re.compile(r"(\{[A-Za-z_]\w*\})")
+OWN = "_own"  # begins the names of a message's own numbers
 WORD = re.compile(r"[^\W\d_]{2,}")
 # said alike in every language
 UNITS = frozenset(
@@ -24,13 +26,18 @@ UNITS = frozenset(
     )
 )
 # by which a text is divided, from the strongest on
-NUMBER = r"(?:(?<![\w.,])[−+±~≈<>≤≥÷×]?\s?\d[\d.,:–−/]*\s?[%°]?C?(?![\w]))"
+# numbers are put aside while a text is looked up, each as one character: the same sentence with
+# other numbers is known at once
+FIGURES = re.compile(r"\d+(?:[.,:]\d+)*")
+ASIDE, MOST_FIGURES = 0xE000, 0x100  # for each form of a plural as many
+ANY = "[\ue000-\uefff]"
+NUMBER = rf"(?:(?<![\w{ANY[1:-1]}])[−+±~≈<>≤≥÷×]?\s?{ANY}[{ANY[1:-1]}–−/]*\s?[%°]?C?(?!\w))"
 SEAMS = tuple(
     re.compile(seam)
     for seam in (
         r"((?:<[^<>]*>)+)",
         r"(\n+|\t+|;;)",
-        r"(^\d+(?:[.)]\s+|\s{2,})|^[✓✕!→·•]\s*)",
+        rf"(^{ANY}(?:[.)]\s+|\s{{2,}})|^[✓✕!→·•]\s*)",
         r"((?<=[.!?…])\s+)",
         r"( {2,}| · | → |; )",
         r"(: | – | — )",
@@ -42,7 +49,7 @@ SEAMS = tuple(
     )
 )
 VALUE = r"(?:(?! · |\n).)"  # what stands on both sides of these is no one value
-LOOSE = re.compile(r"^[;:,.)]|[;:,(]$")  # no value begins or ends so
+LOOSE = re.compile(r"^[:.)]|^[^;,].*[;:(]$", re.DOTALL)  # no value begins or ends so
 PARTS = (*SEAMS[3:6], SEAMS[7])
 MOST_PIECES = 16  # pieces and seams that may be one message together
 MOST_LETTERS = 4000  # of one text that is looked through
@@ -107,18 +114,19 @@ class Translator:
         self._whole: dict[str, str] = {}
         templates: list[tuple[Template, set[str]]] = []
         for entry in with_parts(entries):
-            for count, text in enumerate(filter(None, (entry.text, entry.plural)), 1):
+            for count, plain in enumerate(filter(None, (entry.text, entry.plural)), 1):
+                text, said = _named(plain, entry.said)
                 if PLACEHOLDER.search(text):
-                    templates.append(_template(text, entry.said, count))
+                    templates.append(_template(text, said, count))
                 else:
-                    self._whole.setdefault(text, entry.said[0])
+                    self._whole.setdefault(text, said[0])
         self._by_word = _indexed(templates)
         self._way = lru_cache(maxsize=20_000)(self._found)
 
     def text(self, text: str) -> str:
         """As it is called in this language; of a page with markup, each text in it."""
         if "<" not in text:
-            return self._way(text).said if len(text) <= MOST_LETTERS else text
+            return self._said(text).said
         pieces = SEAMS[0].split(text)
         pieces[::2] = (self._escaped(piece) for piece in pieces[::2])
         return "".join(pieces)
@@ -126,12 +134,25 @@ class Translator:
     def _escaped(self, text: str) -> str:
         """A text between markup, where ``'`` may be written ``&#x27;``."""
         plain = unescape(text)
-        said = self._way(plain).said if len(plain) <= MOST_LETTERS else plain
+        said = self._said(plain).said
         return escape(said, quote=False) if said != plain else text
 
     def left(self, text: str) -> int:
         """How many of its words no message covers."""
-        return self._way(text).left
+        return self._said(text).left
+
+    def _said(self, text: str) -> Way:
+        figures: list[str] = FIGURES.findall(text)
+        if len(text) > MOST_LETTERS or len(figures) > MOST_FIGURES or re.search(ANY, text):
+            return Way(text, len(_words(text)))
+        places = iter(range(len(figures)))
+        way = self._way(FIGURES.sub(lambda found: self._aside(found[0], next(places)), text))
+        return way._replace(said=re.sub(ANY, lambda at: figures[_place(at[0])], way.said))
+
+    def _aside(self, figure: str, place: int) -> str:
+        """What stands for a number: its place, and the form of a plural that belongs to it."""
+        form = min(self._form(int(figure)), 9) if figure.isdecimal() and len(figure) < 10 else 9
+        return chr(ASIDE + form * MOST_FIGURES + place)
 
     def _found(self, text: str) -> Way:
         core = text.strip()
@@ -188,10 +209,11 @@ class Translator:
 
     def _number(self, template: Template, found: re.Match[str]) -> int:
         """Which form of a plural: one where English has one, else after the first number."""
-        if len(template.said) == 1 or template.count == 1:
-            return min(self._form(1), len(template.said) - 1)
-        numbers = [v for v in found.groupdict().values() if v.isdecimal()]
-        return min(self._form(int(numbers[0]) if numbers else 2), len(template.said) - 1)
+        last = len(template.said) - 1
+        if not last or template.count == 1:
+            return min(self._form(1), last)
+        forms = [_form_of(v) for v in found.groupdict().values() if re.fullmatch(ANY, v)]
+        return min(forms[0] if forms else self._form(2), last)
 
     def _pieced(self, pieces: Sequence[str]) -> Way:
         """Pieces and seams in turn; pieces that are one message together stay together."""
@@ -285,6 +307,43 @@ def _names(text: str) -> set[str]:
     return set(PLACEHOLDER.findall(text))
 
 
+def _place(aside: str) -> int:
+    return (ord(aside) - ASIDE) % MOST_FIGURES
+
+
+def _form_of(aside: str) -> int:
+    return (ord(aside) - ASIDE) // MOST_FIGURES
+
+
+def _named(text: str, said: tuple[str, ...]) -> tuple[str, tuple[str, ...]]:
+    """A message whose own numbers are placeholders as well, each with its name in all forms."""
+    names: dict[str, str] = {}
+
+    def name(found: re.Match[str]) -> str:
+        return names.setdefault(found[0], f"{{{OWN}{len(names)}}}")
+
+    fixed = PLACEHOLDERS.split(text)
+    fixed[::2] = [FIGURES.sub(name, part) for part in fixed[::2]]
+    return _once("".join(fixed)), tuple(_with_names(form, names) for form in said)
+
+
+def _with_names(said: str, names: dict[str, str]) -> str:
+    parts = PLACEHOLDERS.split(said)
+    parts[::2] = [FIGURES.sub(lambda f: names.get(f[0], f[0]), part) for part in parts[::2]]
+    return "".join(parts)
+
+
+def _once(text: str) -> str:
+    """A number that stands twice in a message has a name of its own at its second place."""
+    seen: dict[str, int] = {}
+
+    def once(found: re.Match[str]) -> str:
+        seen[found[1]] = seen.get(found[1], 0) + 1
+        return found[0] if seen[found[1]] == 1 else f"{{{found[1]}x{seen[found[1]]}}}"
+
+    return re.sub(rf"\{{({OWN}\d+)\}}", once, text)
+
+
 def _words(text: str) -> list[str]:
     """What would have to be translated: no units, no markup."""
     return [w for w in WORD.findall(re.sub(r"<[^<>]*>|&\w+;", " ", text)) if w not in UNITS]
@@ -299,7 +358,8 @@ def _template(text: str, said: tuple[str, ...], count: int) -> tuple[Template, s
     fixed, names = parts[::2], parts[1::2]
     pattern = re.escape(fixed[0])
     for name, behind in zip(names, fixed[1:], strict=True):
-        pattern += f"(?P<{name}>{VALUE}*?){re.escape(behind)}"
+        value = ANY if name.startswith(OWN) else f"{VALUE}*?"
+        pattern += f"(?P<{name}>{value}){re.escape(behind)}"
     words = {w for i, part in enumerate(fixed) for w in _standing(part, i, len(fixed))}
     letters = sum(_letters(part) for part in fixed)
     return Template(tuple(fixed), pattern, said, letters, count), words

@@ -31,14 +31,13 @@ OVER, UNDER = "protection.cell_over_voltage", "protection.cell_under_voltage"
 
 def voltage_delay(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """Too long a delay exposes the cell; too short a one trips on a motor's start."""
-    for name in (
-        "cell_over_voltage",
-        "cell_under_voltage",
-        "pack_over_voltage",
-        "pack_under_voltage",
+    for name, word in (
+        ("cell_over_voltage", "over-voltage"),
+        ("cell_under_voltage", "under-voltage"),
+        ("pack_over_voltage", "pack's over-voltage"),
+        ("pack_under_voltage", "pack's under-voltage"),
     ):
         limit = getattr(setup.protection, name)
-        word = name.replace("cell_", "").replace("pack_", "pack's ").replace("_voltage", "-voltage")
         path = f"protection.{name}.delay_s"
         if limit is not None and limit.delay_s > LONGEST_S:
             yield warning(
