@@ -41,7 +41,7 @@ def column_row(page, name: str) -> int:
 
 
 def choose(page, key: str, text: str) -> None:
-    box = page._boxes[key]
+    box = page.written.boxes[key]
     box.setCurrentText(text)
     box.activated.emit(box.currentIndex())
 
@@ -55,8 +55,8 @@ def test_it_shows_how_the_file_is_understood(draft_page, small_log):
         8,
     )
     assert "200 rows, 8 cells" in words(draft_page)
-    assert draft_page._boxes["cell_scale"].currentText() == "mV"
-    assert draft_page._boxes["zone"].currentText() == "Europe/Vienna"
+    assert draft_page.written.boxes["cell_scale"].currentText() == "mV"
+    assert draft_page.written.boxes["zone"].currentText() == "Europe/Vienna"
     assert draft_page.pack.currentText() == "Pack B"
     assert draft_page.take.isEnabled()
 
@@ -202,7 +202,7 @@ def test_a_file_of_several_packs_asks_which_one(qtbot, page, bench, tmp_path):
     qtbot.waitUntil(lambda: page.draft.log is not None, timeout=10_000)
     assert page.draft.log.cells == 8
     assert page.take.isEnabled()
-    assert page._boxes["choice"].isVisibleTo(page)
+    assert page.written.boxes["choice"].isVisibleTo(page)
 
 
 def test_a_workbook_of_two_logs_asks_which_one(qtbot, page, bench, tmp_path):

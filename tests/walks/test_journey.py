@@ -104,10 +104,10 @@ def test_the_import_page_says_what_looks_odd_and_turns_the_sign(
     found = page(open_window)
     qtbot.waitUntil(lambda: found.draft is not None and found.take.isEnabled(), timeout=20_000)
     assert "discharge were counted positive" in words(found)
-    found._flip()
+    found.turn_sign()
     qtbot.waitUntil(lambda: "discharge were counted positive" not in words(found), timeout=20_000)
     assert found.draft.log.current_a[5] == pytest.approx(small_log.current_a[5])
-    assert found._boxes["sign"].currentText() == "discharging as positive"
+    assert found.written.boxes["sign"].currentText() == "discharging as positive"
     assert found.rows.rowCount() == 12
 
 

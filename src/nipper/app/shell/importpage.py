@@ -3,21 +3,13 @@ on confirmation.
 """
 
 from collections.abc import Callable
-from dataclasses import replace
-from datetime import datetime
 from pathlib import Path
-from zoneinfo import ZoneInfo, available_timezones
 
-import numpy as np
-from PySide6.QtCore import Qt, Signal, Slot
+from PySide6.QtCore import Signal, Slot
 from PySide6.QtWidgets import (
     QComboBox,
-    QGridLayout,
     QHBoxLayout,
     QProgressBar,
-    QScrollArea,
-    QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -25,36 +17,20 @@ from PySide6.QtWidgets import (
 from nipper.app.jobs import Job, Latest
 from nipper.app.shell.columnstable import ColumnsTable
 from nipper.app.shell.importdraft import Draft, read_draft, take_over, understand
+from nipper.app.shell.importparts import CHOICE, FirstRows, Oddities, Written
 from nipper.app.theme import Theme
 from nipper.app.widgets.asking import ask_open, ask_save
-from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, label
+from nipper.app.widgets.basic import SEMI, button, card, label
 from nipper.app.widgets.units import UNITS
 from nipper.core.errors import NipperError
 from nipper.core.files import write_whole
 from nipper.core.logs.mapping import ColumnMapping, load_mapping, mapping_file
-from nipper.core.logs.model import Log
 from nipper.core.logs.propose import Proposal
 from nipper.core.logs.reader import flip_current
 from nipper.core.logs.roles import Role, with_role
-from nipper.core.logs.times import TIME_FORMS
 from nipper.core.setup import Setup
 from nipper.store import Bench, Pack
 
-NONE = "–"
-SHOWN_ROWS = 12
-CELL_UNITS = {"V": 1.0, "mV": 1e-3, "0.1 mV": 1e-4, "10 mV": 1e-2, "0.1 V": 0.1}
-SIGNS = ("charging as positive", "discharging as positive")
-TEMP_UNITS = {"°C": "C", "°F": "F", "K": "K"}
-TEMP_UNITS_BY = {unit: title for title, unit in TEMP_UNITS.items()}
-CHOICE, CHOOSE = "pack or table", "choose …"
-WRITTEN = (
-    ("choice", CHOICE),
-    ("time_form", "time is written"),
-    ("zone", "time zone"),
-    ("cell_scale", "cells are in"),
-    ("sign", "current counts"),
-    ("temp_unit", "temperatures in"),
-)
 MAPPINGS = "Column mappings (*.json)"
 
 
@@ -79,9 +55,10 @@ class ImportPage(QWidget):
         self._again.answered.connect(self._understood)
         self._title = label("", size=16, weight=SEMI, wrap=True)
         self._subtitle = label("", "soft", wrap=True)
-        self._odd = QVBoxLayout()
-        self._boxes: dict[str, QComboBox] = {}
-        self._named: dict[str, QWidget] = {}
+        self.written, self.odd, self.rows = Written(), Oddities(theme), FirstRows()
+        self.written.remapped.connect(self._reread)
+        self.written.chosen.connect(self._read)
+        self.odd.turned.connect(self.turn_sign)
         self.columns = ColumnsTable()
         self.columns.chosen.connect(self.set_role)
         self.progress = QProgressBar(maximum=1000)
@@ -103,10 +80,6 @@ class ImportPage(QWidget):
         middle.addWidget(self._side(), 2)
         layout.addLayout(middle, 3)
         layout.addWidget(label("The first rows as understood", weight=SEMI))
-        self.rows = QTableWidget()
-        self.rows.setAccessibleName(UNITS.text("first rows of the table"))
-        self.rows.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.rows.verticalHeader().hide()
         layout.addWidget(self.rows, 2)
         layout.addWidget(self.progress)
         layout.addLayout(self._foot())
@@ -114,43 +87,10 @@ class ImportPage(QWidget):
     def _side(self) -> QWidget:
         frame, inside = card()
         inside.addWidget(label("How it is written", weight=SEMI))
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(10)
-        grid.setVerticalSpacing(4)
-        for row, (key, title) in enumerate(WRITTEN):
-            self._named[key] = label(title)
-            grid.addWidget(self._named[key], row, 0)
-            grid.addWidget(self._box(key, title), row, 1)
-        grid.setColumnStretch(1, 1)
-        inside.addLayout(grid)
+        inside.addLayout(self.written)
         inside.addWidget(label("What looks odd", weight=SEMI))
-        inside.addWidget(self._scrolled(self._odd), 1)
+        inside.addWidget(self.odd, 1)
         return frame
-
-    def _scrolled(self, layout: QVBoxLayout) -> QScrollArea:
-        area = QScrollArea(widgetResizable=True)
-        area.setFrameShape(QScrollArea.Shape.NoFrame)
-        area.setStyleSheet("background: transparent")
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        inside = QWidget()
-        area.setWidget(inside)
-        for widget in (area.viewport(), inside):
-            widget.setAutoFillBackground(False)
-        column = QVBoxLayout(inside)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addLayout(layout)
-        column.addStretch(1)
-        return area
-
-    def _box(self, key: str, title: str) -> QComboBox:
-        box = QComboBox()
-        box.setMinimumWidth(90)
-        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        box.setProperty("key", key)
-        box.setAccessibleName(UNITS.text(title))
-        box.activated.connect(self._remap)
-        self._boxes[key] = box
-        return box
 
     def _foot(self) -> QHBoxLayout:
         foot = QHBoxLayout()
@@ -194,9 +134,10 @@ class ImportPage(QWidget):
         self.pack.setCurrentIndex(max(0, self.pack.findData(chosen)))
         for widget in (self.pack, self._pack_word):
             widget.setVisible(len(packs) > 1)
-        self._boxes["choice"].clear()
+        self.written.forget()
         self._read(None)
 
+    @Slot(str)
     def _read(self, choice: str | None) -> None:
         if self._job is not None:
             self._job.cancel()
@@ -206,7 +147,7 @@ class ImportPage(QWidget):
         self.take.setText("Import")
         self.rows.setRowCount(0)
         self.columns.setRowCount(0)
-        clear(self._odd)
+        self.odd.forget()
         self.progress.setRange(0, 0)
         question = (self._file, self._bench, self._setup, self._zone, choice)
         self._start(Job(read_draft, *question), self._understood)
@@ -274,112 +215,10 @@ class ImportPage(QWidget):
         wrong_count = any(o.kind == "cells" for o in draft.odd)
         self.take.setEnabled(draft.log is not None and not wrong_count)
         self.columns.show_columns(draft.table, draft.mapping, draft.why)
-        self._fill_boxes(draft)
-        self._fill_odd(draft)
-        self._fill_rows(draft)
-
-    def _fill_boxes(self, draft: Draft) -> None:
-        mapping = draft.mapping
-        if draft.choices:
-            self._set("choice", [CHOOSE, *draft.choices], CHOOSE)
-        for widget in (self._boxes["choice"], self._named["choice"]):
-            widget.setVisible(self._boxes["choice"].count() > 0)
-        self._set("time_form", list(TIME_FORMS.values()), TIME_FORMS[mapping.time_form])
-        zones = sorted(available_timezones() - {"UTC", "localtime"})
-        self._set("zone", ["UTC", *zones], mapping.zone)
-        unit = next((u for u, s in CELL_UNITS.items() if s == mapping.cell_scale), "V")
-        self._set("cell_scale", list(CELL_UNITS), unit)
-        self._set("sign", list(SIGNS), SIGNS[mapping.current_scale < 0])
-        self._boxes["sign"].setEnabled(mapping.current is not None and not mapping.discharge)
-        self._set("temp_unit", list(TEMP_UNITS), TEMP_UNITS_BY[mapping.temp_unit])
-
-    def _set(self, key: str, choices: list[str], current: str) -> None:
-        box = self._boxes[key]
-        if [box.itemData(i) for i in range(box.count())] != choices:
-            box.clear()
-            for choice in choices:
-                box.addItem(UNITS.text(choice), choice)
-        if current:
-            box.setCurrentIndex(box.findData(current))
-
-    def _fill_odd(self, draft: Draft) -> None:
-        clear(self._odd)
-        reading = draft.reading
-        doubts = reading.doubts if reading else ()
-        told = [f"{rows} rows left out: {why}." for rows, why in reading.dropped] if reading else []
-        if draft.log is not None and not draft.odd and not doubts and not told:
-            self._say(
-                "ok",
-                "Nothing: times run forward, the current's sign fits the voltage, all "
-                "cells are in range.",
-            )
-        for doubt in doubts:
-            settled = " Set it above." if doubt.option else ""
-            self._say("act", f"{_sentence(doubt.text)}{settled}")
-        for odd in draft.odd:
-            self._say("act" if odd.weight == "doubt" else "watch", odd.text)
-            if odd.kind == "sign":
-                flip = button("Turn the sign")
-                flip.clicked.connect(self._flip)
-                self._odd.addWidget(flip, 0, Qt.AlignmentFlag.AlignLeft)
-        for text in [
-            *told,
-            *(f"{t[0].upper()}{t[1:]}." for t in (reading.told if reading else ())),
-        ]:
-            self._say("watch", text)
-
-    def _say(self, status: str, text: str) -> None:
-        line = QWidget()
-        inside = QHBoxLayout(line)
-        inside.setContentsMargins(0, 2, 0, 2)
-        inside.addWidget(StatusMark(self._theme, status), 0, Qt.AlignmentFlag.AlignTop)
-        inside.addWidget(label(text, wrap=True), 1)
-        self._odd.addWidget(line)
-
-    def _fill_rows(self, draft: Draft) -> None:
-        log = draft.log
-        if log is None:
-            self.rows.setRowCount(0)
-            return
-        temps = [f"°C {i + 1}" for i in range(log.temp_c.shape[1])]
-        percent = ["%"] if log.soc_pct is not None else []
-        cells = [f"{i + 1}" for i in range(log.cells)]
-        heads = ["time", "A", "pack V", *cells, *temps, *percent]
-        self.rows.setColumnCount(len(heads))
-        self.rows.setHorizontalHeaderLabels(heads)
-        self.rows.setRowCount(min(SHOWN_ROWS, log.rows))
-        zone = ZoneInfo(draft.mapping.zone)
-        for row in range(self.rows.rowCount()):
-            for column, text in enumerate(_texts(log, row, zone)):
-                self.rows.setItem(row, column, QTableWidgetItem(text))
-        self.rows.resizeColumnsToContents()
+        for part in (self.written, self.odd, self.rows):
+            part.show_draft(draft)
 
     # hands
-
-    @Slot(int)
-    def _remap(self, _: int) -> None:
-        if self.draft is None:
-            return
-        box = self.sender()
-        assert isinstance(box, QComboBox)
-        key, text = box.property("key"), box.currentData()
-        if key == "choice":
-            if text != CHOOSE:
-                self._read(text)
-            return
-        mapping = self.draft.mapping
-        if key == "time_form":
-            mapping = replace(mapping, time_form=list(TIME_FORMS)[box.currentIndex()])
-        elif key == "zone":
-            mapping = replace(mapping, zone=text)
-        elif key == "cell_scale":
-            mapping = replace(mapping, cell_scale=CELL_UNITS[text])
-        elif key == "temp_unit":
-            mapping = replace(mapping, temp_unit=TEMP_UNITS[text])
-        else:
-            sign = -1.0 if box.currentIndex() == 1 else 1.0
-            mapping = replace(mapping, current_scale=sign * abs(mapping.current_scale))
-        self._reread(mapping)
 
     @Slot(list, object)
     def set_role(self, columns: list[str], role: Role) -> None:
@@ -392,10 +231,12 @@ class ImportPage(QWidget):
         self._reread(mapping)
 
     @Slot()
-    def _flip(self) -> None:
+    def turn_sign(self) -> None:
+        """Charging counts as what discharging counted as."""
         if self.draft:
             self._reread(flip_current(self.draft.mapping))
 
+    @Slot(object)
     def _reread(self, mapping: ColumnMapping) -> None:
         """Read the table anew; what was doubted before it was set by hand is settled."""
         assert self.draft
@@ -456,21 +297,3 @@ class ImportPage(QWidget):
             self._job.cancel()
             self._job, self._importing = None, False
         self.left.emit()
-
-
-def _sentence(text: str) -> str:
-    return f"{text[0].upper()}{text[1:]}."
-
-
-def _texts(log: Log, row: int, zone: ZoneInfo) -> list[str]:
-    """One row of a log as it is shown."""
-    moment = datetime.fromtimestamp(float(log.time_s[row]), zone)
-    texts = [f"{moment:%Y-%m-%d %H:%M:%S}"]
-    texts += [_number(log.current_a[row], 1), _number(log.pack_v[row], 2)]
-    texts += [_number(v, 3) for v in log.cell_v[row]]
-    texts += [_number(t, 0) for t in log.temp_c[row]]
-    return texts + ([_number(log.soc_pct[row], 0)] if log.soc_pct is not None else [])
-
-
-def _number(value: float, digits: int) -> str:
-    return f"{value:.{digits}f}".replace("-", "−") if np.isfinite(value) else NONE
