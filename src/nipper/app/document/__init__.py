@@ -24,7 +24,11 @@ __all__ = ["Document", "History", "PackRecord", "Records", "Settings", "Shelf"]
 
 
 class Document(QObject):
-    """One open bench. ``trouble`` is one line of what went wrong anywhere in it."""
+    """One open bench. ``trouble`` is one line of what went wrong anywhere in it.
+
+    More than twenty methods, half of them one-line answers about the shown pack: its parts
+    (settings, records, history, shelf, judgement) are classes of their own.
+    """
 
     pack_changed = Signal(int)
     trouble = Signal(str)

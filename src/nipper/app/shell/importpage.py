@@ -35,7 +35,11 @@ MAPPINGS = "Column mappings (*.json)"
 
 
 class ImportPage(QWidget):
-    """``finished`` carries the rows added and the pack; ``drafted`` a draft as understood."""
+    """``finished`` carries the rows added and the pack; ``drafted`` a draft as understood.
+
+    More than twenty methods: reading, reading again and taking over are jobs of one file, and each
+    has its begin, end and failure here.
+    """
 
     finished = Signal(int, int)
     left = Signal()

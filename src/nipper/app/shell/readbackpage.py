@@ -49,7 +49,11 @@ def link_work(
 
 
 class ReadBackPage(QWidget):
-    """``kept`` when a revision was added, ``left`` when the user goes back."""
+    """``kept`` when a revision was added, ``left`` when the user goes back.
+
+    More than twenty methods: typed, read from a file, read or written over the link, it is one
+    table.
+    """
 
     left = Signal()
     kept = Signal()

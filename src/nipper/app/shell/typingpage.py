@@ -36,7 +36,11 @@ from nipper.core.report.typingsheet import (
 
 
 class TypingPage(QWidget):
-    """``left`` when the user goes back; ``finished`` when all is ticked and kept as a revision."""
+    """``left`` when the user goes back; ``finished`` when all is ticked and kept as a revision.
+
+    More than twenty methods, most of them one key or button of the sheet; its state and files are
+    ``typingstate`` and ``typingfiles``.
+    """
 
     left = Signal()
     finished = Signal()

@@ -70,7 +70,11 @@ def pull_work(
 
 
 class WatchPage(QWidget):
-    """``left`` when the user goes back, ``trouble`` with what went wrong."""
+    """``left`` when the user goes back, ``trouble`` with what went wrong.
+
+    More than twenty methods: begin, row, failure and end of two streams (a watch, a log that is
+    pulled), which exclude each other.
+    """
 
     left = Signal()
     trouble = Signal(str)

@@ -119,7 +119,10 @@ Piece = tuple[str, ...]  # ways in which a part of a text may be worded
 
 
 class _Reader(ast.NodeVisitor):
-    """Goes through a module and gathers what is worded in it."""
+    """Goes through a module and gathers what is worded in it.
+
+    More than twenty methods: one for each kind of node that says something.
+    """
 
     def __init__(self) -> None:
         self._out: list[tuple[Message, int]] = []

@@ -34,7 +34,10 @@ NARROWEST = 500.0  # below this the drawing is cut rather than squeezed
 
 
 class BuiltFigure(QWidget):
-    """``chosen`` carries the place of the part; ``opened`` asks for its first field."""
+    """``chosen`` carries the place of the part; ``opened`` asks for its first field.
+
+    More than twenty methods: a part of the drawing each, and Qt's events.
+    """
 
     chosen = Signal(str)
     opened = Signal(str)

@@ -51,7 +51,10 @@ STATUS = {Mode.CLOSED: "ok", Mode.FALLBACK: "watch", Mode.STOPPED: "act", Mode.W
 
 
 class TalkPage(QWidget):
-    """Starts, stops and shows a talk."""
+    """Starts, stops and shows a talk.
+
+    More than twenty methods: live, played or run ahead, it is one talk, told at three places.
+    """
 
     def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)

@@ -49,7 +49,10 @@ ROLES = {"fuse": "watch", "lead": "soft", "cell": "lowest", "load": "ok"}
 
 
 class CurrentChart(HandleFigure):
-    """Current against time: what opens, melts or is ruined first."""
+    """Current against time: what opens, melts or is ruined first.
+
+    More than twenty methods: a part of the painting each, and what the handles ask of a figure.
+    """
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)

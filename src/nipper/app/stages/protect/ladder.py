@@ -44,7 +44,10 @@ BEND = 1.6  # > 1 widens the upper end, where the limits crowd
 
 
 class VoltageLadder(HandleFigure):
-    """All voltage limits, up the curve of the chemistry."""
+    """All voltage limits, up the curve of the chemistry.
+
+    More than twenty methods: a part of the painting each, and what the handles ask of a figure.
+    """
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)

@@ -32,7 +32,10 @@ FRAME_MS, PLAY_S = 33, 20.0  # a run is played in so many seconds, whatever its 
 
 
 class RehearseView(StageView):
-    """The stage Rehearse."""
+    """The stage Rehearse.
+
+    More than twenty methods, most of them one control of the run.
+    """
 
     def __init__(
         self, document: Document, forecasts: Forecasts, theme: Theme, parent: QWidget | None = None
