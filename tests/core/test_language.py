@@ -94,6 +94,15 @@ def test_the_longest_message_is_meant():
     )
 
 
+def test_what_is_counted_is_counted():
+    to = Translator(
+        [Entry("{who} trips", ("{who} schaltet ab",)),
+         Entry("{n} trip", ("{n} Abschaltung", "{n} Abschaltungen"), "{n} trips")]
+    )  # fmt: skip
+    assert to.text("0 trips") == "0 Abschaltungen"
+    assert to.text("North trips") == "North schaltet ab"
+
+
 def test_a_plural_has_as_many_forms_as_the_language():
     three = ("{n} день", "{n} дня", "{n} дней")
     form = files._form({"Plural-Forms": "nplurals=3; plural=(n%10==1 && n%100!=11 ? 0 : 2);"})
@@ -114,8 +123,9 @@ def test_markup_stays_and_what_it_escapes_is_read():
 
 
 def test_a_page_keeps_its_marks():
-    page = "# Title\n\n1. **A point**: goes\n   on.\n\n> A caution."
-    assert in_words(page, str.upper) == "# TITLE\n\n1. **A POINT**: GOES ON.\n\n> A CAUTION."
+    page = "# Title\n\n1. **A point**: goes\n   on.\n\nAnd so\non.\n\n> A caution."
+    said = "# TITLE\n\n1. **A POINT**: GOES ON.\n\nAND SO ON.\n\n> A CAUTION."
+    assert in_words(page, str.upper) == said
 
 
 @given(st.sampled_from(messages()), st.lists(st.integers(0, 99_999), min_size=9, max_size=9))

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from nipper.core.errors import InputError
 from nipper.store.file import BenchFile
 
 if TYPE_CHECKING:
@@ -117,8 +118,10 @@ class Logs:
         )
         stretches: list[Log] = []
         for i, (chunk,) in enumerate(rows):
-            data = self._file.rows("SELECT data FROM chunks WHERE id = ?", (chunk,))[0][0]
-            stretch = as_now(chunks.unpack(data))
+            data = self._file.rows("SELECT data FROM chunks WHERE id = ?", (chunk,))
+            if not data:  # a damaged index lists it
+                raise InputError("the bench", "a stretch of samples", "one that is listed")
+            stretch = as_now(chunks.unpack(data[0][0]))
             if stretch is not None:
                 stretches.append(stretch)
             tick((i + 1) / len(rows))

@@ -4,7 +4,7 @@ import re
 from collections.abc import Callable
 
 # a line goes on with the next unless that one is empty or begins a block
-FOLDED = re.compile(r"\n(?=\S)(?![#>*\-|]|\d+\. |\*\*)")
+FOLDED = re.compile(r"(?<!\n)\n(?=\S)(?![#>*\-|]|\d+\. |\*\*)")
 MARK = re.compile(r"(?:#+|[*\->]|\d+\.)\s+")
 
 

@@ -186,7 +186,7 @@ class Translator:
             return Way(self._whole[text], 0, _letters(text) ** 2)
         best, letters = Way(text, len(_words(text))), _letters(text)
         for template in self._candidates(text):
-            most = template.letters**2 + (letters - template.letters) ** 2
+            most = template.letters**2 + 1 + (letters - template.letters) ** 2
             if not best.left and most <= best.fixed:
                 break  # those that follow say less
             for found in template.found_in(text):
@@ -205,6 +205,8 @@ class Translator:
         text = template.said[self._number(template, found)]
         said = PLACEHOLDER.sub(lambda at: ways[at[1]].said if at[1] in ways else "", text)
         fixed = template.letters**2 + sum(w.fixed for w in ways.values())
+        if len(template.said) > 1 and any(re.fullmatch(ANY, v) for v in values.values()):
+            fixed += 1  # of two that fit, the one that counts is meant
         return Way(said, sum(w.left for w in ways.values()), fixed)
 
     def _number(self, template: Template, found: re.Match[str]) -> int:

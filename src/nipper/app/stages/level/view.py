@@ -7,13 +7,13 @@ from itertools import pairwise
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import Qt, Slot
-from PySide6.QtGui import QFont
+from PySide6.QtGui import QFont, QFontMetrics
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
 from nipper.app.forecasts import Forecasts
 from nipper.app.stage import StageView
-from nipper.app.theme import BASE_PT, Theme
+from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import SEMI, button, card, label, refilled, scrolled
 from nipper.app.widgets.plot import Plot
 from nipper.app.widgets.units import UNITS
@@ -21,6 +21,8 @@ from nipper.core.chemistry import chemistry
 from nipper.core.forecast.levelling import Course, Levelling, by_hand, from_log, slope_along
 from nipper.core.imbalance.remedies import CAUTION
 from nipper.core.report.forecasts import charge, hours_sentences, level_headline
+
+AXIS_PX = 44  # what the axis at the left takes
 
 
 class LevelView(StageView):
@@ -164,7 +166,10 @@ class LevelView(StageView):
             )
         for at, (_, name, role) in spread_apart(ends, 0.085 * top):
             plot.note(last * 1.01, at, name, role, bold=role != "soft", size=BASE_PT - 0.5)
-        plot.item.setXRange(0.0, last * 1.5, padding=0.01)
+        measure = QFontMetrics(font(BASE_PT - 0.5, SEMI)).horizontalAdvance
+        names_px = max(measure(UNITS.text(name)) for _, name, _ in ends)
+        room = min(0.6, (names_px + 8) / max(200, plot.width() - AXIS_PX))
+        plot.item.setXRange(0.0, last * max(1.5, 1.0 / (1.0 - room)), padding=0.01)
         plot.item.setYRange(0.0, top * 1.12, padding=0.02)
         weeks = ((w, "now" if w == 0 else f"{w:g} weeks") for w in np.arange(0.0, last + 0.1, 3.0))
         plot.item.getAxis("bottom").setTicks([[(w, UNITS.text(words)) for w, words in weeks]])
