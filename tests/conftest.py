@@ -4,6 +4,7 @@ import os
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["LC_ALL"] = "C.UTF-8"  # a German desktop is spoken German to
 
 import pytest
 from hypothesis import HealthCheck, settings

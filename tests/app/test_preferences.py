@@ -3,7 +3,7 @@
 import re
 
 import pytest
-from PySide6.QtCore import QSettings
+from PySide6.QtCore import QLocale, QSettings
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QDateEdit, QStackedWidget
 
 from nipper.app.shell.preferencespage import SIZE_KEY, PreferencesPage, form_of, size_factor
@@ -266,3 +266,21 @@ def test_a_sheet_to_type_from_is_printed_as_it_is(monkeypatch):
     as_pdf("<p>stops at 2.5 °C</p>", for_device=True)
     as_pdf("<p>stops at 2.5 °C</p>")
     assert told == ["<p>stops at 2.5 °C</p>", "<p>stops at 36,5 °F</p>"]
+
+
+@pytest.mark.parametrize(
+    ("desktop", "chosen", "spoken"),
+    [
+        ("de_AT", "", "de"),
+        ("de_AT", "en", ""),
+        ("fr_FR", "", ""),
+        ("fr_FR", "de", "de"),
+        ("C", "nonsense", ""),
+    ],
+)
+def test_nipper_speaks_as_the_desktop_unless_told_otherwise(
+    settings, monkeypatch, desktop, chosen, spoken
+):
+    monkeypatch.setattr(QLocale, "system", lambda: QLocale(desktop))
+    settings.setValue("language", chosen)
+    assert form_of(settings).language == spoken

@@ -135,6 +135,8 @@ def run(arguments: argparse.Namespace) -> int:
         if scratch
         else QSettings()
     )
+    if walking:
+        settings.setValue("language", "en")  # the pictures of the docs
     window = make_window(
         settings, arguments.theme or str(settings.value("theme", "light" if walking else "desktop"))
     )

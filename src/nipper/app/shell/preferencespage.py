@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from PySide6.QtCore import QSettings, Signal, Slot
+from PySide6.QtCore import QLocale, QSettings, Signal, Slot
 from PySide6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
 
 from nipper.app.widgets.basic import SEMI, label, page_head
@@ -14,6 +14,7 @@ from nipper.core.shown import Dates, Form
 THEMES = {"desktop": "as the desktop", "light": "light", "dark": "dark"}
 SIZES = (90, 100, 115, 130, 150, 175, 200)  # % of the usual
 SIZE_KEY = "size_pct"
+ENGLISH = "en"
 SAMPLE = (
     "So it looks: on 27 Nov 2026 the charge stopped at 4.5 °C, resumed 2 K above, after 12.34 Ah "
     "and at 3.452 V a cell."
@@ -73,8 +74,19 @@ def form_of(settings: QSettings) -> Form:
         dates=Dates[chosen["date"]],
         digits=int(chosen["digits"]),
         c_rates=chosen["current"] == "C",
-        language=_chosen(settings, language()),
+        language=spoken(_chosen(settings, language())),
     )
+
+
+def spoken(chosen: str) -> str:
+    """The code of the language that was chosen, empty for English; that of the desktop where there
+    is such a one.
+    """
+    if chosen:
+        return chosen if chosen != ENGLISH else ""
+    desktop = QLocale.system().name()
+    known = (code for code in (desktop, desktop.partition("_")[0]) if code in languages())
+    return next(known, "")
 
 
 def language() -> Choice:
@@ -82,7 +94,7 @@ def language() -> Choice:
     return Choice(
         "language",
         "Language",
-        {"": "English", **languages()},
+        {"": "as the desktop", ENGLISH: "English", **languages()},
         "Of all that is read in the window and on paper. From the next start on.",
     )
 

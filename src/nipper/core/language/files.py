@@ -33,7 +33,8 @@ def languages() -> dict[str, str]:
 
 
 def _own_name(path: Path) -> str:
-    head = path.read_text(encoding="utf-8", errors="replace")[:4000]
+    with path.open(encoding="utf-8", errors="replace") as file:
+        head = file.read(4000)
     found = re.search(rf'"{NAME}: ([^"\\]{{1,40}})', head)
     return found[1] if found else path.stem
 

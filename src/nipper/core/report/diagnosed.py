@@ -13,6 +13,7 @@ from nipper.core.logs.charges import Reading, readings
 from nipper.core.logs.model import Log
 from nipper.core.quantities import with_minus
 from nipper.core.report.build import TITLES
+from nipper.core.report.consequence import count
 from nipper.core.report.keep import SURE, dated
 from nipper.core.report.sentences import named
 from nipper.core.setup import Setup
@@ -49,7 +50,7 @@ def _basis(diagnosis: Diagnosis, log: Log, setup: Setup, zone: tzinfo) -> str:
     full = len(diagnosis.estimate.full)
     kind = f"{setup.cells} cells of {setup.capacity_ah:g} Ah ({TITLES[setup.chemistry]})"
     span = f"{dated(float(log.time_s[0]), zone)} to {dated(float(log.time_s[-1]), zone)}"
-    return f"{kind}. A log of {span}, {log.rows} rows, {full} full charge{'s' * (full != 1)}."
+    return f"{kind}. A log of {span}, {log.rows} rows, {count(full, 'full charge')}."
 
 
 def _finding(cause: Cause) -> str:
