@@ -246,6 +246,22 @@ def test_equal_packs_share_alike():
     assert sharing(trial.logs[:1], bank) is None
 
 
+@pytest.mark.parametrize(("apart_s", "compared"), [(80.0, True), (100.0, False), (125.0, False)])
+def test_rows_far_apart_in_time_are_no_moment_of_both(apart_s, compared):
+    """A load goes on and off within minutes: shares are of one moment, or none."""
+    bank = new_setup("lfp", 16, 100.0, 2, "none")
+    rows = 100
+    log = Log(
+        time_s=1.7e9 + 300.0 * np.arange(rows),
+        current_a=np.full(rows, -30.0),
+        pack_v=np.full(rows, 52.0),
+        cell_v=np.full((rows, 16), 3.25, np.float32),
+        temp_c=np.full((rows, 1), 20.0, np.float32),
+    )
+    later = replace(log, time_s=log.time_s + apart_s)
+    assert (sharing([log, later], bank) is not None) == compared
+
+
 def test_the_highest_cell_under_a_held_sum():
     """By hand: equal cells stand at the target's mean; with one cell lower the others stand above
     it, and the sum is the target.
