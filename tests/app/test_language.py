@@ -31,7 +31,7 @@ SIDE_PAGES = (
 )  # fmt: skip
 # the builder's own words and values of settings; languages by their own names
 OWN = re.compile(
-    r"Test bench|Pack B|bars retorqued|\bpack [12]\b|\w+\.\w+|one\.csv|\blfp\b|\b568B\b|"
+    r"Test bench|Pack [AB]|bars retorqued|\bpack [12]\b|\w+\.\w+|one\.csv|\blfp\b|\b568B\b|"
     r"Marked|Deutsch"
 )
 

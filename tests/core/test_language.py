@@ -110,6 +110,15 @@ def test_a_plural_has_as_many_forms_as_the_language():
     assert [to.text(t) for t in ("1 day", "21 days", "5 days")] == ["1 день", "21 день", "5 дней"]
 
 
+def test_a_name_is_in_no_language():
+    to = german(("north", "Nord"), ("cells of {name}", "Zellen von {name}"), ("pack", "Packen"))
+    assert to.text("Cells of North.") == "Zellen von Nord."
+    to.keep(["North", "North pack 2"])
+    assert to.text("Cells of North.") == "Zellen von North."
+    assert to.text("cells of North pack 2") == "Zellen von North pack 2"
+    assert to.text("at 52° north") == "at 52° Nord"
+
+
 def test_what_no_message_covers_stays_as_it_is():
     to = german(("cell", "Zelle"))
     for text in ("", "Quarry Lane", "3.45 V", "{not a place}", "<b>Quarry</b>", "\n"):

@@ -6,7 +6,7 @@ month is a word, and a decimal point. A text is turned over only where a person 
 """
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import lru_cache
@@ -81,6 +81,13 @@ def _translated(text: str, language: str) -> str:
     """In the reader's language: degrees are turned before, as their patterns know English."""
     to = translator(language)
     return to.text(text) if to else text
+
+
+def keep_names(names: Iterable[str], form: Form) -> None:
+    """The builder's own names, which are translated nowhere."""
+    to = translator(form.language)
+    if to is not None and to.keep(names):
+        _known.cache_clear()
 
 
 @lru_cache(maxsize=4)

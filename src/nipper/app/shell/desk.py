@@ -12,6 +12,7 @@ from nipper.app.jobs import Job, end_jobs
 from nipper.app.shell.stages import BY_ID, STAGES, load_ahead
 from nipper.app.shell.teller import Teller
 from nipper.app.stage import Situation, StageView
+from nipper.app.widgets.units import UNITS
 from nipper.core.setup import own_paths
 from nipper.store import Bench
 
@@ -89,6 +90,7 @@ class Desk(QObject):
     @Slot()
     def show_settings(self) -> None:
         """The top line: name, and how far what is set is typed in."""
+        self._keep_names()
         document = self.document
         typed = document.history.typed(document.pack.id)
         changed = bool(typed) and document.as_shown(typed[-1].setup) != document.setup
@@ -98,8 +100,12 @@ class Desk(QObject):
     @Slot()
     def show_packs(self) -> None:
         """The top line: the packs, and the one that is shown."""
+        self._keep_names()
         self._window.top.show_packs(self.document.records.packs, self.document.pack.id)
         self.show_settings()
+
+    def _keep_names(self) -> None:
+        UNITS.keep([self.document.bank.name, *(p.name for p in self.document.records.packs)])
 
     @Slot()
     def _show_scope(self) -> None:

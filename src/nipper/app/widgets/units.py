@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from PySide6.QtCore import QObject, Signal
 
 from nipper.core.quantities import Context
-from nipper.core.shown import USUAL, Dates, Form, as_shown, to_fahrenheit
+from nipper.core.shown import USUAL, Dates, Form, as_shown, keep_names, to_fahrenheit
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,6 +55,10 @@ class Units(QObject):
     def in_words(self, text: str) -> str:
         """A text of which only the words are the reader's: its values are typed into a device."""
         return as_shown(text, Form(language=self.form.language))
+
+    def keep(self, names: Iterable[str]) -> None:
+        """Names that are the builder's own, and in no language."""
+        keep_names(names, self.form)
 
     def texts(self, texts: Iterable[str]) -> list[str]:
         """Texts as they are shown: the choices of a box, the heads of a table."""

@@ -111,6 +111,7 @@ class Translator:
         self, entries: Iterable[Entry], form: Callable[[int], int] = lambda n: int(n != 1)
     ) -> None:
         self._form = form
+        self._own: frozenset[str] = frozenset()
         self._whole: dict[str, str] = {}
         templates: list[tuple[Template, set[str]]] = []
         for entry in with_parts(entries):
@@ -122,6 +123,19 @@ class Translator:
                     self._whole.setdefault(text, said[0])
         self._by_word = _indexed(templates)
         self._way = lru_cache(maxsize=20_000)(self._found)
+
+    def keep(self, names: Iterable[str]) -> bool:
+        """Names that are the builder's own: a pack called North is no Nord. Whether they are others
+        than before.
+        """
+        own = frozenset(FIGURES.sub(chr(ASIDE), name) for name in names)
+        changed, self._own = own != self._own, own
+        if changed:
+            self._way.cache_clear()
+        return changed
+
+    def _is_own(self, text: str) -> bool:
+        return bool(self._own) and re.sub(ANY, chr(ASIDE), text) in self._own
 
     def text(self, text: str) -> str:
         """As it is called in this language; of a page with markup, each text in it."""
@@ -174,14 +188,16 @@ class Translator:
 
     def _at_once(self, text: str) -> Way:
         """As one message, also with a capital or without, with a point behind or without."""
-        if text in self._whole:
+        if text in self._whole or self._is_own(text):
             return self._message(text)
         bare = ((shape, shape.off(text)) for shape in SHAPES)
         ways = ((shape, self._message(b)) for shape, b in bare if b is not None)
         return min((w._replace(said=shape.on(w.said, text)) for shape, w in ways), key=_worth)
 
     def _message(self, text: str) -> Way:
-        """As it stands: a message of fixed words, or one with values."""
+        """As it stands: a name, a message of fixed words, or one with values."""
+        if self._is_own(text):
+            return Way(text, 0, _letters(text) ** 2)
         if text in self._whole:
             return Way(self._whole[text], 0, _letters(text) ** 2)
         best, letters = Way(text, len(_words(text))), _letters(text)
@@ -362,16 +378,17 @@ def _template(text: str, said: tuple[str, ...], count: int) -> tuple[Template, s
     for name, behind in zip(names, fixed[1:], strict=True):
         value = ANY if name.startswith(OWN) else f"{VALUE}*?"
         pattern += f"(?P<{name}>{value}){re.escape(behind)}"
-    words = {w for i, part in enumerate(fixed) for w in _standing(part, i, len(fixed))}
+    ends = ("", *names, "")
+    words = {w for i, part in enumerate(fixed) for w in _standing(part, ends[i], ends[i + 1])}
     letters = sum(_letters(part) for part in fixed)
     return Template(tuple(fixed), pattern, said, letters, count), words
 
 
-def _standing(part: str, place: int, places: int) -> Iterator[str]:
-    """The words of a fixed part that no value can lengthen: those that end where it does may."""
+def _standing(part: str, before: str, after: str) -> Iterator[str]:
+    """The words of a fixed part that no value beside it can lengthen; a number does not."""
     for found in WORD.finditer(part):
-        open_before = found.start() == 0 and place > 0
-        open_after = found.end() == len(part) and place < places - 1
+        open_before = found.start() == 0 and before and not before.startswith(OWN)
+        open_after = found.end() == len(part) and after and not after.startswith(OWN)
         if not (open_before or open_after) and found[0] not in UNITS:
             yield found[0]
 
