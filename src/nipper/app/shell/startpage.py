@@ -83,7 +83,7 @@ class StartPage(QWidget):
         grid = QGridLayout()
         grid.setVerticalSpacing(8)
         grid.setHorizontalSpacing(12)
-        self.name = QLineEdit("My pack")
+        self.name = QLineEdit(UNITS.text("My pack"))
         self.name.setMaxLength(200)
         self.chemistry, self.balancer = QComboBox(), QComboBox()
         for chem in CHEMISTRIES.values():
@@ -235,5 +235,5 @@ class StartPage(QWidget):
             self.capacity.value,
             self.packs.value(),
             self.balancer.currentData(),
-            self.name.text().strip() or "My pack",
+            self.name.text().strip() or UNITS.text("My pack"),
         )

@@ -108,9 +108,10 @@ class TemperatureChart(HandleFigure):
                 box.height(),
             )
             painter.fillRect(part, colour(FILL[zone.kind]))
-            if metrics.horizontalAdvance(zone.text) < part.width() - 6:
+            text = UNITS.text(zone.text)
+            if metrics.horizontalAdvance(text) < part.width() - 6:
                 painter.setPen(colour("ink" if zone.kind in ("on", "slow") else "soft"))
-                painter.drawText(part, int(Qt.AlignmentFlag.AlignCenter), zone.text)
+                painter.drawText(part, int(Qt.AlignmentFlag.AlignCenter), text)
         if self._left > SIDE:
             painter.setFont(font(BASE_PT + 1, SEMI))
             painter.setPen(colour("ink"))

@@ -10,6 +10,7 @@ from nipper.app.stages.build.layout import BAR_X, Placed
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.theme.marks import STATUS_ROLE, draw_status
 from nipper.app.widgets.basic import SEMI
+from nipper.app.widgets.units import UNITS
 from nipper.core.assembly.parts import BuiltPart
 
 NARROW = 15.0  # a cell narrower than this has no room for its number
@@ -92,7 +93,7 @@ class BankPainter:
             text = f"{part.title} {part.text}" if one_line else part.title
             room = box.adjusted(3, 0, -3, 0) if one_line else upper
             fitted = self._painter.fontMetrics().elidedText(
-                text, Qt.TextElideMode.ElideRight, int(room.width())
+                UNITS.text(text), Qt.TextElideMode.ElideRight, int(room.width())
             )
             self._painter.drawText(room, centre, fitted)
             if one_line:

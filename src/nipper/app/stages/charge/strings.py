@@ -123,13 +123,13 @@ class StringChart(QWidget):
         painter.setFont(font(BASE_PT - 0.5))
         metrics = QFontMetricsF(painter.font())
         painter.setPen(colour("soft"))
-        text = f"the input works from {low:.0f} to {high:.0f} V"
+        text = UNITS.text(f"the input works from {low:.0f} to {high:.0f} V")
         painter.drawText(QPointF(self._x(low), HEAD_H - 10), text)
         painter.setPen(QPen(colour("act"), 2))
         painter.drawLine(
             QPointF(self._x(tracker.max_v), HEAD_H - 8), QPointF(self._x(tracker.max_v), bottom)
         )
-        limit = f"never above {tracker.max_v:g} V"
+        limit = UNITS.text(f"never above {tracker.max_v:g} V")
         left = min(self._x(tracker.max_v) + 4, self.width() - metrics.horizontalAdvance(limit) - 2)
         clash = left < self._x(low) + metrics.horizontalAdvance(text) + 8
         painter.drawText(QPointF(left, HEAD_H - (24 if clash else 10)), limit)
@@ -157,7 +157,7 @@ class StringChart(QWidget):
         painter.fillRect(bar, colour(role))
         painter.setFont(font(BASE_PT - 0.5))
         painter.setPen(colour("ink"))
-        ends = f"{way.hot_v:.0f} to {way.cold_v:.0f} V"
+        ends = UNITS.text(f"{way.hot_v:.0f} to {way.cold_v:.0f} V")
         width = QFontMetricsF(painter.font()).horizontalAdvance(ends)
         limit = self._x(solar.tracker.max_v)
         crosses = (

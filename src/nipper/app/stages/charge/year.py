@@ -89,7 +89,7 @@ class YearFigure(QWidget):
         painter.setPen(QPen(self._theme.colour("copper"), 2, Qt.PenStyle.DashLine))
         painter.drawLine(LEFT, int(y), self.width() - 8, int(y))
         painter.setFont(font(BASE_PT - 1, SEMI))
-        words = f"drawn {budget.drawn_kwh:.1f}"
+        words = UNITS.text(f"drawn {budget.drawn_kwh:.1f}")
         width = painter.fontMetrics().horizontalAdvance(words) + 8
         place = QRectF(LEFT + 2, y - 18, width, 16)
         painter.fillRect(place, self._theme.colour("paper"))

@@ -62,7 +62,7 @@ class Suspects(QWidget):
             painter.drawText(row.adjusted(0, 0, 0, 0), centre, f"{100 * share:.0f} %")
             painter.setFont(font(BASE_PT))
             words = painter.fontMetrics().elidedText(
-                title, Qt.TextElideMode.ElideRight, int(wide - 10)
+                UNITS.text(title), Qt.TextElideMode.ElideRight, int(wide - 10)
             )
             painter.drawText(row.adjusted(62, 0, 0, 0), centre, words)
 

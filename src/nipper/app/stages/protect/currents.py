@@ -342,6 +342,7 @@ class CurrentChart(HandleFigure):
         """Write where nothing is written yet; False when there is no room."""
         painter.setFont(font(BASE_PT, SEMI) if bold else font(BASE_PT - 0.5))
         metrics = QFontMetricsF(painter.font())
+        words = UNITS.text(words)
         width, height = metrics.horizontalAdvance(words), metrics.height()
         if right:
             left = at.x() - width

@@ -292,7 +292,7 @@ class VoltageLadder(HandleFigure):
         painter.setFont(font(BASE_PT - 0.5, SEMI))
         room = inner.width() - 58
         title = QFontMetricsF(painter.font()).elidedText(
-            words[0], Qt.TextElideMode.ElideRight, room
+            UNITS.text(words[0]), Qt.TextElideMode.ElideRight, room
         )
         painter.drawText(inner, int(Qt.AlignmentFlag.AlignLeft | middle), title)
         painter.setPen(self._theme.colour("ink"))

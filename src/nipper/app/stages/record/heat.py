@@ -25,6 +25,7 @@ from nipper.core.report.charges import HeatTable
 from nipper.store import BenchEvent
 
 LEFT, TOP, FOOT = 34.0, 22.0, 44.0
+SCALE_W = 16.0 + 6.0 + 13 * 11.0 + 5.0 + 70.0  # the colours below, and their ends
 READING = "reading"  # the kind of an event that is a reading by hand
 TONES = 100  # on either side of the even
 SCALE_STEPS = (0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 30.0, 50.0, 100.0, 200.0, 300.0, 500.0)
@@ -184,7 +185,7 @@ class HeatMap(QWidget):
         painter.setPen(self._theme.colour("soft"))
         free = -1.0
         for column in range(values.shape[1]):
-            text = self._day(column)
+            text = UNITS.text(self._day(column))
             x, width = (
                 self._box(0, column).left(),
                 QFontMetricsF(painter.font()).horizontalAdvance(text),
@@ -221,11 +222,12 @@ class HeatMap(QWidget):
                 painter.drawPolygon(
                     QPolygonF([QPointF(x, y - 7), QPointF(x + 5, y + 2), QPointF(x - 5, y + 2)])
                 )
-            width = QFontMetricsF(painter.font()).horizontalAdvance(event.note)
+            note = UNITS.text(event.note)
+            width = QFontMetricsF(painter.font()).horizontalAdvance(note)
             left = x + 9 if x + 9 + width < self.width() else x - 9 - width
             if left > free:
                 painter.setPen(copper)
-                painter.drawText(QPointF(left, y + 3), event.note)
+                painter.drawText(QPointF(left, y + 3), note)
                 free = left + width + 10
 
     def _paint_scale(self, painter: QPainter) -> None:
@@ -236,6 +238,8 @@ class HeatMap(QWidget):
             ", read along the pack's own curve" if self._as_charge else " at the end of absorption"
         )
         metrics = QFontMetricsF(painter.font())
+        room = self.width() - LEFT - SCALE_W
+        text = metrics.elidedText(UNITS.text(text), Qt.TextElideMode.ElideRight, room)
         painter.drawText(QPointF(LEFT, y + 9), text)
         x = LEFT + metrics.horizontalAdvance(text) + 16
         ends = (f"−{scale:g}", f"+{scale:g}")
