@@ -35,6 +35,7 @@ PARTS = {
     "imbalance": (
         "imbalance",
         [
+            "test_diagnoses",
             "test_causes",
             "test_imbalance",
             "test_full_cell",
