@@ -7,11 +7,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nipper.core.language import Entry, Translator, files, languages, translator
+from nipper.core.language import files, languages, translator
 from nipper.core.language.extract import Message, _Reader, messages, template
 from nipper.core.language.files import SHIPPED
 from nipper.core.language.pages import in_words
-from nipper.core.language.translate import PLACEHOLDER
+from nipper.core.language.translate import PLACEHOLDER, Entry, Translator
 from nipper.core.shown import Dates, Form, as_shown
 from tests.core.test_findings import FILES
 from tests.pseudo import pseudo

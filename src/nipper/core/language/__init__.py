@@ -5,6 +5,5 @@ A language is a gettext file (``de.po``): those that ship with Nipper, and those
 """
 
 from nipper.core.language.files import languages, translator
-from nipper.core.language.translate import Entry, Translator
 
-__all__ = ["Entry", "Translator", "languages", "translator"]
+__all__ = ["languages", "translator"]

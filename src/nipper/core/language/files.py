@@ -3,13 +3,13 @@
 import re
 from collections.abc import Callable
 from functools import lru_cache
-from gettext import c2py
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from platformdirs import user_data_path
 
-from nipper.core.language.translate import PLACEHOLDER, Entry, Translator
+if TYPE_CHECKING:  # imported when a language is spoken: English waits for none of it
+    from nipper.core.language.translate import Entry, Translator
 
 SHIPPED = Path(__file__).parent / "data"
 CODE = re.compile(r"[a-z]{2,3}(?:_[A-Z]{2})?")
@@ -40,7 +40,7 @@ def _own_name(path: Path) -> str:
 
 
 @lru_cache(maxsize=2)
-def translator(code: str) -> Translator | None:
+def translator(code: str) -> "Translator | None":
     """The translator to a language; None for English, and for one that is not there or no file
     of gettext.
     """
@@ -51,6 +51,8 @@ def translator(code: str) -> Translator | None:
         return None
     import polib
 
+    from nipper.core.language.translate import Translator
+
     try:
         read: Any = polib.pofile(str(paths[0]), encoding="utf-8")
     except (OSError, ValueError):
@@ -58,10 +60,12 @@ def translator(code: str) -> Translator | None:
     return Translator(filter(None, map(_entry, read)), _form(read.metadata))
 
 
-def _entry(read: Any) -> Entry | None:
+def _entry(read: Any) -> "Entry | None":
     """A message of the file; None while it is not translated, marked as doubtful, or does not
     name the same values.
     """
+    from nipper.core.language.translate import PLACEHOLDER, Entry
+
     plural: dict[int, str] = read.msgstr_plural
     said = tuple(plural[n] for n in sorted(plural)) if plural else (read.msgstr,)
     names = set(PLACEHOLDER.findall(read.msgid))
@@ -72,6 +76,8 @@ def _entry(read: Any) -> Entry | None:
 
 def _form(metadata: dict[str, str]) -> Callable[[int], int]:
     """Which form of a plural belongs to a number, as the head of the file says."""
+    from gettext import c2py
+
     found = re.search(r"plural\s*=\s*([^;]+)", metadata.get("Plural-Forms", ""))
     try:
         return c2py(found[1]) if found else (lambda n: int(n != 1))
