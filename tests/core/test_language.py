@@ -11,7 +11,7 @@ from nipper.core.language import files, languages, translator
 from nipper.core.language.extract import Message, _Reader, messages, template
 from nipper.core.language.files import SHIPPED
 from nipper.core.language.pages import in_words
-from nipper.core.language.translate import PLACEHOLDER, Entry, Translator
+from nipper.core.language.translate import PLACEHOLDER, Entry, Translator, figures
 from nipper.core.shown import Dates, Form, as_shown
 from tests.core.test_findings import FILES
 from tests.pseudo import pseudo
@@ -65,6 +65,14 @@ def test_the_list_for_translators_is_up_to_date():
 def test_values_go_where_the_translation_has_them():
     to = german(("From {low} to {high} A the fuse melts", "Die Sicherung schmilzt ab {low} A"))
     assert to.text("From 316 to 320 A the fuse melts.") == "Die Sicherung schmilzt ab 316 A."
+
+
+def test_a_messages_own_numbers_may_be_others():
+    to = german(("5 mV at 5 A, not 3", "bei 5 A 5 mV, nicht 3"))
+    assert to.text("5 mV at 5 A, not 3") == "bei 5 A 5 mV, nicht 3"
+    assert to.text("7 mV at 7 A, not 2") == "bei 7 A 7 mV, nicht 2"
+    # which of two is which, where the message has equal ones, nobody knows
+    assert to.text("7 mV at 9 A, not 2") == "7 mV at 9 A, not 2"
 
 
 def test_what_stands_in_a_value_is_translated_too():
@@ -221,9 +229,25 @@ def test_german_is_of_this_program_and_nearly_whole():
         said = entry.msgstr_plural.values() if entry.msgid_plural else [entry.msgstr]
         for text in said:
             assert set(PLACEHOLDER.findall(text)) == set(PLACEHOLDER.findall(entry.msgid)), text
+            assert figures(text) == figures(entry.msgid), text
     spoken = [text for text in known if " " in text]
     done = {e.msgid for e in shipped}
     assert sum(text in done for text in spoken) / len(spoken) > 0.97
+
+
+UNIT = re.compile(
+    r"(\{\w+\}|\d[\d.]*)[ -]?((?:mV|kV|V|mAh|Ah|kA|mA|A(?! [a-z])|kWh|kW|W|mΩ|kΩ|Ω|°C|K|mm²|m|"
+    r"µs|ms|s|min|h|kbit/s|bit/s|%|C|°|Nm|MB)(?![\w/]))"
+)
+
+
+def test_german_has_every_value_in_its_unit():
+    import polib
+
+    for entry in polib.pofile(str(SHIPPED / "de.po")):
+        said = entry.msgstr_plural.values() if entry.msgid_plural else [entry.msgstr]
+        for text in said:
+            assert sorted(UNIT.findall(text)) == sorted(UNIT.findall(entry.msgid)), text
 
 
 def test_german_keeps_every_number(own):

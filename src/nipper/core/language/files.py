@@ -62,14 +62,16 @@ def translator(code: str) -> "Translator | None":
 
 def _entry(read: Any) -> "Entry | None":
     """A message of the file; None while it is not translated, marked as doubtful, or does not
-    name the same values.
+    name the same values and numbers.
     """
-    from nipper.core.language.translate import PLACEHOLDER, Entry
+    from nipper.core.language.translate import PLACEHOLDER, Entry, figures
 
     plural: dict[int, str] = read.msgstr_plural
     said = tuple(plural[n] for n in sorted(plural)) if plural else (read.msgstr,)
     names = set(PLACEHOLDER.findall(read.msgid))
     if not all(said) or read.fuzzy or any(set(PLACEHOLDER.findall(s)) != names for s in said):
+        return None
+    if any(figures(form) != figures(read.msgid) for form in said):
         return None
     return Entry(read.msgid, said, read.msgid_plural)
 

@@ -25,13 +25,13 @@ UNITS = frozenset(
         "kg Nm AWG CAN BMS CSV JSON DBC PDF pH LFP NMC LTO PV",
     )
 )
-# by which a text is divided, from the strongest on
 # numbers are put aside while a text is looked up, each as one character: the same sentence with
 # other numbers is known at once
 FIGURES = re.compile(r"\d+(?:[.,:]\d+)*")
 ASIDE, MOST_FIGURES = 0xE000, 0x100  # for each form of a plural as many
 ANY = "[\ue000-\uefff]"
 NUMBER = rf"(?:(?<![\w{ANY[1:-1]}])[−+±~≈<>≤≥÷×]?\s?{ANY}[{ANY[1:-1]}–−/]*\s?[%°]?C?(?!\w))"
+# by which a text is divided, from the strongest on
 SEAMS = tuple(
     re.compile(seam)
     for seam in (
@@ -156,12 +156,12 @@ class Translator:
         return self._said(text).left
 
     def _said(self, text: str) -> Way:
-        figures: list[str] = FIGURES.findall(text)
-        if len(text) > MOST_LETTERS or len(figures) > MOST_FIGURES or re.search(ANY, text):
+        aside = list(dict.fromkeys(FIGURES.findall(text)))  # equal numbers are one
+        if len(text) > MOST_LETTERS or len(aside) > MOST_FIGURES or re.search(ANY, text):
             return Way(text, len(_words(text)))
-        places = iter(range(len(figures)))
-        way = self._way(FIGURES.sub(lambda found: self._aside(found[0], next(places)), text))
-        return way._replace(said=re.sub(ANY, lambda at: figures[_place(at[0])], way.said))
+        places = {figure: place for place, figure in enumerate(aside)}
+        way = self._way(FIGURES.sub(lambda at: self._aside(at[0], places[at[0]]), text))
+        return way._replace(said=re.sub(ANY, lambda at: aside[_place(at[0])], way.said))
 
     def _aside(self, figure: str, place: int) -> str:
         """What stands for a number: its place, and the form of a plural that belongs to it."""
@@ -334,32 +334,28 @@ def _form_of(aside: str) -> int:
 
 
 def _named(text: str, said: tuple[str, ...]) -> tuple[str, tuple[str, ...]]:
-    """A message whose own numbers are placeholders as well, each with its name in all forms."""
+    """A message whose own numbers are placeholders as well: equal ones have one name, here and in
+    all forms of its translation.
+    """
     names: dict[str, str] = {}
 
     def name(found: re.Match[str]) -> str:
         return names.setdefault(found[0], f"{{{OWN}{len(names)}}}")
 
-    fixed = PLACEHOLDERS.split(text)
-    fixed[::2] = [FIGURES.sub(name, part) for part in fixed[::2]]
-    return _once("".join(fixed)), tuple(_with_names(form, names) for form in said)
+    named = _figures(text, name)
+    return named, tuple(_figures(form, lambda f: names.get(f[0], f[0])) for form in said)
 
 
-def _with_names(said: str, names: dict[str, str]) -> str:
-    parts = PLACEHOLDERS.split(said)
-    parts[::2] = [FIGURES.sub(lambda f: names.get(f[0], f[0]), part) for part in parts[::2]]
+def _figures(text: str, change: Callable[[re.Match[str]], str]) -> str:
+    """A message with its own numbers changed, those in the names of its values left alone."""
+    parts = PLACEHOLDERS.split(text)
+    parts[::2] = [FIGURES.sub(change, part) for part in parts[::2]]
     return "".join(parts)
 
 
-def _once(text: str) -> str:
-    """A number that stands twice in a message has a name of its own at its second place."""
-    seen: dict[str, int] = {}
-
-    def once(found: re.Match[str]) -> str:
-        seen[found[1]] = seen.get(found[1], 0) + 1
-        return found[0] if seen[found[1]] == 1 else f"{{{found[1]}x{seen[found[1]]}}}"
-
-    return re.sub(rf"\{{({OWN}\d+)\}}", once, text)
+def figures(text: str) -> list[str]:
+    """A message's own numbers, sorted."""
+    return sorted(f for part in PLACEHOLDERS.split(text)[::2] for f in FIGURES.findall(part))
 
 
 def _words(text: str) -> list[str]:
@@ -375,9 +371,10 @@ def _template(text: str, said: tuple[str, ...], count: int) -> tuple[Template, s
     parts = PLACEHOLDER.split(text)
     fixed, names = parts[::2], parts[1::2]
     pattern = re.escape(fixed[0])
-    for name, behind in zip(names, fixed[1:], strict=True):
+    for i, (name, behind) in enumerate(zip(names, fixed[1:], strict=True)):
         value = ANY if name.startswith(OWN) else f"{VALUE}*?"
-        pattern += f"(?P<{name}>{value}){re.escape(behind)}"
+        pattern += f"(?P={name})" if name in names[:i] else f"(?P<{name}>{value})"
+        pattern += re.escape(behind)
     ends = ("", *names, "")
     words = {w for i, part in enumerate(fixed) for w in _standing(part, ends[i], ends[i + 1])}
     letters = sum(_letters(part) for part in fixed)
