@@ -236,7 +236,7 @@ def test_german_is_of_this_program_and_nearly_whole():
 
 
 UNIT = re.compile(
-    r"(\{\w+\}|\d[\d.]*)[ -]?((?:mV|kV|V|mAh|Ah|kA|mA|A(?! [a-z])|kWh|kW|W|mΩ|kΩ|Ω|°C|K|mm²|m|"
+    r"(\{\w+\}|\d[\d.]*)[ -]?((?:mV|kV|V|mAh|Ah|kA|mA|A(?! lead)|kWh|kW|W|mΩ|kΩ|Ω|°C|K|mm²|m|"
     r"µs|ms|s|min|h|kbit/s|bit/s|%|C|°|Nm|MB)(?![\w/]))"
 )
 
