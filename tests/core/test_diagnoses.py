@@ -16,5 +16,6 @@ def test_a_log_is_judged_as_it_was(name, make):
 
 def test_a_change_would_be_seen():
     kept = {"a": [1.0, "9 of 10"], "b": None}
-    assert list(differences(kept, {"a": [1.001, "8 of 10"], "b": None})) == []
-    assert len(list(differences(kept, {"a": [1.05, "8 by 10"], "b": 1.0}))) == 3
+    assert list(differences(kept, {"a": [1.001, "9.01 of 10"], "b": None})) == []
+    assert len(list(differences(kept, {"a": [1.05, "9 by 10"], "b": 1.0}))) == 3
+    assert len(list(differences(kept, {"a": [1.0, "9 of 13"], "b": None}))) == 1
