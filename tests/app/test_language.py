@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nipper.app.shell.finder import matches
 from nipper.app.shell.stages import STAGES
 from nipper.app.stage import PagedView
 from nipper.app.widgets import brush
@@ -31,7 +32,8 @@ SIDE_PAGES = (
 )  # fmt: skip
 # the builder's own words and values of settings; languages by their own names
 OWN = re.compile(
-    r"Test bench|Pack [AB]|bars retorqued|\bpack [12]\b|\w+\.\w+|one\.csv|\blfp\b|\b568B\b|"
+    r"Test bench|Pack [AB]|bars retorqued|\bpack [12]\b|\w+\.\w+|one\.csv|\b568B\b|"
+    r"\b(?:lfp|passive|charging|always)\b|"
     r"Marked|Deutsch"
 )
 
@@ -150,6 +152,33 @@ def test_the_pages_beside_are_too(qtbot, marked, open_window):
 
 def test_the_start_page_is_too(qtbot, marked, window):
     assert in_english(words_of(window)) == set()
+
+
+@pytest.fixture
+def german(settings):
+    translator.cache_clear()
+    settings.setValue("language", "de")
+    yield
+    UNITS.use(USUAL)
+
+
+def test_what_is_looked_for_is_found_as_it_is_shown(qtbot, german, open_window):
+    found = [a for a in open_window.menus.actions if matches(a, "zurücklesen")]
+    assert [a.title for a in found] == ["Read back …"]
+    assert matches(found[0], "read back")
+    page = open_window.side.show("help")
+    page.line.setText("Abschaltung")
+    shown = [page.list.item(i).text() for i in range(page.list.count())]
+    assert shown[0].startswith("Abschaltung")
+
+
+def test_a_value_is_typed_back_as_the_bms_has_it(qtbot, german, open_window):
+    page = open_window.side.show("readback")
+    row = next(i for i, line in enumerate(page._lines) if line.path == "balancer.kind")
+    page.table.item(row, 3).setText(page.table.item(row, 2).text())
+    assert page.table.item(row, 4).text() == "✓ wie gesetzt"
+    page.table.item(row, 3).setText("=")
+    assert page._values()["balancer.kind"] == "passive"
 
 
 def test_english_would_be_seen(qtbot, window):

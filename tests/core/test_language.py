@@ -256,3 +256,28 @@ def test_german_keeps_every_number(own):
     for found in messages()[::7]:
         text = PLACEHOLDER.sub("12345", found.message.text)
         assert to.text(text).count("12345") == text.count("12345"), text
+
+
+def test_degrees_are_the_readers_in_any_language(own):
+    said = as_shown(
+        "Charging stops below 2 °C: a pack at room temperature is not charged.",
+        Form(language="de", fahrenheit=True),
+    )
+    assert said.startswith("Die Ladung endet unter 35.6 °F: ein Pack bei Zimmertemperatur")
+
+
+def test_a_text_that_would_stay_half_english_is_left_english():
+    to = german(("of", "von"), ("another", "ein anderer"))
+    assert to.text("voltages of another chemistry entirely") == (
+        "voltages of another chemistry entirely"
+    )
+
+
+def test_a_mark_that_is_no_markup_stays_and_links_are_kept():
+    to = german(
+        ("under", "unter"), ("See {value}.", "Siehe {value}."), ("sense lead", "Messleitung")
+    )
+    assert to.text("under; <") == "unter; <"
+    assert (
+        to.text("See [sense lead](<word:sense lead>).") == "Siehe [Messleitung](<word:sense lead>)."
+    )

@@ -69,7 +69,7 @@ def _turned(text: str, form: Form) -> str:
     if form.fahrenheit:
         text = KELVIN.sub(_kelvin, DEGREES.sub(_degrees, text))
     if form.language:
-        text = _translated(text, form.language)
+        text = _translated_as(text, form)
     if form.dates != Dates.WORD:
         text = _day(form.language).sub(lambda found: _date(found, form), text)
     if form.comma or form.digits:
@@ -88,6 +88,15 @@ def keep_names(names: Iterable[str], form: Form) -> None:
     to = translator(form.language)
     if to is not None and to.keep(names):
         _known.cache_clear()
+
+
+def _translated_as(text: str, form: Form) -> str:
+    """Messages speak of °C: where all of a text's degrees were turned, they are called so for the
+    while.
+    """
+    if not form.fahrenheit or "°C" in text or "°F" not in text:
+        return _translated(text, form.language)
+    return _translated(text.replace("°F", "°C"), form.language).replace("°C", "°F")
 
 
 @lru_cache(maxsize=4)

@@ -14,7 +14,8 @@ LEAST_LETTERS, MOST = 2, 60
 
 def matches(action: Action, words: str) -> bool:
     """Whether every word typed stands in the action's title, menu or help."""
-    text = f"{action.title} {action.menu} {action.help}".lower()
+    told = f"{UNITS.both(action.title)} {UNITS.both(str(action.menu))} {action.help}"
+    text = told.lower()
     return all(word in text for word in words.lower().split())
 
 
@@ -67,7 +68,9 @@ class Finder(QFrame):
         self.list.clear()
         places = self._places if len(text.strip()) >= LEAST_LETTERS else ()
         found = [a for a in (*self._offered, *places) if matches(a, text)]
-        found.sort(key=lambda a: a.title.lower() != text.strip().lower())  # itself before the rest
+        found.sort(
+            key=lambda a: UNITS.text(a.title).lower() != text.strip().lower()
+        )  # itself before the rest
         for action in found[:MOST]:
             item = QListWidgetItem(UNITS.text(f"{action.title}   {action.keys}".rstrip()))
             item.setToolTip(UNITS.text(action.help))

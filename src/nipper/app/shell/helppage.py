@@ -119,7 +119,11 @@ class HelpPage(QWidget):
 
     @Slot(str)
     def _fill(self, typed: str) -> None:
-        found = [(t.link, _named(t)) for t in guide.find(typed)[:MOST]] if typed else _contents()
+        found = (
+            [(t.link, _named(t)) for t in guide.find(typed, UNITS.text)[:MOST]]
+            if typed
+            else _contents()
+        )
         self.list.blockSignals(True)
         self.list.clear()
         for link, title in found or [("", "nothing with these words")]:

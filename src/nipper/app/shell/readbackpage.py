@@ -32,7 +32,7 @@ from nipper.core.report.typingsheet import TITLES, Line, sheet, shown
 from nipper.core.setup import Setup, put
 
 HEADINGS = ("section", "setting", "as set", "the BMS shows", "")
-SHOWN, MARK = 3, 4
+SET, SHOWN, MARK = 2, 3, 4
 HOW = (
     "Type each value as the BMS shows it and press Enter; “=” takes over what was set. What "
     "is left empty counts as not read."
@@ -262,10 +262,11 @@ class ReadBackPage(QWidget):
     def _fill_row(self, row: int) -> None:
         line = self._lines[row]
         for column, text in enumerate((line.section, line.label, line.value, "", "")):
-            item = QTableWidgetItem(UNITS.in_words(text))
+            # a value is typed back as the BMS has it: in no language
+            item = QTableWidgetItem(text if column == SET else UNITS.in_words(text))
             if column != SHOWN:
                 item.setFlags(Qt.ItemFlag.ItemIsEnabled)
-            if column in (2, SHOWN):
+            if column in (SET, SHOWN):
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             self.table.setItem(row, column, item)
 
@@ -293,7 +294,7 @@ class ReadBackPage(QWidget):
                 )
             except RangeError as error:
                 mark, role = str(error), "watch"
-        self._put(row, MARK, mark, role)
+        self._put(row, MARK, UNITS.in_words(mark), role)
         self._sum_up()
 
     def _put(self, row: int, column: int, text: str, role: str = "ink") -> None:

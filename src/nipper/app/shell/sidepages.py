@@ -106,7 +106,8 @@ class SidePages(QObject):
         if looked_at is not None and not isValid(looked_at):
             looked_at = None  # a wrapper that stands for what has gone
         path = looked_at.property("path") if looked_at is not None else None
-        word = word_in(looked_at.accessibleName()) if looked_at is not None else ""
+        said = looked_at.property("said") or looked_at.accessibleName() if looked_at else ""
+        word = word_in(said)
         if path:
             self.explain(f"setting:{path}")
         elif word:

@@ -84,6 +84,7 @@ class UnitField(QLineEdit):
     @Slot()
     def _unit_changed(self) -> None:
         name = self._unit_name()
+        self.setProperty("said", self._title)  # by which the guide knows it, in any language
         self.setAccessibleName(UNITS.text(f"{self._title}, {name}" if name else self._title))
         if not self.isModified():
             self._show()

@@ -56,6 +56,11 @@ class Units(QObject):
         """A text of which only the words are the reader's: its values are typed into a device."""
         return as_shown(text, Form(language=self.form.language))
 
+    def both(self, text: str) -> str:
+        """As it is shown, and in English: what a search looks through."""
+        shown = self.text(text)
+        return text if shown == text else f"{shown} {text}"
+
     def keep(self, names: Iterable[str]) -> None:
         """Names that are the builder's own, and in no language."""
         keep_names(names, self.form)

@@ -6,7 +6,7 @@ the setup's own models, so that a field is explained in one place only. A link i
 """
 
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cache
 from importlib import resources
@@ -87,14 +87,17 @@ def _searched() -> tuple[tuple[Topic, str], ...]:
     return tuple((t, f"{t.title} {t.text}".lower()) for t in topics())
 
 
-def find(text: str) -> list[Topic]:
-    """Topics in which every word typed stands; titles that begin with the text come first."""
+def find(text: str, say: Callable[[str], str] = str) -> list[Topic]:
+    """Topics in which every word typed stands; titles that begin with the text come first. ``say``:
+    a title as it is shown, which is looked through as well.
+    """
     whole = text.strip().lower()
     if len(whole) < LEAST_LETTERS:
         return []
     typed = whole.split()
-    found = [topic for topic, told in _searched() if all(w in told for w in typed)]
-    return sorted(found, key=lambda t: _far(t.title.lower(), whole))
+    shown = {topic.link: say(topic.title).lower() for topic, _ in _searched()}
+    found = [t for t, told in _searched() if all(w in told or w in shown[t.link] for w in typed)]
+    return sorted(found, key=lambda t: _far(shown[t.link], whole))
 
 
 def _far(title: str, whole: str) -> int:

@@ -31,18 +31,19 @@ FIGURES = re.compile(r"\d+(?:[.,:]\d+)*")
 ASIDE, MOST_FIGURES = 0xE000, 0x100  # for each form of a plural as many
 ANY = "[\ue000-\uefff]"
 NUMBER = rf"(?:(?<![\w{ANY[1:-1]}])[−+±~≈<>≤≥÷×]?\s?{ANY}[{ANY[1:-1]}–−/]*\s?[%°]?C?(?!\w))"
+TAG = r"</?[a-z][a-z0-9]*(?:\s[^<>]*)?/?>"  # of a page for print; a link of the guide is none
 # by which a text is divided, from the strongest on
 SEAMS = tuple(
     re.compile(seam)
     for seam in (
-        r"((?:<[^<>]*>)+)",
+        rf"((?:{TAG})+)",
         r"(\n+|\t+|;;)",
         rf"(^{ANY}(?:[.)]\s+|\s{{2,}})|^[✓✕!→·•]\s*)",
         r"((?<=[.!?…])\s+)",
         r"( {2,}| · | → |; )",
         r"(: | – | — )",
         rf"(\s+{NUMBER}$)",
-        r"(, | \(|\(|\)(?:, )?|[“”\"✓✕!→·]\s*)",
+        r"(, | \(|\(|\)(?:, )?|[“”\"✓✕!→·\[\]]\s*)",
         r"( × | \+ | / | ÷ | and | or )",
         rf"((?:^|\s+){NUMBER}(?:\s+|$))",
         r"((?<=\w)/(?=\w))",
@@ -139,9 +140,9 @@ class Translator:
 
     def text(self, text: str) -> str:
         """As it is called in this language; of a page with markup, each text in it."""
-        if "<" not in text:
-            return self._said(text).said
         pieces = SEAMS[0].split(text)
+        if len(pieces) == 1:
+            return self._said(text).said
         pieces[::2] = (self._escaped(piece) for piece in pieces[::2])
         return "".join(pieces)
 
@@ -174,6 +175,8 @@ class Translator:
             return Way(text, 0)
         before, _, after = text.partition(core)
         way = self._whole_or_parts(core)
+        if way.left > 2 and 2 * way.left >= len(_words(core)):
+            return Way(text, len(_words(core)))  # English is read better than every second word
         return way._replace(said=before + way.said + after)
 
     def _whole_or_parts(self, text: str) -> Way:
@@ -359,8 +362,9 @@ def figures(text: str) -> list[str]:
 
 
 def _words(text: str) -> list[str]:
-    """What would have to be translated: no units, no markup."""
-    return [w for w in WORD.findall(re.sub(r"<[^<>]*>|&\w+;", " ", text)) if w not in UNITS]
+    """What would have to be translated: no units, no markup, no paths of settings."""
+    bare = re.sub(r"<[^<>]*>|&\w+;|\b\w+(?:[._]\w+)+\b", " ", text)
+    return [w for w in WORD.findall(bare) if w not in UNITS]
 
 
 def _letters(text: str) -> int:

@@ -1,6 +1,6 @@
 """The bench's story: everything that happened, in one line of time."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
@@ -87,10 +87,12 @@ def story(*parts: Sequence[Entry]) -> list[Entry]:
     return sorted((e for part in parts for e in part), key=lambda e: -e.time_s)
 
 
-def searched(entries: Sequence[Entry], words: str) -> list[Entry]:
-    """Those that hold every word, in any order, whatever its case."""
+def searched(entries: Sequence[Entry], words: str, say: Callable[[str], str] = str) -> list[Entry]:
+    """Those that hold every word, in any order, whatever its case; ``say``: a text as it is looked
+    through.
+    """
     wanted = words.lower().split()
     return [
         e for e in entries
-        if all(w in f"{e.text} {e.kind} {e.pack}".lower() for w in wanted)
+        if all(w in f"{say(e.text)} {say(str(e.kind))} {e.pack}".lower() for w in wanted)
     ]  # fmt: skip

@@ -59,7 +59,7 @@ class StoryPage(QWidget):
 
     @Slot()
     def _show(self, *_: object) -> None:
-        found = searched(self._entries, self.search.text())
+        found = searched(self._entries, self.search.text(), UNITS.both)
         clear(self._grid)
         for row, entry in enumerate(found[:SHOWN]):
             at = datetime.fromtimestamp(entry.time_s, self._zone)
