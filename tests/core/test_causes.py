@@ -197,6 +197,14 @@ def test_a_end_block_needs_the_sensors_to_agree():
     assert found.value == pytest.approx(-12.0)
 
 
+@pytest.mark.parametrize(("colder_c", "considered"), [(1.4, False), (1.6, True), (-1.6, False)])
+def test_sensors_that_hardly_differ_know_of_no_cold_end(colder_c, considered):
+    """By 1.5 °C, a third of what one speaks of a gradient at."""
+    known = replace(with_resistance([1, 2, 3], 0.45), sensors_c=np.array([20.0 - colder_c, 20.0]))
+    colder = [f for f in find_causes(known, SETUP) if f.cause == "temperature_gradient"]
+    assert bool(colder) == considered
+
+
 @pytest.mark.parametrize(
     ("high", "expected"),
     [
@@ -274,6 +282,23 @@ def test_a_balancer_on_the_flat_is_named_before_what_it_makes():
     use = BalancerUse(500.0, 500.0, 480.0, 400.0, 60.0, 38.0)
     assert named(replace(known, balancer=use)) == [("plateau_balancing", (3,))]
     assert named(replace(known, balancer=replace(use, flat_h=5.0))) == [("self_discharge", (3,))]
+
+
+@pytest.mark.parametrize(
+    ("flat_h", "moved_ah", "confidence"),
+    [
+        (200.0, 5.0, 0.49),  # at the threshold of its hours, and of what it moved
+        (200.0, 7.5, 0.80),
+        (200.0, 90.0, 0.80),  # however much it moved: its hours speak as well
+        (500.0, 7.5, 0.97),
+        (500.0, 90.0, 0.97),
+    ],
+)
+def test_how_sure_a_balancer_on_the_flat_is(flat_h, moved_ah, confidence):
+    use = BalancerUse(500.0, 500.0, 500.0, flat_h, moved_ah, 38.0)
+    found = find_causes(replace(with_drift([3], -0.05), balancer=use), SETUP)
+    (flat,) = [f for f in found if f.cause == "plateau_balancing"]
+    assert flat.confidence == pytest.approx(confidence, abs=0.005)
 
 
 def test_a_starved_balancer_is_many_cells_apart_not_one():

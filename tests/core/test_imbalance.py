@@ -16,7 +16,7 @@ from nipper.core.imbalance.diagnosis import diagnose, to_json
 from nipper.core.imbalance.drift import balanced_ah, fit, straight_line
 from nipper.core.imbalance.estimate import balancer_use, estimate
 from nipper.core.imbalance.offsets import Offsets, offsets_at
-from nipper.core.imbalance.remedies import bleed, feed
+from nipper.core.imbalance.remedies import BLEED_W, E12_OHM, bleed, feed
 from nipper.core.imbalance.resistance import Resistances, loose_ohm, step_resistances
 from nipper.core.logs.charges import find_charges
 from nipper.core.logs.model import Log
@@ -322,6 +322,23 @@ def test_bleeding_arithmetic_agrees_with_hand_calculation():
     assert plan.power_w <= 12.0
     assert plan.hours == pytest.approx(2.8 / plan.current_a)
     assert f"{plan.resistor_ohm:g} Ω" in plan.sentence(4)
+
+
+def test_resistors_to_bleed_with_can_be_bought():
+    """The E12 row of IEC 60063 (two digits, from a table of its values), over three decades."""
+    row = (10, 12, 15, 18, 22, 27, 33, 39, 47, 56, 68, 82)
+    assert [round(100 * ohm) for ohm in E12_OHM] == [n * ten for ten in (1, 10, 100) for n in row]
+
+
+@pytest.mark.parametrize("sheet_a", [0.4, 1.0, 3.0, 100.0])
+@pytest.mark.parametrize("chemistry", ["lfp", "nmc", "lto"])
+def test_the_next_smaller_resistor_would_be_too_warm_or_beyond_the_sheet(chemistry, sheet_a):
+    setup = put(new_setup(chemistry, 4, 100.0), {"cell.max_discharge_a": sheet_a})
+    plan = bleed(5.0, setup)
+    assert plan.power_w <= BLEED_W
+    smaller = max(ohm for ohm in E12_OHM if ohm < plan.resistor_ohm)
+    volts = plan.current_a * plan.resistor_ohm
+    assert volts**2 / smaller > BLEED_W or volts / smaller > sheet_a
 
 
 def test_feeding_never_exceeds_the_sheet():
