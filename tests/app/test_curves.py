@@ -91,3 +91,22 @@ def test_no_lines_and_no_rows_hurt_nobody(plot, rows, lines):
     plot.grab()
     assert line.boundingRect().isEmpty()
     assert line.line_at(QPointF(1.0, 0.0)) is None
+
+
+def test_a_playhead_that_moves_leaves_the_lines_as_they_are_and_a_zoom_draws_them(
+    plot, qtbot, monkeypatch
+):
+    drawn = []
+    paint = Curves.paint
+    monkeypatch.setattr(Curves, "paint", lambda *given: (drawn.append(1), paint(*given))[1])
+    plot.line(np.arange(100.0), np.sin(np.arange(100.0)), "ink")
+    head = plot.item.addLine(x=0.0)
+    qtbot.waitUntil(lambda: bool(drawn))
+    QTest.qWait(50)
+    drawn.clear()
+    for x in range(20):
+        head.setValue(float(x))
+        plot.viewport().repaint()
+    assert drawn == []
+    plot.item.setRange(xRange=(20, 40))
+    qtbot.waitUntil(lambda: bool(drawn))

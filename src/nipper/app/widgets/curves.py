@@ -35,8 +35,9 @@ class Curves(pg.GraphicsObject):
         self.clickable = False
         self._pen, self._dots = pen, dots
         self._path: QPainterPath | None = None
-        self._width = 0.0  # in pixels, of the view the path was made for
         self._ends = (_ends(self.x), _ends(self.y))
+        # a playhead that moves over the lines does not draw them again
+        self.setCacheMode(self.CacheMode.DeviceCoordinateCache)
 
     def dataBounds(  # noqa: N802 - pyqtgraph's names
         self,
