@@ -100,8 +100,11 @@ def test_judging_the_settings_as_a_limit_is_dragged(benchmark):
 
 
 def test_a_frame_while_a_limit_is_dragged(benchmark, qtbot, tmp_path):
-    """One move of the hand until consequences and figure are painted; to reach: 16 ms."""
+    """One move of the hand until consequences and figure are painted; to reach: 16 ms for 19 of
+    20.
+    """
     from PySide6.QtCore import QSettings
+    from PySide6.QtWidgets import QApplication
 
     from nipper.app.start import make_window
 
@@ -120,11 +123,14 @@ def test_a_frame_while_a_limit_is_dragged(benchmark, qtbot, tmp_path):
         view.ladder.dragged.emit(
             "protection.cell_over_voltage.trip_v", round(float(next(values)), 2)
         )
-        qtbot.waitUntil(lambda: not document.busy)
-        view.ladder.repaint()
-        window.follows.repaint()
+        while document.busy:  # no waiting of the test's own: it looks every ten milliseconds
+            QApplication.processEvents()
+        QApplication.processEvents()  # painted
 
-    benchmark.pedantic(move, rounds=40, warmup_rounds=3)
+    benchmark.pedantic(move, rounds=100, warmup_rounds=3)
+    benchmark.extra_info["ms, 19 of 20"] = round(
+        1e3 * float(np.percentile(benchmark.stats.stats.data, 95)), 1
+    )
 
 
 def test_cold_start_against_a_bare_window(benchmark, tmp_path):

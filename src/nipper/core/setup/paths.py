@@ -5,7 +5,7 @@
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from functools import reduce
+from functools import lru_cache, reduce
 from typing import Any, cast, get_origin
 
 from pydantic import BaseModel
@@ -50,9 +50,10 @@ def _described(model: type[BaseModel], before: str, part: str) -> Iterator[Descr
             yield from _described(inner, f"{before}{name}.{'0.' if of_list else ''}", title)
 
 
-def _steps(path: str) -> list[str]:
+@lru_cache(1024)  # forms and rules ask for the same some hundred at every move of a limit
+def _steps(path: str) -> tuple[str, ...]:
     """The keys and numbers of a path; ``packs[1].capacity_ah`` is ``packs.1.capacity_ah``."""
-    return re.sub(r"\[(\d+)\]", r".\1", path).split(".")
+    return tuple(re.sub(r"\[(\d+)\]", r".\1", path).split("."))
 
 
 def get(setup: Part, path: str) -> Any:
