@@ -190,8 +190,7 @@ def balancer_use(log: Log, setup: Setup) -> BalancerUse:
     if balancer is None or not log.rows:
         return BalancerUse(0.0, 0.0, None, None, None, log.days)
     hours = log.steps_s / 3600.0
-    with np.errstate(invalid="ignore"):
-        above = np.nanmax(log.cell_v, axis=1) >= balancer.start_v
+    above = np.fmax.reduce(log.cell_v, axis=1) >= balancer.start_v
     rest_a = 0.05 + 0.0005 * setup.capacity_ah
     phase = {
         "charging": log.current_a > rest_a,
@@ -204,12 +203,13 @@ def balancer_use(log: Log, setup: Setup) -> BalancerUse:
         phase = phase & (log.time_s - last_s <= 60.0 * balancer.sleep_after_min)
     ran = flat = moved = None
     if log.balancing is not None:
-        busy = log.balancing.any(axis=1)
-        ran = float(hours[busy].sum())
+        busy = np.flatnonzero(log.balancing.any(axis=1))
+        bled, busy_h = log.balancing[busy], hours[busy]
+        ran = float(busy_h.sum())
         # a full cell that stands on its knee alone is bled rightly, wherever the others are
-        bled_v = np.where(log.balancing, np.nan_to_num(log.cell_v), 0.0).max(axis=1)
-        flat = float(hours[busy & (bled_v < chemistry(setup.chemistry).knee_v - 0.02)].sum())
-        moved = float(balancer.current_a * (hours[:, None] * log.balancing).sum(axis=0).max())
+        bled_v = np.where(bled, np.nan_to_num(log.cell_v[busy]), 0.0).max(axis=1)
+        flat = float(busy_h[bled_v < chemistry(setup.chemistry).knee_v - 0.02].sum())
+        moved = float(balancer.current_a * (busy_h[:, None] * bled).sum(axis=0).max())
     return BalancerUse(
         float(hours[above].sum()), float(hours[above & phase].sum()), ran, flat, moved, log.days
     )

@@ -124,7 +124,9 @@ def offsets_at(log: Log, setup: Setup, charge: Charge, prior: Prior | None = Non
     prior : of resistance; from the setup alone where not given
     """
     prior = prior or resistance_prior(setup)
-    return _offsets(_up(log, setup, charge, prior), float(log.time_s[charge.top]), setup, prior)
+    read = _up(log, setup, charge, prior)
+    walk = read and read.walk(setup, prior)
+    return _offsets(walk, float(log.time_s[charge.top]), setup, prior)
 
 
 def low_offsets_at(
@@ -184,15 +186,14 @@ def _meter_pct(walk: Walk, setup: Setup) -> float:
     return float(open_mv / max(slope_mv, LEAST_SLOPE_MV))
 
 
-def _up(log: Log, setup: Setup, charge: Charge, prior: Prior) -> Walk | None:
+def _up(log: Log, setup: Setup, charge: Charge, prior: Prior) -> "_Read | None":
     """The upper knee of a charge, or where its fullest cell left the others behind."""
     if charge.absorption is None:
         return None
     rows = np.arange(charge.start, charge.stop)
     chem = chemistry(setup.chemistry)
 
-    def steep(freed: Floats) -> Flags:
-        herd = np.median(freed, axis=1)
+    def steep(freed: Floats, herd: Floats) -> Flags:
         top_v = float(herd.max())
         if top_v > chem.knee_v - 0.02:
             return herd > min(chem.knee_v - 0.04, top_v - 0.03)
@@ -203,12 +204,12 @@ def _up(log: Log, setup: Setup, charge: Charge, prior: Prior) -> Walk | None:
     charging = rows[log.current_a[rows] > -0.01 * setup.capacity_ah]
     charging = _busy(log, setup, charging)
     if setup.chemistry == "lfp":
-        return _walk(log, setup, charging, prior, steep)
+        return _read(log, charging, prior, steep)
     # where the curve has no knee a weak cell and a level one part ways all along it: the last third
     # tells both capacity and charge
     end_ah = log.charge_ah[charging].max() if charging.size else 0.0
     near = log.charge_ah[charging] > end_ah - SLOPED_TOP_PCT / 100.0 * setup.capacity_ah
-    return _walk(log, setup, charging[near], prior, None)
+    return _read(log, charging[near], prior, None)
 
 
 def _busy(log: Log, setup: Setup, rows: NDArray[np.intp]) -> NDArray[np.intp]:
@@ -232,19 +233,55 @@ def _down(
     drawn_ah = float(log.charge_ah[rows[0]] - log.charge_ah[rows].min())
     left_pct = max(0.0, start_pct - 100.0 * drawn_ah / setup.capacity_ah)
     loaded = _busy(log, setup, rows[log.current_a[rows] < 0.01 * setup.capacity_ah])
-    if setup.chemistry != "lfp":
-        return _walk(log, setup, loaded, prior, None, left_pct)
-    return _walk(log, setup, loaded, prior, lambda freed: freed.min(axis=1) < low_v, left_pct)
+
+    def steep(freed: Floats, _: Floats) -> Flags:
+        return freed.min(axis=1) < low_v
+
+    read = _read(log, loaded, prior, steep if setup.chemistry == "lfp" else None)
+    return read and read.walk(setup, prior, left_pct)
 
 
-def _walk(
+@dataclass(frozen=True, eq=False, slots=True)
+class _Read:
+    """The rows of a walk as they were read, whatever the surface's lead is.
+
+    ``cell_v`` float64[rows, cells]; ``current_a`` as cells feel it, ``slow_a`` its slow part and
+    ``counted_ah`` float64[rows]; ``telling`` are the rows that tell of charge.
+    """
+
+    cell_v: Floats
+    herd_v: Floats
+    current_a: Floats
+    slow_a: Floats
+    counted_ah: Floats
+    telling: NDArray[np.intp]
+    interval_s: float
+    scales: Floats
+
+    def walk(self, setup: Setup, prior: Prior, bottom_pct: float | None = None) -> Walk:
+        """The walk, with the surface as far ahead as it is said to be."""
+        counted = self.counted_ah + prior.lead_h * self.slow_a
+        curve = learn(self.herd_v, counted, self.current_a, setup, prior.herd_ohm, bottom_pct)
+        return Walk(
+            cell_v=self.cell_v[self.telling],
+            current_a=self.current_a[self.telling],
+            counted_ah=counted[self.telling],
+            curve=curve,
+            interval_s=self.interval_s,
+            pivot_ah=float(counted.max()),
+            scales=self.scales,
+        )
+
+
+def _read(
     log: Log,
-    setup: Setup,
     rows: NDArray[np.intp],
     prior: Prior,
-    steep: Callable[[Floats], Flags] | None,
-    bottom_pct: float | None = None,
-) -> Walk | None:
+    steep: Callable[[Floats, Floats], Flags] | None,
+) -> _Read | None:
+    """Read so many rows; ``steep`` says which tell of charge, from the cells' voltages and the
+    herd's, freed of the current's drop.
+    """
     rows = rows[np.isfinite(log.cell_v[rows]).all(axis=1)]
     if rows.size < LEAST_ROWS:
         return None
@@ -254,26 +291,25 @@ def _walk(
     flow = np.nan_to_num(log.current_a[span]) * log.steps_s[span]
     amps = np.nan_to_num(log.current_a[span])
     slow = _slow_current(amps, log.steps_s[span])
-    felt = (1.0 - SLOW_PART) * amps + SLOW_PART * slow
-    counted = np.cumsum(flow) / 3600.0 + prior.lead_h * slow
-    current, counted = felt[rows - rows[0]], counted[rows - rows[0]]
+    current = ((1.0 - SLOW_PART) * amps + SLOW_PART * slow)[rows - rows[0]]
     cell_v = log.cell_v[rows].astype(float)
     herd_v = np.median(cell_v, axis=1)
-    curve = learn(herd_v, counted, current, setup, prior.herd_ohm, bottom_pct)
     if steep is None:
         telling = np.unique(np.linspace(0, rows.size - 1, SLOPED_ROWS).astype(int))
     else:
-        telling = np.flatnonzero(steep(cell_v - current[:, None] * prior.herd_ohm))
+        drop_v = current * prior.herd_ohm
+        telling = np.flatnonzero(steep(cell_v - drop_v[:, None], herd_v - drop_v))
         telling = telling[:: max(1, telling.size // MOST_ROWS)]
     if telling.size < LEAST_ROWS:
         return None
-    return Walk(
-        cell_v=cell_v[telling],
-        current_a=current[telling],
-        counted_ah=counted[telling],
-        curve=curve,
+    return _Read(
+        cell_v=cell_v,
+        herd_v=herd_v,
+        current_a=current,
+        slow_a=slow[rows - rows[0]],
+        counted_ah=(np.cumsum(flow) / 3600.0)[rows - rows[0]],
+        telling=telling,
         interval_s=log.interval_s,
-        pivot_ah=float(counted.max()),
         scales=ALIKE if steep else SCALES,
     )
 
@@ -308,17 +344,18 @@ def lead_h(log: Log, setup: Setup, full: Sequence[Charge], prior: Prior) -> floa
     some = [
         full[int(i)] for i in np.unique(np.linspace(0, len(full) - 1, LEAD_CHARGES).astype(int))
     ]
-    left = np.array([_left(log, setup, some, replace(prior, lead_h=h)) for h in LEADS_H])
+    reads = [r for r in (_up(log, setup, charge, prior) for charge in some) if r]
+    left = np.array([_left(reads, setup, replace(prior, lead_h=h)) for h in LEADS_H])
     best = int(np.argmin(left))
     return LEADS_H[best] if left[best] < BETTER_SHARE * left[0] else 0.0
 
 
-def _left(log: Log, setup: Setup, full: Sequence[Charge], prior: Prior) -> float:
+def _left(reads: Sequence[_Read], setup: Setup, prior: Prior) -> float:
     """What the best shifts of all cells leave at these charges, V squared; those that end with the
     herd on the flat tell nothing.
     """
-    walks = [_up(log, setup, charge, prior) for charge in full]
+    walks = [read.walk(setup, prior) for read in reads]
     shifts = LEAD_SHIFTS_PCT / 100.0 * setup.capacity_ah
-    told = [w for w in walks if w and np.ptp(w.curve.end_pct) < KNEE_PCT]
+    told = [w for w in walks if np.ptp(w.curve.end_pct) < KNEE_PCT]
     left = [w.best_shifts(shifts, prior, setup.capacity_ah).left_v for w in told]
     return float(sum(np.sum(np.minimum(v, LEAST_FIT_V) ** 2) for v in left))

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.herd import HerdCurve
+from nipper.core.imbalance.herd import HerdCurve, Places
 
 Floats = NDArray[np.floating]
 Flags = NDArray[np.bool_]
@@ -107,10 +107,8 @@ class Walk:
     def best_shifts(self, shifts_ah: Floats, prior: Prior, capacity_ah: float) -> Shifts:
         """The most likely shift of each cell with its interval, over everything that is open."""
         tried = [(end, c) for end in range(self.curve.end_pct.size) for c in self.scales]
-        own_ah = {c: self._own_ah(shifts_ah, c) for c in self.scales}
-        amps = {c: self.curve.amps(ah) for c, ah in own_ah.items()}  # one for all ends
-        sure = {c: self._sure(ah) for c, ah in own_ah.items()}
-        fits = [self._misfit(own_ah[c], amps[c], prior, end, sure[c]) for end, c in tried]
+        trials = {c: self._trial(shifts_ah, c, prior) for c in self.scales}
+        fits = [trials[c].misfit(self.curve, end) for end, c in tried]
         misfit, left = (np.array(f) for f in zip(*fits, strict=True))  # [tried, cells, shifts]
         left_v = FIT_SD_V * np.sqrt(np.maximum(left.min(axis=(0, 2)), 0.0) / self.independent)
         # what even the best shift leaves is the model's error, and counts as such for all shifts:
@@ -187,46 +185,78 @@ class Walk:
         mean = scales @ share
         return mean, np.sqrt(np.maximum(0.0, scales**2 @ share - mean**2))
 
-    def _own_ah(self, shifts_ah: Floats, capacity: float) -> Floats:
-        """The herd's charge at which each row of a cell of that capacity stands, [rows, shifts]."""
+    def _trial(self, shifts_ah: Floats, capacity: float, prior: Prior) -> "_Trial":
+        """A cell of that capacity at each of the shifts."""
         own_ah = self.pivot_ah + (self.counted_ah - self.pivot_ah) / capacity
-        return own_ah[:, None] + shifts_ah
+        at_ah = own_ah[:, None] + shifts_ah
+        places = self.curve.places(at_ah)
+        sure = 1.0 / (1.0 + (self.curve.doubt(places) / FIT_SD_V) ** 2)
+        base_v = np.median(self.cell_v, axis=1)[:, None]
+        x1 = self.current_a[:, None] - self.curve.amps(at_ah)
+        return _Trial(
+            y=self.cell_v - base_v,  # small numbers: squares of 3.4 V would eat the digits
+            base_v=base_v,
+            x1=x1,
+            x1_w=x1 * sure,
+            x2=self.current_a,
+            x2_w=self.current_a[:, None] * sure,
+            sure=sure,
+            places=places,
+            prior=prior,
+        )
 
-    def _sure(self, at_ah: Floats) -> Floats:
-        """How much each reading counts, [rows, shifts]: 1 where the herd's curve is known."""
-        return 1.0 / (1.0 + (self.curve.doubt(at_ah) / FIT_SD_V) ** 2)
 
-    def _misfit(
-        self, at_ah: Floats, herd_a: Floats, prior: Prior, end: int, sure: Floats
-    ) -> tuple[Floats, Floats]:
+@dataclass(frozen=True, eq=False, slots=True)
+class _Trial:
+    """Cells of one capacity at all shifts: what is the same wherever the herd's curve ends.
+
+    ``y`` are the readings above the median cell's ``base_v``; ``x1`` = I - I_h and ``x2`` = I,
+    those with ``_w`` weighed; ``sure`` says how much each reading counts, [rows, shifts], 1 where
+    the herd's curve is known.
+    """
+
+    y: Floats
+    base_v: Floats
+    x1: Floats
+    x1_w: Floats
+    x2: Floats
+    x2_w: Floats
+    sure: Floats
+    places: Places
+    prior: Prior
+
+    def misfit(self, curve: HerdCurve, end: int) -> tuple[Floats, Floats]:
         """Twice the negative log likelihood with both resistances integrated out, and its part from
         what is left unexplained, [cells, shifts] each.
 
-        For each shift the residual e is linear in R and r; with x1 = I - I_h and x2 = I the minimum
-        over both is a 2 x 2 system whose sums are matrix products over the rows, so that all cells
-        and shifts cost a few of them.
+        For each shift the residual e is linear in R and r; with x1 and x2 the minimum over both is
+        a 2 x 2 system whose sums are matrix products over the rows, so that all cells and shifts
+        cost a few of them.
         """
-        h = self.curve.volts(at_ah, end)
-        base = np.median(self.cell_v, axis=1)[:, None]
-        y, h = self.cell_v - base, h - base  # small numbers: squares of 3.4 V would eat the digits
-        x1, x2 = self.current_a[:, None] - herd_a, self.current_a
+        y, prior = self.y, self.prior
+        h = curve.volts(self.places, end) - self.base_v
+        h_w = h * self.sure
         counts = min(1.0, INDEPENDENT / y.shape[0])
         scale = counts / FIT_SD_V**2
-        h_w, x1_w, x2_w = h * sure, x1 * sure, x2[:, None] * sure
-        e_e = (y**2).T @ sure - 2.0 * y.T @ h_w + np.sum(h * h_w, axis=0)
-        e_1 = y.T @ x1_w - np.sum(h * x1_w, axis=0)
-        e_2 = y.T @ x2_w - np.sum(h * x2_w, axis=0)
+        e_e = (y**2).T @ self.sure - 2.0 * y.T @ h_w + _sums(h, h_w)
+        e_1 = y.T @ self.x1_w - _sums(h, self.x1_w)
+        e_2 = y.T @ self.x2_w - _sums(h, self.x2_w)
         w1, w2 = 1.0 / prior.herd_sd_ohm**2, (1.0 / prior.excess_sd_ohm**2)[:, None]
         own = prior.excess_ohm[:, None]
-        a11 = scale * np.sum(x1 * x1_w, axis=0) + w1
-        a12 = scale * (x2 @ x1_w)
-        a22 = scale * (x2 @ x2_w) + w2
+        a11 = scale * _sums(self.x1, self.x1_w) + w1
+        a12 = scale * (self.x2 @ self.x1_w)
+        a22 = scale * (self.x2 @ self.x2_w) + w2
         b1 = scale * e_1 + prior.herd_ohm * w1
         b2 = scale * e_2 + own * w2
         det = a11 * a22 - a12**2
         explained = (a22 * b1**2 - 2.0 * a12 * b1 * b2 + a11 * b2**2) / det
         left = scale * e_e - explained + prior.herd_ohm**2 * w1 + own**2 * w2
-        return left + np.log(det) - counts * np.sum(np.log(sure), axis=0), left
+        return left + np.log(det) - counts * np.sum(np.log(self.sure), axis=0), left
+
+
+def _sums(a: Floats, b: Floats) -> Floats:
+    """Of the products, over the rows."""
+    return np.einsum("ij,ij->j", a, b)
 
 
 def _vertex(x: Floats, y: Floats, best: NDArray[np.intp]) -> Floats:

@@ -74,8 +74,10 @@ def signals(log: Log, setup: Setup, resistances: Resistances) -> Signals:
     )
     plateau = (freed > low) & (freed < high) & (herd < high)
     bias, sd = _bias(log, setup, resistances, herd, freed, plateau, (low, high))
-    own = log.cell_v - np.nan_to_num(log.current_a)[:, None] * r_ohm
-    on_it = plateau[:, None] & (own > low) & (own < high)  # a weak cell leaves it before the herd
+    on_it = np.empty(log.cell_v.shape, bool)
+    for i in range(log.cells):  # one by one: all of a month of seconds is a third of a gigabyte
+        own = log.cell_v[:, i] - (herd - freed)
+        on_it[:, i] = plateau & (own > low) & (own < high)  # a weak cell leaves it before the herd
     jumps, jump_ohm, pairs, pair_v = _jumps(log, setup, herd, on_it)
     return Signals(bias, sd, jumps, jump_ohm, pairs, pair_v, int(plateau.sum()))
 
@@ -178,13 +180,16 @@ def _left_by_charge(a: Floats, b: Floats, weight: Floats, ridge: Floats) -> floa
     return 1.4826 * float(np.median(np.abs(b - x @ beta))) + 2e-4
 
 
-def _stays(own_v: Floats, rows: NDArray[np.intp], step_v: Floats) -> NDArray[np.bool_]:
+def _stays(log: Log, herd: Floats, rows: NDArray[np.intp], step_v: Floats) -> NDArray[np.bool_]:
     """Which steps lead to another level: two readings after each against two before, bool[rows,
     cells]. One restless reading is gone again in the next row.
     """
-    last = own_v.shape[0] - 1
-    before, after = own_v[np.maximum(rows - 1, 0)], own_v[np.minimum(rows + 2, last)]
-    level_v = 0.5 * (own_v[rows + 1] + after - own_v[rows] - before)
+
+    def own(at: NDArray[np.intp]) -> Floats:
+        return log.cell_v[at] - herd[at, None]
+
+    before, after = own(np.maximum(rows - 1, 0)), own(np.minimum(rows + 2, log.rows - 1))
+    level_v = 0.5 * (own(rows + 1) + after - own(rows) - before)
     with np.errstate(invalid="ignore"):
         return np.abs(level_v) > STAYS_SHARE * np.abs(step_v)
 
@@ -194,6 +199,29 @@ def _at_strong_current(ohm: Floats, amps: Floats) -> float:
     none.
     """
     return float(np.median(ohm[amps >= np.median(amps)])) if ohm.size else float("nan")
+
+
+def _big_steps(
+    log: Log, herd: Floats, on_it: NDArray[np.bool_], rows: NDArray[np.intp]
+) -> tuple[NDArray[np.intp], Floats, NDArray[np.bool_]]:
+    """Of steps from these rows to the next: rows with a large one of any cell, all steps there, V
+    against the herd, and which are large, [rows, cells].
+    """
+    raw = log.cell_v[rows + 1] - log.cell_v[rows]
+    least = max(JUMP_V, METER_STEPS * meter_step_v(raw))
+    herd_step = herd[rows + 1] - herd[rows]
+    big = np.empty(raw.shape, bool)
+    for i in range(log.cells):
+        away = np.abs(np.nan_to_num(raw[:, i] - herd_step))
+        # between a meter's steps more than half of the readings may not move at all: their median
+        # says nothing of the noise, their mean does
+        usual = 1.4826 * float(np.median(away))
+        usual = max(usual, 1.2533 * float(np.mean(np.minimum(away, JUMP_V)))) + 3e-4
+        big[:, i] = away > max(JUMP_SDS * usual, least)
+    big &= on_it[rows] & on_it[rows + 1]
+    some = np.flatnonzero(big.any(axis=1))
+    step = np.nan_to_num(raw[some] - herd_step[some, None])
+    return rows[some], step, big[some]
 
 
 def _jumps(
@@ -208,17 +236,7 @@ def _jumps(
     if rows.size < LEAST_STEPS:
         zeros = np.zeros(log.cells, np.intp)
         return zeros, np.full(log.cells, np.nan), zeros[:-1], np.full(log.cells - 1, np.nan)
-    step = (
-        log.cell_v[rows + 1] - herd[rows + 1, None] - log.cell_v[rows] + herd[rows, None]
-    ).astype(float)
-    step = np.nan_to_num(step)
-    # between a meter's steps more than half of the readings may not move at all: their median says
-    # nothing of the noise, their mean does
-    away = np.abs(step)
-    usual = 1.4826 * np.median(away, axis=0)
-    usual = np.maximum(usual, 1.2533 * np.mean(np.minimum(away, JUMP_V), axis=0)) + 3e-4
-    least = max(JUMP_V, METER_STEPS * meter_step_v(log.cell_v[rows + 1] - log.cell_v[rows]))
-    big = (np.abs(step) > np.maximum(JUMP_SDS * usual, least)) & on_it[rows] & on_it[rows + 1]
+    rows, step, big = _big_steps(log, herd, on_it, rows)
     left, right = step[:, :-1], step[:, 1:]
     against = (
         big[:, :-1]
@@ -238,7 +256,7 @@ def _jumps(
     # a jump of one cell counts when it stands against a current: resistance that comes and goes
     loaded = np.abs(log.current_a[rows + 1]) > 0.02 * setup.capacity_ah
     alone = big & ~paired & (big.sum(axis=1) == 1)[:, None] & loaded[:, None]
-    alone &= _stays(log.cell_v - herd[:, None], rows, step)
+    alone &= _stays(log, herd, rows, step)
     ohm = np.abs(step) / np.maximum(np.abs(log.current_a[rows + 1]), 1e-3)[:, None]
     amps = np.abs(log.current_a[rows + 1])
     jump_ohm = np.array(
