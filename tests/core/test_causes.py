@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from nipper.core.imbalance import electrical
 from nipper.core.imbalance.capacity import Capacities
 from nipper.core.imbalance.causes import find_causes
 from nipper.core.imbalance.diagnosis import diagnose
@@ -15,7 +16,7 @@ from nipper.core.imbalance.electrical import end_block
 from nipper.core.imbalance.estimate import BalancerUse, Estimate
 from nipper.core.imbalance.losing import _blocks
 from nipper.core.imbalance.remedies import TopEnd
-from nipper.core.imbalance.resistance import Resistances
+from nipper.core.imbalance.resistance import Resistances, Turn
 from nipper.core.imbalance.signals import Signals
 from nipper.core.presets import new_setup
 from nipper.core.report import sentences
@@ -412,3 +413,44 @@ def test_a_starved_balancer_asks_for_action_where_the_cells_stand_far_apart(apar
     spread = replace(known, drift=replace(known.drift, offset_ah=offset, **ends))
     (found,) = [f for f in find_causes(spread, SETUP) if f.cause == "balancer_starved"]
     assert found.serious is serious
+
+
+@pytest.mark.parametrize(
+    ("missing_pct", "sd_pct", "confidence"),
+    [(9.0, 0.3, 0.957), (9.0, 1.5, 0.918), (9.0, 3.0, 0.48), (4.0, 0.1, 0.49)],
+)
+def test_how_sure_a_weak_cell_is(missing_pct, sd_pct, confidence):
+    held = replace(
+        calm().capacities,
+        deficit_ah=at(np.zeros(N), [7], -missing_pct),
+        sd_ah=np.full(N, sd_pct),
+    )
+    (weak,) = [
+        f for f in find_causes(replace(calm(), capacities=held), SETUP) if f.cause == "low_capacity"
+    ]
+    assert weak.confidence == pytest.approx(confidence, abs=0.006)
+
+
+@pytest.mark.parametrize(("apart_pct", "serious"), [(1.5, False), (2.5, True)])
+def test_a_balancer_on_the_flat_is_grave_where_the_cells_stand_far_apart(apart_pct, serious):
+    use = BalancerUse(500.0, 500.0, 480.0, 400.0, 60.0, 38.0)
+    known = replace(with_offset([3], -apart_pct), balancer=use)
+    (flat,) = [f for f in find_causes(known, SETUP) if f.cause == "plateau_balancing"]
+    assert flat.serious == serious
+
+
+@pytest.mark.parametrize(
+    ("after_ohm", "sd_ohm", "sound"),
+    [
+        (0.0, 1e-6, True),
+        (0.09e-3, 1e-6, True),
+        (0.11e-3, 1e-6, False),  # a tenth of the herd's is left
+        (0.11e-3, 0.04e-3, True),  # or three of its standard deviations
+        (0.13e-3, 0.04e-3, False),
+        (0.21e-3, 0.2e-3, False),  # a fifth of what it was is no cure
+    ],
+)
+def test_a_joint_is_sound_again_where_nothing_of_it_is_left(monkeypatch, after_ohm, sd_ohm, sound):
+    change = Turn(1.75e9, 1e-3, after_ohm, sd_ohm, 500, 30.0)
+    monkeypatch.setattr(electrical, "turn", lambda *_: change)
+    assert (electrical._mended(calm().resistances, 3) is not None) == sound

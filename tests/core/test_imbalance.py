@@ -18,6 +18,7 @@ from nipper.core.imbalance.estimate import balancer_use, estimate
 from nipper.core.imbalance.offsets import Offsets, offsets_at
 from nipper.core.imbalance.remedies import BLEED_W, E12_OHM, bleed, feed
 from nipper.core.imbalance.resistance import Resistances, loose_ohm, step_resistances
+from nipper.core.imbalance.signals import signals
 from nipper.core.logs.charges import find_charges
 from nipper.core.logs.model import Log
 from nipper.core.logs.reader import read_log
@@ -527,3 +528,23 @@ def test_cells_in_parallel_share_their_resistance():
     # by the chemistry alone the group's capacity decides, however many cells make it
     usual = put(new_setup("nmc", 14, 100.0), {"cell.resistance_mohm": None})
     assert cell_resistance_ohm(put(usual, {"cells_in_parallel": 20})) == cell_resistance_ohm(usual)
+
+
+@pytest.mark.parametrize(("span", "told"), [(0.10, False), (0.15, True)])
+def test_a_wrong_reading_is_told_from_two_states_of_charge_and_no_less(span, told):
+    """By 12 % of capacity: at one state a reading that is wrong and a cell that is fuller look the
+    same.
+    """
+    rows, rate = 2000, 0.03
+    drawn = np.linspace(0.0, span, rows)
+    volts = np.tile(core_chemistry("lfp").curve.ocv(60.0 - 100.0 * drawn)[:, None], (1, 16))
+    volts[:, 4] += 0.015
+    log = Log(
+        time_s=1.7e9 + drawn / rate * 3600.0,
+        current_a=np.full(rows, -rate * 100.0),
+        pack_v=volts.sum(axis=1),
+        cell_v=volts.astype(np.float32),
+        temp_c=np.full((rows, 1), 20.0, np.float32),
+    )
+    found = signals(log, new_setup("lfp", 16, 100.0), calm().resistances)
+    assert found.bias_v[4] == pytest.approx(0.015 if told else np.nan, abs=1e-3, nan_ok=True)
