@@ -238,12 +238,12 @@ class _Trial:
         h_w = h * self.sure
         counts = min(1.0, INDEPENDENT / y.shape[0])
         scale = counts / FIT_SD_V**2
-        e_e = (y**2).T @ self.sure - 2.0 * y.T @ h_w + _sums(h, h_w)
-        e_1 = y.T @ self.x1_w - _sums(h, self.x1_w)
-        e_2 = y.T @ self.x2_w - _sums(h, self.x2_w)
+        e_e = (y**2).T @ self.sure - 2.0 * y.T @ h_w + np.sum(h * h_w, axis=0)
+        e_1 = y.T @ self.x1_w - np.sum(h * self.x1_w, axis=0)
+        e_2 = y.T @ self.x2_w - np.sum(h * self.x2_w, axis=0)
         w1, w2 = 1.0 / prior.herd_sd_ohm**2, (1.0 / prior.excess_sd_ohm**2)[:, None]
         own = prior.excess_ohm[:, None]
-        a11 = scale * _sums(self.x1, self.x1_w) + w1
+        a11 = scale * np.sum(self.x1 * self.x1_w, axis=0) + w1
         a12 = scale * (self.x2 @ self.x1_w)
         a22 = scale * (self.x2 @ self.x2_w) + w2
         b1 = scale * e_1 + prior.herd_ohm * w1
@@ -252,11 +252,6 @@ class _Trial:
         explained = (a22 * b1**2 - 2.0 * a12 * b1 * b2 + a11 * b2**2) / det
         left = scale * e_e - explained + prior.herd_ohm**2 * w1 + own**2 * w2
         return left + np.log(det) - counts * np.sum(np.log(self.sure), axis=0), left
-
-
-def _sums(a: Floats, b: Floats) -> Floats:
-    """Of the products, over the rows."""
-    return np.einsum("ij,ij->j", a, b)
 
 
 def _vertex(x: Floats, y: Floats, best: NDArray[np.intp]) -> Floats:
