@@ -14,7 +14,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import QEventLoop, QSettings, Qt, QThreadPool, QTimer
+from PySide6.QtCore import QSettings, QThreadPool
 from PySide6.QtWidgets import QApplication
 
 from nipper.app.jobs import wait_for_jobs
@@ -26,34 +26,23 @@ from nipper.core.simulate.scenario import Scenario
 from nipper.core.simulate.trial import run
 
 QUIET_S, LONGEST_S = 0.4, 120.0
-STILL_S = 15e-3  # between two beats: something was done
 DAYS, STEP_S = 30.0, 10.0  # 260,000 rows
 
 
 def longest_s(act: Callable[[], object]) -> float:
-    """Do it, and follow the loop until nothing is at work; how long it was deaf at most.
-
-    A timer beats as fast as it can: between two beats nothing that is pressed is heard. The call
-    itself counts whole.
-    """
-    begun = busy = last = time.perf_counter()
-    longest = 0.0
-
-    def beat() -> None:
-        nonlocal busy, last, longest
-        now = time.perf_counter()
-        longest = max(longest, now - last)
-        if now - last > STILL_S or QThreadPool.globalInstance().activeThreadCount():
-            busy = now
-        last = now
-
-    heart = QTimer(timerType=Qt.TimerType.PreciseTimer, interval=1)
-    heart.timeout.connect(beat)
-    heart.start()
+    """Do it, and follow the loop until nothing is at work; its longest turn."""
+    begun = time.perf_counter()
     act()
-    while last - busy < QUIET_S and last - begun < LONGEST_S:
-        QApplication.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
-    heart.stop()
+    longest = time.perf_counter() - begun
+    busy_s = time.monotonic()
+    while time.monotonic() - busy_s < QUIET_S and time.perf_counter() - begun < LONGEST_S:
+        turn = time.perf_counter()
+        QApplication.processEvents()
+        took_s = time.perf_counter() - turn
+        longest = max(longest, took_s)
+        if took_s > 2e-3 or QThreadPool.globalInstance().activeThreadCount():
+            busy_s = time.monotonic()
+        time.sleep(1e-3)
     return longest
 
 

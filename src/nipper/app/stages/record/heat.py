@@ -4,7 +4,7 @@ from datetime import UTC, datetime, tzinfo
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal, Slot
 from PySide6.QtGui import (
     QColor,
     QFontMetricsF,
@@ -13,7 +13,9 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QPixmap,
     QPolygonF,
+    QResizeEvent,
 )
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
@@ -55,6 +57,8 @@ class HeatMap(QWidget):
         self._events: list[BenchEvent] = []
         self._as_charge = True
         self._first, self._beside = -1, -1
+        # a year of 64 cells is more boxes than can be drawn at each step of the marks
+        self._boxes: QPixmap | None = None
         self.setMinimumSize(QSize(420, 170))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMouseTracking(True)
@@ -65,12 +69,12 @@ class HeatMap(QWidget):
                 "one beside it"
             )
         )
-        theme.changed.connect(self.update)
+        theme.changed.connect(self._repaint)
 
     def show_table(self, table: HeatTable | None, events: list[BenchEvent]) -> None:
         """Show the charges and the events between them."""
         self._table, self._events = table, events
-        self.update()
+        self._repaint()
 
     def show_picked(self, first: int, beside: int) -> None:
         """Mark the columns opened below."""
@@ -80,6 +84,16 @@ class HeatMap(QWidget):
     def show_as_charge(self, as_charge: bool) -> None:
         """Colour by charge (%), or by voltage (mV) at the end of absorption."""
         self._as_charge = as_charge
+        self._repaint()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802 - Qt's name
+        self._repaint()
+        super().resizeEvent(event)
+
+    @Slot()
+    def _repaint(self) -> None:
+        """Draw the boxes anew as well."""
+        self._boxes = None
         self.update()
 
     @property
@@ -112,7 +126,7 @@ class HeatMap(QWidget):
         painter = Brush(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self._table is not None and self._table.charges:
-            self._paint_boxes(painter)
+            painter.drawPixmap(0, 0, self._drawn_boxes())
             self._paint_labels(painter)
             self._paint_events(painter)
             self._paint_scale(painter)
@@ -138,13 +152,22 @@ class HeatMap(QWidget):
         high = [mixed(even, self._theme.colour("highest"), i / TONES) for i in reversed(steps)]
         return [*low, even, *high]
 
+    def _drawn_boxes(self) -> QPixmap:
+        ratio = self.devicePixelRatioF()
+        if self._boxes is None or self._boxes.devicePixelRatio() != ratio:
+            self._boxes = QPixmap(self.size() * ratio)
+            self._boxes.setDevicePixelRatio(ratio)
+            self._boxes.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(self._boxes)
+            self._paint_boxes(painter)
+            painter.end()
+        return self._boxes
+
     def _paint_boxes(self, painter: QPainter) -> None:
         values, scale = self._values, self._scale()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         tones, tone = self._tones(), _tones_of(np.nan_to_num(values) / scale)
         for row, column in np.argwhere(np.isfinite(values)).tolist():
             painter.fillRect(self._box(row, column), tones[int(tone[row, column])])
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
 
     def _paint_labels(self, painter: QPainter) -> None:
         assert self._table
