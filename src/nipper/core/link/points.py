@@ -203,8 +203,10 @@ def _cells(
 ) -> tuple[float, ...]:
     """The voltages of the cells, V; NaN for one that cannot be; none where they are not told."""
     block = profile.cells
-    start = None if block is None else starts.get(block.model) if block.model else 0
-    if block is None or start is None:
+    if block is None:
+        return ()
+    start = starts.get(block.model) if block.model else 0
+    if start is None:
         return ()
     known = BY_NAME["highest_cell_v"]
     count = block.most if block.count_at is None else registers.get(start + block.count_at, 0)

@@ -22,7 +22,7 @@ WRONG = "✕"  # before what could not be read
 def shown(cell: CellEntry) -> tuple[str, ...]:
     """A cell as a line of the table."""
     values = (getattr(cell, name) for name, _ in COLUMNS)
-    return tuple("" if v is None else f"{v:g}" if isinstance(v, float) else str(v) for v in values)
+    return tuple(f"{v:g}" if isinstance(v, float) else str(v or "") for v in values)
 
 
 def entry(words: Sequence[str]) -> tuple[CellEntry, dict[int, str]]:

@@ -199,9 +199,11 @@ def storage_words(found: Stored, rest: Rest) -> list[tuple[Status, str]]:
         if stage.days is None:
             out.append((Status.OK, f"{stage.what} ({stage.cell_v:.2f} V): not within ten years."))
             continue
-        near = stage.days < 60 if stage.what == "damage" else stage.days < WAKE_DAYS
-        grave = stage.what == "damage" and stage.days < 365
-        status = Status.ACT if near else Status.WATCH if grave else Status.NONE
+        status = Status.NONE
+        if stage.days < (60 if stage.what == "damage" else WAKE_DAYS):
+            status = Status.ACT
+        elif stage.what == "damage" and stage.days < 365:
+            status = Status.WATCH
         span = "at once" if stage.days < 0.5 else f"after {_span(stage.days)}"
         out.append((status, f"{stage.what} ({stage.cell_v:.2f} V): {span}."))
     low, high = TARGET_PCT

@@ -51,9 +51,8 @@ class Bars(QWidget):
             if not np.isfinite(value):
                 continue
             slot, marked = self._slot(i), i + 1 in self._proof.marked
-            colour = self._theme.colour(
-                ("lowest" if value < 0 else "highest") if marked else "herd"
-            )
+            side = "lowest" if value < 0 else "highest"
+            colour = self._theme.colour(side if marked else "herd")
             thin = slot.width() * 0.22
             painter.fillRect(
                 QRectF(

@@ -194,8 +194,11 @@ class ProfilePage(QWidget):
         chosen = self.chosen()
         doubts, missing = dbcmap.doubts(self.signals, chosen), dbcmap.missing(chosen)
         self.save.setEnabled(bool(chosen) and not doubts and bool(self.name.text().strip()))
-        self._mark.set_status("act" if doubts else "watch" if missing else "ok")
         lacks = f"Still missing: {', '.join(missing)}." if missing else "Nothing is missing."
+        if doubts:
+            self._mark.set_status("act")
+        else:
+            self._mark.set_status("watch" if missing else "ok")
         self.misses.setText(" ".join([*(f"{d}." for d in doubts), lacks]))
 
     @Slot()

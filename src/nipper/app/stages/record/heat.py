@@ -46,7 +46,10 @@ def _tones_of(shares: NDArray[np.floating]) -> NDArray[np.intp]:
 
 
 class HeatMap(QWidget):
-    """``picked`` carries column and whether it is to stand beside the first."""
+    """``picked`` carries column and whether it is to stand beside the first.
+
+    More than twenty methods: a part of the painting each, keys, mouse and Qt's events.
+    """
 
     picked = Signal(int, bool)
 
