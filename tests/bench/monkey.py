@@ -9,7 +9,6 @@ memory grew after the warm-up.
 import faulthandler
 import gc
 import random
-import resource
 import sys
 import tempfile
 import time
@@ -48,6 +47,7 @@ from shiboken6 import isValid
 
 from nipper.app.garbage import Sweeper
 from nipper.app.jobs import wait_for_jobs
+from nipper.app.memory import GivesBack, held_bytes, keep_little
 from nipper.app.shell import rescue
 from nipper.app.shell.commands import ACTIONS
 from nipper.app.shell.stages import STAGES
@@ -81,6 +81,7 @@ class Monkey:
         self.slow: list[tuple[float, str]] = []
         self.done: Counter[str] = Counter()
         self.now = "the start"
+        self._back = GivesBack()
         settings = QSettings(str(folder / "settings.ini"), QSettings.Format.IniFormat)
         settings.setValue("ask", "no")
         self.window: Window = make_window(settings, "light", folder / "benches")
@@ -197,7 +198,8 @@ class Monkey:
         wait_for_jobs()
         _turn()
         gc.collect()
-        return _memory()
+        self._back.give_back()
+        return held_bytes()
 
     def _seen(self, *kinds: type[QWidget]) -> QWidget | None:
         """A visible widget of these kinds; of all kinds without."""
@@ -336,15 +338,10 @@ def _name(widget: QWidget) -> str:
     return f"{type(widget).__name__} {widget.accessibleName() or text or ''}".strip()[:70]
 
 
-def _memory() -> float:
-    """Bytes this process holds now."""
-    pages = int(Path("/proc/self/statm").read_text().split()[1])
-    return float(pages * resource.getpagesize())
-
-
 def main(count: int, seed: int = SEED, small: bool = False) -> int:
     """Run it; how many things were wrong."""
     faulthandler.enable()
+    keep_little()
     app = QApplication(sys.argv[:1])
     app.setStyle("Fusion")
     sweeper = Sweeper()

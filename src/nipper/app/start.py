@@ -115,8 +115,10 @@ def run(arguments: argparse.Namespace) -> int:
 
     from nipper.app.garbage import Sweeper
     from nipper.app.jobs import last_jobs
+    from nipper.app.memory import GivesBack, keep_little
     from nipper.app.shell.preferencespage import size_factor
 
+    keep_little()
     QApplication.setHighDpiScaleFactorRoundingPolicy(
         Qt.HighDpiScaleFactorRoundingPolicy.PassThrough
     )
@@ -128,6 +130,7 @@ def run(arguments: argparse.Namespace) -> int:
     app.setOrganizationName("nipper")
     app.setStyle("Fusion")
     Sweeper(app)
+    GivesBack(app)
     walking = arguments.pictures is not None
     scratch = tempfile.TemporaryDirectory(prefix="nipper-walk-") if walking else None
     settings = (
