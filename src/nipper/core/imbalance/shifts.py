@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.herd import HerdCurve, Places
+from nipper.core.imbalance.herd import HerdCurve
 
 Floats = NDArray[np.floating]
 Flags = NDArray[np.bool_]
@@ -189,8 +189,7 @@ class Walk:
         """A cell of that capacity at each of the shifts."""
         own_ah = self.pivot_ah + (self.counted_ah - self.pivot_ah) / capacity
         at_ah = own_ah[:, None] + shifts_ah
-        places = self.curve.places(at_ah)
-        sure = 1.0 / (1.0 + (self.curve.doubt(places) / FIT_SD_V) ** 2)
+        sure = 1.0 / (1.0 + (self.curve.doubt(at_ah) / FIT_SD_V) ** 2)
         base_v = np.median(self.cell_v, axis=1)[:, None]
         x1 = self.current_a[:, None] - self.curve.amps(at_ah)
         return _Trial(
@@ -201,7 +200,7 @@ class Walk:
             x2=self.current_a,
             x2_w=self.current_a[:, None] * sure,
             sure=sure,
-            places=places,
+            at_ah=at_ah,
             prior=prior,
         )
 
@@ -222,7 +221,7 @@ class _Trial:
     x2: Floats
     x2_w: Floats
     sure: Floats
-    places: Places
+    at_ah: Floats
     prior: Prior
 
     def misfit(self, curve: HerdCurve, end: int) -> tuple[Floats, Floats]:
@@ -234,7 +233,7 @@ class _Trial:
         cost a few of them.
         """
         y, prior = self.y, self.prior
-        h = curve.volts(self.places, end) - self.base_v
+        h = curve.volts(self.at_ah, end) - self.base_v
         h_w = h * self.sure
         counts = min(1.0, INDEPENDENT / y.shape[0])
         scale = counts / FIT_SD_V**2
