@@ -27,6 +27,7 @@ from nipper.core.quiet import quiet
 from nipper.core.report.readback import values_of_csv
 from nipper.core.report.typingsheet import Menu
 from nipper.core.setup import loads
+from nipper.core.tables.table import text_frame
 from nipper.store import chunks
 from tests.bench.fuzz import try_one
 from tests.bench.readers import READERS
@@ -384,3 +385,35 @@ def test_a_table_without_a_column_is_refused_and_no_error_of_the_table_library(t
     pl.DataFrame().write_parquet(path)
     with pytest.raises(InputError):
         read_file(path, UTC)
+
+
+@pytest.mark.parametrize(
+    ("kind", "texts"),
+    [
+        (pl.Datetime("us"), ["1970-01-01T00:00:00", None, None]),
+        (pl.Datetime("ms", "Europe/Berlin"), ["1970-01-01T01:00:00+01:00", None, None]),
+        (pl.Datetime("ns"), ["1970-01-01T00:00:00", "2262", "1677"]),
+        (pl.Date, ["1970-01-01", None, None]),
+        (pl.Duration("ms"), ["0.0", "9", "-9"]),
+        (pl.List(pl.Datetime("us")), [None, None, None]),
+    ],
+)
+def test_moments_that_no_calendar_has_are_not_read(kind, texts):
+    """The table library panics where it is to write one down: past every ``except Exception``."""
+    most = 2**31 - 1 if kind == pl.Date else 2**63 - 1
+    numbers = [[0], [most], [-most]] if isinstance(kind, pl.List) else [0, most, -most]
+    whole = pl.Int32 if kind == pl.Date else pl.Int64
+    column = pl.Series("t", numbers).cast(pl.List(whole) if isinstance(kind, pl.List) else whole)
+    found = text_frame(pl.DataFrame([column.cast(kind)]))["t"].to_list()
+    assert [f is None for f in found] == [t is None for t in texts]
+    assert all(f.startswith(t) for f, t in zip(found, texts, strict=True) if t)
+
+
+def test_a_typed_table_tells_elapsed_time_by_durations(tmp_path):
+    rows = 120
+    log = {"t": pl.Series(np.arange(rows) * 60_000_000).cast(pl.Duration("us"))}
+    cells = {f"cell {i + 1} (V)": np.full(rows, 3.30 + i / 1000) for i in range(4)}
+    path = tmp_path / "elapsed.parquet"
+    pl.DataFrame(log | {"current (A)": np.linspace(-5, 5, rows)} | cells).write_parquet(path)
+    read = read_file(path, UTC)
+    assert read.log.interval_s == pytest.approx(60.0)

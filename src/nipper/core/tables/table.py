@@ -12,6 +12,8 @@ from nipper.core.tables.numbers import as_number, decimal_mark, unit_of_values
 
 MOST_COLUMNS = 1500  # 64 packs of 16 cells beside each other are 1,024
 MOST_HEADING = 400  # characters
+PER_S = {"ms": 1e3, "us": 1e6, "ns": 1e9}  # of the units of moments
+CALENDAR_S = (-62_135_510_400.0, 253_402_214_400.0)  # years 1 to 9999, a day less: zones move it
 LOOKED_AT = 120  # values of a column that tell its decimal mark and its unit
 
 
@@ -89,16 +91,39 @@ class Table:
         return replace(self, frame=frame, dropped=self.dropped + more)
 
 
+def _in_calendar(column: pl.Series, per_s: float) -> pl.Series:
+    """Moments without those that no calendar has (years 1 to 9999): to write one down ends in the
+    library's panic, not in an error.
+    """
+    at_s = column.to_physical().cast(pl.Float64) / per_s
+    return pl.select(pl.when(at_s.is_between(*CALENDAR_S)).then(column)).to_series()
+
+
+def _of_moments(kind: pl.DataType) -> bool:
+    """Whether lists, and lists of lists, hold moments."""
+    inner: pl.DataType | None = getattr(kind, "inner", None)
+    return kind.is_temporal() if inner is None else _of_moments(inner)
+
+
 def text_frame(frame: pl.DataFrame) -> pl.DataFrame:
-    """A typed frame as text: moments in ISO form, lists with spaces, trimmed names."""
+    """A typed frame as text: moments in ISO form, durations in seconds, lists with spaces."""
     columns: list[pl.Series] = []
     for column in frame.iter_columns():
         kind = column.dtype
         if isinstance(kind, pl.Datetime):
             form = "%Y-%m-%dT%H:%M:%S%.f" + ("%:z" if kind.time_zone else "")
-            columns.append(column.dt.strftime(form))
+            moments = _in_calendar(column, PER_S[kind.time_unit])
+            columns.append(moments.dt.strftime(form).alias(column.name))
+        elif kind == pl.Date:
+            days = _in_calendar(column, 1.0 / 86400.0)
+            columns.append(days.cast(pl.String).alias(column.name))
+        elif isinstance(kind, pl.Duration):
+            seconds = column.to_physical().cast(pl.Float64) / PER_S[kind.time_unit]
+            columns.append(seconds.cast(pl.String))
         elif kind == pl.Boolean:
             columns.append(column.cast(pl.Int8).cast(pl.String))
+        elif isinstance(kind, pl.List) and _of_moments(kind):
+            columns.append(pl.Series(column.name, [None] * len(column), pl.String))  # no readings
         elif isinstance(kind, pl.List):
             texts = column.cast(pl.List(pl.String), strict=False).list.join(" ", ignore_nulls=False)
             columns.append(texts)
