@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 import polars as pl
@@ -99,10 +100,11 @@ def _in_calendar(column: pl.Series, per_s: float) -> pl.Series:
     return pl.select(pl.when(at_s.is_between(*CALENDAR_S)).then(column)).to_series()
 
 
-def _of_moments(kind: pl.DataType) -> bool:
+def _of_moments(kind: Any) -> bool:
     """Whether lists, and lists of lists, hold moments."""
-    inner: pl.DataType | None = getattr(kind, "inner", None)
-    return kind.is_temporal() if inner is None else _of_moments(inner)
+    if isinstance(kind, pl.List | pl.Array):
+        return _of_moments(kind.inner)
+    return bool(kind.is_temporal())
 
 
 def text_frame(frame: pl.DataFrame) -> pl.DataFrame:
