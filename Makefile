@@ -36,7 +36,7 @@ kills: setup
 	$(RUN)/python -m tests.bench.kills 1000
 
 fuzz: setup
-	$(RUN)/python -m tests.bench.fuzz 1000000
+	FUZZ_SEED=$${FUZZ_SEED:-$$(date +%Y%m%d)} $(RUN)/python -m tests.bench.fuzz 1000000
 
 walks: setup
 	WALKS=20000 $(RUN)/pytest -q -n auto tests/core/test_walk.py
