@@ -417,3 +417,30 @@ def test_a_typed_table_tells_elapsed_time_by_durations(tmp_path):
     pl.DataFrame(log | {"current (A)": np.linspace(-5, 5, rows)} | cells).write_parquet(path)
     read = read_file(path, UTC)
     assert read.log.interval_s == pytest.approx(60.0)
+
+
+@pytest.mark.parametrize(
+    "odd",
+    [
+        pl.Series([b"\xff"] * 40),
+        pl.Series([[2**31 - 1]] * 40, dtype=pl.Array(pl.Int32, 1)).cast(pl.Array(pl.Date, 1)),
+        pl.Series([[{"a": 2**63 - 1}]] * 40).cast(pl.List(pl.Struct({"a": pl.Datetime("us")}))),
+        pl.Series([[[1.0, 2.0]]] * 40, dtype=pl.List(pl.Array(pl.Float64, 2))),
+        pl.Series(["a"] * 40).cast(pl.Categorical),
+    ],
+)
+@pytest.mark.parametrize("cells", [pl.List(pl.Float32), pl.Array(pl.Float32, 4)])
+def test_a_typed_column_that_is_no_reading_hurts_no_other(odd, cells, tmp_path):
+    """The cells in one column, as lists and as arrays of one length."""
+    volts = np.tile(3.3 + np.arange(4) / 1000, (40, 1)).astype(np.float32)
+    table = {
+        "time": pl.Series(1.7e15 + np.arange(40) * 6e7).cast(pl.Int64).cast(pl.Datetime("us")),
+        "current (A)": np.linspace(-5, 5, 40),
+        "cell voltages (V)": pl.Series(volts.tolist(), dtype=cells),
+        "odd": odd,
+    }
+    path = tmp_path / "odd.parquet"
+    pl.DataFrame(table).write_parquet(path)
+    read = read_file(path, UTC)
+    assert read.log.cell_v[0] == pytest.approx(volts[0])
+    assert read.log.interval_s == pytest.approx(60.0)

@@ -12,7 +12,7 @@ import polars as pl
 from nipper.core.errors import InputError
 from nipper.core.quiet import quiet
 from nipper.core.tables.packed import as_utf8
-from nipper.core.tables.table import MOST_COLUMNS, Table, text_frame
+from nipper.core.tables.table import MOST_COLUMNS, Table, text_frame, untellable
 from nipper.core.tables.texts import sheet_table
 
 MAX_JSON_BYTES = 400_000_000
@@ -86,13 +86,19 @@ def _flat(frame: pl.DataFrame) -> pl.DataFrame:
     """Objects within a row become columns, and so do lists of numbers."""
     for _ in range(6):
         kinds = frame.schema  # asked for once: it is made anew at each asking
-        nested = [c for c, kind in kinds.items() if isinstance(kind, pl.Struct | pl.List)]
+        nested = [
+            c for c, kind in kinds.items() if isinstance(kind, pl.Struct | pl.List | pl.Array)
+        ]
         if not nested:
             break
         for name in nested:
             kind = kinds[name]
             if isinstance(kind, pl.Struct):
                 frame = frame.unnest(name, separator=" ")
+            elif isinstance(kind, pl.Array):  # a list, in the next round
+                frame = frame.with_columns(pl.col(name).arr.to_list())
+            elif untellable(kind):
+                frame = frame.with_columns(pl.lit(None, pl.String).alias(name))
             else:
                 frame = _spread(frame, name)
             if frame.width > MOST_COLUMNS:

@@ -100,35 +100,46 @@ def _in_calendar(column: pl.Series, per_s: float) -> pl.Series:
     return pl.select(pl.when(at_s.is_between(*CALENDAR_S)).then(column)).to_series()
 
 
-def _of_moments(kind: Any) -> bool:
-    """Whether lists, and lists of lists, hold moments."""
-    if isinstance(kind, pl.List | pl.Array):
-        return _of_moments(kind.inner)
-    return bool(kind.is_temporal())
+def untellable(kind: Any) -> bool:
+    """Whether a list holds what is no reading, and what the table library may have no text for:
+    moments, arrays.
+    """
+    inner = kind.inner
+    if isinstance(inner, pl.List):
+        return untellable(inner)
+    return isinstance(inner, pl.Array) or bool(inner.is_temporal())
 
 
 def text_frame(frame: pl.DataFrame) -> pl.DataFrame:
-    """A typed frame as text: moments in ISO form, durations in seconds, lists with spaces."""
-    columns: list[pl.Series] = []
-    for column in frame.iter_columns():
-        kind = column.dtype
-        if isinstance(kind, pl.Datetime):
-            form = "%Y-%m-%dT%H:%M:%S%.f" + ("%:z" if kind.time_zone else "")
-            moments = _in_calendar(column, PER_S[kind.time_unit])
-            columns.append(moments.dt.strftime(form).alias(column.name))
-        elif kind == pl.Date:
-            days = _in_calendar(column, 1.0 / 86400.0)
-            columns.append(days.cast(pl.String).alias(column.name))
-        elif isinstance(kind, pl.Duration):
-            seconds = column.to_physical().cast(pl.Float64) / PER_S[kind.time_unit]
-            columns.append(seconds.cast(pl.String))
-        elif kind == pl.Boolean:
-            columns.append(column.cast(pl.Int8).cast(pl.String))
-        elif isinstance(kind, pl.List) and _of_moments(kind):
-            columns.append(pl.Series(column.name, [None] * len(column), pl.String))  # no readings
-        elif isinstance(kind, pl.List):
-            texts = column.cast(pl.List(pl.String), strict=False).list.join(" ", ignore_nulls=False)
-            columns.append(texts)
-        else:
-            columns.append(column.cast(pl.String, strict=False))
-    return pl.DataFrame(columns)
+    """A typed frame as text: moments in ISO form, durations in seconds, lists with spaces.
+
+    What the table library has no text for (bytes, lists of structures) is no reading: blank.
+    """
+    return pl.DataFrame([_text_or_blank(column) for column in frame.iter_columns()])
+
+
+def _text_or_blank(column: pl.Series) -> pl.Series:
+    try:
+        return _as_text(column).alias(column.name)
+    except pl.exceptions.PolarsError:
+        return pl.Series(column.name, [None] * len(column), pl.String)
+
+
+def _as_text(column: pl.Series) -> pl.Series:
+    kind = column.dtype
+    if isinstance(kind, pl.Datetime):
+        form = "%Y-%m-%dT%H:%M:%S%.f" + ("%:z" if kind.time_zone else "")
+        return _in_calendar(column, PER_S[kind.time_unit]).dt.strftime(form)
+    if kind == pl.Date:
+        return _in_calendar(column, 1.0 / 86400.0).cast(pl.String)
+    if isinstance(kind, pl.Duration):
+        return (column.to_physical().cast(pl.Float64) / PER_S[kind.time_unit]).cast(pl.String)
+    if kind == pl.Boolean:
+        return column.cast(pl.Int8).cast(pl.String)
+    if isinstance(kind, pl.Array):
+        return _as_text(column.arr.to_list())
+    if isinstance(kind, pl.List):
+        if untellable(kind):
+            return pl.Series([None] * len(column), dtype=pl.String)  # no readings
+        return column.cast(pl.List(pl.String), strict=False).list.join(" ", ignore_nulls=False)
+    return column.cast(pl.String, strict=False)
