@@ -69,6 +69,7 @@ class Use:
     hours: list[tuple[float, float, float]] = field(
         default_factory=list
     )  # from, to (hours since the start), C: instead of sun and house
+    rows_c: Floats | None = None  # what source less load would give in each row: likewise
 
 
 class Pack:
@@ -258,6 +259,9 @@ def _shared(packs: Sequence[Pack], ways_ohm: Sequence[float], amps: float) -> li
 
 def _wanted(use: Use, since_h: float, ah: float, rng: np.random.Generator) -> tuple[float, bool]:
     """What source less load would give the pack, A, and whether there is a source."""
+    if use.rows_c is not None:
+        c = float(use.rows_c[round(3600.0 * since_h / use.step_s)])
+        return c * ah, c > 0.0
     if use.hours:
         c = next((c for a, b, c in use.hours if a <= since_h < b), 0.0)
         return c * ah, c > 0.0

@@ -8,7 +8,7 @@ cannot be told any more may be left untold; what is called ill must be.
 
 import sys
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
 
@@ -16,7 +16,7 @@ import numpy as np
 
 from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.logs.model import Log
-from tests.bench.others import CAUSES, other
+from tests.bench.others import CAUSES, OtherPack, other
 
 Meter = Callable[[Log, np.random.Generator], Log]
 
@@ -102,51 +102,63 @@ METERS: tuple[Meter, ...] = (
 
 
 @dataclass(frozen=True)
-class Read:
-    """What was said of a pack read by a meter."""
+class Named:
+    """What was said of a pack, against what was the matter with it."""
 
-    meter: str
+    kind: str  # of meter, or of life
     cause: str
     number: int
     right: bool
     wrong: str  # what was named instead
 
 
-def judge(case: tuple[int, str, int]) -> Read:
+def named(kind: str, number: int, pack: OtherPack, log: Log) -> Named:
+    """Diagnose a pack from a log of it."""
+    found = [f for f in diagnose(log, pack.setup).findings if f.confidence > 0.5]
+    truth = pack.truth
+    right = bool(found) and (found[0].cause, tuple(found[0].cells)) == (truth.cause, truth.cells)
+    wrong = f"{found[0].confidence:.2f} {found[0].summary}" if found and not right else ""
+    return Named(kind, truth.cause, number, right if truth.cause else not found, wrong)
+
+
+def judge(case: tuple[int, str, int]) -> Named:
     """Make a case, read it badly, diagnose it."""
     which, cause, number = case
     pack, meter = other(cause, number), METERS[which]
     log = meter(pack.log, np.random.default_rng([7, number, which]))
-    found = [f for f in diagnose(log, pack.setup).findings if f.confidence > 0.5]
-    truth = pack.truth
-    right = bool(found) and (found[0].cause, tuple(found[0].cells)) == (truth.cause, truth.cells)
-    wrong = "" if right or not found else found[0].summary
-    return Read(meter.__name__, cause, number, right if cause else not found, wrong)
+    return named(meter.__name__, number, pack, log)
 
 
-def table(done: list[Read]) -> str:
+def table(done: list[Named], kinds: Sequence[Callable[..., object]]) -> str:
     """The result as Markdown."""
-    lines = ["| meter | faults named rightly | untold | something else named | false alarms |"]
+    lines = ["| | faults named rightly | untold | something else named | false alarms |"]
     lines.append("|---|---|---|---|---|")
-    for meter in METERS:
-        own = [d for d in done if d.meter == meter.__name__]
+    for kind in kinds:
+        own = [d for d in done if d.kind == kind.__name__]
         ill, well = [d for d in own if d.cause], [d for d in own if not d.cause]
         right, other_named = sum(d.right for d in ill), sum(bool(d.wrong) for d in ill)
         lines.append(
-            f"| {meter.__doc__.split('.')[0] if meter.__doc__ else ''} | {right} of {len(ill)} | "
+            f"| {(kind.__doc__ or '').partition('.')[0]} | {right} of {len(ill)} | "
             f"{len(ill) - right - other_named} | {other_named} | "
             f"{sum(not d.right for d in well)} of {len(well)} |"
         )
     return "\n".join(lines)
 
 
-if __name__ == "__main__":
+def main(
+    judge: Callable[[tuple[int, str, int]], Named], kinds: Sequence[Callable[..., object]]
+) -> None:
+    """Judge packs of every kind and cause, and print how it went."""
     first, last = [int(a) for a in sys.argv[1:3]] or [800, 806]
-    cases = [(m, c, n) for m in range(len(METERS)) for c in CAUSES for n in range(first, last)]
+    cases = [(k, c, n) for k in range(len(kinds)) for c in CAUSES for n in range(first, last)]
     with ProcessPoolExecutor(2) as pool:
         judged = list(pool.map(judge, cases, chunksize=4))
-    print(table(judged))
-    print(Counter((d.meter, d.cause) for d in judged if not d.right))
+    print(table(judged, kinds))
+    print(Counter((d.kind, d.cause) for d in judged if not d.right))
     for d in judged:
         if d.wrong:
-            print(f"{d.meter} {d.cause or 'healthy'} {d.number}: {d.wrong[:120]}")
+            print(f"{d.kind} {d.cause or 'healthy'} {d.number}: {d.wrong[:150]}")
+
+
+if __name__ == "__main__":
+    main(judge, METERS)

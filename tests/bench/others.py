@@ -68,6 +68,12 @@ def other(cause: str, n: int, id_: str = "") -> OtherPack:
         if deep
         else _solar(rng, float(rng.uniform(25, 45)) if slow else float(rng.uniform(6, 12)))
     )
+    return of_use(cause, setup, use, rng)
+
+
+def of_use(cause: str, setup: Setup, use: Use, rng: np.random.Generator) -> OtherPack:
+    """A pack that is used so, its cells drawn, with the fault in them."""
+    id_, cells = setup.chemistry, setup.cells
     made = Cells(
         _curve(id_, rng),
         offset_pct=rng.normal(0.0, float(rng.uniform(0.05, 0.3)), cells),
