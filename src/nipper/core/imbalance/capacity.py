@@ -42,6 +42,7 @@ class Capacities:
     low_offset_ah: Floats  # charge left against the median at the low end
     low_sd_ah: Floats
     discharges: int
+    deepest_pct: float = 100.0  # charge left in the herd at the deepest discharge, by counting
 
 
 def capacities(
@@ -51,8 +52,11 @@ def capacities(
     nothing = np.full(log.cells, np.nan)
     low_v = float(chemistry(setup.chemistry).curve.ocv(LOW_PCT))
     found: list[tuple[float, NDArray[np.int_], Offsets, float]] = []
+    deepest_pct = 100.0
     for walk, top, start_pct in _discharges(log, setup, full, tops):
         rows = walk[: int(np.argmin(log.charge_ah[walk])) + 1]
+        drawn_ah = float(log.charge_ah[rows[0]] - log.charge_ah[rows[-1]])
+        deepest_pct = min(deepest_pct, start_pct - 100.0 * drawn_ah / setup.capacity_ah)
         lowest_v = float(np.nanmin(log.cell_v[rows[-60:]], initial=9.0))
         drop_v = float(np.nanmin(log.current_a[rows[-60:]], initial=0.0)) * prior.herd_ohm
         if rows.size >= LEAST_ROWS and lowest_v - drop_v < low_v:
@@ -66,7 +70,7 @@ def capacities(
             difference = low.offset_ah - top.offset_ah
             lows.append((difference, np.hypot(low.sd_ah, top.sd_ah), low.offset_ah, low.sd_ah))
     if not lows:
-        return Capacities(nothing, nothing, nothing, nothing, 0)
+        return Capacities(nothing, nothing, nothing, nothing, 0, deepest_pct)
     each: list[Floats] = [np.array(x) for x in zip(*lows, strict=True)]
     value, sd, low, low_sd = each
     # the median: an uncertainty that grows with the size would let small wrong answers weigh most
@@ -81,7 +85,7 @@ def capacities(
     # where a weak cell ends the discharge the others are on the flat: then the herd is the zero
     herd_told = 2 * np.isfinite(mean).sum() > mean.size
     deficit = mean - np.nanmedian(mean) if herd_told else mean
-    return Capacities(deficit, mean_sd, nanmedian(low), nanmedian(low_sd), len(lows))
+    return Capacities(deficit, mean_sd, nanmedian(low), nanmedian(low_sd), len(lows), deepest_pct)
 
 
 def _discharges(

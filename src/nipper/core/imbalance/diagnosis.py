@@ -15,8 +15,7 @@ from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.causes import weigh
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.estimate import Estimate, estimate
-from nipper.core.imbalance.lag import told_late
-from nipper.core.imbalance.losing import unseen_mah_per_day
+from nipper.core.imbalance.missing import doubtful, missing
 from nipper.core.logs.charges import Charge, readings
 from nipper.core.logs.guess import other_chemistry
 from nipper.core.logs.model import Log
@@ -25,10 +24,6 @@ from nipper.core.setup import Setup
 Floats = NDArray[np.floating]
 
 
-# of capacity: healthy packs that were levelled once stay within 1 %, never levelled ones do not
-# (common practice)
-TELLS_PCT_MONTH = 1.0  # of capacity: a leak that is worth knowing (common practice)
-APART_SHARE = 0.02
 IMPOSSIBLE = 1.4  # of capacity, in one charge: none of 150 logs of five simulators is above 1.0
 
 
@@ -52,9 +47,6 @@ class Diagnosis:
     def strays(self) -> list[int]:
         """Cells named by a finding, strongest first, each once."""
         return list(dict.fromkeys(cell for finding in self.findings for cell in finding.cells))
-
-
-ROOM_V = 0.02  # to the trip, at the top of a usual charge: common practice
 
 
 def diagnose(
@@ -82,12 +74,7 @@ def diagnose(
     elif not known.full or log.cells < 2:
         verdict = "not_enough_data"
     else:
-        doubtful = (
-            ended_by_a_cell(known)
-            or near_its_trip(known, setup)
-            or surely_apart_ah(known) > APART_SHARE * setup.capacity_ah
-        )
-        verdict = "watch" if doubtful else "healthy"
+        verdict = "watch" if doubtful(known, setup) else "healthy"
     return Diagnosis(verdict, tuple(causes), known, tuple(advice), tuple(lost))
 
 
@@ -110,83 +97,6 @@ def unfit(known: Estimate, log: Log, setup: Setup) -> str:
             "judged until that is put right, for every size would be wrong by as much."
         )
     return ""
-
-
-def ended_by_a_cell(known: Estimate) -> bool:
-    """Whether a cell's trip ended most of the last full charges: whatever the cause, that is no
-    health.
-    """
-    last = known.full[-3:]
-    return 2 * sum(c.ended_by == "trip" for c in last) > len(last)
-
-
-def near_its_trip(known: Estimate, setup: Setup) -> bool:
-    """Whether the highest cell comes so near its trip at the target one lives at that the next
-    colder day or stronger sun ends the charge.
-    """
-    return known.end.highest_v >= setup.protection.cell_over_voltage.trip_v - ROOM_V
-
-
-def surely_apart_ah(known: Estimate) -> float:
-    """How far fullest and emptiest cell stand apart beyond doubt, Ah: also where so many cells are
-    off that
-    none stands out from the median."""
-    low, high = known.drift.last_range_ah
-    if not np.isfinite(low).any():
-        return 0.0
-    return float(np.nanmax(low) - np.nanmin(high))
-
-
-def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
-    """What to record next, so that more can be said."""
-    out: list[str] = []
-    if log.cells < 2:
-        out.append("One cell has no others to be held against: only a capacity test judges it.")
-    elif not known.full:
-        volts = setup.charging.absorption_v if setup.charging else None
-        level = f"{volts:.1f} V" if volts else "the absorption voltage"
-        out.append(
-            f"Record one full charge held at {level} for an hour, a row every 10 s to 1 "
-            "min: until then no cell can be judged."
-        )
-    elif ended_by_a_cell(known):
-        cells = " and ".join(str(c) for c in sorted(known.end.highest)) or "one"
-        out.append(
-            f"Cell {cells} ends the charge by its trip before the others are full. Lower the "
-            "charger's target until it no longer trips, hold it there for some hours, and record "
-            "that charge."
-        )
-    elif near_its_trip(known, setup):
-        left_mv = 1e3 * (setup.protection.cell_over_voltage.trip_v - known.end.highest_v)
-        out.append(
-            f"The highest cell comes within {max(0.0, left_mv):.0f} mV of its trip at the end of "
-            "charge: lower the charger's target until the cells are nearer to each other."
-        )
-    elif (apart_ah := surely_apart_ah(known)) > APART_SHARE * setup.capacity_ah:
-        out.append(
-            f"Fullest and emptiest cell stand at least {apart_ah:.1f} Ah apart: level the pack at "
-            "the top, then record full charges for two weeks to see whether it stays level."
-        )
-    elif not np.isfinite(known.drift.ah_per_day).any():
-        out.append(
-            "Record four full charges over at least a week: until then drift cannot be "
-            "told from a standing offset."
-        )
-    unseen = unseen_mah_per_day(known, setup)
-    if unseen is not None and unseen > TELLS_PCT_MONTH / 100 / 30.4 * setup.capacity_ah * 1e3:
-        out.append(
-            f"In {known.drift.days:.0f} days of this log a cell that loses less than"
-            f" {unseen:.0f} mAh a day does not stand out: some weeks more tell smaller leaks."
-        )
-    out += told_late(known.lag_rows, log.interval_s)
-    if not np.isfinite(log.current_a).any():
-        out.append("Record the current as well: without it charge cannot be counted.")
-    if not np.isfinite(known.resistances.herd_ohm):
-        out.append(
-            "Record a load switched on and off a dozen times, a row every 10 s: until "
-            "then resistance cannot be told."
-        )
-    return out
 
 
 def to_json(diagnosis: Diagnosis, log: Log, setup: Setup) -> dict[str, object]:

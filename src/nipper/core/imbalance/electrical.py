@@ -9,6 +9,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from nipper.core.imbalance.capacity import LOW_PCT
 from nipper.core.imbalance.causes_base import Cause, alike, has, names, sure
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.remedies import CAUTION
@@ -41,6 +42,7 @@ PAIR_JUMPS = 5
 WEAK_SDS = 4.0
 BIAS_V = 0.006  # common practice: meters agree within some millivolts
 CAPACITY_PCT = 4.0  # cells of one batch differ by 1 to 3 %
+CURVE_PCT = 0.5  # what two cells' curves leave open of a capacity
 
 
 def resistive(known: Estimate, setup: Setup) -> Iterator[Cause]:
@@ -388,11 +390,23 @@ def weak(known: Estimate, setup: Setup) -> Iterator[Cause]:
         yield _weak_cells(known, setup, cells)
 
 
+def unseen_capacity_pct(known: Estimate, setup: Setup) -> float:
+    """How much less than the others a cell may hold and not be found in this log, %."""
+    held = known.capacities
+    told = np.isfinite(held.sd_ah)
+    if 2 * told.sum() > told.size:
+        sd_pct = 100.0 / setup.capacity_ah * float(np.median(held.sd_ah[told]))
+        return max(CAPACITY_PCT, 3.0 * float(np.hypot(sd_pct, CURVE_PCT)))
+    # it would have come to its own low end, however far the others were from theirs
+    return max(CAPACITY_PCT, (held.deepest_pct - LOW_PCT) / (1.0 - LOW_PCT / 100.0))
+
+
 def _weak_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
     per_pct = 100.0 / setup.capacity_ah
     pct = per_pct * known.capacities.deficit_ah[cells]
     error_pct = per_pct * known.capacities.sd_ah[cells]
-    ratio = float(np.mean(np.minimum(-pct / CAPACITY_PCT, -pct / (3.0 * np.hypot(error_pct, 0.5)))))
+    doubt_pct = 3.0 * np.hypot(error_pct, CURVE_PCT)
+    ratio = float(np.mean(np.minimum(-pct / CAPACITY_PCT, -pct / doubt_pct)))
     less = -float(np.mean(pct))
     value, width = 100.0 - less, 1.645 * float(np.hypot(np.mean(error_pct), 0.1 * less))
     held, deep = known.capacities, known.capacities.discharges

@@ -33,6 +33,9 @@ TABLE = 4000
 # of the usual slope: between 80 and 95 % two published 4.2 V curves rise by 3 to 5 and by 10 to
 # 11 mV a per cent
 SLOPE_DOUBT = 0.45
+# of the fall below the lower end of LFP: from 10 % down published curves need half as much charge
+# for it, or twice
+FALL_DOUBT = 0.5
 BETWEEN_SHARE = 0.15  # of the rise from knot to knot, half way
 BEYOND_PCT = np.linspace(0.0, 36.0, 721)
 
@@ -123,7 +126,7 @@ def learn(
             [ah[0] - BEYOND_PCT[:0:-1] * per_pct, inside_ah, ah[-1] + BEYOND_PCT[1:] * per_pct]
         ),
         table_v=np.concatenate([known_v, beyond_v], axis=1),
-        doubt_v=_doubt_v(setup, ah, freed, inside_ah),
+        doubt_v=_doubt_v(setup, fall, ah, freed, inside_ah),
     )
 
 
@@ -168,13 +171,13 @@ def _between(ah: Floats, v: Floats) -> tuple[Floats, Floats]:
     return fine, pchip(ah, v, fine)
 
 
-def _doubt_v(setup: Setup, ah: Floats, v: Floats, inside_ah: Floats) -> Floats:
+def _doubt_v(setup: Setup, fall: Floats, ah: Floats, v: Floats, inside_ah: Floats) -> Floats:
     """Doubt of the whole table. Beyond the upper end of a sloped curve it grows with the way; that
-    of LFP is weighed by its ends.
+    of LFP is weighed by its ends, and below its lower end it is a part of the fall.
     """
     between_v, beyond = _between_doubt(ah, v, inside_ah), BEYOND_PCT[1:]
     if setup.chemistry == "lfp":
-        return np.pad(between_v, beyond.size)
+        return np.concatenate([FALL_DOUBT * -fall[:-1], between_v, 0.0 * beyond])
     curve = chemistry(setup.chemistry).curve
     usual_v = float(curve.ocv(90.0) - curve.ocv(30.0)) / 60.0
     return np.concatenate([0.0 * beyond, between_v, SLOPE_DOUBT * usual_v * beyond])

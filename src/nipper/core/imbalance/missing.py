@@ -1,0 +1,126 @@
+"""What a log does not tell, and what to record so that it would.
+
+Where nothing is found, this is how far that can be trusted.
+"""
+
+import numpy as np
+
+from nipper.core.imbalance.electrical import unseen_capacity_pct
+from nipper.core.imbalance.estimate import Estimate
+from nipper.core.imbalance.lag import told_late
+from nipper.core.imbalance.losing import unseen_mah_per_day
+from nipper.core.logs.model import Log
+from nipper.core.setup import Setup
+
+# of capacity: healthy packs that were levelled once stay within 1 %, never levelled ones do not
+# (common practice)
+APART_SHARE = 0.02
+TELLS_PCT_MONTH = 1.0  # of capacity: a leak that is worth knowing (common practice)
+ROOM_V = 0.02  # to the trip, at the top of a usual charge: common practice
+WEAK_PCT = 8.0  # a cell so much weaker matters in any use: common practice
+
+
+def doubtful(known: Estimate, setup: Setup) -> bool:
+    """Whether a pack without a finding is no healthy one all the same."""
+    apart = _surely_apart_ah(known) > APART_SHARE * setup.capacity_ah
+    return _ended_by_a_cell(known) or _near_its_trip(known, setup) or apart
+
+
+def _ended_by_a_cell(known: Estimate) -> bool:
+    """Whether a cell's trip ended most of the last full charges: whatever the cause, that is no
+    health.
+    """
+    last = known.full[-3:]
+    return 2 * sum(c.ended_by == "trip" for c in last) > len(last)
+
+
+def _near_its_trip(known: Estimate, setup: Setup) -> bool:
+    """Whether the highest cell comes so near its trip at the target one lives at that the next
+    colder day or stronger sun ends the charge.
+    """
+    return known.end.highest_v >= setup.protection.cell_over_voltage.trip_v - ROOM_V
+
+
+def _surely_apart_ah(known: Estimate) -> float:
+    """How far fullest and emptiest cell stand apart beyond doubt, Ah: also where so many cells are
+    off that none stands out from the median.
+    """
+    low, high = known.drift.last_range_ah
+    if not np.isfinite(low).any():
+        return 0.0
+    return float(np.nanmax(low) - np.nanmin(high))
+
+
+def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
+    """What to record next, so that more can be said."""
+    out = [_charges(known, log, setup), _leaks(known, setup), _capacity(known, log, setup)]
+    out += told_late(known.lag_rows, log.interval_s)
+    if not np.isfinite(log.current_a).any():
+        out.append("Record the current as well: without it charge cannot be counted.")
+    if not np.isfinite(known.resistances.herd_ohm):
+        out.append(
+            "Record a load switched on and off a dozen times, a row every 10 s: until "
+            "then resistance cannot be told."
+        )
+    return [text for text in out if text]
+
+
+def _charges(known: Estimate, log: Log, setup: Setup) -> str:
+    """The charge that would tell most."""
+    if log.cells < 2:
+        return "One cell has no others to be held against: only a capacity test judges it."
+    if not known.full:
+        volts = setup.charging.absorption_v if setup.charging else None
+        level = f"{volts:.1f} V" if volts else "the absorption voltage"
+        return (
+            f"Record one full charge held at {level} for an hour, a row every 10 s to 1 "
+            "min: until then no cell can be judged."
+        )
+    if _ended_by_a_cell(known):
+        cells = " and ".join(str(c) for c in sorted(known.end.highest)) or "one"
+        return (
+            f"Cell {cells} ends the charge by its trip before the others are full. Lower the "
+            "charger's target until it no longer trips, hold it there for some hours, and record "
+            "that charge."
+        )
+    if _near_its_trip(known, setup):
+        left_mv = 1e3 * (setup.protection.cell_over_voltage.trip_v - known.end.highest_v)
+        return (
+            f"The highest cell comes within {max(0.0, left_mv):.0f} mV of its trip at the end of "
+            "charge: lower the charger's target until the cells are nearer to each other."
+        )
+    apart_ah = _surely_apart_ah(known)
+    if apart_ah > APART_SHARE * setup.capacity_ah:
+        return (
+            f"Fullest and emptiest cell stand at least {apart_ah:.1f} Ah apart: level the pack at "
+            "the top, then record full charges for two weeks to see whether it stays level."
+        )
+    if not np.isfinite(known.drift.ah_per_day).any():
+        return (
+            "Record four full charges over at least a week: until then drift cannot be "
+            "told from a standing offset."
+        )
+    return ""
+
+
+def _leaks(known: Estimate, setup: Setup) -> str:
+    """How small a leak would not have shown."""
+    unseen = unseen_mah_per_day(known, setup)
+    if unseen is None or unseen <= TELLS_PCT_MONTH / 100 / 30.4 * setup.capacity_ah * 1e3:
+        return ""
+    return (
+        f"In {known.drift.days:.0f} days of this log a cell that loses less than"
+        f" {unseen:.0f} mAh a day does not stand out: some weeks more tell smaller leaks."
+    )
+
+
+def _capacity(known: Estimate, log: Log, setup: Setup) -> str:
+    """How weak a cell would not have shown."""
+    unseen_pct = unseen_capacity_pct(known, setup)
+    if not known.full or log.cells < 2 or unseen_pct <= WEAK_PCT:
+        return ""
+    return (
+        f"A cell that holds up to {unseen_pct:.0f} % less than the others would not show in this "
+        "log: record a discharge from full to the low end, at modest current and within the "
+        "cell's sheet."
+    )
