@@ -27,29 +27,51 @@ OPEN_SHARE = 0.008  # of capacity: an offset at the top less sure than this is h
 # so much more the intervals need to hold what they claim, on packs of two other simulators
 WIDER = {"lfp": 1.15, "nmc": 1.8, "lto": 1.8}
 TOP_WIDER = 3.0  # the same of a capacity told by the top alone
+PLAIN = 2.0  # times the least doubt of any discharge
+NINE_IN_TEN = 1.645
 SAME_SHARE = 0.0015  # of capacity
 LOW_PCT = 16.0  # a discharge tells when its lowest cell comes below the rest voltage of this charge
 
 
 @dataclass(frozen=True, eq=False, slots=True)
 class Capacities:
-    """Capacity of each cell less the median one's, float64[cells] Ah, and its standard deviation;
-    NaN where no discharge tells.
+    """Capacity of each cell less the median one's, float64[cells] Ah, its standard deviation and
+    ends between which nine in ten lie; NaN where no discharge tells.
     """
 
     deficit_ah: Floats  # + = holds more
     sd_ah: Floats
+    low_ah: Floats
+    high_ah: Floats
     low_offset_ah: Floats  # charge left against the median at the low end
     low_sd_ah: Floats
     discharges: int
     deepest_pct: float = 100.0  # charge left in the herd at the deepest discharge, by counting
+
+    def moved(self, by_ah: Floats) -> "Capacities":
+        """The same, each cell holding so much more."""
+        value, low, high = (x + by_ah for x in (self.deficit_ah, self.low_ah, self.high_ah))
+        return replace(self, deficit_ah=value, low_ah=low, high_ah=high)
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class _Told:
+    """What one discharge tells of each cell, float64[cells] Ah: how much more it holds, with its
+    standard deviation and the ways to the ends of nine in ten, and what it had left at the low end.
+    """
+
+    value: Floats
+    sd: Floats
+    down: Floats
+    up: Floats
+    left: Floats
+    left_sd: Floats
 
 
 def capacities(
     log: Log, setup: Setup, full: Sequence[Charge], tops: Sequence[Offsets], prior: Prior
 ) -> Capacities:
     """From the deepest discharges that follow a full charge: their median, cell by cell."""
-    nothing = np.full(log.cells, np.nan)
     low_v = float(chemistry(setup.chemistry).curve.ocv(LOW_PCT))
     found: list[tuple[float, NDArray[np.int_], Offsets, float]] = []
     deepest_pct = 100.0
@@ -61,31 +83,49 @@ def capacities(
         drop_v = float(np.nanmin(log.current_a[rows[-60:]], initial=0.0)) * prior.herd_ohm
         if rows.size >= LEAST_ROWS and lowest_v - drop_v < low_v:
             found.append((lowest_v - drop_v, rows, top, start_pct))
-    lows: list[tuple[Floats, Floats, Floats, Floats]] = []
+    told: list[_Told] = []
     for _, rows, top, start_pct in sorted(found, key=lambda f: f[0])[:MOST_DISCHARGES]:
         low = low_offsets_at(log, setup, rows, prior, start_pct)
         if low.scale is not None and low.scale_sd is not None and setup.chemistry != "lfp":
-            lows.append(_by_scale(log, rows, low, setup.capacity_ah))
+            told.append(_by_scale(log, rows, low, setup.capacity_ah))
         elif np.isfinite(low.offset_ah).any():
-            difference = low.offset_ah - top.offset_ah
-            lows.append((difference, np.hypot(low.sd_ah, top.sd_ah), low.offset_ah, low.sd_ah))
-    if not lows:
-        return Capacities(nothing, nothing, nothing, nothing, 0, deepest_pct)
-    each: list[Floats] = [np.array(x) for x in zip(*lows, strict=True)]
-    value, sd, low, low_sd = each
+            told.append(_by_ends(low, top))
+    if not told:
+        nothing = np.full(log.cells, np.nan)
+        return Capacities(nothing, nothing, nothing, nothing, nothing, nothing, 0, deepest_pct)
+    return replace(_together(told, tops, setup), deepest_pct=deepest_pct)
+
+
+def _together(told: Sequence[_Told], tops: Sequence[Offsets], setup: Setup) -> Capacities:
+    """What several discharges tell."""
+    # one that hardly tells, for it ended on the flat, has no voice beside those that do
+    sd = np.array([t.sd for t in told])
+    with np.errstate(invalid="ignore"):
+        sure = sd <= PLAIN * np.fmin.reduce(sd, axis=0)
+    value, sd, down, up = (
+        np.where(sure, np.array(each), np.nan)
+        for each in zip(*((t.value, t.sd, t.down, t.up) for t in told), strict=True)
+    )
     # the median: an uncertainty that grows with the size would let small wrong answers weigh most
     mean = nanmedian(value)
-    apart = nanmedian(np.abs(value - mean)) * 1.4826 / np.sqrt(len(lows))
+    apart = nanmedian(np.abs(value - mean)) * 1.4826 / np.sqrt(len(told))
     # errors of the curve are the same in all discharges: they do not average out
-    mean_sd = np.hypot(
-        WIDER[setup.chemistry] * np.hypot(nanmedian(sd), apart), SAME_SHARE * setup.capacity_ah
+    same_ah, wider = SAME_SHARE * setup.capacity_ah, WIDER[setup.chemistry]
+    mean_sd = np.hypot(wider * np.hypot(nanmedian(sd), apart), same_ah)
+    down, up = (
+        np.hypot(wider * np.hypot(nanmedian(way), NINE_IN_TEN * apart), NINE_IN_TEN * same_ah)
+        for way in (down, up)
     )
     if setup.chemistry != "lfp":
         mean, mean_sd = _with_tops(mean, mean_sd, tops, setup.capacity_ah)
+        down = up = NINE_IN_TEN * mean_sd
     # where a weak cell ends the discharge the others are on the flat: then the herd is the zero
     herd_told = 2 * np.isfinite(mean).sum() > mean.size
     deficit = mean - np.nanmedian(mean) if herd_told else mean
-    return Capacities(deficit, mean_sd, nanmedian(low), nanmedian(low_sd), len(lows), deepest_pct)
+    left, left_sd = (
+        nanmedian(np.array(x)) for x in zip(*((t.left, t.left_sd) for t in told), strict=True)
+    )
+    return Capacities(deficit, mean_sd, deficit - down, deficit + up, left, left_sd, len(told))
 
 
 def _discharges(
@@ -108,16 +148,25 @@ def _discharges(
             yield rows, top, top.herd_pct
 
 
-def _by_scale(
-    log: Log, rows: NDArray[np.intp], found: Offsets, capacity_ah: float
-) -> tuple[Floats, Floats, Floats, Floats]:
+def _by_ends(low: Offsets, top: Offsets) -> _Told:
+    """What a cell has left at the low end, less what it was off at the top."""
+    sd = np.hypot(low.sd_ah, top.sd_ah)
+    top_ah = NINE_IN_TEN * top.sd_ah
+    down = np.hypot(low.offset_ah - low.low_ah, top_ah)
+    up = np.hypot(low.high_ah - low.offset_ah, top_ah)
+    return _Told(low.offset_ah - top.offset_ah, sd, down, up, low.offset_ah, low.sd_ah)
+
+
+def _by_scale(log: Log, rows: NDArray[np.intp], found: Offsets, capacity_ah: float) -> _Told:
     """The same from a sloped curve, on which a discharge tells the capacity all along."""
     assert found.scale is not None
     assert found.scale_sd is not None
     drawn_ah = float(log.charge_ah[rows[0]] - log.charge_ah[rows].min())
-    low = found.offset_ah - drawn_ah * (1.0 / found.scale - 1.0)
-    low_sd = np.hypot(found.sd_ah, drawn_ah * found.scale_sd)
-    return (found.scale - 1.0) * capacity_ah, found.scale_sd * capacity_ah, low, low_sd
+    left = found.offset_ah - drawn_ah * (1.0 / found.scale - 1.0)
+    left_sd = np.hypot(found.sd_ah, drawn_ah * found.scale_sd)
+    sd = found.scale_sd * capacity_ah
+    way = NINE_IN_TEN * sd
+    return _Told((found.scale - 1.0) * capacity_ah, sd, way, way, left, left_sd)
 
 
 def _with_tops(
@@ -172,4 +221,4 @@ def with_low_end(
         out.append(replace(top, offset_ah=offset, sd_ah=sd, low_ah=least, high_ah=most))
     changed = np.array([o.offset_ah - t.offset_ah for o, t in zip(out, tops, strict=True)])
     moved = nanmedian(changed)
-    return out, replace(held, deficit_ah=held.deficit_ah - np.nan_to_num(moved))
+    return out, held.moved(-np.nan_to_num(moved))

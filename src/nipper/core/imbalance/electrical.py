@@ -9,7 +9,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.capacity import LOW_PCT
+from nipper.core.imbalance.capacity import LOW_PCT, NINE_IN_TEN
 from nipper.core.imbalance.causes_base import Cause, alike, has, names, sure
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.remedies import CAUTION
@@ -42,7 +42,8 @@ PAIR_JUMPS = 5
 WEAK_SDS = 4.0
 BIAS_V = 0.006  # common practice: meters agree within some millivolts
 CAPACITY_PCT = 4.0  # cells of one batch differ by 1 to 3 %
-CURVE_PCT = 0.5  # what two cells' curves leave open of a capacity
+CURVE_PCT = 0.8  # what two cells' curves leave open of a capacity
+SURELY = 0.45  # of a threshold: what the near end of an interval must reach as well
 
 
 def resistive(known: Estimate, setup: Setup) -> Iterator[Cause]:
@@ -396,20 +397,24 @@ def unseen_capacity_pct(known: Estimate, setup: Setup) -> float:
     told = np.isfinite(held.sd_ah)
     if 2 * told.sum() > told.size:
         sd_pct = 100.0 / setup.capacity_ah * float(np.median(held.sd_ah[told]))
-        return max(CAPACITY_PCT, 3.0 * float(np.hypot(sd_pct, CURVE_PCT)))
+        return max(CAPACITY_PCT, 3.0 * float(np.hypot(sd_pct, CURVE_PCT / NINE_IN_TEN)))
     # it would have come to its own low end, however far the others were from theirs
     return max(CAPACITY_PCT, (held.deepest_pct - LOW_PCT) / (1.0 - LOW_PCT / 100.0))
 
 
 def _weak_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
-    per_pct = 100.0 / setup.capacity_ah
-    pct = per_pct * known.capacities.deficit_ah[cells]
-    error_pct = per_pct * known.capacities.sd_ah[cells]
-    doubt_pct = 3.0 * np.hypot(error_pct, CURVE_PCT)
-    ratio = float(np.mean(np.minimum(-pct / CAPACITY_PCT, -pct / doubt_pct)))
+    per_pct, held = 100.0 / setup.capacity_ah, known.capacities
+    pct, low_pct, high_pct = (
+        per_pct * x[cells] for x in (held.deficit_ah, held.low_ah, held.high_ah)
+    )
+    # sure of *some* deficit is enough: where the others are on the flat how much may stay open
+    surely_pct = np.hypot(high_pct - pct, CURVE_PCT) + pct
+    ratio = float(np.mean(np.minimum(-pct, -surely_pct / SURELY) / CAPACITY_PCT))
     less = -float(np.mean(pct))
-    value, width = 100.0 - less, 1.645 * float(np.hypot(np.mean(error_pct), 0.1 * less))
-    held, deep = known.capacities, known.capacities.discharges
+    value = 100.0 - less
+    low = value - float(np.hypot(np.mean(pct - low_pct), 0.16 * less))
+    high = value + float(np.hypot(np.mean(high_pct - pct), 0.16 * less))
+    deep = held.discharges
     lows = "; ".join(
         f"at the low end cell {i + 1} had {-held.low_offset_ah[i]:.1f} Ah less than the median"
         f" cell, at the top it was {known.drift.last_ah[i]:+.1f} Ah off"
@@ -422,8 +427,8 @@ def _weak_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
         confidence=sure(ratio),
         quantity="capacity",
         value=value,
-        low=value - width,
-        high=value + width,
+        low=low,
+        high=high,
         unit="%",
         summary=f"{has(cells, 'holds', 'hold')} {less:.0f} % less than the others.",
         evidence=(

@@ -27,6 +27,8 @@ USUALLY_ABOVE_V = 0.006
 CURVE_DOUBT_V = 0.012
 KNEE_DOUBT_V = 0.060  # and that far around their knees
 RESISTANCE_LEFT = 0.3  # of the drop freed at the end of the charge
+COUNTED_DOUBT_PCT = 4.0
+AGED_PCT = 3.0
 MOST_ENDS = 15  # how many charges at the herd's end are weighed
 END_SPREAD_PCT = 0.4  # closer together than this they are one
 TABLE = 4000
@@ -35,7 +37,7 @@ TABLE = 4000
 SLOPE_DOUBT = 0.45
 # of the fall below the lower end of LFP: from 10 % down published curves need half as much charge
 # for it, or twice
-FALL_DOUBT = 0.5
+FALL_DOUBT = 0.25
 BETWEEN_SHARE = 0.15  # of the rise from knot to knot, half way
 BEYOND_PCT = np.linspace(0.0, 36.0, 721)
 
@@ -60,6 +62,7 @@ class HerdCurve:
     current_a: Floats
     end_pct: Floats
     end_weight: Floats
+    down: bool
     table_ah: Floats
     table_v: Floats
     doubt_v: Floats
@@ -102,31 +105,37 @@ def learn(
     ah, v, amps = (np.add.reduceat(x, first) / count for x in (ah, herd_v[order], current_a[order]))
     freed = rising(v - amps * herd_ohm, count.astype(float))
     ocv = chemistry(setup.chemistry).curve
-    end_pct, end_weight = ends(setup, float(freed[-1]), abs(float(amps[-1])) * herd_ohm)
+    drops_v = np.abs(amps[[0, -1]]) * herd_ohm
     if bottom_pct is None:
-        bottom_pct = float(ocv.soc(freed[0]))
-    elif setup.chemistry == "lfp":
-        # an aged pack holds less than its name says: counted down, charge would be left in it
-        doubt_v = KNEE_DOUBT_V + RESISTANCE_LEFT * abs(float(amps[0])) * herd_ohm
-        bottom_pct = min(bottom_pct, float(ocv.soc(freed[0] + doubt_v)))
-    rise = ocv.ocv(end_pct[:, None] + BEYOND_PCT) - ocv.ocv(end_pct)[:, None]
-    fall = ocv.ocv(bottom_pct - BEYOND_PCT[::-1]) - ocv.ocv(bottom_pct)
+        low_pct = np.array([float(ocv.soc(freed[0]))])
+        high_pct, weight = ends(setup, float(freed[-1]), float(drops_v[1]))
+    else:
+        high_pct = np.array([float(ocv.soc(freed[-1]))])
+        low_pct, weight = bottoms(setup, float(freed[0]), float(drops_v[0]), bottom_pct)
+    rise = ocv.ocv(high_pct[:, None] + BEYOND_PCT) - ocv.ocv(high_pct)[:, None]
+    fall = ocv.ocv(low_pct[:, None] - BEYOND_PCT[::-1]) - ocv.ocv(low_pct)[:, None]
     per_pct = setup.capacity_ah / 100.0
     inside_ah, inside_v = _between(ah, freed)
     inside_v = inside_v + np.interp(inside_ah, ah, amps) * herd_ohm
-    beyond_v = inside_v[-1] + rise[:, 1:]
-    known_v = np.concatenate([inside_v[0] + fall[:-1], inside_v])
-    known_v = np.broadcast_to(known_v, (end_pct.size, known_v.size))
+    volts = [inside_v[0] + fall[:, :-1], inside_v[None, :], inside_v[-1] + rise[:, 1:]]
+    sides = [np.broadcast_to(v, (weight.size, v.shape[1])) for v in volts]
     return HerdCurve(
         ah=ah,
         current_a=amps,
-        end_pct=end_pct,
-        end_weight=end_weight,
+        end_pct=high_pct if bottom_pct is None else low_pct,
+        end_weight=weight,
+        down=bottom_pct is not None,
         table_ah=np.concatenate(
             [ah[0] - BEYOND_PCT[:0:-1] * per_pct, inside_ah, ah[-1] + BEYOND_PCT[1:] * per_pct]
         ),
-        table_v=np.concatenate([known_v, beyond_v], axis=1),
-        doubt_v=_doubt_v(setup, fall, ah, freed, inside_ah),
+        table_v=np.concatenate(sides, axis=1),
+        doubt_v=_doubt_v(
+            setup,
+            weight @ np.broadcast_to(fall, (weight.size, BEYOND_PCT.size)),
+            ah,
+            freed,
+            inside_ah,
+        ),
     )
 
 
@@ -153,6 +162,31 @@ def ends(setup: Setup, freed_v: float, drop_v: float) -> tuple[Floats, Floats]:
     weight = np.exp(-0.5 * ((ocv.ocv(pct) - (freed_v - USUALLY_ABOVE_V)) / sd_v) ** 2)
     if weight.sum() < 1e-9:  # above the curve's end
         return np.array([float(ocv.soc(freed_v - USUALLY_ABOVE_V))]), np.ones(1)
+    return _quantiles(pct, weight)
+
+
+def bottoms(
+    setup: Setup, freed_v: float, drop_v: float, counted_pct: float
+) -> tuple[Floats, Floats]:
+    """Charges the herd may have at the low end of a discharge, %, and how likely each is.
+
+    Counting from full tells it, to what the name of an aged pack says too much and where this
+    pack's knee lies beside the usual one; on the knee the voltage tells it as well.
+    """
+    ocv = chemistry(setup.chemistry).curve
+    if setup.chemistry != "lfp":
+        return np.array([counted_pct]), np.ones(1)
+    pct = np.linspace(0.0, 60.0, 1201)
+    sd_v = np.hypot(KNEE_DOUBT_V, RESISTANCE_LEFT * drop_v)
+    off = pct - counted_pct
+    counted = np.where(off > 0.0, 0.5 * (off / COUNTED_DOUBT_PCT) ** 2, -off / AGED_PCT)
+    told = 0.5 * ((ocv.ocv(pct) - freed_v - USUALLY_ABOVE_V) / sd_v) ** 2
+    unlikely = counted + told
+    return _quantiles(pct, np.exp(unlikely.min() - unlikely))
+
+
+def _quantiles(pct: Floats, weight: Floats) -> tuple[Floats, Floats]:
+    """A few equally likely charges; one, where they are close together."""
     below = np.cumsum(weight) / weight.sum()
     shares = (np.arange(MOST_ENDS) + 0.5) / MOST_ENDS
     found = np.interp(shares, below, pct)
@@ -177,7 +211,9 @@ def _doubt_v(setup: Setup, fall: Floats, ah: Floats, v: Floats, inside_ah: Float
     """
     between_v, beyond = _between_doubt(ah, v, inside_ah), BEYOND_PCT[1:]
     if setup.chemistry == "lfp":
-        return np.concatenate([FALL_DOUBT * -fall[:-1], between_v, 0.0 * beyond])
+        return np.concatenate(
+            [np.minimum(FALL_DOUBT * -fall[:-1], 2.5 * KNEE_DOUBT_V), between_v, 0.0 * beyond]
+        )
     curve = chemistry(setup.chemistry).curve
     usual_v = float(curve.ocv(90.0) - curve.ocv(30.0)) / 60.0
     return np.concatenate([0.0 * beyond, between_v, SLOPE_DOUBT * usual_v * beyond])

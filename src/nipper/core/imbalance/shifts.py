@@ -120,9 +120,10 @@ class Walk:
         apart = self.apart(prior)
         at_end_ah = self._at_end(shifts_ah, np.array([c for _, c in tried]))[:, None, :]
         misfit = misfit + usual + IMPOSSIBLE * (apart[:, None] * at_end_ah < 0.0)
+        beyond = apart < 0 if self.curve.down else apart > 0
         step = np.gradient(shifts_ah)
         weight = np.exp(-0.5 * (misfit - misfit.min(axis=(0, 2), keepdims=True))) * step
-        share, herd_pct = self._shares(misfit, usual, apart > 0, weight.sum(axis=2))
+        share, herd_pct = self._shares(misfit, usual, beyond, weight.sum(axis=2))
         by_scale = share * weight.sum(axis=2)
         by_scale /= by_scale.sum(axis=0)
         weight = (share[:, :, None] * weight).sum(axis=0)
@@ -145,7 +146,7 @@ class Walk:
         return shifts_ah + gone_ah * (1.0 / scales - 1.0)[:, None]
 
     def _shares(
-        self, misfit: Floats, usual: Floats, above: Flags, evidence: Floats
+        self, misfit: Floats, usual: Floats, beyond: Flags, evidence: Floats
     ) -> tuple[Floats, float]:
         """How likely each trial is before its shifts are weighed, [tried, cells], and the herd's
         charge, %.
@@ -159,24 +160,25 @@ class Walk:
             usually = (1.0 - WEAK_SHARE) * usually / (usually @ widths)
             share = (usually + WEAK_SHARE / np.ptp(self.scales)) * widths
             return share[:, None] * np.ones_like(evidence), float(self.curve.end_pct[0])
-        end = self._end_weight(misfit, usual, above)
+        end = self._end_weight(misfit, usual, beyond)
         return end[:, None] / (evidence + 1e-300), float(
             np.average(self.curve.end_pct, weights=end)
         )
 
-    def _end_weight(self, misfit: Floats, usual: Floats, above: Flags) -> Floats:
-        """How likely each end of the herd is, float64[ends], from the cells that went on above it.
+    def _end_weight(self, misfit: Floats, usual: Floats, beyond: Flags) -> Floats:
+        """How likely each end of the herd is, float64[ends], from the cells that went on beyond it.
 
-        Their rise only rules out ends from which no shift leads there: curves of one chemistry
+        Their way only rules out ends from which no shift leads there: curves of one chemistry
         differ more in shape than readings scatter, so its misfit counts as at SHAPE_DOUBT_V.
         """
         log_weight = np.log(self.curve.end_weight)
-        if log_weight.size > 1 and above.any():
-            best = np.argmin(misfit[:, above], axis=2)[:, :, None]
+        if log_weight.size > 1 and beyond.any():
+            best = np.argmin(misfit[:, beyond], axis=2)[:, :, None]
             far = usual[best[:, :, 0]]
-            fit = np.take_along_axis(misfit[:, above], best, axis=2)[:, :, 0] - far
+            fit = np.take_along_axis(misfit[:, beyond], best, axis=2)[:, :, 0] - far
             log_weight = log_weight - 0.5 * (FIT_SD_V / SHAPE_DOUBT_V) ** 2 * fit.sum(axis=1)
-            log_weight = log_weight - 0.5 * far.sum(axis=1)
+            if not self.curve.down:
+                log_weight = log_weight - 0.5 * far.sum(axis=1)
         weight = np.exp(log_weight - log_weight.max())
         return weight / weight.sum()
 
