@@ -34,6 +34,7 @@ AS_GOOD = 2.5  # times what is left with a wrong reading: so much worse charge a
 # a BMS's reading is seldom further off (from memory); beyond, on a sloped curve, a standing offset
 # is likelier
 USUAL_BIAS_V = 0.030
+BIN_SHARE = 0.02  # of capacity: states of charge that are told apart
 LEAST_SPAN = 0.12  # of capacity, between the rows a bias is read from
 
 
@@ -138,8 +139,14 @@ def _bias(
             if (part & flattest).any()
         ]
         seen = [np.sign(bias[i]) * h for h in halves]
-        # wrong on one half only, or far from what is read on either: the fit made it, not the meter
-        if min(seen) < 0.5 * abs(bias[i]) or max(seen) < 0.67 * abs(bias[i]):
+        everywhere = _nearly_everywhere(np.sign(bias[i]) * b, drawn[good])
+        # wrong on one half only, or far from what is read on either, or not seen at many charges:
+        # the fit made it, not the meter
+        if (
+            min(seen) < 0.5 * abs(bias[i])
+            or max(seen) < 0.67 * abs(bias[i])
+            or everywhere < 0.5 * abs(bias[i])
+        ):
             bias[i], sd[i] = 0.0, abs(bias[i])
             continue
         if setup.chemistry != "lfp" and (
@@ -169,6 +176,16 @@ def _slope(setup: Setup, freed_v: Floats, drawn: Floats) -> Floats:
     own = cubic.deriv()(drawn) / 100.0
     usual = float(np.median(assumed))
     return np.clip(own, 0.4 * usual, 2.0 * usual)
+
+
+def _nearly_everywhere(off_v: Floats, drawn: Floats) -> float:
+    """What a reading is off by at three in four of the states of charge it was read at, V.
+
+    Steps of the curve, which lie elsewhere than where they are published, show charge between
+    states that show none.
+    """
+    bins = np.floor(drawn / BIN_SHARE)
+    return float(np.quantile([np.median(off_v[bins == b]) for b in np.unique(bins)], 0.25))
 
 
 def _left_by_charge(a: Floats, b: Floats, weight: Floats, ridge: Floats) -> float:
