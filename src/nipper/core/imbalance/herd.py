@@ -209,14 +209,13 @@ def _doubt_v(setup: Setup, fall: Floats, ah: Floats, v: Floats, inside_ah: Float
     """Doubt of the whole table. Beyond the upper end of a sloped curve it grows with the way; that
     of LFP is weighed by its ends, and below its lower end it is a part of the fall.
     """
-    between_v, beyond = _between_doubt(ah, v, inside_ah), BEYOND_PCT[1:]
-    if setup.chemistry == "lfp":
-        return np.concatenate(
-            [np.minimum(FALL_DOUBT * -fall[:-1], 2.5 * KNEE_DOUBT_V), between_v, 0.0 * beyond]
-        )
-    curve = chemistry(setup.chemistry).curve
-    usual_v = float(curve.ocv(90.0) - curve.ocv(30.0)) / 60.0
-    return np.concatenate([0.0 * beyond, between_v, SLOPE_DOUBT * usual_v * beyond])
+    below_v = np.minimum(FALL_DOUBT * -fall[:-1], KNEE_DOUBT_V)
+    above_v = 0.0 * BEYOND_PCT[1:]
+    if setup.chemistry != "lfp":
+        curve = chemistry(setup.chemistry).curve
+        usual_v = float(curve.ocv(90.0) - curve.ocv(30.0)) / 60.0
+        above_v = SLOPE_DOUBT * usual_v * BEYOND_PCT[1:]
+    return np.concatenate([below_v, _between_doubt(ah, v, inside_ah), above_v])
 
 
 def _between_doubt(ah: Floats, v: Floats, at_ah: Floats) -> Floats:
