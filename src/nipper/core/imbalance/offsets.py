@@ -295,7 +295,7 @@ def _read(
     cell_v = log.cell_v[rows].astype(float)
     herd_v = np.median(cell_v, axis=1)
     if steep is None:
-        telling = np.unique(np.linspace(0, rows.size - 1, SLOPED_ROWS).astype(int))
+        telling = _along(np.abs(flow)[rows - rows[0]])
     else:
         drop_v = current * prior.herd_ohm
         telling = np.flatnonzero(steep(cell_v - drop_v[:, None], herd_v - drop_v))
@@ -311,6 +311,17 @@ def _read(
         telling=telling,
         interval_s=log.interval_s,
         scales=ALIKE if steep else SCALES,
+    )
+
+
+def _along(flow: Floats) -> NDArray[np.intp]:
+    """Rows evenly over time and over the charge that went through: of a pack that mostly stands
+    still those in which it is used would hardly be looked at.
+    """
+    time = np.linspace(0.0, 1.0, flow.size)
+    through = np.cumsum(flow) / max(float(flow.sum()), 1e-9)
+    return np.unique(
+        np.searchsorted(time + through, np.linspace(0.0, 2.0, SLOPED_ROWS)).clip(0, flow.size - 1)
     )
 
 
