@@ -27,7 +27,7 @@ OPEN_SHARE = 0.008  # of capacity: an offset at the top less sure than this is h
 # so much more the intervals need to hold what they claim, on packs of two other simulators
 WIDER = {"lfp": 1.15, "nmc": 1.8, "lto": 1.8}
 TOP_WIDER = 3.0  # the same of a capacity told by the top alone
-PLAIN = 2.0  # times the least doubt of any discharge
+PLAIN = 1.4  # times the least doubt of any discharge
 NINE_IN_TEN = 1.645
 SAME_SHARE = 0.0015  # of capacity
 LOW_PCT = 16.0  # a discharge tells when its lowest cell comes below the rest voltage of this charge
