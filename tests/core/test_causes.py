@@ -50,9 +50,7 @@ def calm(charges: int = 20) -> Estimate:
         resistances=Resistances(1e-3, rng.normal(0, 3e-5, N), np.full(N, 5e-6), 900, np.ones(N)),
         drift=drift,
         balancer=BalancerUse(30.0, 20.0, 10.0, 0.0, 1.0, 40.0),
-        capacities=Capacities(
-            rng.normal(0, 0.3, N), np.full(N, 0.3), np.zeros(N), np.full(N, 0.3), 3
-        ),
+        capacities=held(rng.normal(0, 0.3, N), 0.3),
         signals=Signals(
             rng.normal(0, 1e-3, N),
             np.full(N, 8e-4),
@@ -64,6 +62,14 @@ def calm(charges: int = 20) -> Estimate:
         ),
         sensors_c=np.array([20.0, 20.5]),
         end=TopEnd(),
+    )
+
+
+def held(deficit_ah: np.ndarray, sd_ah: float) -> Capacities:
+    """Three discharges that tell these capacities, and a level low end."""
+    sd, way = np.full(N, sd_ah), 1.645 * sd_ah
+    return Capacities(
+        deficit_ah, sd, deficit_ah - way, deficit_ah + way, np.zeros(N), np.full(N, 0.3), 3, 5.0
     )
 
 
@@ -267,8 +273,7 @@ def test_a_weak_cell_is_named_with_its_share_and_takes_its_offset_with_it():
     weak = replace(
         known,
         capacities=replace(
-            known.capacities,
-            deficit_ah=at(known.capacities.deficit_ah, [7], -13.5),
+            held(at(known.capacities.deficit_ah, [7], -13.5), 0.3),
             low_offset_ah=at(np.zeros(N), [7], -16.0),
         ),
     )
@@ -378,7 +383,7 @@ def bias(mv: float) -> Estimate:
 def deficit(pct: float) -> Estimate:
     known = calm()
     ah = at(known.capacities.deficit_ah, [5], -pct / 100.0 * SETUP.capacity_ah)
-    return replace(known, capacities=replace(known.capacities, deficit_ah=ah))
+    return replace(known, capacities=held(ah, 0.3))
 
 
 def loss(pct_month: float) -> Estimate:
@@ -417,17 +422,11 @@ def test_a_starved_balancer_asks_for_action_where_the_cells_stand_far_apart(apar
 
 @pytest.mark.parametrize(
     ("missing_pct", "sd_pct", "confidence"),
-    [(9.0, 0.3, 0.957), (9.0, 1.5, 0.918), (9.0, 3.0, 0.48), (4.0, 0.1, 0.49)],
+    [(9.0, 0.3, 0.957), (9.0, 3.0, 0.954), (9.0, 4.0, 0.707), (9.0, 5.0, 0.142), (4.0, 0.1, 0.49)],
 )
 def test_how_sure_a_weak_cell_is(missing_pct, sd_pct, confidence):
-    held = replace(
-        calm().capacities,
-        deficit_ah=at(np.zeros(N), [7], -missing_pct),
-        sd_ah=np.full(N, sd_pct),
-    )
-    (weak,) = [
-        f for f in find_causes(replace(calm(), capacities=held), SETUP) if f.cause == "low_capacity"
-    ]
+    weak_one = replace(calm(), capacities=held(at(np.zeros(N), [7], -missing_pct), sd_pct))
+    (weak,) = [f for f in find_causes(weak_one, SETUP) if f.cause == "low_capacity"]
     assert weak.confidence == pytest.approx(confidence, abs=0.006)
 
 

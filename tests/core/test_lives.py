@@ -1,0 +1,53 @@
+"""The diagnosis on packs that live otherwise than on a house's roof (``tests/bench/lives.py``)."""
+
+import pytest
+
+from nipper.core.imbalance.diagnosis import diagnose
+from tests.bench.lives import LIVES, lived
+
+
+def judged(life, cause, number):
+    made = lived([each.__name__ for each in LIVES].index(life), cause, number)
+    return made, diagnose(made.log, made.setup)
+
+
+@pytest.mark.parametrize(
+    ("life", "number"),
+    [
+        ("boat", 800),  # 15 % weak, and its fall fitted no published curve: nothing was said
+        ("bicycle", 801),  # 5.8 % weak, told as 3 %
+    ],
+)
+def test_a_weak_cell_that_falls_below_all_the_herd_reached_is_told(life, number):
+    made, found = judged(life, "low_capacity", number)
+    top = found.findings[0]
+    assert (top.cause, top.cells) == ("low_capacity", made.truth.cells)
+    assert top.confidence > 0.5
+    assert made.truth.low < top.value < made.truth.high
+    assert top.low < 100.0 + made.capacity_pct[top.cells[0] - 1] < top.high
+
+
+def test_a_weak_cell_of_a_vehicle_is_told_though_it_mostly_stands_still():
+    """Most rows are of rests at two charges; level at the top, it was told as 1.6 % emptier."""
+    made, found = judged("commuter", "low_capacity", 800)
+    top = found.findings[0]
+    assert (top.cause, top.cells) == ("low_capacity", made.truth.cells)
+
+
+def test_an_emptier_cell_on_a_curve_with_a_step_elsewhere_reads_rightly():
+    """7 % emptier; between steps of the curve it stands 2 mV off, on them 28: "reads 10 mV too
+    low, always".
+    """
+    made, found = judged("commuter", "soc_offset", 805)
+    assert [(f.cause, f.cells) for f in found.findings if f.confidence > 0.5] == [
+        ("soc_offset", made.truth.cells)
+    ]
+
+
+def test_a_log_that_could_show_no_weak_cell_says_so():
+    """A tenth weaker, and never discharged that far: healthy, as far as the log tells."""
+    made, found = judged("hoist", "low_capacity", 800)
+    assert found.verdict == "healthy"
+    (said,) = (a for a in found.advice if "would not show in this log" in a)
+    hidden_pct = float(said.partition("up to ")[2].partition(" %")[0])
+    assert hidden_pct > -made.capacity_pct[made.truth.cells[0] - 1]
