@@ -27,6 +27,7 @@ worlds: setup
 	$(RUN)/python -m tests.bench.cycles
 	$(RUN)/python -m tests.bench.banks
 	$(RUN)/python -m tests.bench.meters
+	$(RUN)/python -m tests.bench.lives
 
 mutants: setup
 	$(RUN)/python -m tests.bench.mutants rules 60

@@ -23,7 +23,8 @@ from nipper.core.errors import NipperError
 from tests.bench.readers import READERS
 
 SEED = int(os.environ.get("FUZZ_SEED", "20261127"))
-LONGEST_S = 20  # for one input, on a loaded machine
+LONGEST_S = 20  # of the processors, for one input
+LONGEST_WAIT_S = 300  # by the clock, on a machine however loaded
 LONGEST_LINE = 300
 MOST_BYTES = 2_000_000_000
 PORTION = 250
@@ -41,8 +42,10 @@ def try_one(reader: str, number: int, folder: Path) -> str:
     """What is wrong with how one input was read; empty when nothing is."""
     chance = random.Random(f"{SEED} {reader} {number}")
     given = READERS[reader].feed(chance, folder)
+    signal.signal(signal.SIGPROF, _too_long)
     signal.signal(signal.SIGALRM, _too_long)
-    signal.alarm(LONGEST_S)
+    signal.setitimer(signal.ITIMER_PROF, LONGEST_S)
+    signal.alarm(LONGEST_WAIT_S)
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("error")
@@ -56,6 +59,7 @@ def try_one(reader: str, number: int, folder: Path) -> str:
     except BaseException as error:
         wrong = [f"{type(error).__name__}: {str(error)[:120]!r} at {_last_place()}"]
     finally:
+        signal.setitimer(signal.ITIMER_PROF, 0)
         signal.alarm(0)
     return "; ".join(wrong)
 
