@@ -28,7 +28,8 @@ CURVE_DOUBT_V = 0.012
 KNEE_DOUBT_V = 0.060  # and that far around their knees
 RESISTANCE_LEFT = 0.3  # of the drop freed at the end of the charge
 COUNTED_DOUBT_PCT = 4.0
-AGED_PCT = 3.0
+AGED_PCT = 4.5
+LEVEL_DOUBT_V, PLACE_DOUBT_PCT = 0.03, 4.0
 MOST_ENDS = 15  # how many charges at the herd's end are weighed
 END_SPREAD_PCT = 0.4  # closer together than this they are one
 TABLE = 4000
@@ -177,10 +178,12 @@ def bottoms(
     if setup.chemistry != "lfp":
         return np.array([counted_pct]), np.ones(1)
     pct = np.linspace(0.0, 60.0, 1201)
-    sd_v = np.hypot(KNEE_DOUBT_V, RESISTANCE_LEFT * drop_v)
+    rest_v = ocv.ocv(pct)
+    place_v = PLACE_DOUBT_PCT * np.gradient(rest_v, pct)
+    sd_v = np.hypot(np.hypot(LEVEL_DOUBT_V, RESISTANCE_LEFT * drop_v), place_v)
     off = pct - counted_pct
     counted = np.where(off > 0.0, 0.5 * (off / COUNTED_DOUBT_PCT) ** 2, -off / AGED_PCT)
-    told = 0.5 * ((ocv.ocv(pct) - freed_v - USUALLY_ABOVE_V) / sd_v) ** 2
+    told = 0.5 * ((rest_v - freed_v - USUALLY_ABOVE_V) / sd_v) ** 2 + np.log(sd_v)
     unlikely = counted + told
     return _quantiles(pct, np.exp(unlikely.min() - unlikely))
 
