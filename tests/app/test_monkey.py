@@ -8,7 +8,7 @@ ROOT = Path(__file__).parents[2]
 
 
 def test_random_events_raise_nothing():
-    command = [sys.executable, "-m", "tests.bench.monkey", "250", "small"]
+    command = [sys.executable, "-m", "tests.bench.monkey", "180", "small"]
     done = subprocess.run(
         command, cwd=ROOT, capture_output=True, text=True, timeout=280, check=False
     )

@@ -167,7 +167,7 @@ def _offsets(walk: Walk | None, time_s: float, setup: Setup, prior: Prior) -> Of
     wide = high - low > OPEN_PCT / 100.0 * setup.capacity_ah
     open_ = wide & (apart == 0) & (low <= 0.0) & (high >= 0.0)
     narrow = high - low < TOLD_PCT / 100.0 * setup.capacity_ah
-    # a cell ahead of a herd on the flat: at the low end how far is open, and that it is ahead is not
+    # at the low end a cell is surely ahead of a herd on the flat, though how far is open
     ahead = walk.curve.down & (high < 0.0)
     told = ~(open_ | (found.left_v > NO_FIT_V)) & (on_knee | (apart != 0) | narrow | ahead)
     offset, low, high = (np.where(told, x, np.nan) for x in (offset, low, high))
