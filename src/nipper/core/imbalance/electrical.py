@@ -9,7 +9,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.capacity import LOW_PCT, NINE_IN_TEN
+from nipper.core.imbalance.capacity import LOW_PCT
 from nipper.core.imbalance.causes_base import Cause, alike, has, names, sure
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.remedies import CAUTION
@@ -394,10 +394,11 @@ def weak(known: Estimate, setup: Setup) -> Iterator[Cause]:
 def unseen_capacity_pct(known: Estimate, setup: Setup) -> float:
     """How much less than the others a cell may hold and not be found in this log, %."""
     held = known.capacities
-    told = np.isfinite(held.sd_ah)
+    open_pct = 100.0 / setup.capacity_ah * (held.high_ah - held.deficit_ah)
+    told = np.isfinite(open_pct)
     if 2 * told.sum() > told.size:
-        sd_pct = 100.0 / setup.capacity_ah * float(np.median(held.sd_ah[told]))
-        return max(CAPACITY_PCT, 3.0 * float(np.hypot(sd_pct, CURVE_PCT / NINE_IN_TEN)))
+        doubt_pct = float(np.hypot(np.median(open_pct[told]), CURVE_PCT))
+        return CAPACITY_PCT * max(1.0, SURELY + doubt_pct / CAPACITY_PCT)
     # it would have come to its own low end, however far the others were from theirs
     return max(CAPACITY_PCT, (held.deepest_pct - LOW_PCT) / (1.0 - LOW_PCT / 100.0))
 
