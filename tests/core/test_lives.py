@@ -51,3 +51,12 @@ def test_a_log_that_could_show_no_weak_cell_says_so():
     (said,) = (a for a in found.advice if "would not show in this log" in a)
     hidden_pct = float(said.partition("up to ")[2].partition(" %")[0])
     assert hidden_pct > -made.capacity_pct[made.truth.cells[0] - 1]
+
+
+def test_a_log_without_a_discharge_shows_no_weak_cell_and_says_no_silly_number():
+    """One charge, cut out: "a cell that holds up to 100 % less would not show"."""
+    made, found = judged("boat", "low_capacity", 800)
+    charge = found.estimate.full[0]
+    alone = diagnose(made.log.select(slice(charge.start, charge.stop)), made.setup)
+    assert any(a.startswith("No discharge in this log goes low enough") for a in alone.advice)
+    assert not any("would not show" in a for a in alone.advice)

@@ -42,6 +42,7 @@ PAIR_JUMPS = 5
 WEAK_SDS = 4.0
 BIAS_V = 0.006  # common practice: meters agree within some millivolts
 CAPACITY_PCT = 4.0  # cells of one batch differ by 1 to 3 %
+WEAK_PCT = 8.0  # a cell so much weaker matters in any use: common practice
 CURVE_PCT = 0.8  # what two cells' curves leave open of a capacity
 SURELY = 0.45  # of a threshold: what the near end of an interval must reach as well
 
@@ -445,7 +446,7 @@ def _weak_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
         ),
         confirm="A full discharge at modest current from a level top must end at "
         f"{names(cells).lower()} again.",
-        serious=less > 8.0,
+        serious=less > WEAK_PCT,
         again=partial(_weak_cells, known, setup),
     )
 

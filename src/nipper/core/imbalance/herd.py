@@ -39,8 +39,8 @@ TABLE = 4000
 # of the usual slope: between 80 and 95 % two published 4.2 V curves rise by 3 to 5 and by 10 to
 # 11 mV a per cent
 SLOPE_DOUBT = 0.45
-# of the fall below the lower end of LFP: from 10 % down published curves need half as much charge
-# for it, or twice
+# of the fall below the lower end, KNEE_DOUBT_V at most: where it begins is weighed by the ends
+# (LFP), how steep it is differs as well between published curves
 FALL_DOUBT = 0.25
 BETWEEN_SHARE = 0.15  # of the rise from knot to knot, half way
 BEYOND_PCT = np.linspace(0.0, 36.0, 721)
@@ -171,6 +171,16 @@ def bottoms(
 
     Counting from full tells it, to what the name of an aged pack says too much and where this
     pack's knee lies beside the usual one; on the knee the voltage tells it as well.
+
+    Parameters
+    ----------
+    freed_v, drop_v : of the median cell, as for :func:`ends`
+    counted_pct : charge left by counting from full and the name's capacity
+
+    Returns
+    -------
+    float64[ends], float64[ends]
+        Equally likely charges; the counted one alone where the curve is sloped.
     """
     ocv = chemistry(setup.chemistry).curve
     if setup.chemistry != "lfp":

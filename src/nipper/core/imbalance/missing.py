@@ -5,7 +5,7 @@ Where nothing is found, this is how far that can be trusted.
 
 import numpy as np
 
-from nipper.core.imbalance.electrical import unseen_capacity_pct
+from nipper.core.imbalance.electrical import WEAK_PCT, unseen_capacity_pct
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.lag import told_late
 from nipper.core.imbalance.losing import unseen_mah_per_day
@@ -17,7 +17,7 @@ from nipper.core.setup import Setup
 APART_SHARE = 0.02
 TELLS_PCT_MONTH = 1.0  # of capacity: a leak that is worth knowing (common practice)
 ROOM_V = 0.02  # to the trip, at the top of a usual charge: common practice
-WEAK_PCT = 8.0  # a cell so much weaker matters in any use: common practice
+HALF_PCT = 50.0  # a log that would not show a cell with half of its capacity shows none
 
 
 def doubtful(known: Estimate, setup: Setup) -> bool:
@@ -119,6 +119,11 @@ def _capacity(known: Estimate, log: Log, setup: Setup) -> str:
     unseen_pct = unseen_capacity_pct(known, setup)
     if not known.full or log.cells < 2 or unseen_pct <= WEAK_PCT:
         return ""
+    if unseen_pct > HALF_PCT:
+        return (
+            "No discharge in this log goes low enough to show a weak cell: record one from full to "
+            "the low end, at modest current and within the cell's sheet."
+        )
     return (
         f"A cell that holds up to {unseen_pct:.0f} % less than the others would not show in this "
         "log: record a discharge from full to the low end, at modest current and within the "
