@@ -31,6 +31,7 @@ PLAIN = 1.4  # times the least doubt of any discharge
 NINE_IN_TEN = 1.645
 SAME_SHARE = 0.0015  # of capacity
 LOW_PCT = 16.0  # a discharge tells when its lowest cell comes below the rest voltage of this charge
+SLOPED_SHARE = 0.15  # of capacity: on a sloped curve so large a discharge tells, wherever it ends
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -68,28 +69,45 @@ class _Told:
     left_sd: Floats
 
 
+@dataclass(frozen=True, eq=False, slots=True)
+class _Discharge:
+    """From a full charge to the lowest point before the next.
+
+    ``rows`` of the log; ``start_pct`` the herd's charge at the first of them; ``lowest_v`` of any
+    cell at the end, freed of the current's drop.
+    """
+
+    rows: NDArray[np.intp]
+    top: Offsets
+    start_pct: float
+    drawn_ah: float
+    lowest_v: float
+
+    def tells(self, setup: Setup) -> bool:
+        """Whether it tells of capacity: LFP does at its low knee only, a sloped curve all along."""
+        deep = self.lowest_v < float(chemistry(setup.chemistry).curve.ocv(LOW_PCT))
+        far = self.drawn_ah > SLOPED_SHARE * setup.capacity_ah
+        return self.rows.size >= LEAST_ROWS and (deep or (far and setup.chemistry != "lfp"))
+
+    def left_pct(self, capacity_ah: float) -> float:
+        """Charge left in the herd at its end, by counting."""
+        return self.start_pct - 100.0 * self.drawn_ah / capacity_ah
+
+
 def capacities(
     log: Log, setup: Setup, full: Sequence[Charge], tops: Sequence[Offsets], prior: Prior
 ) -> Capacities:
     """From the deepest discharges that follow a full charge: their median, cell by cell."""
-    low_v = float(chemistry(setup.chemistry).curve.ocv(LOW_PCT))
-    found: list[tuple[float, NDArray[np.int_], Offsets, float]] = []
-    deepest_pct = 100.0
-    for walk, top, start_pct in _discharges(log, setup, full, tops):
-        rows = walk[: int(np.argmin(log.charge_ah[walk])) + 1]
-        drawn_ah = float(log.charge_ah[rows[0]] - log.charge_ah[rows[-1]])
-        deepest_pct = min(deepest_pct, start_pct - 100.0 * drawn_ah / setup.capacity_ah)
-        lowest_v = float(np.nanmin(log.cell_v[rows[-60:]], initial=9.0))
-        drop_v = float(np.nanmin(log.current_a[rows[-60:]], initial=0.0)) * prior.herd_ohm
-        if rows.size >= LEAST_ROWS and lowest_v - drop_v < low_v:
-            found.append((lowest_v - drop_v, rows, top, start_pct))
+    found = list(_discharges(log, setup, full, tops, prior))
+    deepest_pct = min((d.left_pct(setup.capacity_ah) for d in found), default=100.0)
+    telling = sorted((d for d in found if d.tells(setup)), key=lambda d: d.lowest_v)
     told: list[_Told] = []
-    for _, rows, top, start_pct in sorted(found, key=lambda f: f[0])[:MOST_DISCHARGES]:
-        low = low_offsets_at(log, setup, rows, prior, start_pct)
+    for one in telling[:MOST_DISCHARGES]:
+        low = low_offsets_at(log, setup, one.rows, prior, one.start_pct)
         if low.scale is not None and low.scale_sd is not None and setup.chemistry != "lfp":
-            told.append(_by_scale(log, rows, low, setup.capacity_ah))
+            told.append(_by_scale(log, one.rows, low, setup.capacity_ah))
         elif np.isfinite(low.offset_ah).any():
-            told.append(_by_ends(low, top))
+            told.append(_by_ends(low, one.top))
     if not told:
         nothing = np.full(log.cells, np.nan)
         return Capacities(nothing, nothing, nothing, nothing, nothing, nothing, 0, deepest_pct)
@@ -129,23 +147,38 @@ def _together(told: Sequence[_Told], tops: Sequence[Offsets], setup: Setup) -> C
 
 
 def _discharges(
-    log: Log, setup: Setup, full: Sequence[Charge], tops: Sequence[Offsets]
-) -> Iterator[tuple[NDArray[np.intp], Offsets, float]]:
-    """What lies between two full charges, with the top it is held against and the herd's charge at
-    its first row, %.
+    log: Log, setup: Setup, full: Sequence[Charge], tops: Sequence[Offsets], prior: Prior
+) -> Iterator[_Discharge]:
+    """What lies between two full charges, each held against the one before it.
 
     A log may begin with the discharge: what is before its first full charge is held against that.
     """
     known = [np.isfinite(top.offset_ah).any() for top in tops]
     if full and known[0] and full[0].start >= LEAST_ROWS:
-        rows = np.arange(full[0].start)
         charged_ah = float(log.charge_ah[full[0].top] - log.charge_ah[0])
-        yield rows, tops[0], tops[0].herd_pct - 100.0 * charged_ah / setup.capacity_ah
+        start_pct = tops[0].herd_pct - 100.0 * charged_ah / setup.capacity_ah
+        yield _discharge(log, np.arange(full[0].start), tops[0], start_pct, prior)
     for i, (charge, top) in enumerate(zip(full, tops, strict=True)):
         until = full[i + 1].stop if i + 1 < len(full) else log.rows
         rows = np.arange(charge.stop, until)
         if rows.size >= LEAST_ROWS and known[i]:
-            yield rows, top, top.herd_pct
+            yield _discharge(log, rows, top, top.herd_pct, prior)
+
+
+def _discharge(
+    log: Log, walk: NDArray[np.intp], top: Offsets, start_pct: float, prior: Prior
+) -> _Discharge:
+    """That part of the walk which goes down to its lowest point."""
+    rows = walk[: int(np.argmin(log.charge_ah[walk])) + 1]
+    last = rows[-60:]
+    drop_v = float(np.nanmin(log.current_a[last], initial=0.0)) * prior.herd_ohm
+    return _Discharge(
+        rows=rows,
+        top=top,
+        start_pct=start_pct,
+        drawn_ah=float(log.charge_ah[rows[0]] - log.charge_ah[rows[-1]]),
+        lowest_v=float(np.nanmin(log.cell_v[last], initial=9.0)) - drop_v,
+    )
 
 
 def _by_ends(low: Offsets, top: Offsets) -> _Told:

@@ -4,7 +4,7 @@ The estimates are made once (``estimate``), each cause looks at them by itself (
 ``electrical``), and here they are weighed.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
@@ -24,6 +24,8 @@ from nipper.core.setup import Setup
 Floats = NDArray[np.floating]
 
 
+# an unsure finding is no health: from so much on, of what would have to be acted on from less
+PERHAPS, PERHAPS_SERIOUS = 0.2, 0.05
 IMPOSSIBLE = 1.4  # of capacity, in one charge: none of 150 logs of five simulators is above 1.0
 
 
@@ -48,6 +50,11 @@ class Diagnosis:
         """Cells named by a finding, strongest first, each once."""
         return list(dict.fromkeys(cell for finding in self.findings for cell in finding.cells))
 
+    @property
+    def perhaps(self) -> Cause | None:
+        """The likeliest of the findings that are too weak to name, where none is named."""
+        return None if _named(self.findings) else _perhaps(self.findings)
+
 
 def diagnose(
     log: Log, setup: Setup, tick: Callable[[float], None] = lambda _share: None
@@ -68,14 +75,22 @@ def diagnose(
         return Diagnosis("not_enough_data", (), nothing, (told,), unfit=True)
     causes, lost = weigh(known, setup)
     advice = missing(known, log, setup)
-    strong = [c for c in causes if c.confidence > 0.5]
-    if strong:
+    if strong := _named(causes):
         verdict = "act" if any(c.serious for c in strong) else "watch"
     elif not known.full or log.cells < 2:
         verdict = "not_enough_data"
     else:
-        verdict = "watch" if doubtful(known, setup) else "healthy"
+        verdict = "watch" if _perhaps(causes) or doubtful(known, setup) else "healthy"
     return Diagnosis(verdict, tuple(causes), known, tuple(advice), tuple(lost))
+
+
+def _named(causes: Sequence[Cause]) -> list[Cause]:
+    return [c for c in causes if c.confidence > 0.5]
+
+
+def _perhaps(causes: Sequence[Cause]) -> Cause | None:
+    likely = (c for c in causes if c.confidence > (PERHAPS_SERIOUS if c.serious else PERHAPS))
+    return next(likely, None)
 
 
 def unfit(known: Estimate, log: Log, setup: Setup) -> str:

@@ -404,22 +404,42 @@ def unseen_capacity_pct(known: Estimate, setup: Setup) -> float:
     return max(CAPACITY_PCT, (held.deepest_pct - LOW_PCT) / (1.0 - LOW_PCT / 100.0))
 
 
+def _weakness(known: Estimate, setup: Setup) -> Floats:
+    """How far each cell's deficit is above its threshold, beyond doubt; float64[cells]."""
+    pct, high_pct = (
+        100.0 / setup.capacity_ah * x
+        for x in (known.capacities.deficit_ah, known.capacities.high_ah)
+    )
+    # sure of *some* deficit is enough: where the others are on the flat how much may stay open
+    surely_pct = np.hypot(high_pct - pct, CURVE_PCT) + pct
+    return np.minimum(-pct, -surely_pct / SURELY) / CAPACITY_PCT
+
+
+def perhaps_weak(known: Estimate, setup: Setup) -> tuple[list[int], float]:
+    """Cells (indices) that most likely hold less than the others, and not surely; and how much less
+    the worst of them may hold, %.
+    """
+    pct = 100.0 / setup.capacity_ah * known.capacities.deficit_ah
+    with np.errstate(invalid="ignore"):
+        cells = np.flatnonzero((pct < -CAPACITY_PCT) & (_weakness(known, setup) <= 1.0))
+    low_pct = 100.0 / setup.capacity_ah * known.capacities.low_ah[cells]
+    return [int(i) for i in cells], float(-np.min(low_pct, initial=0.0))
+
+
 def _weak_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
     per_pct, held = 100.0 / setup.capacity_ah, known.capacities
     pct, low_pct, high_pct = (
         per_pct * x[cells] for x in (held.deficit_ah, held.low_ah, held.high_ah)
     )
-    # sure of *some* deficit is enough: where the others are on the flat how much may stay open
-    surely_pct = np.hypot(high_pct - pct, CURVE_PCT) + pct
-    ratio = float(np.mean(np.minimum(-pct, -surely_pct / SURELY) / CAPACITY_PCT))
+    ratio = float(np.mean(_weakness(known, setup)[cells]))
     less = -float(np.mean(pct))
     value = 100.0 - less
     low = value - float(np.hypot(np.mean(pct - low_pct), 0.16 * less))
     high = value + float(np.hypot(np.mean(high_pct - pct), 0.16 * less))
     deep = held.discharges
     lows = "; ".join(
-        f"at the low end cell {i + 1} had {-held.low_offset_ah[i]:.1f} Ah less than the median"
-        f" cell, at the top it was {known.drift.last_ah[i]:+.1f} Ah off"
+        f"at the end of the discharge cell {i + 1} had {-held.low_offset_ah[i]:.1f} Ah less than "
+        f"the median cell, at the top it was {known.drift.last_ah[i]:+.1f} Ah off"
         for i in cells
     )
     weakest = cells[int(np.argmin(pct))]
@@ -435,7 +455,7 @@ def _weak_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
         summary=f"{has(cells, 'holds', 'hold')} {less:.0f} % less than the others.",
         evidence=(
             f"{lows[:1].upper()}{lows[1:]}: the difference is capacity.",
-            f"From {deep} deep discharge{'s' if deep != 1 else ''} held against a full charge.",
+            f"From {deep} discharge{'s' if deep != 1 else ''} held against a full charge.",
         ),
         actions=(
             f"The pack's usable capacity is that of cell {weakest + 1}: "

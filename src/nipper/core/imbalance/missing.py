@@ -5,7 +5,8 @@ Where nothing is found, this is how far that can be trusted.
 
 import numpy as np
 
-from nipper.core.imbalance.electrical import WEAK_PCT, unseen_capacity_pct
+from nipper.core.imbalance.causes_base import names
+from nipper.core.imbalance.electrical import WEAK_PCT, perhaps_weak, unseen_capacity_pct
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.lag import told_late
 from nipper.core.imbalance.losing import unseen_mah_per_day
@@ -116,6 +117,13 @@ def _leaks(known: Estimate, setup: Setup) -> str:
 
 def _capacity(known: Estimate, log: Log, setup: Setup) -> str:
     """How weak a cell would not have shown."""
+    cells, weak_pct = perhaps_weak(known, setup)
+    if cells:
+        return (
+            f"{names(cells)} may hold up to {weak_pct:.0f} % less than the others: record a "
+            "discharge from full to the low end, at modest current and within the cell's sheet, a "
+            "row every minute or faster."
+        )
     unseen_pct = unseen_capacity_pct(known, setup)
     if not known.full or log.cells < 2 or unseen_pct <= WEAK_PCT:
         return ""

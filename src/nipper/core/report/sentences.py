@@ -65,6 +65,8 @@ def named(diagnosis: Diagnosis) -> str:
     """A judgement without a finding that stands out; millivolts are not kept quiet."""
     if diagnosis.unfit:
         return "The log is not of the cells that the settings speak of"
+    if perhaps := diagnosis.perhaps:
+        return f"Perhaps: {perhaps.summary.rstrip('.')}"
     wide_mv = diagnosis.estimate.end.deviation_mv
     if diagnosis.verdict == "healthy" and wide_mv >= WIDE_MV:
         return f"{wide_mv:.0f} mV at the top, but no cell stands apart in charge beyond doubt"
@@ -78,6 +80,8 @@ def diagnose_sentence(diagnosis: Diagnosis | None) -> tuple[Status, str]:
     if diagnosis.unfit:
         return Status.ACT, OTHER_CELLS
     strong = [f for f in diagnosis.findings if f.confidence > 0.5]
+    if diagnosis.perhaps:
+        return VERDICT_STATUS[diagnosis.verdict], named(diagnosis)
     if not strong:
         wide = diagnosis.verdict == "healthy" and diagnosis.estimate.end.deviation_mv >= WIDE_MV
         short = f"{diagnosis.estimate.end.deviation_mv:.0f} mV at the top, no cell stands apart"

@@ -34,12 +34,19 @@ from nipper.app.widgets.curves import Curves
 from nipper.app.widgets.plot import Plot
 from nipper.app.widgets.units import UNITS
 from nipper.core.imbalance.causes_base import Cause
+from nipper.core.imbalance.diagnosis import Diagnosis
 from nipper.core.quantities import with_minus
 from nipper.core.report.proof import Paths, Proof, about_cell, paths, proofs
 from nipper.core.report.sentences import VERDICT_STATUS, named
 
 AXIS_PX = 40  # what the axis at the left takes
 LINE_SHARE = 0.09  # of what the figure shows: the height of a line of text
+
+
+NOTHING_NOW = {
+    True: "Nothing. Look again after the next ten full charges.",
+    False: "Nothing yet: make sure first, as it is said beside.",
+}
 
 
 class DiagnoseView(StageView):
@@ -126,7 +133,7 @@ class DiagnoseView(StageView):
         with refilled(self._proofs):
             for proof in proofs(diagnosis, setup, lead):
                 self._proofs.addWidget(self._proven(proof), 1)
-        self._show_advice(strong, diagnosis.advice)
+        self._show_advice(strong, diagnosis)
         self._show_cell()
 
     def _proven(self, proof: Proof) -> QWidget:
@@ -294,12 +301,12 @@ class DiagnoseView(StageView):
         step = int(self.sender().property("step"))
         self.pick(((self._picked or 1) - 1 + step) % cells + 1)
 
-    def _show_advice(self, strong: list[Cause], missing: tuple[str, ...]) -> None:
+    def _show_advice(self, strong: list[Cause], diagnosis: Diagnosis) -> None:
         now = [a for f in strong[:3] for a in f.actions] or [
-            "Nothing. Look again after the next ten full charges."
+            NOTHING_NOW[diagnosis.verdict == "healthy"]
         ]
-        sure = [f.confirm for f in strong[:3] if f.confirm] or list(missing)
-        sure += [a for a in missing if strong]
+        asked = strong[:3] or [f for f in [diagnosis.perhaps] if f]
+        sure = [f.confirm for f in asked if f.confirm] + list(diagnosis.advice)
         frame, inside = card(12, 4)
         columns = QHBoxLayout()
         columns.setSpacing(24)
