@@ -28,6 +28,7 @@ LONGEST_WAIT_S = 300  # by the clock, on a machine however loaded
 LONGEST_LINE = 300
 MOST_BYTES = 2_000_000_000
 PORTION = 250
+TOLD_EVERY = 200  # portions
 
 
 class Hang(BaseException):
@@ -111,6 +112,8 @@ def main(arguments: Sequence[str]) -> int:
         for (reader, _, size), (found, memory) in zip(work, pool.imap(_portion, work), strict=True):
             fed[reader] += size
             finds, peak = finds + len(found), max(peak, memory)
+            if sum(fed.values()) // PORTION % TOLD_EVERY == 0:
+                print(f"{sum(fed.values())} fed, {finds} finds", flush=True)
             for line in found:
                 kind = line.partition(": ")[2]
                 seen[kind] += 1
