@@ -1,6 +1,7 @@
 """The charges as a heat map: cell by charge, events between, two columns picked."""
 
 from datetime import UTC, datetime, tzinfo
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -8,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal, Slot
 from PySide6.QtGui import (
     QColor,
     QFontMetricsF,
+    QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -43,6 +45,24 @@ def _tones_of(shares: NDArray[np.floating]) -> NDArray[np.intp]:
     """Which tone a value has: −1 is the lowest, 1 the highest; what is small still shows."""
     steps = np.sign(shares) * np.minimum(np.abs(shares), 1.0) ** 0.7 * TONES
     return np.rint(steps).astype(np.intp) + TONES
+
+
+@lru_cache(maxsize=4)
+def _tones_between(lowest: int, even: int, highest: int) -> NDArray[np.uint32]:
+    """From the lowest over the even to the highest, in steps the eye does not tell apart."""
+    middle, steps = QColor(even), range(TONES, 0, -1)
+    low = [mixed(middle, QColor(lowest), i / TONES) for i in steps]
+    high = [mixed(middle, QColor(highest), i / TONES) for i in reversed(steps)]
+    return np.array([tone.rgba() for tone in (*low, middle, *high)], np.uint32)
+
+
+def _boxes_at(
+    place: NDArray[np.floating], step: float, length: float, count: int
+) -> NDArray[np.intp]:
+    """Which of so many boxes lies at each place; −1 between them and beside them all."""
+    box = np.floor(place / step).astype(np.intp)
+    inside = (box >= 0) & (box < count) & (place - box * step < length)
+    return np.where(inside, box, -1)
 
 
 class HeatMap(QWidget):
@@ -148,29 +168,31 @@ class HeatMap(QWidget):
                     )
         painter.end()
 
-    def _tones(self) -> list[QColor]:
-        """From the lowest over the even to the highest, in steps the eye does not tell apart."""
-        even, steps = self._theme.colour("even"), range(TONES, 0, -1)
-        low = [mixed(even, self._theme.colour("lowest"), i / TONES) for i in steps]
-        high = [mixed(even, self._theme.colour("highest"), i / TONES) for i in reversed(steps)]
-        return [*low, even, *high]
+    def _tones(self) -> NDArray[np.uint32]:
+        ends = (self._theme.colour(role).rgba() for role in ("lowest", "even", "highest"))
+        return _tones_between(*ends)
 
     def _drawn_boxes(self) -> QPixmap:
         ratio = self.devicePixelRatioF()
         if self._boxes is None or self._boxes.devicePixelRatio() != ratio:
-            self._boxes = QPixmap(self.size() * ratio)
+            pixels = np.ascontiguousarray(self._painted(self.size() * ratio, ratio))
+            height, width = pixels.shape
+            image = QImage(pixels.data, width, height, 4 * width, QImage.Format.Format_ARGB32)
+            self._boxes = QPixmap.fromImage(image)
             self._boxes.setDevicePixelRatio(ratio)
-            self._boxes.fill(Qt.GlobalColor.transparent)
-            painter = QPainter(self._boxes)
-            self._paint_boxes(painter)
-            painter.end()
         return self._boxes
 
-    def _paint_boxes(self, painter: QPainter) -> None:
-        values, scale = self._values, self._scale()
-        tones, tone = self._tones(), _tones_of(np.nan_to_num(values) / scale)
-        for row, column in np.argwhere(np.isfinite(values)).tolist():
-            painter.fillRect(self._box(row, column), tones[int(tone[row, column])])
+    def _painted(self, size: QSize, ratio: float) -> NDArray[np.uint32]:
+        """The colour of each pixel: box by box a year of 64 cells would stop the window."""
+        values, box = self._values, self._box(0, 0)
+        tone = self._tones()[_tones_of(np.nan_to_num(values) / self._scale())]
+        tone = np.pad(np.where(np.isfinite(values), tone, 0), ((0, 1), (0, 1)))  # -1 is between
+        below, beside = self._box(1, 0).top() - box.top(), self._box(0, 1).left() - box.left()
+        y = (np.arange(size.height()) + 0.5) / ratio - box.top()
+        x = (np.arange(size.width()) + 0.5) / ratio - box.left()
+        rows = _boxes_at(y, below, box.height(), values.shape[0])
+        columns = _boxes_at(x, beside, box.width(), values.shape[1])
+        return tone[np.ix_(rows, columns)].astype(np.uint32)
 
     def _paint_labels(self, painter: QPainter) -> None:
         assert self._table
@@ -273,7 +295,7 @@ class HeatMap(QWidget):
         x += metrics.horizontalAdvance(ends[0]) + 6
         tones = self._tones()
         for i, tone in enumerate(_tones_of(np.linspace(-1.0, 1.0, 13)).tolist()):
-            painter.fillRect(QRectF(x + i * 11, y, 10, 10), tones[int(tone)])
+            painter.fillRect(QRectF(x + i * 11, y, 10, 10), QColor(int(tones[tone])))
         painter.drawText(QPointF(x + 13 * 11 + 5, y + 9), ends[1])
 
     # hands
