@@ -47,6 +47,6 @@ def test_below_the_herd_the_fall_is_doubtful_and_within_its_walk_it_is_not():
     rest_v = chemistry("lfp").curve.ocv(100.0 + ah)
     curve = learn(rest_v, ah, np.full(400, -0.1), SETUP, 1e-3, bottom_pct=20.0)
     assert curve.down
-    assert curve.doubt(np.array([-40.0]))[0] < 0.001
-    near, far = curve.doubt(np.array([-90.0, -99.0]))
+    assert curve.doubt(curve.place(np.array([-40.0])))[0] < 0.001
+    near, far = curve.doubt(curve.place(np.array([-90.0, -99.0])))
     assert 0.005 < near < far <= 0.060

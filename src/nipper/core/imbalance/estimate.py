@@ -19,6 +19,7 @@ from nipper.core.imbalance.signals import Signals, signals
 from nipper.core.imbalance.swing import swing
 from nipper.core.logs.charges import Charge, find_charges
 from nipper.core.logs.model import Log, nanmedian
+from nipper.core.parallel import side_by_side
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -112,8 +113,8 @@ def estimate(
     prior = resistance_prior(setup, resistances)
     prior = replace(prior, lead_h=lead_h(log, setup, full, prior)) if full else prior
     tops: list[Offsets] = []
-    for i, charge in enumerate(full):
-        tops.append(offsets_at(log, setup, charge, prior))
+    for i, top in enumerate(side_by_side(lambda c: offsets_at(log, setup, c, prior), full)):
+        tops.append(top)
         tick(0.5 + 0.4 * (i + 1) / len(full))
     both, held = with_low_end(tops, capacities(log, setup, full, tops, prior), setup.capacity_ah)
     told = [i for i, o in enumerate(both) if np.isfinite(o.offset_ah).any()]

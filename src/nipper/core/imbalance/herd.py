@@ -47,42 +47,59 @@ BEYOND_PCT = np.linspace(0.0, 36.0, 721)
 
 
 @dataclass(frozen=True, eq=False, slots=True)
+class Place:
+    """Where charges lie in a curve's table: found once, and asked of all that it tells."""
+
+    below: NDArray[np.intp]
+    share: Floats  # of the way to the next point
+
+    def of(self, table: Floats) -> Floats:
+        """What the table says there, on straight lines between its points."""
+        return table[self.below] + self.share * np.diff(table)[self.below]
+
+
+@dataclass(frozen=True, eq=False, slots=True)
 class HerdCurve:
     """The median cell's curve over one walk, tabled: it is asked by the hundred thousand.
 
     Parameters
     ----------
-    ah : float64[knots], charge counted, rising
-    current_a : float64[knots]
     end_pct : float64[ends], charges the herd may have had at its open end, %: the last knot of a
         charge, the first of a discharge (``down``)
     end_weight : float64[ends], how likely each is from the herd's voltage alone; sums to 1
-    table_ah : float64[points], rising, from below the first knot to beyond the last
+    table_ah : float64[points], charge counted, rising, from below the first knot to beyond the last
+    table_a : float64[points], current of the herd when it had counted that charge
     table_v : float64[ends, points], one row for each charge the herd may have had at the end
     doubt_v : float64[points], one standard deviation of what lies between the knots: the fewer rows
         pass the knee, the less is known of its shape
     """
 
-    ah: Floats
-    current_a: Floats
     end_pct: Floats
     end_weight: Floats
     down: bool
     table_ah: Floats
+    table_a: Floats
     table_v: Floats
     doubt_v: Floats
 
-    def amps(self, ah: Floats) -> Floats:
-        """Current of the herd when it had counted that charge."""
-        return np.interp(ah, self.ah, self.current_a)
+    def place(self, ah: Floats) -> Place:
+        """Where the herd had counted that charge."""
+        last = self.table_ah.size - 1
+        at = np.interp(ah, self.table_ah, np.arange(last + 1.0))
+        below = np.minimum(at.astype(np.intp), last - 1)
+        return Place(below, at - below)
 
-    def volts(self, ah: Floats, end: int = 0) -> Floats:
-        """Voltage of the herd when it had counted that charge, had it ended there."""
-        return np.interp(ah, self.table_ah, np.asarray(self.table_v[end]))
+    def amps(self, place: Place) -> Floats:
+        """Current of the herd there."""
+        return place.of(self.table_a)
 
-    def doubt(self, ah: Floats) -> Floats:
+    def volts(self, place: Place, end: int = 0) -> Floats:
+        """Voltage of the herd there, had its walk ended at that charge."""
+        return place.of(self.table_v[end])
+
+    def doubt(self, place: Place) -> Floats:
         """One standard deviation of that voltage, V."""
-        return np.interp(ah, self.table_ah, self.doubt_v)
+        return place.of(self.doubt_v)
 
 
 def learn(
@@ -124,15 +141,15 @@ def learn(
     inside_v = inside_v + np.interp(inside_ah, ah, amps) * herd_ohm
     volts = [inside_v[0] + fall[:, :-1], inside_v[None, :], inside_v[-1] + rise[:, 1:]]
     sides = [np.broadcast_to(v, (weight.size, v.shape[1])) for v in volts]
+    table_ah = np.concatenate(
+        [ah[0] - BEYOND_PCT[:0:-1] * per_pct, inside_ah, ah[-1] + BEYOND_PCT[1:] * per_pct]
+    )
     return HerdCurve(
-        ah=ah,
-        current_a=amps,
         end_pct=high_pct if bottom_pct is None else low_pct,
         end_weight=weight,
         down=bottom_pct is not None,
-        table_ah=np.concatenate(
-            [ah[0] - BEYOND_PCT[:0:-1] * per_pct, inside_ah, ah[-1] + BEYOND_PCT[1:] * per_pct]
-        ),
+        table_ah=table_ah,
+        table_a=np.interp(table_ah, ah, amps),
         table_v=np.concatenate(sides, axis=1),
         doubt_v=_doubt_v(setup, fall.mean(axis=0), ah, freed, inside_ah),
     )

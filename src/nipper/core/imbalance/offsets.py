@@ -32,7 +32,8 @@ from nipper.core.imbalance.herd import learn
 from nipper.core.imbalance.resistance import Resistances
 from nipper.core.imbalance.shifts import ALIKE, SCALES, Prior, Walk
 from nipper.core.logs.charges import Charge
-from nipper.core.logs.model import Log
+from nipper.core.logs.model import Log, nanmedian
+from nipper.core.parallel import side_by_side
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -295,7 +296,7 @@ def _read(
     slow = _slow_current(amps, log.steps_s[span])
     current = ((1.0 - SLOW_PART) * amps + SLOW_PART * slow)[rows - rows[0]]
     cell_v = log.cell_v[rows].astype(float)
-    herd_v = np.median(cell_v, axis=1)
+    herd_v = nanmedian(cell_v.T)
     if steep is None:
         telling = _along(np.abs(flow)[rows - rows[0]])
     else:
@@ -358,7 +359,9 @@ def lead_h(log: Log, setup: Setup, full: Sequence[Charge], prior: Prior) -> floa
         full[int(i)] for i in np.unique(np.linspace(0, len(full) - 1, LEAD_CHARGES).astype(int))
     ]
     reads = [r for r in (_up(log, setup, charge, prior) for charge in some) if r]
-    left = np.array([_left(reads, setup, replace(prior, lead_h=h)) for h in LEADS_H])
+    left = np.array(
+        [*side_by_side(lambda h: _left(reads, setup, replace(prior, lead_h=h)), LEADS_H)]
+    )
     best = int(np.argmin(left))
     return LEADS_H[best] if left[best] < BETTER_SHARE * left[0] else 0.0
 

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.logs.charges import moved_ah
-from nipper.core.logs.model import Log, solved
+from nipper.core.logs.model import Log, nanmedian, solved
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -181,7 +181,7 @@ def step_resistances(log: Log, setup: Setup) -> Resistances:
         return Resistances(float("nan"), nothing, nothing, int(rows.size), nothing)
     step_a = step_a[rows]
     step_v = log.cell_v[rows + 1].astype(float) - log.cell_v[rows]
-    herd_v = np.nanmedian(step_v, axis=1)
+    herd_v = nanmedian(step_v.T)
     herd = float(step_a @ np.nan_to_num(herd_v) / (step_a @ step_a))
     own_v = step_v - herd_v[:, None]
     # a jumping lead or a knee crossed in one step would pull a plain fit: clip at three times the

@@ -9,7 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.herd import HerdCurve
+from nipper.core.imbalance.herd import HerdCurve, Place
+from nipper.core.logs.model import nanmedian
 
 Floats = NDArray[np.floating]
 Flags = NDArray[np.bool_]
@@ -190,10 +191,10 @@ class Walk:
     def _trial(self, shifts_ah: Floats, capacity: float, prior: Prior) -> "_Trial":
         """A cell of that capacity at each of the shifts."""
         own_ah = self.pivot_ah + (self.counted_ah - self.pivot_ah) / capacity
-        at_ah = own_ah[:, None] + shifts_ah
-        sure = 1.0 / (1.0 + (self.curve.doubt(at_ah) / FIT_SD_V) ** 2)
-        base_v = np.median(self.cell_v, axis=1)[:, None]
-        x1 = self.current_a[:, None] - self.curve.amps(at_ah)
+        place = self.curve.place(own_ah[:, None] + shifts_ah)
+        sure = 1.0 / (1.0 + (self.curve.doubt(place) / FIT_SD_V) ** 2)
+        base_v = nanmedian(self.cell_v.T)[:, None]
+        x1 = self.current_a[:, None] - self.curve.amps(place)
         return _Trial(
             y=self.cell_v - base_v,  # small numbers: squares of 3.4 V would eat the digits
             base_v=base_v,
@@ -202,7 +203,7 @@ class Walk:
             x2=self.current_a,
             x2_w=self.current_a[:, None] * sure,
             sure=sure,
-            at_ah=at_ah,
+            place=place,
             prior=prior,
         )
 
@@ -223,7 +224,7 @@ class _Trial:
     x2: Floats
     x2_w: Floats
     sure: Floats
-    at_ah: Floats
+    place: Place
     prior: Prior
 
     def misfit(self, curve: HerdCurve, end: int) -> tuple[Floats, Floats]:
@@ -235,7 +236,7 @@ class _Trial:
         cost a few of them.
         """
         y, prior = self.y, self.prior
-        h = curve.volts(self.at_ah, end) - self.base_v
+        h = curve.volts(self.place, end) - self.base_v
         h_w = h * self.sure
         counts = min(1.0, INDEPENDENT / y.shape[0])
         scale = counts / FIT_SD_V**2

@@ -15,7 +15,7 @@ from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.imbalance.fitting import robust
 from nipper.core.imbalance.resistance import Resistances, meter_step_v
 from nipper.core.logs.charges import moved_ah
-from nipper.core.logs.model import Log
+from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -63,7 +63,7 @@ class Signals:
 
 def signals(log: Log, setup: Setup, resistances: Resistances) -> Signals:
     """Look at the plateau of a whole log."""
-    herd = np.nanmedian(log.cell_v, axis=1).astype(float)
+    herd = nanmedian(log.cell_v.T)
     r_ohm = (
         resistances.herd_ohm if np.isfinite(resistances.herd_ohm) else cell_resistance_ohm(setup)
     )

@@ -24,7 +24,7 @@ from nipper.core.imbalance.herd import USUALLY_ABOVE_V
 from nipper.core.imbalance.resistance import Resistances, evened, meter_noise_v
 from nipper.core.imbalance.signals import USUAL_BIAS_V
 from nipper.core.logs.charges import moved_ah
-from nipper.core.logs.model import Log
+from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -108,7 +108,7 @@ def swing(log: Log, setup: Setup) -> Swing | None:
     """Fit every cell of a log; None where the plateau was not walked both ways."""
     read = np.isfinite(log.cell_v).any(axis=1)
     herd_v = np.full(log.rows, np.nan)
-    herd_v[read] = np.nanmedian(log.cell_v[read], axis=1)
+    herd_v[read] = nanmedian(log.cell_v[read].T)
     amps = np.nan_to_num(log.current_a)
     moved = moved_ah(log, setup)
     pct = 100.0 + 100.0 * (moved - moved.max(initial=0.0)) / setup.capacity_ah
