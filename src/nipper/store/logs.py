@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nipper.core.errors import InputError
+from nipper.core.parallel import side_by_side
 from nipper.store.file import BenchFile
 
 if TYPE_CHECKING:
@@ -71,7 +72,8 @@ class Logs:
                 ),
             )
             done = 0
-            for stretch in chunks.split(log):
+            stretches = list(chunks.split(log))
+            for stretch, data in zip(stretches, side_by_side(chunks.pack, stretches), strict=True):
                 db.execute(
                     "INSERT INTO chunks (log, first_s, last_s, rows, data) VALUES (?, ?, ?, ?, ?)",
                     (
@@ -79,7 +81,7 @@ class Logs:
                         float(stretch.time_s[0]),
                         float(stretch.time_s[-1]),
                         stretch.rows,
-                        chunks.pack(stretch),
+                        data,
                     ),
                 )
                 done += stretch.rows
