@@ -3,6 +3,7 @@
 ``python -m tests.bench.fuzz 1000000`` feeds so many, spread over the readers, to two processes;
 ``... fuzz table 5000`` feeds one reader. ``FUZZ_SEED`` says which inputs (``make fuzz``: the day's,
 what was fed once has little left to find); with it the number of a find makes it again.
+``FUZZ_SKIP`` of them were fed at an earlier sitting: the order is the seed's.
 """
 
 import multiprocessing
@@ -23,6 +24,7 @@ from nipper.core.errors import NipperError
 from tests.bench.readers import READERS
 
 SEED = int(os.environ.get("FUZZ_SEED", "20261127"))
+SKIP = int(os.environ.get("FUZZ_SKIP", "0"))
 LONGEST_S = 20  # of the processors, for one input
 LONGEST_WAIT_S = 300  # by the clock, on a machine however loaded
 LONGEST_LINE = 300
@@ -105,6 +107,7 @@ def main(arguments: Sequence[str]) -> int:
     *only, count = arguments
     work = list(_portions(int(count), " ".join(only) or None))
     random.Random(SEED).shuffle(work)
+    work = work[SKIP // PORTION :]
     begun, fed, finds, peak = time.monotonic(), Counter[str](), 0, 0
     seen: Counter[str] = Counter()
     context: Any = multiprocessing.get_context("spawn")
