@@ -1,18 +1,38 @@
-"""Work on several things at once: NumPy lets other threads run while it computes."""
+"""Work on several things at once: NumPy and the simulator let other threads run while they
+compute.
+"""
 
-from collections.abc import Callable, Iterable, Iterator
+import os
+import threading
+from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
 
-AT_ONCE = 2  # the window wants a processor too
+MOST = 4  # each holds its own share of the memory
 
 Item = TypeVar("Item")
 Made = TypeVar("Made")
 
 
-def side_by_side(make: Callable[[Item], Made], items: Iterable[Item]) -> Iterator[Made]:
-    """What is made of each item, in their order. What one of them raises is raised here, at its
-    turn; what was not begun when nobody asks any more is not begun.
+def at_once() -> int:
+    """How many. Off the main thread a window lives there, and one processor is left to it: with
+    none its loop stood still for a third longer.
     """
-    with ThreadPoolExecutor(AT_ONCE) as pool:
-        yield from pool.map(make, items)
+    kept = 0 if threading.current_thread() is threading.main_thread() else 1
+    return max(1, min(MOST, (os.cpu_count() or 1) - kept))
+
+
+def side_by_side(
+    make: Callable[[Item], Made], items: Iterable[Item], take: Callable[[Made], object]
+) -> None:
+    """Make something of each item, several at once.
+
+    ``take`` is called with each, in their order and by the caller's thread. What it raises, or the
+    making of one at its turn, ends the work: what was not begun is not begun.
+    """
+    pool = ThreadPoolExecutor(at_once())
+    try:
+        for made in pool.map(make, items):
+            take(made)
+    finally:
+        pool.shutdown(cancel_futures=True)

@@ -28,6 +28,10 @@ class ImportedLog:
     last_s: float
 
 
+def _span(log: "Log") -> tuple[float, float]:
+    return float(log.time_s[0]), float(log.time_s[-1])
+
+
 class Logs:
     """The logs of a bench."""
 
@@ -52,40 +56,34 @@ class Logs:
         """
         from nipper.store import chunks  # tables are a heavy import, and opening a bench needs none
 
-        known = self._times(pack, float(log.time_s[0]), float(log.time_s[-1]))
+        known = self._times(pack, *_span(log))
         if known.size:
             log = log.select(~np.isin(log.time_s, known))
         if not log.rows:
             return 0
+        kept = None if mapping is None else json.dumps(mapping)
+
+        def row(stretch: "Log") -> tuple[float, float, int, bytes]:
+            return *_span(stretch), stretch.rows, chunks.pack(stretch)
+
         with self._file.write() as db:
-            cursor = db.execute(
+            added = db.execute(
                 "INSERT INTO logs (pack, file, imported_s, rows, first_s, last_s, "
                 "mapping) VALUES (?, ?, ?, ?, ?, ?, ?)",
-                (
-                    pack,
-                    file,
-                    self._clock(),
-                    log.rows,
-                    float(log.time_s[0]),
-                    float(log.time_s[-1]),
-                    None if mapping is None else json.dumps(mapping),
-                ),
-            )
+                (pack, file, self._clock(), log.rows, *_span(log), kept),
+            ).lastrowid
             done = 0
-            stretches = list(chunks.split(log))
-            for stretch, data in zip(stretches, side_by_side(chunks.pack, stretches), strict=True):
+
+            def take(chunk: tuple[float, float, int, bytes]) -> None:
+                nonlocal done
                 db.execute(
                     "INSERT INTO chunks (log, first_s, last_s, rows, data) VALUES (?, ?, ?, ?, ?)",
-                    (
-                        cursor.lastrowid,
-                        float(stretch.time_s[0]),
-                        float(stretch.time_s[-1]),
-                        stretch.rows,
-                        data,
-                    ),
+                    (added, *chunk),
                 )
-                done += stretch.rows
+                done += chunk[2]
                 tick(done / log.rows)
+
+            side_by_side(row, chunks.split(log), take)
         return log.rows
 
     def _times(self, pack: int, first_s: float, last_s: float) -> np.ndarray:

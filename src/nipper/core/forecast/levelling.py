@@ -15,6 +15,7 @@ from nipper.core.forecast.schools import School, schools
 from nipper.core.forecast.twin import Known, Plan, scenario
 from nipper.core.imbalance.reach import for_one_cell_ah
 from nipper.core.imbalance.remedies import level
+from nipper.core.parallel import side_by_side
 from nipper.core.setup import Setup, put
 
 Floats = NDArray[np.floating]
@@ -75,9 +76,12 @@ def levelling(
         except InputError:
             continue
     courses: list[Course] = []
-    for i, (school, settings) in enumerate(ways):
-        courses.append(_course(school, settings, known, plan))
-        tick((i + 1) / len(ways))
+
+    def take(course: Course) -> None:
+        courses.append(course)
+        tick(len(courses) / len(ways))
+
+    side_by_side(lambda way: _course(*way, known, plan), ways, take)
     return Levelling(tuple(courses), from_log(setup, known.get(pack)))
 
 

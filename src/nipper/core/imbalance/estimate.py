@@ -113,9 +113,12 @@ def estimate(
     prior = resistance_prior(setup, resistances)
     prior = replace(prior, lead_h=lead_h(log, setup, full, prior)) if full else prior
     tops: list[Offsets] = []
-    for i, top in enumerate(side_by_side(lambda c: offsets_at(log, setup, c, prior), full)):
+
+    def take(top: Offsets) -> None:
         tops.append(top)
-        tick(0.5 + 0.4 * (i + 1) / len(full))
+        tick(0.5 + 0.4 * len(tops) / len(full))
+
+    side_by_side(lambda charge: offsets_at(log, setup, charge, prior), full, take)
     both, held = with_low_end(tops, capacities(log, setup, full, tops, prior), setup.capacity_ah)
     told = [i for i, o in enumerate(both) if np.isfinite(o.offset_ah).any()]
     offsets, tops = [both[i] for i in told], [tops[i] for i in told]

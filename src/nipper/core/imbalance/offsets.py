@@ -359,9 +359,8 @@ def lead_h(log: Log, setup: Setup, full: Sequence[Charge], prior: Prior) -> floa
         full[int(i)] for i in np.unique(np.linspace(0, len(full) - 1, LEAD_CHARGES).astype(int))
     ]
     reads = [r for r in (_up(log, setup, charge, prior) for charge in some) if r]
-    left = np.array(
-        [*side_by_side(lambda h: _left(reads, setup, replace(prior, lead_h=h)), LEADS_H)]
-    )
+    left: list[float] = []
+    side_by_side(lambda h: _left(reads, setup, replace(prior, lead_h=h)), LEADS_H, left.append)
     best = int(np.argmin(left))
     return LEADS_H[best] if left[best] < BETTER_SHARE * left[0] else 0.0
 
