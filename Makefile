@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: demo test lint bench mutants worlds kills fuzz tables walks frames monkey turns docs setup lock pictures clean
+.PHONY: demo test lint bench mutants worlds kills fuzz tables walks frames monkey turns growth docs setup lock pictures clean
 
 demo: setup $(VENV)/.kernel
 	$(RUN)/nipper --demo
@@ -53,6 +53,9 @@ monkey: setup
 
 turns: setup
 	$(RUN)/python -m tests.bench.turns
+
+growth: setup
+	$(RUN)/python -m tests.bench.growth
 
 docs: setup
 	$(RUN)/python -m nipper.core.report.rulebook > docs/rules.md
