@@ -121,6 +121,8 @@ def cut_off(root):
     for widget in root.findChildren(QWidget):
         if not widget.isVisible() or not isinstance(widget, QLabel | QAbstractButton):
             continue
+        if not widget.text():  # an entry that is used again says nothing where another did
+            continue
         if isinstance(widget, QLabel) and widget.wordWrap():
             short = widget.height() < widget.heightForWidth(widget.width()) - 2
         else:

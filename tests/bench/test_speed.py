@@ -103,7 +103,7 @@ def test_a_frame_while_a_limit_is_dragged(benchmark, qtbot, tmp_path):
     """One move of the hand until consequences and figure are painted; to reach: 16 ms for 19 of
     20.
     """
-    from PySide6.QtCore import QSettings
+    from PySide6.QtCore import QSettings, QThreadPool
     from PySide6.QtWidgets import QApplication
 
     from nipper.app.start import make_window
@@ -117,7 +117,10 @@ def test_a_frame_while_a_limit_is_dragged(benchmark, qtbot, tmp_path):
     window.show()
     document = window.document
     qtbot.waitUntil(lambda: not document.busy)
-    values = iter(np.tile(np.arange(3.56, 3.66, 0.01), 10_000))
+    at_work = QThreadPool.globalInstance().activeThreadCount
+    qtbot.waitUntil(lambda: not at_work(), timeout=30_000)  # what opening has begun
+    up = np.arange(3.56, 3.66, 0.01)
+    values = iter(np.tile(np.r_[up, up[::-1]], 10_000))  # to and fro, as a hand goes
 
     def move():
         view.ladder.dragged.emit(

@@ -13,6 +13,7 @@ from nipper.app.widgets.units import UNITS
 from nipper.core.report.consequence import Consequence
 
 WIDTH = 292
+MOST_SPARE = 6  # entries that wait for something to say
 
 
 class FollowsEntry(QWidget):
@@ -104,6 +105,7 @@ class Follows(QFrame):
         super().__init__(parent)
         self._theme = theme
         self._shown: tuple[Consequence, ...] = ()
+        self._spare: list[FollowsEntry] = []
         self.setObjectName("follows")
         self.setFixedWidth(WIDTH)
         outer = QVBoxLayout(self)
@@ -158,21 +160,42 @@ class Follows(QFrame):
         return bool(entries)
 
     def _rebuild(self, new: Sequence[Consequence]) -> None:
-        kept = {entry.consequence: entry for entry in self.entries()}
+        kept = {entry.consequence: entry for entry in self.entries() if entry.consequence in new}
+        self._spare += [entry for entry in self.entries() if entry.consequence not in kept]
         while (item := self._list.takeAt(0)) is not None:
             widget = item.widget()
-            if widget is not None and not (
-                isinstance(widget, FollowsEntry) and widget.consequence in new
-            ):
+            if widget is not None and not isinstance(widget, FollowsEntry):
                 widget.hide()
                 widget.deleteLater()
         for consequence in new:
             self._list.addWidget(rule())
-            self._list.addWidget(kept.get(consequence) or self._entry(consequence))
+            self._list.addWidget(
+                kept.get(consequence) or self._again(consequence) or self._entry(consequence)
+            )
         if not new:
             self._list.addWidget(rule())
             self._list.addWidget(label("Nothing yet.", "soft"))
         self._list.addStretch(1)
+        self._put_aside()
+
+    def _again(self, consequence: Consequence) -> FollowsEntry | None:
+        """One that is not needed any more says it: as a limit is dragged findings come and go."""
+        alike = [e for e in self._spare if _shape(e.consequence) == _shape(consequence)]
+        if not alike:
+            return None
+        same = [e for e in alike if e.consequence.settings == consequence.settings]
+        entry = (same or alike)[-1]
+        self._spare.remove(entry)
+        entry.tell(consequence)
+        entry.show()
+        return entry
+
+    def _put_aside(self) -> None:
+        for entry in self._spare:
+            entry.hide()
+        for entry in self._spare[:-MOST_SPARE]:
+            entry.deleteLater()
+        self._spare = self._spare[-MOST_SPARE:]
 
     def _entry(self, consequence: Consequence) -> FollowsEntry:
         entry = FollowsEntry(self._theme, consequence)

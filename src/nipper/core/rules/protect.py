@@ -58,8 +58,8 @@ def over_too_low(setup: Setup, _: Evidence) -> Iterator[Finding]:
         trip = min(usual(setup, "over_trip_v"), down(sheet_max_v(setup)))
         yield error(
             f"{OVER.path}.trip_v",
-            f"The over-voltage trip at {limit.trip_v:.2f} V lies where a "
-            f"{chem(setup).title} pack is usually charged to "
+            f"The over-voltage trip at {limit.trip_v:.2f} V lies where "
+            f"{chem(setup).title} packs are usually charged to "
             f"({usual(setup, 'absorption_v'):.2f} V).",
             "The pack can never be filled nor levelled. The value may belong to another chemistry.",
             {
