@@ -89,7 +89,8 @@ def _named(causes: Sequence[Cause]) -> list[Cause]:
 
 
 def _perhaps(causes: Sequence[Cause]) -> Cause | None:
-    likely = (c for c in causes if c.confidence > (PERHAPS_SERIOUS if c.serious else PERHAPS))
+    open_ = (c for c in causes if not c.mended)
+    likely = (c for c in open_ if c.confidence > (PERHAPS_SERIOUS if c.serious else PERHAPS))
     return next(likely, None)
 
 
