@@ -15,7 +15,7 @@ from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.causes import weigh
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.estimate import Estimate, estimate
-from nipper.core.imbalance.missing import doubtful, missing
+from nipper.core.imbalance.missing import doubtful, missing, unread
 from nipper.core.logs.charges import Charge, readings
 from nipper.core.logs.guess import other_chemistry
 from nipper.core.logs.model import Log
@@ -77,7 +77,7 @@ def diagnose(
     advice = missing(known, log, setup)
     if strong := _named(causes):
         verdict = "act" if any(c.serious for c in strong) else "watch"
-    elif not known.full or log.cells < 2:
+    elif not known.full or log.cells < 2 or unread(log):
         verdict = "not_enough_data"
     else:
         verdict = "watch" if _perhaps(causes) or doubtful(known, setup) else "healthy"

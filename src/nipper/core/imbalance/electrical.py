@@ -43,6 +43,7 @@ WEAK_SDS = 4.0
 BIAS_V = 0.006  # common practice: meters agree within some millivolts
 CAPACITY_PCT = 4.0  # cells of one batch differ by 1 to 3 %
 WEAK_PCT = 8.0  # a cell so much weaker matters in any use: common practice
+SIZE_SHARE = 0.16  # of a deficit: so much wider the range that is told
 CURVE_PCT = 0.8  # what two cells' curves leave open of a capacity
 SURELY = 0.45  # of a threshold: what the near end of an interval must reach as well
 
@@ -422,8 +423,9 @@ def perhaps_weak(known: Estimate, setup: Setup) -> tuple[list[int], float]:
     pct = 100.0 / setup.capacity_ah * known.capacities.deficit_ah
     with np.errstate(invalid="ignore"):
         cells = np.flatnonzero((pct < -CAPACITY_PCT) & (_weakness(known, setup) <= 1.0))
-    low_pct = 100.0 / setup.capacity_ah * known.capacities.low_ah[cells]
-    return [int(i) for i in cells], float(-np.min(low_pct, initial=0.0))
+    down_pct = pct[cells] - 100.0 / setup.capacity_ah * known.capacities.low_ah[cells]
+    most_pct = np.hypot(down_pct, SIZE_SHARE * pct[cells]) - pct[cells]
+    return [int(i) for i in cells], float(np.max(most_pct, initial=0.0))
 
 
 def _weak_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
@@ -434,8 +436,8 @@ def _weak_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
     ratio = float(np.mean(_weakness(known, setup)[cells]))
     less = -float(np.mean(pct))
     value = 100.0 - less
-    low = value - float(np.hypot(np.mean(pct - low_pct), 0.16 * less))
-    high = value + float(np.hypot(np.mean(high_pct - pct), 0.16 * less))
+    low = value - float(np.hypot(np.mean(pct - low_pct), SIZE_SHARE * less))
+    high = value + float(np.hypot(np.mean(high_pct - pct), SIZE_SHARE * less))
     deep = held.discharges
     lows = "; ".join(
         f"at the end of the discharge cell {i + 1} had {-held.low_offset_ah[i]:.1f} Ah less than "

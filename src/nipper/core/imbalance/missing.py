@@ -54,7 +54,12 @@ def _surely_apart_ah(known: Estimate) -> float:
 
 def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
     """What to record next, so that more can be said."""
-    out = [_charges(known, log, setup), _leaks(known, setup), _capacity(known, log, setup)]
+    out = [
+        _unread(log),
+        _charges(known, log, setup),
+        _leaks(known, setup),
+        _capacity(known, log, setup),
+    ]
     out += told_late(known.lag_rows, log.interval_s)
     if not np.isfinite(log.current_a).any():
         out.append("Record the current as well: without it charge cannot be counted.")
@@ -64,6 +69,21 @@ def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
             "then resistance cannot be told."
         )
     return [text for text in out if text]
+
+
+def unread(log: Log) -> list[int]:
+    """Cells (indices) that the log never read; the others' charges are held against all cells."""
+    return [int(i) for i in np.flatnonzero(~np.isfinite(log.cell_v).any(axis=0))]
+
+
+def _unread(log: Log) -> str:
+    cells = unread(log)
+    if not cells:
+        return ""
+    return (
+        f"{names(cells)} gave no reading in this log: look at the sense lead, and at how the "
+        "table's columns were taken. Until then the pack is not judged."
+    )
 
 
 def _charges(known: Estimate, log: Log, setup: Setup) -> str:

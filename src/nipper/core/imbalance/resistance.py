@@ -187,7 +187,7 @@ def step_resistances(log: Log, setup: Setup) -> Resistances:
     # a jumping lead or a knee crossed in one step would pull a plain fit: clip at three times the
     # usual size
     with np.errstate(invalid="ignore"):
-        usual = 1.4826 * np.nanmedian(np.abs(own_v), axis=0) + 1e-4
+        usual = 1.4826 * nanmedian(np.abs(own_v)) + 1e-4
         own_v = np.clip(np.nan_to_num(own_v), -6 * usual - 0.02, 6 * usual + 0.02)
     excess = step_a @ own_v / (step_a @ step_a)
     residual = own_v - step_a[:, None] * excess

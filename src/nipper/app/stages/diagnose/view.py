@@ -41,12 +41,8 @@ from nipper.core.report.sentences import VERDICT_STATUS, named
 
 AXIS_PX = 40  # what the axis at the left takes
 LINE_SHARE = 0.09  # of what the figure shows: the height of a line of text
-
-
-NOTHING_NOW = {
-    True: "Nothing. Look again after the next ten full charges.",
-    False: "Nothing yet: make sure first, as it is said beside.",
-}
+ALL_WELL = "Nothing. Look again after the next ten full charges."
+NOT_YET = "Nothing yet: make sure first, as it is said beside."
 
 
 class DiagnoseView(StageView):
@@ -302,9 +298,8 @@ class DiagnoseView(StageView):
         self.pick(((self._picked or 1) - 1 + step) % cells + 1)
 
     def _show_advice(self, strong: list[Cause], diagnosis: Diagnosis) -> None:
-        now = [a for f in strong[:3] for a in f.actions] or [
-            NOTHING_NOW[diagnosis.verdict == "healthy"]
-        ]
+        nothing = ALL_WELL if diagnosis.verdict == "healthy" else NOT_YET
+        now = [a for f in strong[:3] for a in f.actions] or [nothing]
         asked = strong[:3] or [f for f in [diagnosis.perhaps] if f]
         sure = [f.confirm for f in asked if f.confirm] + list(diagnosis.advice)
         frame, inside = card(12, 4)
