@@ -4,16 +4,19 @@ The herd is sixteen lines and more; an item of the library for each would cost m
 painting.
 """
 
-from typing import Any, cast
+from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPainterPath, QPen
+from PySide6.QtGui import QPainter, QPen
+from pyqtgraph.graphicsItems.PlotCurveItem import arrayToLineSegments
 
 Values = NDArray[np.floating]
 WHOLE_ROWS = 4000  # no more are drawn as they are
+MANY_POINTS = 400  # a pen wider than a pixel is drawn piece by piece: a tenth of the time
 A_PIXEL = 2  # lowest and highest value, for each half of a pixel's width
 NEAR_PX = 6.0  # a click beside a line means the line
 DOT_PX = 4.5
@@ -33,8 +36,9 @@ class Curves(pg.GraphicsObject):
         plain.__init__()
         self.x, self.y = x.astype(float), y if y.ndim == 2 else y[:, None]
         self.clickable = False
-        self._pen, self._dots = pen, dots
-        self._path: QPainterPath | None = None
+        self._pen, self._dots = QPen(pen), dots
+        self._pen.setCapStyle(Qt.PenCapStyle.SquareCap)  # pieces meet in a corner without a notch
+        self._stroke: Callable[[QPainter], object] | None = None
         self._ends = (_ends(self.x), _ends(self.y))
         # a playhead that moves over the lines does not draw them again
         self.setCacheMode(self.CacheMode.DeviceCoordinateCache)
@@ -66,28 +70,35 @@ class Curves(pg.GraphicsObject):
         """Another stretch or size is shown: the pen reaches elsewhere."""
         self.prepareGeometryChange()
         if self.x.size > WHOLE_ROWS:
-            self._path = None
+            self._stroke = None
 
     def paint(self, painter: QPainter, *_: object) -> None:
         if not self.y.size:  # a herd of none: nothing, thinned or made a path, ends the process
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(self._pen)
-        painter.drawPath(self._drawn())
+        if self._stroke is None:
+            self._stroke = self._drawn()
+        self._stroke(painter)
         row, line = np.nonzero(np.isfinite(self.y))
         if self._dots and row.size:  # an empty polygon of the library ends the process
             painter.setPen(_dot(self._pen))
             painter.drawPoints(pg.functions.arrayToQPolygonF(self.x[row], self.y[row, line]))
 
-    def _drawn(self) -> QPainterPath:
-        if self._path is None:
-            x, y = self._shown()
-            gap = np.full((1, y.shape[1]), np.nan)  # between one line and the next
-            along, joined = np.tile(np.append(x, np.nan), y.shape[1]), np.concatenate([y, gap])
-            self._path = cast(
-                "QPainterPath", pg.arrayToQPath(along, joined.T.ravel(), connect="finite")
-            )
-        return self._path
+    def _drawn(self) -> Callable[[QPainter], object]:
+        """What draws all the lines.
+
+        One path has the better corners, where there are few of them; of many points a pen wider
+        than a pixel takes for ever over it.
+        """
+        x, y = self._shown()
+        gap = np.full((1, y.shape[1]), np.nan)  # between one line and the next
+        along, joined = np.tile(np.append(x, np.nan), y.shape[1]), np.concatenate([y, gap])
+        if joined.size > MANY_POINTS and _plain(self._pen):
+            pieces: Any = arrayToLineSegments(along, joined.T.ravel(), "finite", True)
+            return lambda painter: painter.drawLines(*pieces.drawargs())
+        path: Any = pg.arrayToQPath(along, joined.T.ravel(), connect="finite")
+        return lambda painter: painter.drawPath(path)
 
     def _shown(self) -> tuple[Values, Values]:
         view = self.getViewBox()
@@ -125,6 +136,12 @@ def thinned(x: Values, y: Values, columns: int) -> tuple[Values, Values]:
     low, high = np.fmin.reduceat(y, starts, axis=0), np.fmax.reduceat(y, starts, axis=0)
     both = np.stack([low, high], axis=1).reshape(-1, y.shape[1])
     return np.repeat(x[starts], 2), both
+
+
+def _plain(pen: QPen) -> bool:
+    """Whether its pieces may overlap, and are quicker than the whole."""
+    solid = pen.style() == Qt.PenStyle.SolidLine and pen.color().alpha() == 255
+    return solid and pen.widthF() > 1.0
 
 
 def _dot(pen: QPen) -> QPen:

@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor, QFont, QMouseEvent
+from PySide6.QtCore import QCoreApplication, QEvent, QObject, Qt
+from PySide6.QtGui import QColor, QFont, QMouseEvent, QShowEvent
 
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.curves import Curves
@@ -252,6 +252,22 @@ class Plot(pg.PlotWidget):
         item.setPos(x, y)
         self.item.addItem(item, ignoreBounds=True)
         return item
+
+    def showEvent(self, event: QShowEvent) -> None:  # noqa: N802 - Qt's name
+        """From now on put in order before its window is painted."""
+        self.window().installEventFilter(self)
+        super().showEvent(event)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802 - Qt's name
+        """What pyqtgraph finds out while it paints (ranges, bounds of lines) and what the scene
+        only queues would have everything painted a second and a third time.
+        """
+        if event.type() == QEvent.Type.UpdateRequest and self.isVisible():
+            scene: Any = self.scene()
+            scene.prepareForPaint()
+            scene.itemsBoundingRect()
+            QCoreApplication.sendPostedEvents(scene, QEvent.Type.MetaCall.value)
+        return super().eventFilter(watched, event)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:  # noqa: N802 - Qt's name
         """Show all again."""
