@@ -6,6 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 
 from nipper.app.widgets.curves import WHOLE_ROWS, Curves, thinned
@@ -48,6 +49,17 @@ def click(plot: Plot, x: float, y: float) -> None:
     QTest.mouseClick(plot.viewport(), Qt.MouseButton.LeftButton, pos=plot.mapFromScene(place))
 
 
+def inked(plot: Plot, picture: QImage, x: float, y: float) -> bool:
+    """Whether something dark was drawn within two pixels of a place."""
+    place = plot.mapFromScene(plot.item.vb.mapViewToScene(QPointF(x, y)))
+    near = [
+        picture.pixelColor(place.x() + across, place.y() + down)
+        for across in range(-2, 3)
+        for down in range(-2, 3)
+    ]
+    return any(c.alpha() > 128 and c.lightness() < 120 for c in near)
+
+
 @pytest.mark.qt_log_ignore("Mouse event")  # the library leaves the event to others
 def test_a_click_picks_the_line_under_it_and_none_beside_it(plot):
     x = np.linspace(0.0, 10.0, 50)
@@ -67,12 +79,25 @@ def test_the_view_is_fitted_to_the_values_and_a_peak_of_a_long_line_is_drawn(plo
     y = np.zeros(rows)
     y[rows // 3] = 7.0
     line = plot.line(np.arange(float(rows)), y, "ink", 3.0)
-    plot.grab()
+    picture = plot.grab().toImage()
     low, high = plot.item.viewRange()[1]
     assert low <= 0.0 < 7.0 <= high
-    assert line._drawn().boundingRect().top() == 0.0
-    assert line._drawn().boundingRect().bottom() == pytest.approx(7.0)
-    assert line._drawn().elementCount() < 10_000
+    assert line._shown()[0].size < 10_000
+    assert inked(plot, picture, rows / 3, 6.8)
+    assert not inked(plot, picture, rows / 2, 6.8)
+
+
+@pytest.mark.parametrize("width", [1.0, 2.0])
+@pytest.mark.parametrize("rows", [20, 2000])
+def test_a_stretch_between_two_blanks_is_drawn_and_the_blanks_are_not(plot, width, rows):
+    """Narrow and wide pens, few points and many: as one path, and piece by piece."""
+    y = np.ones(rows)
+    y[rows // 4 : rows // 2] = np.nan
+    plot.line(np.arange(float(rows)), y, "ink", width)
+    plot.item.setRange(xRange=(0, rows), yRange=(0, 2), padding=0)
+    picture = plot.grab().toImage()
+    seen = [inked(plot, picture, share * rows, 1.0) for share in (0.1, 0.3, 0.45, 0.7, 0.9)]
+    assert seen == [True, False, False, True, True]
 
 
 def test_a_line_of_nothing_but_blanks_hurts_nobody(plot):

@@ -22,6 +22,14 @@ class NipperError(Exception):
     def __init__(self, text: str = "") -> None:
         super().__init__(one_line(text))
 
+    def __reduce__(self) -> tuple[object, ...]:
+        """From another process whole, whatever it was made of."""
+        return _made_again, (type(self), self.args), self.__dict__
+
+
+def _made_again(kind: type[NipperError], told: tuple[object, ...]) -> NipperError:
+    return kind.__new__(kind, *told)
+
 
 def one_line(text: str) -> str:
     """A text on one line, its middle left out where it is too long to be read."""

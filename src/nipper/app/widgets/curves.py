@@ -10,9 +10,9 @@ from typing import Any
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
+from pyqtgraph.graphicsItems.PlotCurveItem import arrayToLineSegments
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen
-from pyqtgraph.graphicsItems.PlotCurveItem import arrayToLineSegments
 
 Values = NDArray[np.floating]
 WHOLE_ROWS = 4000  # no more are drawn as they are
@@ -36,8 +36,7 @@ class Curves(pg.GraphicsObject):
         plain.__init__()
         self.x, self.y = x.astype(float), y if y.ndim == 2 else y[:, None]
         self.clickable = False
-        self._pen, self._dots = QPen(pen), dots
-        self._pen.setCapStyle(Qt.PenCapStyle.SquareCap)  # pieces meet in a corner without a notch
+        self._pen, self._dots = pen, dots
         self._stroke: Callable[[QPainter], object] | None = None
         self._ends = (_ends(self.x), _ends(self.y))
         # a playhead that moves over the lines does not draw them again
@@ -95,8 +94,7 @@ class Curves(pg.GraphicsObject):
         gap = np.full((1, y.shape[1]), np.nan)  # between one line and the next
         along, joined = np.tile(np.append(x, np.nan), y.shape[1]), np.concatenate([y, gap])
         if joined.size > MANY_POINTS and _plain(self._pen):
-            pieces: Any = arrayToLineSegments(along, joined.T.ravel(), "finite", True)
-            return lambda painter: painter.drawLines(*pieces.drawargs())
+            return _piece_by_piece(along, joined.T.ravel(), self._pen)
         path: Any = pg.arrayToQPath(along, joined.T.ravel(), connect="finite")
         return lambda painter: painter.drawPath(path)
 
@@ -136,6 +134,18 @@ def thinned(x: Values, y: Values, columns: int) -> tuple[Values, Values]:
     low, high = np.fmin.reduceat(y, starts, axis=0), np.fmax.reduceat(y, starts, axis=0)
     both = np.stack([low, high], axis=1).reshape(-1, y.shape[1])
     return np.repeat(x[starts], 2), both
+
+
+def _piece_by_piece(x: Values, y: Values, pen: QPen) -> Callable[[QPainter], object]:
+    pieces: Any = arrayToLineSegments(x, y, "finite", True)
+    flat = QPen(pen)
+    flat.setCapStyle(Qt.PenCapStyle.FlatCap)  # each reaching beyond its end made bold lines
+
+    def draw(painter: QPainter) -> None:
+        painter.setPen(flat)
+        painter.drawLines(*pieces.drawargs())
+
+    return draw
 
 
 def _plain(pen: QPen) -> bool:

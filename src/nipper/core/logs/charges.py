@@ -336,18 +336,17 @@ def read_at(log: Log, setup: Setup, row: int, half_width: int = HALF_WIDTH) -> R
     100 mV at 3.45 V is under 1 %, 5 mV at 3.30 V can be 5 %.
     """
     rows, cell_v = _around(log, row, half_width), cells_at(log, row, half_width)
-    current_a = float(np.nanmedian(log.current_a[rows]))
+    current_a, pack_v = nanmedian(np.column_stack([log.current_a[rows], log.pack_v[rows]]))
     chem = chemistry(setup.chemistry)
     high, low = int(np.nanargmax(cell_v)), int(np.nanargmin(cell_v))
     soc = chem.curve.soc(
         np.array([cell_v[high], cell_v[low]]) - current_a * cell_resistance_ohm(setup)
     )
-    temps = log.temp_c[rows]
     return Reading(
         time_s=float(log.time_s[row]),
-        pack_v=float(np.nanmedian(log.pack_v[rows])),
-        current_a=current_a,
-        temp_c=float(np.nanmedian(temps)) if np.isfinite(temps).any() else float("nan"),
+        pack_v=float(pack_v),
+        current_a=float(current_a),
+        temp_c=float(nanmedian(log.temp_c[rows].reshape(-1, 1))[0]),
         cell_v=cell_v,
         deviation_mv=1e3 * float(cell_v[high] - cell_v[low]),
         deviation_pct=float(soc[0] - soc[1]),
