@@ -1502,3 +1502,110 @@ def at_the_last_read() -> None:
 
 by_chance()
 at_the_last_read()
+
+
+FURTHER = {  # time, current, pack, cell, percentage, temperature; and the code page
+    "chinese": ("时间", "电流(A)", "总电压(V)", "单体电压{}(V)", "SOC(%)", "温度{}(℃)", "utf-8"),
+    "chinese, gbk": ("记录时间", "电流", "总电压", "电芯{}", "荷电状态", "温度{}", "gbk"),
+    "russian": ("Время", "Ток (А)", "Напряжение (В)", "Ячейка {} (В)", "Заряд (%)",
+                "Температура {}", "utf-8"),
+    "russian, cp1251": ("Время", "Ток", "Напряжение", "Ячейка {}", "Уровень заряда",
+                        "Температура {}", "cp1251"),
+    "ukrainian": ("Час", "Струм (А)", "Напруга (В)", "Комірка {} (В)", "Рівень заряду (%)",
+                  "Температура {}", "utf-8"),
+    "japanese": ("日時", "電流[A]", "総電圧[V]", "セル{}電圧[V]", "充電率[%]", "温度{}", "cp932"),
+    "korean": ("시간", "전류(A)", "전압(V)", "셀{} 전압(V)", "충전율(%)", "온도{}", "utf-8"),
+    "czech": ("Čas", "Proud (A)", "Napětí (V)", "Článek {} (V)", "Stav nabití (%)", "Teplota {}",
+              "cp1250"),
+    "turkish": ("Zaman", "Akım (A)", "Toplam gerilim (V)", "Hücre {} (V)", "Şarj durumu (%)",
+                "Sıcaklık {}", "utf-8"),
+    "swedish": ("Tid", "Ström (A)", "Spänning (V)", "Cell {} (V)", "Laddnivå (%)",
+                "Temperatur {}", "latin-1"),
+    "danish": ("Tidspunkt", "Strøm (A)", "Spænding (V)", "Celle {} (V)", "Ladetilstand (%)",
+               "Temperatur {}", "utf-8"),
+    "hungarian": ("Időpont", "Áram (A)", "Feszültség (V)", "Cella {} (V)", "Töltöttség (%)",
+                  "Hőmérséklet {}", "utf-8"),
+    "finnish": ("Aika", "Virta (A)", "Jännite (V)", "Kenno {} (V)", "Varaustila (%)",
+                "Lämpötila {}", "utf-8"),
+    "greek": ("Ώρα", "Ρεύμα (A)", "Τάση (V)", "Στοιχείο {} (V)", "Φόρτιση (%)",
+              "Θερμοκρασία {}", "utf-8"),
+}  # fmt: skip
+
+
+def further_languages() -> None:
+    whole = ("time", "cells", "current", "pack", "soc", "temps")
+    for name, (when, amps, pack, cell, soc, temp, page) in FURTHER.items():
+        sheet = Sheet(LOG).time(when, utc("%Y-%m-%d %H:%M:%SZ")).amps(amps).pack(pack)
+        text = sheet.cells(cell).soc(soc).temps(temp).text(";")
+        ALL.append(Stranger(f"headings in {name}", text.encode(page), LOG, check=whole))
+
+
+further_languages()
+
+
+def pairs(i: int) -> dict[str, str]:
+    cells = {f"c{k + 1}": f"{v:.3f}" for k, v in enumerate(LOG.cell_v[i])}
+    return {"current": f"{LOG.current_a[i]:.1f}", "voltage": f"{LOG.pack_v[i]:.2f}", **cells}
+
+
+def joined_database() -> bytes:
+    """Readings that carry the number of a sensor, whose name stands in a table of its own."""
+    base = sqlite3.connect(":memory:")
+    base.execute("CREATE TABLE sensors (id INTEGER PRIMARY KEY, name TEXT)")
+    base.execute("CREATE TABLE readings (sensor_id INT, ts INT, value REAL)")
+    base.executemany("INSERT INTO sensors VALUES (?, ?)", enumerate(pairs(0)))
+    for i in range(LOG.rows):
+        row = ((k, int(LOG.time_s[i]), v) for k, v in enumerate(pairs(i).values()))
+        base.executemany("INSERT INTO readings VALUES (?, ?, ?)", row)
+    base.commit()
+    return base.serialize()
+
+
+def by_machines() -> None:
+    """As scripts, clocks of operating systems and brokers of messages write."""
+
+    def keep(name: str, data: str | bytes, **how: Any) -> None:
+        data = data.encode() if isinstance(data, str) else data
+        ALL.append(Stranger(f"by machines: {name}", data, LOG, **how))
+
+    moment = utc("%Y-%m-%dT%H:%M:%SZ")
+    told = [", ".join(f"{k}={v}" for k, v in pairs(i).items()) for i in range(LOG.rows)]
+    when = [moment(t) for t in LOG.time_s]
+    keep("names and values", "\n".join(map(" ".join, zip(when, told, strict=True))))
+    coloned = [line.replace("=", ": ").replace(", ", " ") for line in told]
+    marked = [f"[{t}] INFO bms {line}" for t, line in zip(when, coloned, strict=True)]
+    keep("names and values behind a word", "\n".join(marked))
+    keep("lines of a database of measurements", "\n".join(
+        f"bms,site=house {told[i].replace(' ', '')} {int(LOG.time_s[i])}000000000"
+        for i in range(LOG.rows)
+    ), file="log.txt")  # fmt: skip
+    message = [
+        {"topic": "bank/state", "at": t, "payload": json.dumps(pairs(i))}
+        for i, t in enumerate(when)
+    ]
+    keep("a document within each message", "\n".join(map(json.dumps, message)), file="log.jsonl")
+    keep("names in a table beside", joined_database(), file="log.sqlite")
+    forms = {
+        "the clock of a system": lambda t: f"{datetime.fromtimestamp(t, UTC):%a %b %e %T UTC %Y}",
+        "a mail's time": lambda t: f"{datetime.fromtimestamp(t, UTC):%d %b %Y %T +0000}",
+        "Uhr behind it": lambda t: f"{datetime.fromtimestamp(t, UTC):%-d. März %Y %H:%M Uhr}",
+        "nanoseconds": lambda t: f"{int(t)}000000000",
+    }
+    for name, form in forms.items():
+        keep(name, timed("Time", form), options={"zone": "UTC"})
+    ways = {
+        "days and a clock": lambda t: f"{int(t - START) // 86400}d {utc('%H:%M:%S')(t - START)}",
+        "days in words": lambda t: f'"{int(t - START) // 86400} day, {utc("%T")(t - START)}"',
+    }
+    for name, form in ways.items():
+        keep(f"uptime, {name}", timed("Uptime", form), shift=True, doubt="no dates")
+    halves = timed("Elapsed time", lambda t: f"{(t - START) / 3600:.5f}")
+    keep("hours without a word of it", halves, shift=True, check=("cells",), doubt="hours or days")
+    lines_ = usual(LOG).text().split("\n")
+    broken = ",".join(f'"{head.replace(" (", chr(10) + "(")}"' for head in usual(LOG).heads)
+    keep("each heading over two lines", "\n".join([broken, *lines_[1:]]))
+    web = "<html><table><tr><td>Time</td></tr></table></html>"
+    keep("a web page called a workbook", web, file="log.xls", refused="a web page")
+
+
+by_machines()

@@ -183,6 +183,19 @@ def test_headings_beyond_all_measure_are_refused(head, words, tmp_path):
         read_file(tmp_path / "a.csv", UTC)
 
 
+@pytest.mark.parametrize(
+    "text",
+    ["a" * 3_000_000, "a=" * 1_000_000, 'a="b ' * 400_000, ("a" + " " * 5000) * 500 + "=",
+     "a=1 a=2 a=3\n" * 50, " ".join(f"k{i}=1" for i in range(9000)) + "\n"],
+    ids=["a word", "no values", "quotes", "spaces", "a name thrice", "names"],
+)  # fmt: skip
+def test_lines_that_only_look_like_names_and_values_are_refused(text, tmp_path):
+    path = tmp_path / "log.txt"
+    path.write_text(text * (1 + (len(text) < 100_000)))
+    with pytest.raises(InputError):
+        read_file(path, UTC)
+
+
 def test_identifiers_of_eight_digits_are_no_cells_with_millions_missing_between(tmp_path):
     head = "time,current,cell 1,cell 2,cell 3,cell 99999999"
     (tmp_path / "a.csv").write_text(table(head=head))

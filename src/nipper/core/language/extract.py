@@ -23,6 +23,7 @@ SOURCE = Path(__file__).parents[2]
 # written for machines, the command line (its words are fixed: scripts read them)
 UNREAD = (
     "cli.py", "__main__.py", "core/simulate", "core/language", "core/logs/words.py",
+    "core/logs/languages.py",
     "core/quiet.py", "app/start.py", "app/shell/walk.py",
     "app/theme/icons", "store/schema.py",
 )  # fmt: skip

@@ -18,11 +18,13 @@ from nipper.core.logs.times import (
     clocks_only,
     dates_only,
     possible_forms,
+    tidy,
     to_unix,
     usual_order,
     zone_in,
 )
 
+HASTY_S = 0.3  # no BMS writes more rows a second (from memory)
 LOOKED_AT = 3000  # texts that decide the form
 
 
@@ -98,21 +100,33 @@ def _read(
     time_s = to_unix(texts, form, chosen)
     if form in DATELESS:
         doubts.append(Doubt("the table has no dates: its days count from 1970-01-01"))
+        doubts += _hasty(column, form, time_s)
     name = column.name if second is None else f"{column.name} with {second.name}"
     return Clock(column.name, second.name if second else None, form, chosen, time_s, name, doubts)
+
+
+def _hasty(column: Column, form: TimeForm, time_s: Floats) -> list[Doubt]:
+    """A count without a unit that would be several rows a second is one of minutes or hours."""
+    steps = np.abs(np.diff(time_s[np.isfinite(time_s)]))
+    usual_s = float(np.median(steps)) if steps.size else 1.0
+    if form != "elapsed_s" or column.quantity or usual_s >= HASTY_S:
+        return []
+    text = (
+        f"{column.name}: of what it counts no unit is given; as seconds it is a row every "
+        f"{usual_s:.2g} s: are they minutes, hours or days?"
+    )
+    return [Doubt(text, "--map MAP.json")]
 
 
 def _dateless(column: Column, sample: Sequence[str]) -> list[TimeForm]:
     """Seconds, minutes or hours since the start, or a time of day alone."""
     if clocks_only(sample):
-        hours = [
-            int(t.strip().split(":")[0]) for t in sample if t.strip()[:1].isdigit() and ":" in t
-        ]
+        hours = [int(t.split(":")[0]) for t in map(tidy, sample) if t[:1].isdigit() and ":" in t]
         since = column.says(words.ELAPSED) or max(hours, default=0) > 23
         if since or (
             hours
             and hours[0] == 0
-            and sample[0].strip().startswith(("0:00:0", "00:00:0"))
+            and tidy(sample[0]).startswith(("0:00:0", "00:00:0"))
             and not column.says(words.TIME)
         ):
             return ["elapsed_clock"]

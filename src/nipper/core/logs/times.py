@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from nipper.core.logs.words import MONTHS, plain
 
 TimeForm = Literal[
-    "plain", "iso", "unix_s", "unix_ms", "unix_us", "excel", "dmy", "mdy", "ymd",
+    "plain", "iso", "unix_s", "unix_ms", "unix_us", "unix_ns", "excel", "dmy", "mdy", "ymd",
     "elapsed_s", "elapsed_ms", "elapsed_min", "elapsed_h", "elapsed_clock", "clock",
 ]  # fmt: skip
 Order = Literal["dmy", "mdy", "ymd"]
@@ -30,6 +30,7 @@ TIME_FORMS: dict[TimeForm, str] = {
     "unix_s": "Unix seconds",
     "unix_ms": "Unix milliseconds",
     "unix_us": "Unix microseconds",
+    "unix_ns": "Unix nanoseconds",
     "excel": "spreadsheet day number",
     "dmy": "day first: 31.03.2026 09:10",
     "mdy": "month first: 03/31/2026 09:10",
@@ -43,14 +44,14 @@ TIME_FORMS: dict[TimeForm, str] = {
 }
 WORDS: dict[TimeForm, str] = {"dmy": "day first", "mdy": "month first", "ymd": "year first"}
 DATELESS = frozenset(f for f in FORMS if f.startswith("elapsed")) | {"clock"}
-ABSOLUTE = frozenset({"unix_s", "unix_ms", "unix_us", "plain"})
+ABSOLUTE = frozenset({"unix_s", "unix_ms", "unix_us", "unix_ns", "plain"})
 ELAPSED_S = {"elapsed_s": 1.0, "elapsed_ms": 1e-3, "elapsed_min": 60.0, "elapsed_h": 3600.0}
-UNIX_S = {"unix_s": 1.0, "unix_ms": 1e-3, "unix_us": 1e-6}
+UNIX_S = {"unix_s": 1.0, "unix_ms": 1e-3, "unix_us": 1e-6, "unix_ns": 1e-9}
 
 ISO = re.compile(r"\d{4}-\d\d-\d\d([T ]\d\d:\d\d(:\d\d([.,]\d+)?)?\s*(Z|[+-]\d\d:?\d\d)?)?$")
 OFFSET = re.compile(r"(Z|[+-]\d\d:?\d\d)$")
 NUMBER = re.compile(r"\d+([.,]\d+)?$")
-CLOCK_RE = r"(\d{1,3})[:h](\d{2})(?:[:m](\d{2})s?(?:[.,:](\d{1,9}))?)?\s*([ap]\.?\s?m\.?)?"
+CLOCK_RE = r"(\d{1,5})[:h](\d{2})(?:[:m](\d{2})s?(?:[.,:](\d{1,9}))?)?\s*([ap]\.?\s?m\.?)?"
 BEHIND = r"\s*(z|utc|gmt|[a-z]{2,5}|(?:utc|gmt)?\s?[+-]\d{1,2}(?::?\d{2})?)?\s*(?:\([^)]*\))?"
 DATE_RE = r"^(\d{1,4})[-/. ]+(\d{1,2})[-/. ,]+(\d{1,4})"
 DATED = rf"{DATE_RE}(?:[t,_ \-:]|\s*um\s|\s*at\s)+{CLOCK_RE}{BEHIND}$"
@@ -59,6 +60,11 @@ CLOCK_ONLY = rf"^{CLOCK_RE}{BEHIND}$"
 CLOCK_FIRST = r"^(\d{1,2}:\d{2}(?::\d{2})?)[ ,]+(\d{1,4}[-/. ]\d{1,2}[-/. ]\d{1,4})$"
 DATE_ONLY = re.compile(r"(\d{1,4})[-/. ]+(\d{1,2})[-/. ,]+(\d{1,4})\.?$")
 DOTTED_CLOCK = re.compile(r"(?i)([ t,])(\d{1,2})\.(\d{2})\.(\d{2})$")
+YEAR_LAST = re.compile(  # as clocks of operating systems print it
+    r"^([a-z]{3,}) +(\d{1,2}) +(\d{1,2}:\d\d:\d\d) +([a-z]{2,5} +)?(\d{4})$"
+)
+DAYS = re.compile(r"^(\d{1,4}) ?d(?:ays?)?,? *(\d{1,2})(?=:\d\d)")
+BEHIND_WORD = re.compile(r" *(uhr|klo|h)$")
 FEW = 12  # texts that rule a column out
 SECONDS_2000, SECONDS_2100 = 946684800, 4102444800
 DAYS_2000, DAYS_2100 = 36526, 73050  # spreadsheet day numbers
@@ -163,10 +169,14 @@ def clocks_only(texts: Sequence[str | None]) -> bool:
 
 def tidy(text: str) -> str:
     """One text of a time as the patterns expect it: names of months as numbers, no weekday."""
-    clean = plain_time(text.strip())
+    clean = BEHIND_WORD.sub("", plain_time(text.strip()))
+    days = DAYS.match(clean)
+    if days:
+        return f"{24 * int(days[1]) + int(days[2])}{clean[days.end() :]}"
     clean = re.sub(r"^[a-z]{2,}\.?,?\s+(?=\d|[a-z]{3})", _weekday, clean)
     clean = DOTTED_CLOCK.sub(r"\1\2:\3:\4", clean)
     clean = re.sub(CLOCK_FIRST, r"\2 \1", clean)
+    clean = YEAR_LAST.sub(r"\2 \1 \5 \3 \4", clean).rstrip()
     month = re.search(r"[a-z]{3,}", clean)
     if month and month[0] in MONTHS:
         number = f"{MONTHS[month[0]]:02d}"

@@ -1,7 +1,8 @@
-"""What the headings of strangers' tables say: quantities, units and roles in eight languages.
+"""What the headings of strangers' tables say: quantities, units and roles in twenty languages.
 
-English, German, French, Spanish, Italian, Polish, Portuguese, Dutch; by common practice of naming,
-from memory. A heading only proposes: what stands in the column decides (:mod:`.propose`).
+English, German, French, Spanish, Italian, Polish, Portuguese, Dutch, and those of
+:mod:`.languages`; by common practice of naming, from memory. A heading only proposes: what stands
+in the column decides (:mod:`.propose`).
 """
 
 import re
@@ -9,69 +10,107 @@ import unicodedata
 from collections.abc import Callable
 from functools import lru_cache
 
-CELL = re.compile(
-    r"cell|zell|celul|celd|cella|cellul|ogniw|element|\bcel\b|^[czv] ?\d|\bc\d|\bzl?\d"
+from nipper.core.logs.languages import MORE
+
+
+def _bare(text: str) -> str:
+    """Lower case, without accents."""
+    text = unicodedata.normalize("NFKD", text.replace("ß", "ss").replace("ł", "l"))
+    return "".join(c for c in text if not unicodedata.combining(c)).lower()
+
+
+@lru_cache(maxsize=4096)
+def plain(name: str) -> str:
+    """A heading without accents, case, camel humps and underscores."""
+    text = _bare(re.sub(r"([a-z])([A-Z])", r"\1 \2", name))
+    return " ".join(re.sub(r"[_\-./:|\\,;#\[\](){}]+", " ", text).split())
+
+
+def _said(quantity: str, pattern: str) -> re.Pattern[str]:
+    """The pattern, and what the further languages say of the quantity."""
+    return re.compile(f"{pattern}|{_bare(MORE[quantity])}")
+
+
+CELL = _said(
+    "CELL", r"cell|zell|celul|celd|cella|cellul|ogniw|element|\bcel\b|^[czv] ?\d|\bc\d|\bzl?\d"
 )
-VOLTAGE = re.compile(
-    r"volt|spann|tension|tensao|napiec|spanning|\bu\b|\bv\b|\bm?v\b|^[uv] ?\d|\bu(?:bat|pack|ges)"
+VOLTAGE = _said(
+    "VOLTAGE",
+    r"volt|spann|tension|tensao|napiec|spanning|\bu\b|\bv\b|\bm?v\b|^[uv] ?\d|\bu(?:bat|pack|ges)",
 )
-CURRENT = re.compile(
-    r"curr|strom|\bamp|courant|corrient|corrente|prad\b|stroom|intensi|\bi\b|\bi(?:bat|pack)|^m?a$"
+CURRENT = _said(
+    "CURRENT",
+    r"curr|strom|\bamp|courant|corrient|corrente|prad\b|stroom|intensi|\bi\b|\bi(?:bat|pack)|^m?a$",
 )
-DISCHARGE = re.compile(
-    r"disch|entlad|decharg|descarg|scaric|rozlad|ontlaa?d|discarg|\bdsg\b|abgabe|\bout\b"
+DISCHARGE = _said(
+    "DISCHARGE",
+    r"disch|entlad|decharg|descarg|scaric|rozlad|ontlaa?d|discarg|\bdsg\b|abgabe|\bout\b",
 )
-CHARGE = re.compile(
-    r"charg|lade|laden|ladung|carga|carica|ladowan|oplad|laads|\bchg\b|\bin\b|recarga|ricaric"
+CHARGE = _said(
+    "CHARGE",
+    r"charg|lade|laden|ladung|carga|carica|ladowan|oplad|laads|\bchg\b|\bin\b|recarga|ricaric",
 )
-POWER = re.compile(r"power|leistung|puissance|potenc|potenz|\bmoc\b|vermogen|watt|\bk?w\b|\bp\b")
-PACK = re.compile(
+POWER = _said(
+    "POWER", r"power|leistung|puissance|potenc|potenz|\bmoc\b|vermogen|watt|\bk?w\b|\bp\b"
+)
+PACK = _said(
+    "PACK",
     r"pack|total|\bsum|gesamt|batt|bater|akku|accu|string|bank|akumul|stack|system|\bvbat|\bubat"
-    r"|totaal|totale|suma"
+    r"|totaal|totale|suma",
 )
-TEMPERATURE = re.compile(
-    r"temp|ntc|^t ?\d*$|\bt\d+\b|thermi|warme|degre|^(sensor|sonde|fuhler) ?\d*$"
+TEMPERATURE = _said(
+    "TEMPERATURE", r"temp|ntc|^t ?\d*$|\bt\d+\b|thermi|warme|degre|^(sensor|sonde|fuhler) ?\d*$"
 )
-SOC = re.compile(
+SOC = _said(
+    "SOC",
     r"\bsoc|state of charge|ladest(?!rom|ark)|ladezust|charge level|fullstand|niveau"
     r"|etat de (la )?charge"
     r"|estado de carga|stato di carica|stan nalad|laadtoest|laadstat|laadnive|carga pct|charge pct"
     r"|fuel gauge"
-    r"|estado carga|batt(ery)? (level|pct|percent)|nivel"
+    r"|estado carga|batt(ery)? (level|pct|percent)|nivel",
 )
-HEALTH = re.compile(r"\bsoh|health|gesund|sante|salud|salute|zdrow|gezond|cycl|zykl|humid|feucht")
-LIMIT = re.compile(
+HEALTH = _said(
+    "HEALTH", r"\bsoh|health|gesund|sante|salud|salute|zdrow|gezond|cycl|zykl|humid|feucht"
+)
+LIMIT = _said(
+    "LIMIT",
     r"limit|setp|\bset\b|soll|target|allowed|permitted|zulass|\bcvl|\bccl|\bdcl|grenz|consigne"
     r"|limite|zadan|request|schwelle|threshold|cutoff|cut off|rated|nominal|nenn|alarm|trip|protect"
-    r"|abschalt|seuil|umbral|soglia|prog\b|ovp|uvp"
+    r"|abschalt|seuil|umbral|soglia|prog\b|ovp|uvp",
 )
-STATISTIC = re.compile(
+STATISTIC = _said(
+    "STATISTIC",
     r"\bmin|\bmax|\bavg|\bmean|\bmittel|average|diff|delta|spread|\bmedi|sredni|gemiddeld|high"
-    r"|low(?!er)|\bdev|abweich|ecart|desvi|scart|odchyl|afwijk|promedio|moyen|hoch|tiefst|durchschn|najwyz|najniz|hoogst|laagst|\bstd|median|peak"
+    r"|low(?!er)|\bdev|abweich|ecart|desvi|scart|odchyl|afwijk|promedio|moyen|hoch|tiefst|durchschn|najwyz|najniz|hoogst|laagst|\bstd|median|peak",
 )
-ELSEWHERE = re.compile(
+ELSEWHERE = _said(
+    "ELSEWHERE",
     r"\bpv\b|solar|\bsun\b|sonne|\bgrid|netz|\bac\b|\bload|\blast\b|inverter|wechselr|generator|"
     r"alternat|shore|mppt|\bdc ?dc\b|panel|module? strom|reseau|onduleur|rete\b|siec|\bnet\b|zonne|"
     r"falown|carico|consum|verbrauch|house|engine|starter|\baux\b|adc|supply|bus\b|heater|mains"
-    r"|charger\b|ladegerat|chargeur|cargador|caricabatt|oplader|ladowark|carregador"
+    r"|charger\b|ladegerat|chargeur|cargador|caricabatt|oplader|ladowark|carregador",
 )
-BALANCING = re.compile(
-    r"balanc|bleed|ausgleich|equali[sz]|equilib|egalis|bilanc|wyrown|bypass|shunting|balans|ecualiz"
+BALANCING = _said(
+    "BALANCING",
+    r"balanc|bleed|ausgleich|equali[sz]|equilib|egalis|bilanc|wyrown|bypass|shunting|balans|ecualiz",
 )
-STATUS = re.compile(
+STATUS = _said(
+    "STATUS",
     r"status|state|mode|modus|direction|richtung|etat|estado|stato|\bstan\b|flow|zustand|toestand"
-    r"|kierunek|sens\b|direcc|direz|richting|\bdir\b|charging|phase|fase|activity"
+    r"|kierunek|sens\b|direcc|direz|richting|\bdir\b|charging|phase|fase|activity",
 )
 PACK_ID = re.compile(
     r"pack|batter|batt|akku|module?\b|bank|device|address|serial|string|bater|accu|\bid\b|name"
     r"|slave|adress|gerat|geraet|appareil|dispositiv|urzadz|apparaat|bms|node|source|host|addr|master"
 )
-TIME = re.compile(
+TIME = _said(
+    "TIME",
     r"time|date|stamp|zeit|datum|uhr|fecha|hora|heure|ora\b|\bts\b|clock|epoch|unix|\bt\b|data\b|"
-    r"czas|godzin|tijd|tempo|horod|momento|when|last changed|last updated|\bsec|elapsed|dauer|duree"
+    r"czas|godzin|tijd|tempo|horod|momento|when|last changed|last updated|\bsec|elapsed|dauer"
+    r"|duree",
 )
-ELAPSED = re.compile(
-    r"elapsed|runtime|run time|uptime|dauer|duree|durat|since|test time|total time"
+ELAPSED = _said(
+    "ELAPSED", r"elapsed|runtime|run time|uptime|dauer|duree|durat|since|test time|total time"
 )
 CELLS_OWN = re.compile(
     r"resist|widerst|\bri\b|impedan|\bir\b|capac|kapaz|\bah\b|alarm|status|count"
@@ -119,15 +158,6 @@ FACTORED: tuple[tuple[re.Pattern[str], Callable[[float], float]], ...] = (
     (re.compile(rf"({_NAMES})\s*/\s*(\d+)"), _inverse),
 )
 NAMED_LETTERS = re.compile(r"(pack|batt\w*|bank|phase|string|module?|akku|bateria|group) [a-z]$")
-
-
-@lru_cache(maxsize=4096)
-def plain(name: str) -> str:
-    """A heading without accents, case, camel humps and underscores."""
-    text = re.sub(r"([a-z])([A-Z])", r"\1 \2", name).replace("ß", "ss").replace("ł", "l")
-    text = unicodedata.normalize("NFKD", text)
-    text = "".join(c for c in text if not unicodedata.combining(c)).lower()
-    return " ".join(re.sub(r"[_\-./:|\\,;#\[\](){}]+", " ", text).split())
 
 
 def without_unit(name: str) -> str:
@@ -202,15 +232,18 @@ MONTHS = {
     for i, name in enumerate(names.split())
 }
 
-CHARGING_WORDS = re.compile(
+CHARGING_WORDS = _said(
+    "CHARGING",
     r"^(charg|lad|load|carg|caric|in$|in |ladow|oplad|\+|chg|c$|bulk|absorp|up|import"
-    r"|en charge|recarg)"
+    r"|en charge|recarg)",
 )
-DISCHARGING_WORDS = re.compile(
+DISCHARGING_WORDS = _said(
+    "DISCHARGING",
     r"^(disch|entlad|unload|decharg|descarg|scaric|out$|out |rozlad|ontlad|-|dsg|d$|down|export"
-    r"|en decharge|dis$)"
+    r"|en decharge|dis$)",
 )
-IDLE_WORDS = re.compile(
+IDLE_WORDS = _said(
+    "IDLE",
     r"^(idle|ruh|rest|stand|repos|repos|repo|off|none|float|bezcz|rust|inact|stat|no |0|wait|balanc"
-    r"|full|hold|ready|normal|ok|pause|sleep)"
+    r"|full|hold|ready|normal|ok|pause|sleep)",
 )

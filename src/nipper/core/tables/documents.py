@@ -17,6 +17,7 @@ from nipper.core.tables.texts import sheet_table
 
 MAX_JSON_BYTES = 400_000_000
 MAX_DB_ROWS = 40_000_000
+MOST_NAMED = 5000  # rows of a table that lists names
 MAX_SLOTS = 400  # of a list that becomes columns
 
 
@@ -42,7 +43,7 @@ def json_table(data: bytes, file: str, part: str = "") -> Table:
     except (pl.exceptions.PolarsError, TypeError, ValueError, RecursionError) as error:
         text = (str(error).splitlines() or ["unreadable"])[0][:120]
         raise InputError(file, "the document", f"readings of one form ({text})") from None
-    return Table(file, text_frame(_flat(frame)), "json", 1, part=part)
+    return Table(file, text_frame(_flat(_unwrapped(frame))), "json", 1, part=part)
 
 
 SAMPLE = 100_000
@@ -53,6 +54,20 @@ def _as_written(frame: pl.DataFrame, data: bytes) -> pl.DataFrame:
     first: dict[str, Any] = json.loads(data.lstrip().split(b"\n", 1)[0])
     own = [name for name in first if name in frame.columns]
     return frame.select(*own, pl.exclude(own)) if own else frame
+
+
+def _unwrapped(frame: pl.DataFrame) -> pl.DataFrame:
+    """A document written as text within one, as what is passed on by a message is."""
+    for name, kind in frame.schema.items():
+        if kind != pl.String:
+            continue
+        first = frame.get_column(name).drop_nulls().head(1).to_list()
+        if not first or not first[0].lstrip().startswith(("{", "[")):
+            continue
+        with contextlib.suppress(pl.exceptions.PolarsError):  # then it is a text
+            inner = frame.get_column(name).str.json_decode(infer_schema_length=None)
+            frame = frame.with_columns(inner)
+    return frame
 
 
 def _rows_of_lists(rows: list[list[Any]], file: str, part: str) -> Table:
@@ -156,9 +171,36 @@ def database_tables(path: Path) -> list[Table]:
                     " AND name NOT LIKE 'sqlite_%' ORDER BY name"
                 )
             ]
-            return [_database_table(base, name, str(path)) for name in names]
+            return _named([_database_table(base, name, str(path)) for name in names])
     except sqlite3.Error as error:
         raise InputError(str(path), "the whole file", f"an SQLite file ({error})") from None
+
+
+def _named(tables: list[Table]) -> list[Table]:
+    """Tables whose readings carry the number of what was read, with its name from the table that
+    lists them.
+    """
+    return [
+        next((named for other in tables if (named := _joined(table, other)) is not None), table)
+        for table in tables
+    ]
+
+
+def _joined(table: Table, other: Table) -> Table | None:
+    """The table with the texts of another, where a column of numbers points into it."""
+    if other is table or not 0 < other.rows < min(MOST_NAMED, table.rows):
+        return None
+    for key in (c for c in table.columns if c.lower().endswith("id")):
+        own = next((c for c in (key, "id") if c in other.columns), None)
+        if own is None or other.text(own).n_unique() < other.rows:
+            continue
+        told = [c for c in other.columns if c != own and c not in table.columns]
+        pointed = table.text(key).drop_nulls().unique()
+        if told and len(pointed) > 1 and pointed.is_in(other.text(own).to_list()).all():
+            names = other.frame.select(pl.col(own).alias(key), *told)
+            frame = table.frame.join(names, on=key, how="left", maintain_order="left").drop(key)
+            return table.with_frame(frame)
+    return None
 
 
 def _database_table(base: sqlite3.Connection, name: str, file: str) -> Table:

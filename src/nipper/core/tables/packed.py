@@ -7,6 +7,7 @@ import struct
 import zipfile
 import zlib
 from collections.abc import Callable, Iterator
+from itertools import pairwise
 from pathlib import Path
 from typing import IO
 
@@ -17,6 +18,9 @@ MAX_MEMBERS = 400
 CHUNK = 16_000_000
 DAMAGED = (zlib.error, EOFError, OSError, struct.error)
 PAGES = ("cp1252", "cp1250", "latin-1", "mac_roman")
+# of writings in which every letter of a word is beyond ASCII
+OTHER_PAGES = ["gb18030", "big5", "cp932", "cp949", "cp1251", "koi8_r", "cp1253"]
+TOGETHER = 0.35  # of the bytes beyond ASCII follow another: accents stand alone
 USUAL_SIGNS = frozenset("°µμΩ±–—")
 GZIP, ZIP = b"\x1f\x8b", b"PK\x03\x04"
 
@@ -131,10 +135,21 @@ def _single_byte(data: bytes) -> bytes:
     from charset_normalizer import from_bytes  # here because few files need it
 
     head = data[:20_000]
+    if _other_writing(head):
+        best = from_bytes(head, cp_isolation=OTHER_PAGES).best()
+        if best:
+            return data.decode(best.encoding, "replace").encode()
     oddness = {page: _oddness(head.decode(page, "replace")) for page in PAGES}
     likely = [page for page in PAGES if oddness[page] == min(oddness.values())]
     best = from_bytes(head, cp_isolation=likely).best() if len(likely) > 1 else None
     return data.decode(best.encoding if best else likely[0], "replace").encode()
+
+
+def _other_writing(head: bytes) -> bool:
+    beyond = [byte > 127 for byte in head]
+    pairs = sum(a and b for a, b in pairwise(beyond))
+    runs = sum(b and not a for a, b in pairwise([False, *beyond]))
+    return pairs > TOGETHER * (pairs + runs)
 
 
 def _oddness(text: str) -> int:

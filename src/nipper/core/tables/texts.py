@@ -12,6 +12,7 @@ from nipper.core.errors import InputError
 from nipper.core.tables.layout import LOOKED_AT, Layout, find_layout, kind, unique
 from nipper.core.tables.numbers import sure_mark
 from nipper.core.tables.packed import as_utf8
+from nipper.core.tables.pairs import pair_table
 from nipper.core.tables.table import MOST_COLUMNS, Table
 
 MOST_FIELDS = 80_000_000  # a month of seconds of 16 cells and the rest is 60 million
@@ -29,6 +30,9 @@ def text_table(data: bytes, file: str, part: str = "") -> Table:
         No table can be made out, or a row has more fields than the header.
     """
     data = as_utf8(data, file)
+    pairs = pair_table(data, file, part)
+    if pairs is not None:
+        return pairs
     records = list(_records(data))
     separator = _separator([text for _, text in records])
     if separator is None:
@@ -77,7 +81,7 @@ def _records(data: bytes) -> Iterator[tuple[int, str]]:
     for i, line in enumerate(lines[:LOOKED_AT]):
         start = start if held else i
         held = f"{held} {line}" if held else line
-        if held.count('"') % 2 and i - start < 5:
+        if held.count('"') % 2 and (i - start < 5 or '"' in line):  # a heading over two lines each
             continue
         yield start, held
         held = ""

@@ -1,0 +1,61 @@
+"""Lines of ``name=value`` as scripts and databases of measurements write them, as a table.
+
+The moment stands before the first pair, or as a number of digits behind the last.
+"""
+
+import re
+from collections import Counter
+
+import polars as pl
+
+from nipper.core.errors import InputError
+from nipper.core.tables.table import MOST_COLUMNS, Table
+
+# each word is looked at once, however long a line a stranger wrote
+PAIR = re.compile(r'(?<![\w.\-])([A-Za-z_][\w.\-]*+)\s*+(?:=|:\s)\s*+("[^"]*"|[^\s,;|]++)')
+MOST_FIELDS = 80_000_000
+LEAST = 3  # pairs in a line that is one
+LOOKED_AT = 200
+BEFORE = (
+    r"^\W*(\d[^=]*?\d(?:Z|\s?[APap]\.?[Mm]\.?)?)[\s,;|\]]+[^\d=]*?[A-Za-z_][\w.\-]*\s*(?:=|:\s)"
+)
+BEHIND = r"\s(\d{10,19})\s*$"
+
+
+def pair_table(data: bytes, file: str, part: str = "") -> Table | None:
+    """The table in text of such lines; None where it is something else.
+
+    Raises
+    ------
+    InputError
+        More names than a table may have columns, or more values than memory holds.
+    """
+    head = data[:100_000].decode("utf-8", "replace").splitlines()[:LOOKED_AT]
+    found = [PAIR.findall(line) for line in head if line.strip()]
+    good = [pairs for pairs in found if len(pairs) >= LEAST]
+    if len(good) < 2 or len(good) < 0.8 * len(found):
+        return None
+    names = list(dict.fromkeys(name for pairs in good for name, _ in pairs))
+    if Counter(name for name, _ in good[0]).most_common(1)[0][1] > 1:
+        return None  # a sentence, not a row: which of two is meant cannot be told
+    if len(names) > MOST_COLUMNS:
+        raise InputError(file, "the lines", f"at most {MOST_COLUMNS} names")
+    if len(names) * data.count(b"\n") > MOST_FIELDS:
+        raise InputError(file, "the lines", f"at most {MOST_FIELDS:,} values: split it by months")
+    lines = pl.Series("line", data.decode("utf-8", "replace").splitlines(), dtype=pl.String)
+    frame = lines.to_frame().select(
+        pl.coalesce(pl.col("line").str.extract(BEFORE), pl.col("line").str.extract(BEHIND)).alias(
+            _free("time", names)
+        ),
+        *(pl.col("line").str.extract(_of(name)).str.strip_chars('"').alias(name) for name in names),
+    )
+    written = frame.filter(~pl.all_horizontal(pl.all().is_null()))
+    return Table(file, written, "pairs", 1, part=part)
+
+
+def _of(name: str) -> str:
+    return rf'(?:^|[\s,;|\[]){re.escape(name)}\s*(?:=|:\s+)\s*("[^"]*"|[^\s,;|]+)'
+
+
+def _free(name: str, taken: list[str]) -> str:
+    return name if name not in taken else f"{name} of the line"
