@@ -22,7 +22,7 @@ def rest_voltages(cells: Cells, state: State, work: Work, p: int) -> float:
     total = 0.0
     for i in range(charge_ah.shape[1]):
         x = charge_ah[p, i] * per_ah[p, i] * 1000.0
-        k = int(min(max(x, 0.0), 999.0))
+        k = np.uint32(np.int32(min(max(x, 0.0), 999.0)))  # no sign to be looked at
         step_v = ocv_v[k + 1] - ocv_v[k]
         out_v[p, i] = ocv_v[k] + (x - k) * step_v + hysteresis_v * swing[p, i]
         rise_v_ah[p, i] = step_v * 1000.0 * per_ah[p, i]
@@ -93,9 +93,10 @@ def measure(bank: Bank, work: Work, noise: NDArray[np.float32], at: int, p: int)
     true_v, bias_v, out_v = work.true_v, bank.cells.bias_v, work.read_v
     noise_v, step_v = bank.bms.noise_v, bank.bms.step_v
     per_step = 1.0 / step_v
+    own = noise[at : at + true_v.shape[1]]  # an index that could be negative is no vector's
     for i in range(true_v.shape[1]):
-        shown_v = true_v[p, i] + bias_v[p, i] + noise[at + i] * noise_v
-        out_v[p, i] = math.floor(shown_v * per_step + 0.5) * step_v
+        shown_v = true_v[p, i] + bias_v[p, i] + own[i] * noise_v
+        out_v[p, i] = np.floor(shown_v * per_step + 0.5) * step_v
 
 
 @vectorised
