@@ -5,6 +5,7 @@ Each number that is not the setup's carries where it comes from.
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import lru_cache
 
 import numpy as np
 
@@ -73,16 +74,14 @@ def minutes(setup: Setup, scenario: Scenario, rng: np.random.Generator) -> layou
     it.
     """
     count = int(np.ceil(scenario.days * sky.MINUTES_A_DAY)) + 1
-    since = np.arange(count) / 60.0
-    begin = datetime.fromtimestamp(start_s(scenario), UTC)
-    hour = (begin.hour + begin.minute / 60.0 + since) % 24.0
-    day = begin.timetuple().tm_yday + since / 24.0
-    season = sky.season_day(day, scenario.latitude_deg)
-    air = sky.ambient_c(season, hour, scenario.ambient_c, scenario.season_c, scenario.day_c)
-    place = sky.Place(scenario.latitude_deg, scenario.tilt_deg, scenario.facing_deg)
-    high = sky.cos_zenith(day, hour, place.latitude_deg)
-    clear = sky.clear_sky_w_m2(high, day)
-    sun = pv_w(setup, scenario) * sky.module_power(clear, day, hour, place, air)
+    hour, air, share = _clear_days(
+        start_s(scenario),
+        count,
+        (scenario.ambient_c, scenario.season_c, scenario.day_c),
+        sky.Place(scenario.latitude_deg, scenario.tilt_deg, scenario.facing_deg),
+    )
+    air = air.copy()  # events make it colder
+    sun = pv_w(setup, scenario) * share
     sun *= sky.clouds(rng, count, scenario.weather)
     house = scenario.loads
     shares = (
@@ -108,6 +107,23 @@ def minutes(setup: Setup, scenario: Scenario, rng: np.random.Generator) -> layou
             on = (hour >= charger.from_hour) | (hour < charger.to_hour)
         other[on, s] = charger.max_a
     return layout.Minutes(sun, load, starts * (house.surge_w if house else 0.0), air, other)
+
+
+@lru_cache(maxsize=2)
+def _clear_days(
+    begin_s: float, count: int, air_c: tuple[float, float, float], place: sky.Place
+) -> tuple[Floats, Floats, Floats]:
+    """Hour, air and the modules' share of their peak without clouds, minute by minute.
+
+    Kept, for every school of a forecast has the same days; only read.
+    """
+    since = np.arange(count) / 60.0
+    begin = datetime.fromtimestamp(begin_s, UTC)
+    hour = (begin.hour + begin.minute / 60.0 + since) % 24.0
+    day = begin.timetuple().tm_yday + since / 24.0
+    air = sky.ambient_c(sky.season_day(day, place.latitude_deg), hour, *air_c)
+    clear = sky.clear_sky_w_m2(sky.cos_zenith(day, hour, place.latitude_deg), day)
+    return hour, air, sky.module_power(clear, day, hour, place, air)
 
 
 def place(setup: Setup, fault: CellFault) -> tuple[slice, slice]:

@@ -6,6 +6,7 @@ A run keeps its state every few hours, so that any moment can be run again in st
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,7 +19,7 @@ from nipper.core.simulate.layout import Floats
 from nipper.core.simulate.scenario import CellFault, Event, Scenario
 
 MOST_STEPS_AT_ONCE = 200_000  # between two looks at whether the user still wants it
-KEEP_EVERY_S = 12 * 3600.0
+KEEP_EVERY_S = 72 * 3600.0  # what a closer look goes on from: three days take some ms
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -172,12 +173,14 @@ def _world(setup: Setup, scenario: Scenario) -> _World:
     rng = np.random.default_rng(scenario.seed)
     healthy = build.spread(setup, scenario, rng)
     minutes = build.minutes(setup, scenario, rng)
-    noise = (
-        np.random.default_rng(scenario.seed + 1)
-        .standard_normal(layout.NOISE_MASK + 1 + layout.NOISE_EXTRA)
-        .astype(np.float32)
-    )
-    return _World(scenario, minutes, healthy, noise)
+    return _World(scenario, minutes, healthy, _noise(scenario.seed + 1))
+
+
+@lru_cache(maxsize=2)
+def _noise(seed: int) -> Floats:
+    """What meters add: the same table for every school of a forecast; only read."""
+    rng = np.random.default_rng(seed)
+    return rng.standard_normal(layout.NOISE_MASK + 1 + layout.NOISE_EXTRA).astype(np.float32)
 
 
 def _advance(
@@ -209,7 +212,6 @@ def _advance(
         now.state.offline[:] = False
         now.state.offline[[p - 1 for p in now.offline]] = True
         bank, work = tables
-        bank = bank._replace(link=build.link(now.setup, now.link_up))
         span = layout.Span(done, stop - done, step_s, world.noise, scenario.seed)
         kernel.run(bank, now.state, work, world.minutes, record, span)
         leaked += bank.cells.leak_a * (stop - done) * step_s / 3600.0
