@@ -1,8 +1,5 @@
 """The diagnosis on packs that live otherwise than on a house's roof (``tests/bench/lives.py``)."""
 
-from dataclasses import replace
-
-import numpy as np
 import pytest
 
 from nipper.core.imbalance.diagnosis import diagnose
@@ -78,13 +75,3 @@ def test_a_log_without_a_discharge_shows_no_weak_cell_and_says_no_silly_number()
     alone = diagnose(made.log.select(slice(charge.start, charge.stop)), made.setup)
     assert any(a.startswith("No discharge in this log goes low enough") for a in alone.advice)
     assert not any("would not show" in a for a in alone.advice)
-
-
-def test_a_pack_with_a_cell_that_was_never_read_is_not_called_healthy():
-    """Each row wanted all cells: nothing was looked at, and that was "healthy"."""
-    made, _ = judged("commuter", "", 800)
-    cell_v = made.log.cell_v.copy()
-    cell_v[:, 1] = np.nan
-    found = diagnose(replace(made.log, cell_v=cell_v), made.setup)
-    assert found.verdict == "not_enough_data"
-    assert found.advice[0].startswith("Cell 2 gave no reading")

@@ -52,10 +52,14 @@ def _surely_apart_ah(known: Estimate) -> float:
     return float(np.nanmax(low) - np.nanmin(high))
 
 
+def untold(known: Estimate) -> bool:
+    """Whether no full charge tells how full any cell is: then nothing was seen."""
+    return not np.isfinite(known.drift.last_ah).any()
+
+
 def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
     """What to record next, so that more can be said."""
     out = [
-        _unread(log),
         _charges(known, log, setup),
         _leaks(known, setup),
         _capacity(known, log, setup),
@@ -69,21 +73,6 @@ def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
             "then resistance cannot be told."
         )
     return [text for text in out if text]
-
-
-def unread(log: Log) -> list[int]:
-    """Cells (indices) that the log never read; the others' charges are held against all cells."""
-    return [int(i) for i in np.flatnonzero(~np.isfinite(log.cell_v).any(axis=0))]
-
-
-def _unread(log: Log) -> str:
-    cells = unread(log)
-    if not cells:
-        return ""
-    return (
-        f"{names(cells)} gave no reading in this log: look at the sense lead, and at how the "
-        "table's columns were taken. Until then the pack is not judged."
-    )
 
 
 def _charges(known: Estimate, log: Log, setup: Setup) -> str:
@@ -109,6 +98,12 @@ def _charges(known: Estimate, log: Log, setup: Setup) -> str:
         return (
             f"The highest cell comes within {max(0.0, left_mv):.0f} mV of its trip at the end of "
             "charge: lower the charger's target until the cells are nearer to each other."
+        )
+    if untold(known):
+        return (
+            "None of the full charges of this log tells how full a cell is: readings are missing "
+            "at their ends, or all stood where the curve is flat. Record one held for an hour at "
+            "the charger's target, a row every 10 s to 1 min."
         )
     apart_ah = _surely_apart_ah(known)
     if apart_ah > APART_SHARE * setup.capacity_ah:

@@ -192,13 +192,17 @@ def _fit(setup: Setup, seen: _Rows, own_v: Floats) -> _Fit:
     x = seen.design
     # charge may differ by some per cent, capacity by some more, resistance by anything
     ridge = np.diag(4e-6 / np.array([np.inf, OFFSET_PCT, DEFICIT_PCT, np.inf]) ** 2)
+    nothing = float("nan")
+    blank: Floats = np.full(x.shape[1], nothing)
+    untold = _Fit(blank, nothing, nothing, nothing, nothing)
     good = np.isfinite(own_v)
+    if good.sum() < 2 * LEAST_ROWS:
+        return untold
     first = robust(x[good], own_v[good], ridge)
     # a weak cell leaves the plateau before the herd: far below all that fits
     good &= np.abs(own_v - x @ first.beta) < max(OFF_V, 4.0 * first.left_v)
     if good.sum() < 2 * LEAST_ROWS:
-        nothing = float("nan")
-        return _Fit(first.beta * nothing, nothing, nothing, nothing, nothing)
+        return untold
     fit = robust(x[good], own_v[good], ridge)
     beta, left_v = fit.beta, fit.left_v
     wide: Floats = np.sqrt(np.diag(np.linalg.inv(fit.gram)) * good.sum() / INDEPENDENT) * left_v

@@ -1,0 +1,130 @@
+"""Cells that a log does not read: never, not where it counts, or by a number that stands still.
+
+Who does not see a cell cannot call it healthy, and a reading that stands still looks like charge: a
+cell held at 3.33 V among others at 3.45 V was told to be fed.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.chemistry import chemistry
+from nipper.core.imbalance.causes_base import names
+from nipper.core.logs.charges import Charge
+from nipper.core.logs.model import Log, nanmedian
+from nipper.core.setup import Setup
+
+Floats = NDArray[np.floating]
+
+LOOKED_AT = 20_000  # rows, evenly over the log
+STILL_ROWS, STILL_S = 20, 3 * 3600.0  # so long a stretch of one and the same number
+# V that the median cell moves meanwhile, and meter steps: a cell of low resistance on a coarse
+# meter keeps its number for long, but not through this (from memory)
+MOVES_V, MOVES_STEPS = 0.03, 5.0
+FLAT_FROM_PCT = 18.0
+LAST_ROWS = 20
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Still:
+    """Where readings stand still: bool[cells], the number each shows, V, and how far the median
+    cell moves meanwhile, V.
+    """
+
+    cells: NDArray[np.bool_]
+    shown_v: Floats
+    moved_v: Floats
+
+
+def without_still(log: Log, setup: Setup) -> tuple[Log, Still]:
+    """The log with readings that stand still taken as none; the same where there are none.
+
+    On LFP only what the median cell moves between its knees counts: a cell that lies on the flat,
+    while the others are at a knee, keeps its number rightly.
+    """
+    cells = log.cells
+    still = Still(np.zeros(cells, bool), np.full(cells, np.nan), np.full(cells, np.nan))
+    rows = np.arange(0, log.rows, max(1, log.rows // LOOKED_AT))
+    if rows.size < STILL_ROWS or cells < 2:
+        return log, still
+    sample = log.cell_v[rows].astype(float)
+    herd, time_s = nanmedian(sample.T), log.time_s[rows]
+    if setup.chemistry == "lfp":
+        chem = chemistry(setup.chemistry)
+        herd = np.clip(herd, float(chem.curve.ocv(FLAT_FROM_PCT)), chem.knee_v)
+    least_v = max(MOVES_V, MOVES_STEPS * _step_v(sample))
+    cell_v = log.cell_v
+    for i in range(cells):
+        for first, last, moved_v in _stretches(sample[:, i], herd, time_s, least_v):
+            cell_v = cell_v.copy() if cell_v is log.cell_v else cell_v
+            cell_v[(log.time_s >= time_s[first]) & (log.time_s <= time_s[last]), i] = np.nan
+            still.cells[i], still.shown_v[i] = True, sample[first, i]
+            still.moved_v[i] = np.fmax(still.moved_v[i], moved_v)
+    return (log, still) if cell_v is log.cell_v else (replace(log, cell_v=cell_v), still)
+
+
+def _stretches(
+    own_v: Floats, herd_v: Floats, time_s: Floats, least_v: float
+) -> list[tuple[int, int, float]]:
+    """First and last row of each stretch of one number, and how far the herd moves in it, V."""
+    starts = np.flatnonzero(np.r_[True, own_v[1:] != own_v[:-1]])  # no reading is like no other
+    known = np.where(np.isfinite(herd_v), herd_v, np.nan)
+    moved = np.fmax.reduceat(known, starts) - np.fmin.reduceat(known, starts)
+    ends = np.r_[starts[1:], own_v.size] - 1
+    long = (ends - starts >= STILL_ROWS) & (time_s[ends] - time_s[starts] >= STILL_S)
+    return [
+        (int(starts[j]), int(ends[j]), float(moved[j]))
+        for j in np.flatnonzero(long & (moved >= least_v))
+    ]
+
+
+def _step_v(sample: Floats) -> float:
+    """The meter's least step, V."""
+    steps = np.abs(np.diff(sample, axis=0))
+    steps = steps[np.isfinite(steps) & (steps > 1e-5)]
+    return float(np.percentile(steps, 2)) if steps.size else 0.0
+
+
+def unread(log: Log, full: Sequence[Charge]) -> list[int]:
+    """Cells (indices) without a reading in the whole log, at the end of its last full charge, or at
+    its own end.
+    """
+    seen = np.flatnonzero(2 * np.isfinite(log.cell_v).sum(axis=1) >= log.cells)
+    windows = [seen[-LAST_ROWS:]]
+    if full:
+        top = int(np.searchsorted(seen, full[-1].top, side="right"))
+        windows.append(seen[max(0, top - LAST_ROWS) : top])
+    missed = ~np.isfinite(log.cell_v).any(axis=0)
+    for rows in windows:
+        if rows.size:
+            missed |= ~np.isfinite(log.cell_v[rows]).any(axis=0)
+    return [int(i) for i in np.flatnonzero(missed)]
+
+
+def told_unread(log: Log, full: Sequence[Charge], still: Still) -> list[str]:
+    """What to look at before anything else; empty where every cell is read."""
+    out = [_told_still(int(i), still) for i in np.flatnonzero(still.cells)]
+    missed = [i for i in unread(log, full) if not still.cells[i]]
+    never = [i for i in missed if not np.isfinite(log.cell_v[:, i]).any()]
+    at_times = [i for i in missed if i not in never]
+    if never:
+        out.append(
+            f"{names(never)} gave no reading in this log: look at the sense lead, and at how the "
+            "table's columns were taken. Until then the pack is not judged."
+        )
+    if at_times:
+        out.append(
+            f"{names(at_times)} gave no reading at the end of the log or of its last full charge: "
+            "look at the sense lead. Until then the pack is not judged."
+        )
+    return out
+
+
+def _told_still(cell: int, still: Still) -> str:
+    return (
+        f"{names([cell])} shows {still.shown_v[cell]:.3f} V all the while the others move by "
+        f"{1e3 * still.moved_v[cell]:.0f} mV: its reading stands still. Look at the sense lead and "
+        "at the BMS, and feed or bleed nothing on account of that number."
+    )

@@ -1,0 +1,87 @@
+"""A cell that a log does not read is not healthy, and a reading that stands still is no charge."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from nipper.core.imbalance.diagnosis import diagnose
+from nipper.core.imbalance.unread import without_still
+from nipper.core.report.sentences import named
+from tests.bench.lives import LIVES, lived
+
+
+def made(life, number, cause=""):
+    return lived([each.__name__ for each in LIVES].index(life), cause, number)
+
+
+def never(v):
+    v[:, 1] = np.nan
+
+
+def no_more(v):
+    v[len(v) * 7 // 10 :, 1] = np.nan
+
+
+def not_when_high(v):
+    v[v[:, 1] > 3.38, 1] = np.nan
+
+
+@pytest.mark.parametrize(
+    ("spoil", "said"),
+    [
+        (never, "Cell 2 gave no reading in this log"),
+        (no_more, "Cell 2 gave no reading at the end"),
+        (not_when_high, "Cell 2 gave no reading at the end"),
+    ],
+)
+def test_a_pack_with_a_cell_that_is_not_read_is_not_called_healthy(spoil, said):
+    """Each row wanted all cells: nothing was looked at, and that was "healthy"."""
+    pack = made("commuter", 800)
+    cell_v = pack.log.cell_v.copy()
+    spoil(cell_v)
+    found = diagnose(replace(pack.log, cell_v=cell_v), pack.setup)
+    assert found.verdict == "not_enough_data"
+    assert found.advice[0].startswith(said)
+
+
+def test_a_log_whose_readings_are_full_of_holes_is_not_called_healthy():
+    """No full charge told anything of any cell."""
+    pack = made("boat", 805)
+    holes = np.random.default_rng(1).random(pack.log.cell_v.shape) < 0.3
+    cell_v = np.where(holes, np.nan, pack.log.cell_v).astype(np.float32)
+    found = diagnose(replace(pack.log, cell_v=cell_v), pack.setup)
+    assert found.verdict == "not_enough_data"
+    assert any("tells how full a cell is" in a for a in found.advice)
+
+
+def test_a_cell_that_was_never_read_leaves_the_rest_to_be_read_both_ways():
+    """The fit of a cell without a reading ended in a singular matrix."""
+    pack = made("backup", 803)
+    cell_v = pack.log.cell_v.copy()
+    cell_v[:, 2] = np.nan
+    assert diagnose(replace(pack.log, cell_v=cell_v), pack.setup).verdict == "not_enough_data"
+
+
+@pytest.mark.parametrize("life", ["commuter", "boat", "hoist"])
+def test_a_reading_that_stands_still_is_told_and_no_cell_is_fed_for_it(life):
+    """At its usual number it was "6 % emptier" at 0.98, with a remedy, or the pack "healthy"."""
+    pack = made(life, 803)
+    cell_v = pack.log.cell_v.copy()
+    cell_v[:, 1] = np.median(cell_v[:, 1])
+    found = diagnose(replace(pack.log, cell_v=cell_v), pack.setup)
+    assert found.verdict == "not_enough_data"
+    assert found.advice[0].startswith(f"Cell 2 shows {cell_v[0, 1]:.3f} V all the while")
+    assert "Not enough" in named(found)
+    assert all(2 not in cause.cells for cause in found.findings)
+
+
+@pytest.mark.parametrize("cause", ["", "soc_offset", "low_capacity", "group_drain"])
+@pytest.mark.parametrize("step_v", [0.001, 0.01, 0.02])
+def test_a_cell_on_the_flat_of_a_coarse_meter_does_not_stand_still(cause, step_v):
+    pack = made("commuter", 802, cause)
+    coarse = (np.round(pack.log.cell_v / step_v) * step_v).astype(np.float32)
+    log = replace(pack.log, cell_v=coarse)
+    seen, still = without_still(log, pack.setup)
+    assert seen is log
+    assert not still.cells.any()
