@@ -193,8 +193,7 @@ def _fit(setup: Setup, seen: _Rows, own_v: Floats) -> _Fit:
     # charge may differ by some per cent, capacity by some more, resistance by anything
     ridge = np.diag(4e-6 / np.array([np.inf, OFFSET_PCT, DEFICIT_PCT, np.inf]) ** 2)
     nothing = float("nan")
-    blank: Floats = np.full(x.shape[1], nothing)
-    untold = _Fit(blank, nothing, nothing, nothing, nothing)
+    untold = _Fit(np.full(CURRENT + 1, nothing), nothing, nothing, nothing, nothing)
     good = np.isfinite(own_v)
     if good.sum() < 2 * LEAST_ROWS:
         return untold
