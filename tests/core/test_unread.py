@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from nipper.core.imbalance.diagnosis import diagnose
-from nipper.core.imbalance.unread import without_still
+from nipper.core.imbalance.unread import without_spikes, without_still
 from nipper.core.report.sentences import named
 from tests.bench.lives import LIVES, lived
 
@@ -85,3 +85,49 @@ def test_a_cell_on_the_flat_of_a_coarse_meter_does_not_stand_still(cause, step_v
     seen, still = without_still(log, pack.setup)
     assert seen is log
     assert not still.cells.any()
+
+
+@pytest.mark.parametrize("odd_v", [0.0, 5.0, 4.0])
+def test_a_bus_that_stumbles_makes_no_fault(odd_v):
+    """One reading in a hundred of one cell: it was "25 % fuller", to be bled, or a tenth weaker."""
+    pack = made("commuter", 801)
+    cell_v = pack.log.cell_v.copy()
+    stumbles = np.random.default_rng(2).random(len(cell_v)) < 0.01
+    stumbles[1:] &= ~stumbles[:-1]
+    cell_v[stumbles, 1] = odd_v
+    found = diagnose(replace(pack.log, cell_v=cell_v), pack.setup)
+    assert [f.cause for f in found.findings if f.confidence > 0.2] == []
+    assert found.advice[0].startswith(
+        f"Cell 2: {stumbles.sum()} readings of this log are no cell's"
+    )
+
+
+@pytest.mark.parametrize("cause", ["high_resistance", "sense_bias", "low_capacity", ""])
+def test_no_reading_of_a_cell_in_hard_use_is_left_out(cause):
+    pack = made("hoist", 801, cause)
+    seen, spikes = without_spikes(pack.log, pack.setup)
+    assert seen is pack.log
+    assert not spikes.any()
+
+
+def test_a_joint_and_a_sense_lead_that_jump_are_left_to_be_found():
+    pack = made("hoist", 801)
+    amps = np.abs(pack.log.current_a)
+    cell_v = pack.log.cell_v.copy()
+    cell_v[::7, 1] -= (0.008 * amps[::7]).astype(np.float32)  # a joint under load
+    cell_v[3::7, 2] += np.float32(0.6)  # the lead between two cells
+    cell_v[3::7, 3] -= np.float32(0.6)
+    _, spikes = without_spikes(replace(pack.log, cell_v=cell_v), pack.setup)
+    assert not spikes.any()
+
+
+@pytest.mark.parametrize("off_v", [-0.6, -0.3, -0.12, 0.12, 0.3, 0.6])
+def test_a_reading_far_off_on_a_flat_curve_is_a_reading(off_v):
+    """Beyond the plateau's own span the cell was not looked at: "healthy" at 2.7 V, or emptier."""
+    pack = made("night_rate", 804)
+    cell_v = pack.log.cell_v.copy()
+    cell_v[:, 5] += np.float32(off_v)
+    top = diagnose(replace(pack.log, cell_v=cell_v), pack.setup).findings[0]
+    assert (top.cause, top.cells) == ("sense_bias", (6,))
+    assert top.confidence > 0.9
+    assert f"{1e3 * abs(off_v):.0f} mV"[:2] in top.summary

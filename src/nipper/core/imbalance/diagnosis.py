@@ -16,7 +16,7 @@ from nipper.core.imbalance.causes import weigh
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.estimate import Estimate, estimate
 from nipper.core.imbalance.missing import doubtful, missing, untold
-from nipper.core.imbalance.unread import told_unread, unread, without_still
+from nipper.core.imbalance.unread import told_unread, unread, without_spikes, without_still
 from nipper.core.logs.charges import Charge, readings
 from nipper.core.logs.guess import other_chemistry
 from nipper.core.logs.model import Log
@@ -68,6 +68,7 @@ def diagnose(
     setup : as typed into the BMS
     tick : called with the fraction done; what it raises ends the work
     """
+    log, spikes = without_spikes(log, setup)
     log, still = without_still(log, setup)
     known = estimate(log, setup, tick)
     told = unfit(known, log, setup)
@@ -76,7 +77,7 @@ def diagnose(
         nothing = estimate(log.select(slice(0, 0)), setup)
         return Diagnosis("not_enough_data", (), nothing, (told,), unfit=True)
     causes, lost = weigh(known, setup)
-    advice = told_unread(log, known.full, still) + missing(known, log, setup)
+    advice = told_unread(log, known.full, still, spikes) + missing(known, log, setup)
     if strong := _named(causes):
         verdict = "act" if any(c.serious for c in strong) else "watch"
     elif not known.full or log.cells < 2 or unread(log, known.full) or still.cells.any():

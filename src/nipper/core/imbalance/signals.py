@@ -34,6 +34,7 @@ AS_GOOD = 2.5  # times what is left with a wrong reading: so much worse charge a
 # a BMS's reading is seldom further off (from memory); beyond, on a sloped curve, a standing offset
 # is likelier
 USUAL_BIAS_V = 0.030
+FAR_V = 0.035  # on the plateau of LFP: published curves fall by less from 90 to 30 %
 BIN_SHARE = 0.02  # of capacity: states of charge that are told apart
 LEAST_SPAN = 0.12  # of capacity, between the rows a bias is read from
 
@@ -114,10 +115,10 @@ def _bias(
     bias, sd = nothing.copy(), nothing.copy()
     for i in range(log.cells):
         y = log.cell_v[rows, i].astype(float) - herd[rows]
-        own = y + freed[rows]
-        good = (
-            np.isfinite(y) & (own > window_v[0] - 0.02) & (own < window_v[1] + 0.02)
-        )  # a weak or a full cell leaves the plateau before the herd
+        # a weak or a full cell leaves the plateau before the herd; one that reads far off lies
+        # beside it all along
+        own = y + freed[rows] - _far_off_v(y, setup)
+        good = np.isfinite(y) & (own > window_v[0] - 0.02) & (own < window_v[1] + 0.02)
         if good.sum() < LEAST_ROWS / 2:
             continue
         a, b = x[good], y[good]
@@ -161,6 +162,13 @@ def _bias(
             5e-4 if setup.chemistry == "lfp" else 4e-3
         )
     return bias - (np.nanmedian(bias) if np.isfinite(bias).any() else 0.0), sd
+
+
+def _far_off_v(own_v: Floats, setup: Setup) -> float:
+    """By how much a cell of a flat curve reads beyond what charge can make on it, V; else 0."""
+    known = own_v[np.isfinite(own_v)]
+    usual = float(np.median(known)) if known.size else 0.0
+    return usual if setup.chemistry == "lfp" and abs(usual) > FAR_V else 0.0
 
 
 def _slope(setup: Setup, freed_v: Floats, drawn: Floats) -> Floats:

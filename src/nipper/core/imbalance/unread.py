@@ -1,4 +1,5 @@
-"""Cells that a log does not read: never, not where it counts, or by a number that stands still.
+"""Cells that a log does not read: never, not where it counts, by a number that stands still, or by
+one that no cell can have.
 
 Who does not see a cell cannot call it healthy, and a reading that stands still looks like charge: a
 cell held at 3.33 V among others at 3.45 V was told to be fed.
@@ -25,6 +26,10 @@ STILL_ROWS, STILL_S = 20, 3 * 3600.0  # so long a stretch of one and the same nu
 MOVES_V, MOVES_STEPS = 0.03, 5.0
 FLAT_FROM_PCT = 18.0
 LAST_ROWS = 20
+# V, in one row and back: a joint of 10 mohm does no more, and is hot by then
+SPIKE_V, SPIKE_OHM, BACK_V = 0.5, 0.010, 0.1
+OVER_FULL_V, LEAST_V = 1.0, 0.5  # above the rest voltage of a full cell, and of any cell
+FEW_ROWS = 3
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -36,6 +41,45 @@ class Still:
     cells: NDArray[np.bool_]
     shown_v: Floats
     moved_v: Floats
+
+
+def without_spikes(log: Log, setup: Setup) -> tuple[Log, NDArray[np.intp]]:
+    """The log with readings that no cell can have taken as none, and how many of each cell: from
+    a BMS's bus that stumbles.
+
+    A jump of one row and back, beyond what any joint makes of its current, with no neighbour
+    jumping the other way (which is a sense lead's); and what lies outside of all cells.
+    """
+    highest_v = float(chemistry(setup.chemistry).curve.ocv(100.0)) + OVER_FULL_V
+    spikes = np.zeros(log.cells, np.intp)
+    cell_v = log.cell_v
+    for i in range(log.cells):
+        own_v = log.cell_v[:, i]
+        rows = np.flatnonzero((own_v > highest_v) | (own_v < LEAST_V))
+        rows = np.union1d(rows, _jumps(log, i))
+        spikes[i] = rows.size
+        if rows.size:
+            cell_v = cell_v.copy() if cell_v is log.cell_v else cell_v
+            cell_v[rows, i] = np.nan
+    return (log, spikes) if cell_v is log.cell_v else (replace(log, cell_v=cell_v), spikes)
+
+
+def _jumps(log: Log, cell: int) -> NDArray[np.intp]:
+    """Rows in which a cell jumps alone, and is back in the next."""
+    steps = np.diff(log.cell_v[:, cell])
+    rows = np.flatnonzero(np.abs(steps[:-1]) > SPIKE_V) + 1
+    if not rows.size:
+        return rows
+    before, after = steps[rows - 1], steps[rows]
+    amps = np.nan_to_num(np.abs(log.current_a))
+    most_a = np.maximum(np.maximum(amps[rows - 1], amps[rows]), amps[rows + 1])
+    size = np.minimum(np.abs(before), np.abs(after))
+    alone = np.abs(before + after) < BACK_V
+    alone &= size > np.maximum(SPIKE_V, SPIKE_OHM * most_a)
+    for beside in (cell - 1, cell + 1):
+        if 0 <= beside < log.cells:
+            alone &= ~(np.abs(log.cell_v[rows, beside] - log.cell_v[rows - 1, beside]) > BACK_V)
+    return rows[alone]
 
 
 def without_still(log: Log, setup: Setup) -> tuple[Log, Still]:
@@ -103,9 +147,17 @@ def unread(log: Log, full: Sequence[Charge]) -> list[int]:
     return [int(i) for i in np.flatnonzero(missed)]
 
 
-def told_unread(log: Log, full: Sequence[Charge], still: Still) -> list[str]:
+def told_unread(
+    log: Log, full: Sequence[Charge], still: Still, spikes: NDArray[np.intp]
+) -> list[str]:
     """What to look at before anything else; empty where every cell is read."""
-    out = [_told_still(int(i), still) for i in np.flatnonzero(still.cells)]
+    jumpy = np.flatnonzero((spikes >= FEW_ROWS) & (spikes < log.rows // 2))
+    out = [
+        f"{names([int(i)])}: {spikes[i]} readings of this log are no cell's (out of all bounds, or "
+        "away and back in one row) and were left out. Look at the sense lead and at the BMS's bus."
+        for i in jumpy
+    ]
+    out += [_told_still(int(i), still) for i in np.flatnonzero(still.cells)]
     missed = [i for i in unread(log, full) if not still.cells[i]]
     never = [i for i in missed if not np.isfinite(log.cell_v[:, i]).any()]
     at_times = [i for i in missed if i not in never]
