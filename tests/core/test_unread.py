@@ -97,9 +97,8 @@ def test_a_bus_that_stumbles_makes_no_fault(odd_v):
     cell_v[stumbles, 1] = odd_v
     found = diagnose(replace(pack.log, cell_v=cell_v), pack.setup)
     assert [f.cause for f in found.findings if f.confidence > 0.2] == []
-    assert found.advice[0].startswith(
-        f"Cell 2: {stumbles.sum()} readings of this log are no cell's"
-    )
+    counted = int(found.advice[0].removeprefix("Cell 2: ").partition(" readings")[0])
+    assert stumbles.sum() <= counted <= stumbles.sum() + 3  # one between two of them, too
 
 
 @pytest.mark.parametrize("cause", ["high_resistance", "sense_bias", "low_capacity", ""])
@@ -130,4 +129,4 @@ def test_a_reading_far_off_on_a_flat_curve_is_a_reading(off_v):
     top = diagnose(replace(pack.log, cell_v=cell_v), pack.setup).findings[0]
     assert (top.cause, top.cells) == ("sense_bias", (6,))
     assert top.confidence > 0.9
-    assert f"{1e3 * abs(off_v):.0f} mV"[:2] in top.summary
+    assert top.value == pytest.approx(1e3 * off_v, abs=3.0)
