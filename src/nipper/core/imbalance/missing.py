@@ -10,6 +10,7 @@ from nipper.core.imbalance.electrical import WEAK_PCT, perhaps_weak, unseen_capa
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.lag import told_late
 from nipper.core.imbalance.losing import unseen_mah_per_day
+from nipper.core.imbalance.unread import unread
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
@@ -99,6 +100,8 @@ def _charges(known: Estimate, log: Log, setup: Setup) -> str:
             f"The highest cell comes within {max(0.0, left_mv):.0f} mV of its trip at the end of "
             "charge: lower the charger's target until the cells are nearer to each other."
         )
+    if untold(known) and unread(log, known.full):
+        return ""  # it is told which cell was not read: that comes first
     if untold(known):
         return (
             "None of the full charges of this log tells how full a cell is: readings are missing "
