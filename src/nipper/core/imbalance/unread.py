@@ -30,6 +30,7 @@ LAST_ROWS = 20
 SPIKE_V, SPIKE_OHM, BACK_V = 0.5, 0.010, 0.1
 OVER_FULL_V, LEAST_V = 1.0, 0.5  # above the rest voltage of a full cell, and of any cell
 FEW_ROWS = 3
+BLOCK_ROWS = 20_000
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -53,7 +54,7 @@ def without_spikes(log: Log, setup: Setup) -> tuple[Log, NDArray[np.intp]]:
     highest_v = float(chemistry(setup.chemistry).curve.ocv(100.0)) + OVER_FULL_V
     spikes = np.zeros(log.cells, np.intp)
     cell_v = log.cell_v
-    for i in range(log.cells):
+    for i in _suspects(log.cell_v, highest_v):
         own_v = log.cell_v[:, i]
         rows = np.flatnonzero((own_v > highest_v) | (own_v < LEAST_V))
         rows = np.union1d(rows, _jumps(log, i))
@@ -62,6 +63,16 @@ def without_spikes(log: Log, setup: Setup) -> tuple[Log, NDArray[np.intp]]:
             cell_v = cell_v.copy() if cell_v is log.cell_v else cell_v
             cell_v[rows, i] = np.nan
     return (log, spikes) if cell_v is log.cell_v else (replace(log, cell_v=cell_v), spikes)
+
+
+def _suspects(cell_v: Floats, highest_v: float) -> list[int]:
+    """Cells (indices) with a jump or a reading out of bounds: seldom any, and then few."""
+    found = np.zeros(cell_v.shape[1], bool)
+    for first in range(0, len(cell_v), BLOCK_ROWS):  # so that the steps of a month need no memory
+        block = cell_v[first : first + BLOCK_ROWS + 1]
+        found |= (np.abs(np.diff(block, axis=0)) > SPIKE_V).any(axis=0)
+        found |= ((block > highest_v) | (block < LEAST_V)).any(axis=0)
+    return [int(i) for i in np.flatnonzero(found)]
 
 
 def _jumps(log: Log, cell: int) -> NDArray[np.intp]:
@@ -135,15 +146,13 @@ def unread(log: Log, full: Sequence[Charge]) -> list[int]:
     """Cells (indices) without a reading in the whole log, at the end of its last full charge, or at
     its own end.
     """
-    seen = np.flatnonzero(2 * np.isfinite(log.cell_v).sum(axis=1) >= log.cells)
-    windows = [seen[-LAST_ROWS:]]
-    if full:
-        top = int(np.searchsorted(seen, full[-1].top, side="right"))
-        windows.append(seen[max(0, top - LAST_ROWS) : top])
-    missed = ~np.isfinite(log.cell_v).any(axis=0)
-    for rows in windows:
-        if rows.size:
-            missed |= ~np.isfinite(log.cell_v[rows]).any(axis=0)
+    ends = [log.rows, *([full[-1].top + 1] if full else [])]
+    missed = np.array([not np.isfinite(log.cell_v[:, i]).any() for i in range(log.cells)], bool)
+    for end in ends:
+        rows = log.cell_v[max(0, end - BLOCK_ROWS) : end]
+        seen = np.flatnonzero(2 * np.isfinite(rows).sum(axis=1) >= log.cells)[-LAST_ROWS:]
+        if seen.size:
+            missed |= ~np.isfinite(rows[seen]).any(axis=0)
     return [int(i) for i in np.flatnonzero(missed)]
 
 
