@@ -1561,6 +1561,22 @@ def joined_database() -> bytes:
     return base.serialize()
 
 
+def numbered_cells() -> bytes:
+    """A row a cell by its number, and a list of what serial number stands where."""
+    base = sqlite3.connect(":memory:")
+    base.execute("CREATE TABLE cells (id INTEGER PRIMARY KEY, serial TEXT)")
+    base.execute("CREATE TABLE readings (ts INT, cell_id INT, voltage REAL)")
+    places = range(LOG.cells)
+    base.executemany(
+        "INSERT INTO cells VALUES (?, ?)", ((k + 1, f"LX-{37 * k % 11:03d}B") for k in places)
+    )
+    for moment, volts in zip(LOG.time_s, LOG.cell_v, strict=True):
+        rows = ((int(moment), k + 1, float(volts[k])) for k in places)
+        base.executemany("INSERT INTO readings VALUES (?, ?, ?)", rows)
+    base.commit()
+    return base.serialize()
+
+
 def by_machines() -> None:
     """As scripts, clocks of operating systems and brokers of messages write."""
 
@@ -1585,6 +1601,9 @@ def by_machines() -> None:
     ]
     keep("a document within each message", "\n".join(map(json.dumps, message)), file="log.jsonl")
     keep("names in a table beside", joined_database(), file="log.sqlite")
+    numbered, check = numbered_cells(), ("time", "cells")
+    keep("cells by number, serial numbers beside", numbered, file="log.sqlite", check=check,
+         doubt="no current")  # fmt: skip
     forms = {
         "the clock of a system": lambda t: f"{datetime.fromtimestamp(t, UTC):%a %b %e %T UTC %Y}",
         "a mail's time": lambda t: f"{datetime.fromtimestamp(t, UTC):%d %b %Y %T +0000}",

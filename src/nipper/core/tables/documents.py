@@ -190,7 +190,7 @@ def _joined(table: Table, other: Table) -> Table | None:
     """The table with the texts of another, where a column of numbers points into it."""
     if other is table or not 0 < other.rows < min(MOST_NAMED, table.rows):
         return None
-    for key in (c for c in table.columns if c.lower().endswith("id")):
+    for key in filter(_points, table.columns):
         own = next((c for c in (key, "id") if c in other.columns), None)
         if own is None or other.text(own).n_unique() < other.rows:
             continue
@@ -201,6 +201,14 @@ def _joined(table: Table, other: Table) -> Table | None:
             frame = table.frame.join(names, on=key, how="left", maintain_order="left").drop(key)
             return table.with_frame(frame)
     return None
+
+
+def _points(column: str) -> bool:
+    """Whether a column holds the number of what was read; that of a cell is its place, and no
+    serial number must put it in another order.
+    """
+    low = column.lower()
+    return low.endswith("id") and not any(word in low for word in ("cel", "zell", "element"))
 
 
 def _database_table(base: sqlite3.Connection, name: str, file: str) -> Table:
