@@ -130,3 +130,16 @@ def test_a_reading_far_off_on_a_flat_curve_is_a_reading(off_v):
     assert (top.cause, top.cells) == ("sense_bias", (6,))
     assert top.confidence > 0.9
     assert top.value == pytest.approx(1e3 * off_v, abs=3.0)
+
+
+@pytest.mark.parametrize("shown_v", [0.0, np.nan, np.inf])
+@pytest.mark.parametrize("share", [0.3, 1.0])
+def test_stretches_in_which_no_cell_was_read_end_nothing(shown_v, share):
+    """A bus that was silent, or wrote zeros: a charge that was not seen had no highest voltage."""
+    pack = made("commuter", 800)
+    cell_v = pack.log.cell_v.copy()
+    silent = np.arange(len(cell_v)) // 500 % 10 < 10 * share
+    cell_v[silent] = shown_v
+    found = diagnose(replace(pack.log, cell_v=cell_v), pack.setup)
+    assert [f.cause for f in found.findings if f.confidence > 0.5] == []
+    assert found.verdict != "healthy" or share < 1.0

@@ -70,14 +70,16 @@ def _suspects(cell_v: Floats, highest_v: float) -> list[int]:
     found = np.zeros(cell_v.shape[1], bool)
     for first in range(0, len(cell_v), BLOCK_ROWS):  # so that the steps of a month need no memory
         block = cell_v[first : first + BLOCK_ROWS + 1]
-        found |= (np.abs(np.diff(block, axis=0)) > SPIKE_V).any(axis=0)
+        with np.errstate(invalid="ignore"):  # what is infinite is out of bounds
+            found |= (np.abs(np.diff(block, axis=0)) > SPIKE_V).any(axis=0)
         found |= ((block > highest_v) | (block < LEAST_V)).any(axis=0)
     return [int(i) for i in np.flatnonzero(found)]
 
 
 def _jumps(log: Log, cell: int) -> NDArray[np.intp]:
     """Rows in which a cell jumps alone, and is back in the next."""
-    steps = np.diff(log.cell_v[:, cell])
+    with np.errstate(invalid="ignore"):
+        steps = np.diff(log.cell_v[:, cell])
     rows = np.flatnonzero(np.abs(steps[:-1]) > SPIKE_V) + 1
     if not rows.size:
         return rows

@@ -80,6 +80,7 @@ def find_charges(log: Log, setup: Setup) -> list[Charge]:
     charges = [
         _judge(log, setup, mean_v, counted_ah, first, last)
         for first, last in _runs(log, setup, counted_ah)
+        if np.isfinite(mean_v[first:last]).any()  # a charge that was not seen ends nowhere
     ]
     found = _top_ups([c for c in charges if c is not None], setup, log.time_s, counted_ah)
     ends = [*(c.start for c in found[1:]), log.rows]  # one more than charges where there is none
@@ -163,6 +164,8 @@ def _judge(
         return Charge(first, last, None, last, None, False, "short", peak, moved_ah)
     last = _extend(mean_v, log, last, chem.knee_v, setup)
     v = _smooth(mean_v[first:last])
+    if not np.isfinite(v).any():
+        return None
     peak = float(np.nanmax(v))
     level = _level(log.time_s[first:last], v, peak)
     near = np.flatnonzero(v >= level - HELD_BAND_V)

@@ -91,9 +91,10 @@ class Log:
         is coarser).
         """
         mean = np.asarray(np.mean(self.cell_v, axis=1, dtype=np.float64))
-        unread = ~np.isfinite(mean)
-        if unread.any():
-            mean[unread] = np.nanmean(self.cell_v[unread], axis=1, dtype=np.float64)
+        gaps = np.flatnonzero(~np.isfinite(mean))
+        some = gaps[np.isfinite(self.cell_v[gaps]).any(axis=1)]
+        if some.size:
+            mean[some] = np.nanmean(self.cell_v[some], axis=1, dtype=np.float64)
         return mean
 
     def select(self, rows: slice | NDArray[np.bool_] | NDArray[np.intp]) -> "Log":
