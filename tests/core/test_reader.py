@@ -24,7 +24,7 @@ from nipper.core.logs.times import guess_time_form
 from nipper.core.logs.values import read_values
 from nipper.core.logs.writer import plain_csv, write_plain
 from nipper.core.presets import new_setup
-from nipper.core.tables.read import read_table, table_of
+from nipper.core.tables.read import read_table, read_tables, table_of
 from tests.bench.others import other
 from tests.builders import charge_log
 from tests.conftest import FILES
@@ -424,3 +424,18 @@ def test_switches_and_air_are_not_taken_for_cells(tmp_path):
     assert mapping.other_temps == ("MOS temp", "Ambient temp")
     assert ColumnMapping.from_json(json.loads(json.dumps(mapping.to_json()))) == mapping
     assert read_values(table, mapping)[0].temp_c.shape == (60, 1)
+
+
+def test_a_name_that_is_only_said_later_is_a_column_and_a_line_without_a_value_is_told(tmp_path):
+    lines = [
+        f"2026-03-03T{6 + i // 60:02d}:{i % 60:02d}:00Z current={i % 7}.5 "
+        + " ".join(f"c{k}=3.3{(i + k) % 9}" for k in range(1, 5))
+        + (f" soc={50 + i // 20}" if i > 250 else "")
+        for i in range(400)
+    ]
+    lines.insert(100, "--- restarted")
+    (tmp_path / "log.txt").write_text("\n".join(lines))
+    table = read_tables(tmp_path / "log.txt")[0]
+    assert table.rows == 400
+    assert "soc" in table.columns
+    assert table.dropped == ((1, "without a value"),)

@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from nipper.core.imbalance.diagnosis import diagnose
+from nipper.core.imbalance.diagnosis import diagnose, to_json
 from nipper.core.imbalance.unread import without_spikes, without_still
 from nipper.core.report.sentences import named
 from tests.bench.lives import LIVES, lived
@@ -71,9 +71,20 @@ def test_a_reading_that_stands_still_is_told_and_no_cell_is_fed_for_it(life):
     cell_v[:, 1] = np.median(cell_v[:, 1])
     found = diagnose(replace(pack.log, cell_v=cell_v), pack.setup)
     assert found.verdict == "not_enough_data"
-    assert found.advice[0].startswith(f"Cell 2 shows {cell_v[0, 1]:.3f} V all the while")
+    assert found.advice[0].startswith(f"Cell 2 showed {cell_v[0, 1]:.3f} V for ")
     assert "Not enough" in named(found)
     assert all(2 not in cause.cells for cause in found.findings)
+
+
+def test_a_reading_that_stood_still_for_a_night_is_left_out_and_the_pack_judged():
+    """Not for good: one bad night in a log was "not enough data"."""
+    pack = made("commuter", 800)
+    cell_v, hours = pack.log.cell_v.copy(), (pack.log.time_s - pack.log.time_s[0]) / 3600.0
+    night = np.flatnonzero((hours > 48.0) & (hours < 56.0))
+    cell_v[night, 2] = cell_v[night[0], 2]
+    found = diagnose(replace(pack.log, cell_v=cell_v), pack.setup)
+    assert found.verdict == "healthy"
+    assert found.advice[0].startswith(f"Cell 3 showed {cell_v[night[0], 2]:.3f} V for 8 h")
 
 
 @pytest.mark.parametrize("cause", ["", "soc_offset", "low_capacity", "group_drain"])
@@ -140,6 +151,18 @@ def test_stretches_in_which_no_cell_was_read_end_nothing(shown_v, share):
     cell_v = pack.log.cell_v.copy()
     silent = np.arange(len(cell_v)) // 500 % 10 < 10 * share
     cell_v[silent] = shown_v
-    found = diagnose(replace(pack.log, cell_v=cell_v), pack.setup)
+    log = replace(pack.log, cell_v=cell_v)
+    found = diagnose(log, pack.setup)
     assert [f.cause for f in found.findings if f.confidence > 0.5] == []
     assert found.verdict != "healthy" or share < 1.0
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_a_charge_whose_end_was_silent_is_told_by_the_nearest_rows(seed):
+    pack = made("commuter", 800)
+    cell_v = pack.log.cell_v.copy()
+    silent = np.repeat(np.random.default_rng(seed).random(len(cell_v) // 7 + 1) < 0.5, 7)
+    cell_v[silent[: len(cell_v)]] = np.nan
+    log = replace(pack.log, cell_v=cell_v)
+    told = to_json(diagnose(log, pack.setup), log, pack.setup)
+    assert told["charges"]

@@ -80,7 +80,7 @@ def diagnose(
     advice = told_unread(log, known.full, still, spikes) + missing(known, log, setup)
     if strong := _named(causes):
         verdict = "act" if any(c.serious for c in strong) else "watch"
-    elif not known.full or log.cells < 2 or unread(log, known.full) or still.cells.any():
+    elif not known.full or log.cells < 2 or unread(log, known.full):
         verdict = "not_enough_data"
     elif _perhaps(causes) or doubtful(known, setup):
         verdict = "watch"

@@ -60,11 +60,7 @@ def untold(known: Estimate) -> bool:
 
 def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
     """What to record next, so that more can be said."""
-    out = [
-        _charges(known, log, setup),
-        _leaks(known, setup),
-        _capacity(known, log, setup),
-    ]
+    out = [_charges(known, log, setup), _leaks(known, setup), _capacity(known, log, setup)]
     out += told_late(known.lag_rows, log.interval_s)
     if not np.isfinite(log.current_a).any():
         out.append("Record the current as well: without it charge cannot be counted.")

@@ -34,7 +34,7 @@ def _off_the_knees(log: Log, setup: Setup) -> NDArray[np.bool_]:
     drop = np.nan_to_num(log.current_a) * cell_resistance_ohm(setup)
     with np.errstate(invalid="ignore"):
         high = np.fmax.reduce(log.cell_v, axis=1) - drop
-    low = np.fmin.reduce(log.cell_v, axis=1) - drop
+        low = np.fmin.reduce(log.cell_v, axis=1) - drop
     return (high < chem.knee_v - 0.02) & (low > float(chem.curve.ocv(15.0)))
 
 

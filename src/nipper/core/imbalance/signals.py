@@ -34,7 +34,7 @@ AS_GOOD = 2.5  # times what is left with a wrong reading: so much worse charge a
 # a BMS's reading is seldom further off (from memory); beyond, on a sloped curve, a standing offset
 # is likelier
 USUAL_BIAS_V = 0.030
-FAR_V = 0.035  # on the plateau of LFP: published curves fall by less from 90 to 30 %
+FAR_V = 0.045  # on the plateau of LFP: the assumed curve falls by 41 mV from 90 to 30 %
 BIN_SHARE = 0.02  # of capacity: states of charge that are told apart
 LEAST_SPAN = 0.12  # of capacity, between the rows a bias is read from
 

@@ -35,11 +35,12 @@ BLOCK_ROWS = 20_000
 
 @dataclass(frozen=True, eq=False, slots=True)
 class Still:
-    """Where readings stand still: bool[cells], the number each shows, V, and how far the median
-    cell moves meanwhile, V.
+    """Where readings stand still: bool[cells], for how long, s, the number each showed last, V, and
+    how far the median cell moved meanwhile, V.
     """
 
     cells: NDArray[np.bool_]
+    lasted_s: Floats
     shown_v: Floats
     moved_v: Floats
 
@@ -102,7 +103,9 @@ def without_still(log: Log, setup: Setup) -> tuple[Log, Still]:
     while the others are at a knee, keeps its number rightly.
     """
     cells = log.cells
-    still = Still(np.zeros(cells, bool), np.full(cells, np.nan), np.full(cells, np.nan))
+    still = Still(
+        np.zeros(cells, bool), np.zeros(cells), np.full(cells, np.nan), np.full(cells, np.nan)
+    )
     rows = np.arange(0, log.rows, max(1, log.rows // LOOKED_AT))
     if rows.size < STILL_ROWS or cells < 2:
         return log, still
@@ -118,6 +121,7 @@ def without_still(log: Log, setup: Setup) -> tuple[Log, Still]:
             cell_v = cell_v.copy() if cell_v is log.cell_v else cell_v
             cell_v[(log.time_s >= time_s[first]) & (log.time_s <= time_s[last]), i] = np.nan
             still.cells[i], still.shown_v[i] = True, sample[first, i]
+            still.lasted_s[i] += time_s[last] - time_s[first]
             still.moved_v[i] = np.fmax(still.moved_v[i], moved_v)
     return (log, still) if cell_v is log.cell_v else (replace(log, cell_v=cell_v), still)
 
@@ -187,7 +191,8 @@ def told_unread(
 
 def _told_still(cell: int, still: Still) -> str:
     return (
-        f"{names([cell])} shows {still.shown_v[cell]:.3f} V all the while the others move by "
-        f"{1e3 * still.moved_v[cell]:.0f} mV: its reading stands still. Look at the sense lead and "
-        "at the BMS, and feed or bleed nothing on account of that number."
+        f"{names([cell])} showed {still.shown_v[cell]:.3f} V for "
+        f"{still.lasted_s[cell] / 3600.0:.0f} h while the others moved by "
+        f"{1e3 * still.moved_v[cell]:.0f} mV: its reading stood still and was left out. Look at "
+        "the sense lead and at the BMS, and feed or bleed nothing on account of that number."
     )

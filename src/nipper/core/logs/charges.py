@@ -182,7 +182,7 @@ def _judge(
 def _stopped_by_a_cell(log: Log, setup: Setup, first: int, last: int) -> int | None:
     """The row at which a cell at its trip ended the charge; None where none did."""
     last = min(last + 1, log.rows)  # the reading that tripped may be the first without current
-    highest = np.nanmax(log.cell_v[first:last], axis=1)
+    highest = np.fmax.reduce(log.cell_v[first:last], axis=1)
     row = first + int(np.nanargmax(highest))
     return (
         row
@@ -338,6 +338,11 @@ def read_at(log: Log, setup: Setup, row: int, half_width: int = HALF_WIDTH) -> R
     charge by the chemistry's curve:
     100 mV at 3.45 V is under 1 %, 5 mV at 3.30 V can be 5 %.
     """
+    if not np.isfinite(log.cell_v[_around(log, row, half_width)]).any():
+        read = np.flatnonzero(np.isfinite(log.cell_v).any(axis=1))
+        row = int(
+            read[np.argmin(np.abs(read - row))]
+        )  # a silent stretch: the nearest that was read
     rows, cell_v = _around(log, row, half_width), cells_at(log, row, half_width)
     current_a, pack_v = nanmedian(np.column_stack([log.current_a[rows], log.pack_v[rows]]))
     chem = chemistry(setup.chemistry)

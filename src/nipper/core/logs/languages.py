@@ -5,14 +5,15 @@ Patterns by quantity, written as they stand in a heading; from memory.
 """
 
 MORE: dict[str, str] = {
-    "CELL": r"单体|單體|电芯|電芯|セル|셀|ячейк|элемент|комірк|\bčlán?e?k|hücre|\bkenno|στοιχεί",
+    "CELL": r"单体|單體|电芯|電芯|セル|셀|ячейк|элемент|комірк|\bčlánek|\bčlánk"
+    r"|hücre|\bkenno|στοιχεί",
     "VOLTAGE": r"电压|電壓|電圧|전압|напряж|напруг|napět|gerilim|voltaj|\bjännit|τάση|feszült"
     r"|spænd",
     "CURRENT": r"电流|電流|전류|\bток\b|струм|\bproud|\bakım|\bvirta|ρεύμα|\báram\b|\bstrøm",
     "DISCHARGE": r"放电|放電|방전|разряд|розряд|vybíj|deşarj|\bpurk|εκφόρτ|kisüt|merít"
     r"|urladd|aflad",
     "CHARGE": r"充电|充電|충전|заряд|nabíj|nabit|şarj|\blataus|φόρτι|\btölt|laddn|ladning|oplad",
-    "POWER": r"功率|電力|전력|мощн|потужн|výkon|\bgüç|effekt|\bteho|ισχύ|teljesít",
+    "POWER": r"功率|電力|전력|мощн|потужн|výkon|\bgüç|effekt\b|\bteho|ισχύ|teljesít",
     "PACK": r"总|總|総|电池组|電池|배터리|전체|общ|сумм|акб|батар|акум|загал|celk|toplam|kokonais"
     r"|συνολ|összes|samlet",
     "TEMPERATURE": r"温度|溫度|온도|темпер|teplot|sıcaklık|lämpö|θερμοκ|hőmér",

@@ -1,7 +1,7 @@
 """Run a setup through a scenario: hands the pack to the kernel from event to event, and gives logs,
 truth and what happened.
 
-A run keeps its state every few hours, so that any moment can be run again in steps of a second.
+A run keeps its state every few days, so that any moment can be run again in steps of a second.
 """
 
 from collections.abc import Callable

@@ -9,13 +9,12 @@ from collections import Counter
 import polars as pl
 
 from nipper.core.errors import InputError
-from nipper.core.tables.table import MOST_COLUMNS, Table
+from nipper.core.tables.table import MOST_COLUMNS, MOST_FIELDS, Table
 
 # each word is looked at once, however long a line a stranger wrote
 PAIR = re.compile(r'(?<![\w.\-])([A-Za-z_][\w.\-]*+)\s*+(?:=|:\s)\s*+("[^"]*"|[^\s,;|]++)')
-MOST_FIELDS = 80_000_000
 LEAST = 3  # pairs in a line that is one
-LOOKED_AT = 200
+LOOKED_AT = 200  # lines at the start, and so many times ten over the whole file
 BEFORE = (
     r"^\W*(\d[^=]*?\d(?:Z|\s?[APap]\.?[Mm]\.?)?)[\s,;|\]]+[^\d=]*?[A-Za-z_][\w.\-]*\s*(?:=|:\s)"
 )
@@ -35,14 +34,17 @@ def pair_table(data: bytes, file: str, part: str = "") -> Table | None:
     good = [pairs for pairs in found if len(pairs) >= LEAST]
     if len(good) < 2 or len(good) < 0.8 * len(found):
         return None
-    names = list(dict.fromkeys(name for pairs in good for name, _ in pairs))
     if Counter(name for name, _ in good[0]).most_common(1)[0][1] > 1:
         return None  # a sentence, not a row: which of two is meant cannot be told
+    text = data.decode("utf-8", "replace").splitlines()
+    spread = text[:: max(1, len(text) // (10 * LOOKED_AT))]  # some are only said at times
+    named = [*good, *(PAIR.findall(line) for line in spread)]
+    names = list(dict.fromkeys(name for pairs in named for name, _ in pairs))
     if len(names) > MOST_COLUMNS:
         raise InputError(file, "the lines", f"at most {MOST_COLUMNS} names")
     if len(names) * data.count(b"\n") > MOST_FIELDS:
         raise InputError(file, "the lines", f"at most {MOST_FIELDS:,} values: split it by months")
-    lines = pl.Series("line", data.decode("utf-8", "replace").splitlines(), dtype=pl.String)
+    lines = pl.Series("line", text, dtype=pl.String)
     frame = lines.to_frame().select(
         pl.coalesce(pl.col("line").str.extract(BEFORE), pl.col("line").str.extract(BEHIND)).alias(
             _free("time", names)
@@ -50,7 +52,9 @@ def pair_table(data: bytes, file: str, part: str = "") -> Table | None:
         *(pl.col("line").str.extract(_of(name)).str.strip_chars('"').alias(name) for name in names),
     )
     written = frame.filter(~pl.all_horizontal(pl.all().is_null()))
-    return Table(file, written, "pairs", 1, part=part)
+    lost = sum(map(bool, map(str.strip, text))) - written.height
+    dropped = ((lost, "without a value"),) if lost else ()
+    return Table(file, written, "pairs", 1, part=part, dropped=dropped)
 
 
 def _of(name: str) -> str:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from nipper.core.errors import InputError
 from nipper.core.tables.numbers import as_number, decimal_mark, unit_of_values
 
+MOST_FIELDS = 80_000_000  # of text: a month of seconds of 16 cells and the rest is 60 million
 MOST_COLUMNS = 1500  # 64 packs of 16 cells beside each other are 1,024
 MOST_HEADING = 400  # characters
 PER_S = {"ms": 1e3, "us": 1e6, "ns": 1e9}  # of the units of moments

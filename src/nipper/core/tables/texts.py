@@ -13,9 +13,8 @@ from nipper.core.tables.layout import LOOKED_AT, Layout, find_layout, kind, uniq
 from nipper.core.tables.numbers import sure_mark
 from nipper.core.tables.packed import as_utf8
 from nipper.core.tables.pairs import pair_table
-from nipper.core.tables.table import MOST_COLUMNS, Table
+from nipper.core.tables.table import MOST_COLUMNS, MOST_FIELDS, Table
 
-MOST_FIELDS = 80_000_000  # a month of seconds of 16 cells and the rest is 60 million
 SEPARATORS = (";", "\t", "|", ",")
 SAMPLE_BYTES = 400_000
 EXPECTED = "a header row and columns separated by comma, semicolon, tab or spaces"
