@@ -21,10 +21,11 @@ SETUP = new_setup("lfp", 4, 100.0)
 
 
 def used(lag: int, rows: int = 2000, seed: int = 1, ohm: float = 0.001) -> Log:
-    """A plateau under a load that comes and goes, the voltages so many rows late."""
+    """A plateau under a load that comes and goes, and a top, the voltages so many rows late."""
     rng = np.random.default_rng(seed)
     amps = np.repeat(rng.uniform(-40.0, 10.0, rows // 4 + 1), 4)[:rows]
     cell_v = 3.3 + ohm * amps[:, None] + rng.normal(0.0, 5e-4, (rows, 4))
+    cell_v[-(rows // 40) :] = 3.45  # at last it is full
     cell_v = np.roll(cell_v, lag, axis=0).astype(np.float32)
     time_s = 1.75e9 + 60.0 * np.arange(rows)
     none = np.empty((rows, 0), np.float32)
@@ -39,6 +40,16 @@ def test_the_lag_of_each_cell_is_found_and_taken_out(rows, seed):
     assert lags(log, SETUP).tolist() == rows
     assert not lags(aligned(log, np.array(rows)), SETUP).any()
     assert aligned(log, np.array(rows)).rows == log.rows
+
+
+@given(st.integers(-60, 60), st.integers(-10, 10), st.integers(0, 10_000))
+def test_two_clocks_and_a_cell_that_is_asked_late_are_found(all_rows, own_rows, seed):
+    """Two records joined minutes apart, or a cell five rows late, made a loose joint at 0.98."""
+    log = used(all_rows, seed=seed)
+    log.cell_v[:, 2] = np.roll(log.cell_v[:, 2], own_rows)
+    rows = lags(log, SETUP)
+    assert rows.tolist() == [all_rows, all_rows, all_rows + own_rows, all_rows]
+    assert not lags(aligned(log, rows), SETUP).any()
 
 
 @pytest.mark.parametrize("log", [used(1, 20), used(1, ohm=0.0), used(1, rows=3)])
@@ -57,6 +68,10 @@ def test_what_was_late_is_told():
     assert told_late(np.zeros(4, np.intp), 60.0) == []
     (all_,) = told_late(np.full(4, -2), 60.0)
     assert "2 rows (120 s) before the currents" in all_
+    assert all_.endswith("asked for both at once.")
+    (clocks,) = told_late(np.full(4, 12), 10.0)
+    assert "12 rows (120 s) after the currents" in clocks
+    assert clocks.endswith("set both by one clock.")
     (some,) = told_late(np.array([0, 0, 0, 1]), 10.0)
     assert some.startswith("Cell 4 comes 1 row (10 s) after the other cells")
 
@@ -70,6 +85,16 @@ def test_a_resistive_cell_is_no_loose_joint_because_its_log_lags():
         pack.truth.cells,
     )
     assert any("1 row (" in text and " s) after" in text for text in found.advice)
+
+
+@pytest.mark.parametrize("rows", [5, -20])
+def test_nor_because_it_was_joined_of_two_records(rows):
+    pack = other("high_resistance", 801)
+    log = replace(pack.log, cell_v=np.roll(pack.log.cell_v, rows, axis=0))
+    found = diagnose(log, pack.setup)
+    first = found.findings[0]
+    assert (first.cause, first.cells) == ("high_resistance", pack.truth.cells)
+    assert any("set both by one clock" in text for text in found.advice)
 
 
 @pytest.mark.parametrize("meter", [in_two_rounds, averaged, filtered])

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from nipper.core.imbalance.diagnosis import diagnose, to_json
+from nipper.core.imbalance.resistance import step_resistances, turn
 from nipper.core.imbalance.unread import without_spikes, without_still
 from nipper.core.report.sentences import named
 from tests.bench.lives import LIVES, lived
@@ -61,6 +62,50 @@ def test_a_cell_that_was_never_read_leaves_the_rest_to_be_read_both_ways():
     cell_v = pack.log.cell_v.copy()
     cell_v[:, 2] = np.nan
     assert diagnose(replace(pack.log, cell_v=cell_v), pack.setup).verdict == "not_enough_data"
+
+
+@pytest.mark.parametrize(
+    ("life", "cause", "number", "unread"),
+    [
+        ("commuter", "high_resistance", 804, 7),
+        ("backup", "self_discharge", 803, 0),
+        ("hoist", "group_drain", 804, 3),
+        ("winter_van", "low_capacity", 802, 2),
+        ("boat", "sense_bias", 801, 1),
+        ("night_rate", "soc_offset", 800, 4),
+    ],
+)
+@pytest.mark.parametrize("since", [0.0, 0.95])
+def test_a_cell_that_is_not_read_hides_no_fault_of_another(life, cause, number, unread, since):
+    """A log with one dead sense lead told nothing of the fifteen other cells."""
+    pack = made(life, number, cause)
+    assert unread + 1 not in pack.truth.cells
+    cell_v = pack.log.cell_v.copy()
+    cell_v[int(since * len(cell_v)) :, unread] = np.nan
+    found = diagnose(replace(pack.log, cell_v=cell_v), pack.setup)
+    first = found.findings[0]
+    assert (first.cause, first.cells) == (pack.truth.cause, pack.truth.cells)
+    assert first.confidence > 0.5
+    assert found.advice[0].startswith(f"Cell {unread + 1} gave no reading")
+    told = to_json(found, pack.log, pack.setup)["cells"][unread]
+    if not since:
+        assert [told[key] for key in told if key != "cell"] == [None] * (len(told) - 1)
+
+
+def test_a_resistance_read_half_of_the_time_is_told_whole():
+    """What was not read counted as steps without any excess: half of it was told, or "mended"."""
+    pack = made("commuter", 804, "high_resistance")
+    cell = pack.truth.cells[0] - 1
+    whole = step_resistances(pack.log, pack.setup)
+    cell_v = pack.log.cell_v.copy()
+    cell_v[len(cell_v) // 2 :, cell] = np.nan
+    half = step_resistances(replace(pack.log, cell_v=cell_v), pack.setup)
+    assert half.excess_ohm[cell] == pytest.approx(whole.excess_ohm[cell], rel=0.1)
+    others = np.delete(half.excess_ohm - whole.excess_ohm, cell)
+    assert np.abs(others).max() < 0.02 * whole.herd_ohm
+    change = turn(half, cell)
+    assert change.after_ohm == pytest.approx(change.before_ohm, rel=0.1)
+    assert half.of(cell).a.size < 0.7 * whole.of(cell).a.size
 
 
 @pytest.mark.parametrize("life", ["commuter", "boat", "hoist"])

@@ -102,12 +102,12 @@ def end_block(share: Floats, sd: Floats, least: float = BLOCK_SHARE) -> NDArray[
     least so much and about as much; empty when there is none.
     """
     high = (share > least) & (share > 4.0 * sd)
-    best = np.empty(0, np.intp)
-    for cells in (np.arange(share.size), np.arange(share.size)[::-1]):
+    best, read = np.empty(0, np.intp), np.flatnonzero(np.isfinite(share))
+    for cells in (read, read[::-1]):
         run = _run(cells, high)
         if run.size:  # where it fades out the cells are the rest's
             run = _run(run, share > share[run].max() / MOST_UNLIKE)
-        if run.size >= 2 and best.size < run.size <= 0.6 * share.size:
+        if run.size >= 2 and best.size < run.size <= 0.6 * read.size:
             best = np.sort(run)
     return best
 
@@ -132,7 +132,7 @@ def _gradient(known: Estimate, share: Floats, sd: Floats, way: str) -> Iterator[
     if sensors.size >= 2:
         here, there = (
             (sensors[0], np.median(sensors[1:]))
-            if block[0] == 0
+            if block[0] < share.size - 1 - block[-1]
             else (sensors[-1], np.median(sensors[:-1]))
         )
         value = float(here - there)

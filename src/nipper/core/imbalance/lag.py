@@ -1,11 +1,11 @@
 """Do the voltages of a log belong to the currents in the same rows?
 
 A BMS asks its parts one after the other, and some write down a current of now beside voltages of
-the round before. Each step of current then shows a row late, and a resistance that is always there
-seems to come and go.
+the round before; a table may be joined of two records whose clocks are minutes apart. Each step of
+current then shows rows late, and a resistance that is always there seems to come and go.
 """
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,13 +20,18 @@ Ints = NDArray[np.intp]
 Bools = NDArray[np.bool_]
 
 LOOKED_AT = 100_000  # rows: a meter does not change its ways
-MOST_ROWS = 2  # either way
+# either way: of all cells against the current, and of each against the others
+MOST_ROWS, OWN_ROWS = 60, 10
 STEP_RATE = 0.02  # of capacity an hour: a step of current that is seen in the voltage
 LEAST_STEPS = 30
 LEAST_CORRELATION = 0.5
 HELD_V = 0.03
 WILD = 3.0  # times the usual step
 BETTER = 1.25  # so much more do the steps agree when moved, before they are
+
+ROUNDS = 2  # rows: more is no BMS that asks its parts in turn
+AT_ONCE = "Have the BMS asked for both at once."
+CLOCKS = "If they come from two records, set both by one clock."
 
 
 def lags(log: Log, setup: Setup) -> Ints:
@@ -43,23 +48,46 @@ def lags(log: Log, setup: Setup) -> Ints:
     # near the top a charger holds the voltage and moves the current: there steps tell nothing
     free = herd_v < min(chemistry(setup.chemistry).knee_v, np.nanquantile(herd_v, 0.995)) - HELD_V
     near = (np.diff(log.time_s) < 2.5 * log.interval_s) & free[1:] & free[:-1]
-    tried = range(-MOST_ROWS, MOST_ROWS + 1)
-    told = np.array(
-        [_agreement(amps, volts, near, lag, STEP_RATE * setup.capacity_ah) for lag in tried]
-    )
-    best = np.argmax(told, axis=0)
-    plainly = told.max(axis=0) > np.maximum(LEAST_CORRELATION, BETTER * told[MOST_ROWS])
-    return np.where(plainly, best - MOST_ROWS, 0)
+    steps = _Steps(amps, near, STEP_RATE * setup.capacity_ah)
+    herd = int(_best(steps, np.diff(herd_v)[:, None], 0, MOST_ROWS)[0])
+    return _best(steps, volts, herd, OWN_ROWS)
 
 
-def _agreement(amps: Floats, volts: Floats, near: Bools, lag: int, least_a: float) -> Floats:
-    """Correlation of the steps of current with those of each cell's voltage some rows later."""
-    rows = np.arange(max(0, lag), amps.size + min(0, lag))
-    moved = amps[rows - lag]
-    good = near[rows] & near[rows - lag] & (np.abs(moved) > least_a)
-    if good.sum() < LEAST_STEPS:
+@dataclass(frozen=True, eq=False, slots=True)
+class _Steps:
+    """Steps of current, A, which of them lie between neighbours off the knees, and from what size
+    on they count.
+    """
+
+    amps: Floats
+    near: Bools
+    least_a: float
+
+
+def _best(steps: _Steps, volts: Floats, usual: int, most: int) -> Ints:
+    """The lag at which the steps of each column agree best with those of current, within so many
+    rows of the usual one; that one where no other is plainly better.
+    """
+    best = np.full(volts.shape[1], usual, np.intp)
+    now = _agreement(steps, volts, usual)
+    open_ = np.flatnonzero(BETTER * now < 1.0)  # nothing agrees better than wholly
+    if not open_.size:
+        return best
+    volts, now = volts[:, open_], now[open_]
+    told = np.array([_agreement(steps, volts, usual + by) for by in range(-most, most + 1)])
+    plainly = told.max(axis=0) > np.maximum(LEAST_CORRELATION, BETTER * now)
+    best[open_] += np.where(plainly, np.argmax(told, axis=0) - most, 0)
+    return best
+
+
+def _agreement(steps: _Steps, volts: Floats, lag: int) -> Floats:
+    """Correlation of the steps of current with those of each column of voltage some rows later."""
+    began = np.flatnonzero(steps.near & (np.abs(steps.amps) > steps.least_a))
+    began = began[(began + lag >= 0) & (began + lag < steps.amps.size)]
+    began = began[steps.near[began + lag]]
+    if began.size < LEAST_STEPS:
         return np.zeros(int(volts.shape[1]))
-    i, v = moved[good], np.nan_to_num(volts[rows][good].astype(float))
+    i, v = steps.amps[began], np.nan_to_num(volts[began + lag].astype(float))
     most_v = WILD * np.median(np.abs(v), axis=0)  # a knee or a switch is no step of load
     v = np.clip(v, -most_v, most_v)
     size = np.sqrt(np.maximum(float(i @ i) * np.sum(v * v, axis=0), 1e-30))
@@ -92,10 +120,10 @@ def told_late(rows: Ints, interval_s: float) -> list[str]:
     usual = common(rows)
     out: list[str] = []
     if usual:
+        then = AT_ONCE if abs(usual) <= ROUNDS else CLOCKS
         out.append(
             f"The voltages of this log come {_by(usual, interval_s)} the currents they belong to; "
-            "they were put together again before anything was judged. Have the BMS asked for both "
-            "at once."
+            f"they were put together again before anything was judged. {then}"
         )
     for lag in np.unique(rows[rows != usual]):
         cells = [int(i) for i in np.flatnonzero(rows == lag)]

@@ -32,7 +32,7 @@ def losing(known: Estimate, setup: Setup) -> Iterator[Cause]:
     mah, sd = 1e3 * _against_the_rest(drift.ah_per_day), 1e3 * drift.sd_ah_per_day
     spread = _spread(mah)
     usual = max(spread, DRIFT_PCT_MONTH / 100 / 30.4 * setup.capacity_ah * 1e3)
-    total_pct = 100.0 * np.abs(drift.ah_per_day) * drift.days / setup.capacity_ah
+    total_pct = 0.1 * np.abs(mah) * drift.days / setup.capacity_ah
     with np.errstate(invalid="ignore"):
         ratio = np.minimum.reduce(
             [-mah / (3.0 * sd), -mah / (3.0 * usual), np.sign(-mah) * total_pct / DRIFT_TOTAL_PCT]
@@ -179,7 +179,7 @@ def _group(
     known: Estimate, setup: Setup, block: NDArray[np.intp], mah: Floats, sd: Floats, ratio: Floats
 ) -> Cause:
     rest = np.setdiff1d(np.arange(setup.cells), block)
-    value = float(np.median(mah[block]) - np.median(mah[rest]))
+    value = float(np.median(mah[block]) - np.nanmedian(mah[rest]))
     # what all cells of the block share does not average out among them
     scatter = float(np.std(mah[block])) / np.sqrt(block.size)
     error = float(np.hypot(np.hypot(np.median(sd[block]), scatter), BLOCK_SHARE * value))
@@ -198,7 +198,7 @@ def _group(
         evidence=(
             f"These {block.size} neighbours lose {-mah[block].max():.0f} to "
             f"{-mah[block].min():.0f} mAh/day; the other cells "
-            f"{mah[rest].min():+.0f} to {mah[rest].max():+.0f}.",
+            f"{np.nanmin(mah[rest]):+.0f} to {np.nanmax(mah[rest]):+.0f}.",
             "Cells that fail by themselves do not fail side by side and alike; electronics do.",
         ),
         actions=(

@@ -171,11 +171,11 @@ def _offsets(walk: Walk | None, time_s: float, setup: Setup, prior: Prior) -> Of
     # at the low end a cell is surely ahead of a herd on the flat, though how far is open
     ahead = walk.curve.down & (high < 0.0)
     told = ~(open_ | (found.left_v > NO_FIT_V)) & (on_knee | (apart != 0) | narrow | ahead)
+    told &= walk.seen
     offset, low, high = (np.where(told, x, np.nan) for x in (offset, low, high))
     sd = np.where(told, np.hypot(wider * found.sd_ah, model), np.nan)
-    return Offsets(
-        time_s, offset, sd, low, high, found.herd_pct, found.scale, found.scale_sd, place_ah
-    )
+    scale, scale_sd = (np.where(walk.seen, x, np.nan) for x in (found.scale, found.scale_sd))
+    return Offsets(time_s, offset, sd, low, high, found.herd_pct, scale, scale_sd, place_ah)
 
 
 def _meter_pct(walk: Walk, setup: Setup) -> float:
@@ -249,7 +249,8 @@ class _Read:
     """The rows of a walk as they were read, whatever the surface's lead is.
 
     ``cell_v`` float64[rows, cells]; ``current_a`` as cells feel it, ``slow_a`` its slow part and
-    ``counted_ah`` float64[rows]; ``telling`` are the rows that tell of charge.
+    ``counted_ah`` float64[rows]; ``telling`` are the rows that tell of charge, and ``seen`` says
+    which cells were read there, bool[cells]: the others stand at the herd's voltage.
     """
 
     cell_v: Floats
@@ -258,6 +259,7 @@ class _Read:
     slow_a: Floats
     counted_ah: Floats
     telling: NDArray[np.intp]
+    seen: Flags
     interval_s: float
     scales: Floats
 
@@ -273,6 +275,7 @@ class _Read:
             interval_s=self.interval_s,
             pivot_ah=float(counted.max()),
             scales=self.scales,
+            seen=self.seen,
         )
 
 
@@ -285,7 +288,7 @@ def _read(
     """Read so many rows; ``steep`` says which tell of charge, from the cells' voltages and the
     herd's, freed of the current's drop.
     """
-    rows = rows[np.isfinite(log.cell_v[rows]).all(axis=1)]
+    rows = rows[2 * np.isfinite(log.cell_v[rows]).sum(axis=1) > log.cells]
     if rows.size < LEAST_ROWS:
         return None
     # each row's current taken as that of the interval before it: in a taper a trapezoid would count
@@ -297,12 +300,17 @@ def _read(
     current = ((1.0 - SLOW_PART) * amps + SLOW_PART * slow)[rows - rows[0]]
     cell_v = log.cell_v[rows].astype(float)
     herd_v = nanmedian(cell_v.T)
+    gaps = np.isnan(cell_v)
+    np.copyto(cell_v, herd_v[:, None], where=gaps)
     if steep is None:
         telling = _along(np.abs(flow)[rows - rows[0]])
     else:
         drop_v = current * prior.herd_ohm
         telling = np.flatnonzero(steep(cell_v - drop_v[:, None], herd_v - drop_v))
         telling = telling[:: max(1, telling.size // MOST_ROWS)]
+    # a cell that is silent here must not keep the others from being told
+    seen = 2 * gaps[telling].sum(axis=0) <= telling.size
+    telling = telling[~gaps[telling][:, seen].any(axis=1)]
     if telling.size < LEAST_ROWS:
         return None
     return _Read(
@@ -312,6 +320,7 @@ def _read(
         slow_a=slow[rows - rows[0]],
         counted_ah=(np.cumsum(flow) / 3600.0)[rows - rows[0]],
         telling=telling,
+        seen=seen,
         interval_s=log.interval_s,
         scales=ALIKE if steep else SCALES,
     )

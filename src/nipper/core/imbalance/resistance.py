@@ -60,7 +60,8 @@ class Resistances:
     wander: Floats
     time_s: Floats = field(default_factory=_none, repr=False)  # [steps]
     step_a: Floats = field(default_factory=_none, repr=False)  # [steps]
-    own_v: Floats = field(default_factory=_none, repr=False)  # [steps, cells] beyond the herd's
+    # [steps, cells] beyond the herd's; NaN where the cell was not read
+    own_v: Floats = field(default_factory=_none, repr=False)
     moved_ah: Floats = field(default_factory=_none, repr=False)  # [steps] charge counted there
     beside: Floats = field(default_factory=partial(_none, 0, 0), repr=False)  # [steps, columns]
     usual_v: float = 0.0  # scatter of the usual cell's strong steps about its own resistance
@@ -72,6 +73,28 @@ class Resistances:
         if self.whole:
             return "From charging against discharging at the same charge"
         return f"From {self.steps} steps of current"
+
+    def of(self, cell: int) -> "_Steps":
+        """The steps at which this cell was read."""
+        if not self.own_v.size:
+            return _Steps(self.time_s, self.step_a, self.own_v, self.moved_ah, self.beside)
+        v = self.own_v[:, cell]
+        at = np.flatnonzero(np.isfinite(v))
+        beside = self.beside[at] if self.beside.size else self.beside
+        return _Steps(self.time_s[at], self.step_a[at], v[at], self.moved_ah[at], beside)
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class _Steps:
+    """One cell's steps: when, of how many A, what it moved beyond the herd, V, the charge counted
+    there, Ah, and what else moves it, [steps, columns].
+    """
+
+    time_s: Floats
+    a: Floats
+    v: Floats
+    ah: Floats
+    beside: Floats
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,7 +120,8 @@ def loose_ohm(found: Resistances, cell: int) -> float | None:
     """Resistance of a joint while it is loose, ohm: of groups of steps that fall into two kinds,
     the mean of the higher; None where they do not.
     """
-    a, v = found.step_a, found.own_v[:, cell] if found.own_v.size else found.own_v
+    own = found.of(cell)
+    a, v = own.a, own.v
     groups = a.size // GROUP
     if groups < LEAST_GROUPS:
         return None
@@ -118,18 +142,19 @@ def unsteady(found: Resistances, cell: int) -> float | None:
     is what moves with the herd (``_beside``). One that is there for a share d of the time gives
     sqrt((1 - d) / d): 0.8 at 60 %, 0.3 at 90 %.
     """
-    size = np.abs(found.step_a)
+    own = found.of(cell)
+    size = np.abs(own.a)
     if size.size < 2 * LEAST_STEPS:
         return None
     strong = size >= np.quantile(size, 0.5)
-    a, v, ah = found.step_a[strong], found.own_v[strong, cell], found.moved_ah[strong]
+    a, v, ah = own.a[strong], own.v[strong], own.ah[strong]
     x = a[:, None] * np.vander(evened(ah), 3)
-    if found.beside.size:
-        x = np.column_stack([x, found.beside[strong]])
+    if own.beside.size:
+        x = np.column_stack([x, own.beside[strong]])
     left_v = _left(x, v)
-    own = max(0.0, float(left_v @ left_v) / (a.size - x.shape[1]) - found.usual_v**2)
-    mean_ohm = abs(float(found.step_a @ found.own_v[:, cell])) / float(size @ size)
-    return float(np.sqrt(own / np.mean(a * a)) / max(mean_ohm, 1e-9))
+    varies = max(0.0, float(left_v @ left_v) / (a.size - x.shape[1]) - found.usual_v**2)
+    mean_ohm = abs(float(own.a @ own.v)) / float(size @ size)
+    return float(np.sqrt(varies / np.mean(a * a)) / max(mean_ohm, 1e-9))
 
 
 def evened(x: Floats) -> Floats:
@@ -143,7 +168,8 @@ def turn(found: Resistances, cell: int) -> Turn | None:
 
     Least squares with two levels: over all splits the one that leaves the least scatter.
     """
-    a, v = found.step_a, found.own_v[:, cell] if found.own_v.size else found.own_v
+    own = found.of(cell)
+    a, v = own.a, own.v
     if a.size < 4 * LEAST_STEPS:
         return None
     aa, av, vv = np.cumsum(a * a), np.cumsum(a * v), np.cumsum(v * v)
@@ -154,14 +180,14 @@ def turn(found: Resistances, cell: int) -> Turn | None:
     split = int(k[best])
     rest = v[split + 1 :] - after[best] * a[split + 1 :]
     sd = float(np.sqrt(np.sum(rest**2) / max(1, rest.size - 1) / (aa[-1] - aa[split])))
-    time_s = float(found.time_s[split + 1])
+    time_s = float(own.time_s[split + 1])
     return Turn(
         time_s,
         float(before[best]),
         float(after[best]),
         sd,
         rest.size,
-        float(found.time_s[-1] - time_s) / 86400.0,
+        float(own.time_s[-1] - time_s) / 86400.0,
     )
 
 
@@ -189,23 +215,28 @@ def step_resistances(log: Log, setup: Setup) -> Resistances:
     # usual size
     with np.errstate(invalid="ignore"):
         usual = 1.4826 * nanmedian(np.abs(own_v)) + 1e-4
-        own_v = np.clip(np.nan_to_num(own_v), -6 * usual - 0.02, 6 * usual + 0.02)
-    excess = step_a @ own_v / (step_a @ step_a)
-    residual = own_v - step_a[:, None] * excess
+        own_v = np.clip(own_v, -6 * usual - 0.02, 6 * usual + 0.02)
+    unread = np.isnan(own_v)
+    own_v = np.where(unread, 0.0, own_v)
+    count = rows.size - unread.sum(axis=0)
+    size = np.where(count < LEAST_STEPS, np.nan, (step_a * step_a) @ ~unread)
+    excess = step_a @ own_v / size
+    residual = np.where(unread, 0.0, own_v - step_a[:, None] * excess)
     beside = _beside(log, rows, np.nan_to_num(herd_v) / max(herd, 1e-6) - step_a)
-    sd = np.sqrt(np.sum(residual**2, axis=0) / max(1, rows.size - 1) / (step_a @ step_a))
-    own_v = own_v - step_a[:, None] * np.median(excess)
-    unlike_v = _left(np.column_stack([step_a, beside]), own_v)
+    sd = np.sqrt(np.sum(residual**2, axis=0) / np.maximum(1, count - 1) / size)
+    usual_ohm = _median(excess)
+    own_v = own_v - step_a[:, None] * usual_ohm
+    unlike_v = np.where(unread, np.nan, _left(np.column_stack([step_a, beside]), own_v))
     *scatter, usual_v = _noise_v(step_a, step_v, unlike_v)
     return Resistances(
         herd_ohm=herd,
-        excess_ohm=excess - np.median(excess),
+        excess_ohm=excess - usual_ohm,
         sd_ohm=sd,
         steps=int(rows.size),
         wander=np.array(scatter) / usual_v,
         time_s=log.time_s[rows],
         step_a=step_a,
-        own_v=own_v,
+        own_v=np.where(unread, np.nan, own_v),
         moved_ah=moved_ah(log, setup)[rows],
         beside=beside,
         usual_v=float(usual_v),
@@ -236,9 +267,16 @@ def _noise_v(step_a: Floats, step_v: Floats, residual_v: Floats) -> Floats:
     cell: at least what the meter's own steps make of the difference of two readings.
     """
     strong = np.abs(step_a) >= np.quantile(np.abs(step_a), 0.5)
-    scatter = np.sqrt(np.mean(residual_v[strong] ** 2, axis=0))
-    usual = max(float(np.median(scatter)), meter_noise_v(step_v), 1e-6)
+    size = residual_v[strong] ** 2
+    read = np.isfinite(size).sum(axis=0)
+    scatter = np.sqrt(np.nansum(size, axis=0) / np.where(read, read, np.nan))
+    usual = np.fmax(_median(scatter), max(meter_noise_v(step_v), 1e-6))
     return np.append(scatter, usual)
+
+
+def _median(cells: Floats) -> float:
+    """Of those cells that are known; NaN where none is."""
+    return float(nanmedian(cells[:, None])[0])
 
 
 def meter_noise_v(step_v: Floats) -> float:

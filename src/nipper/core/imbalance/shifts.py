@@ -80,7 +80,8 @@ class Shifts:
 class Walk:
     """The telling part of a charge or discharge: readings [rows, cells], current and charge [rows].
 
-    ``pivot_ah`` is the charge counted where shifts are told; ``scales`` the capacities to try.
+    ``pivot_ah`` is the charge counted where shifts are told; ``scales`` the capacities to try;
+    ``seen`` which cells were read at all, bool[cells].
     """
 
     cell_v: Floats
@@ -90,6 +91,7 @@ class Walk:
     interval_s: float
     pivot_ah: float
     scales: Floats
+    seen: Flags
 
     @property
     def independent(self) -> int:

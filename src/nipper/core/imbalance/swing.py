@@ -137,7 +137,7 @@ def swing(log: Log, setup: Setup) -> Swing | None:
         bias_sd_v=np.array([f.bias_sd_v for f in fits]),
         time_s=log.time_s[rows],
         amps=amps[rows],
-        own_v=np.nan_to_num(own_v - not_current),
+        own_v=own_v - not_current,
         moved_ah=moved[rows],
         left_v=np.array([f.left_v for f in fits]),
         meter_v=meter_noise_v(np.diff(log.cell_v[rows], axis=0)),

@@ -179,12 +179,14 @@ def told_unread(
     if never:
         out.append(
             f"{names(never)} gave no reading in this log: look at the sense lead, and at how the "
-            "table's columns were taken. Until then the pack is not judged."
+            "table's columns were taken. Until then it is not judged, and no pack is healthy with "
+            "a cell unseen."
         )
     if at_times:
         out.append(
             f"{names(at_times)} gave no reading at the end of the log or of its last full charge: "
-            "look at the sense lead. Until then the pack is not judged."
+            "look at the sense lead. Until then it is not judged, and no pack is healthy with a "
+            "cell unseen."
         )
     return out
 
