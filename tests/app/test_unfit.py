@@ -18,7 +18,7 @@ def test_record_and_diagnose_show_why_and_nothing_else(qtbot, window, tmp_path):
         window.go(stage)
         view = window.desk.view(stage)
         shown = "\n".join(one.text() for one in view.findChildren(QLabel) if one.isVisible())
-        assert "The log is not of the cells" in shown
+        assert "The log and the settings cannot both be right" in shown
         assert "Do not charge by these settings" in shown
         assert window.rail.entries[stage].sentence == "log and settings do not fit"
     qtbot.waitUntil(lambda: "contradiction" in window.rail.entries["protect"].sentence)

@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from nipper.core.imbalance.counted import one_way_ah
 from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.logs.guess import other_chemistry
 from nipper.core.logs.model import Log
@@ -13,6 +14,7 @@ from nipper.core.report.sentences import diagnose_sentence, of_diagnosis, of_rec
 from nipper.core.rules import check
 from nipper.core.rules.measured import measured
 from tests.bench.banks import bank
+from tests.bench.lives import LIVES, lived
 from tests.bench.others import other
 from tests.builders import charge_log
 
@@ -63,6 +65,73 @@ def test_a_current_of_another_scale_is_no_ground_for_a_judgement(times):
     assert found.unfit
     assert f"into cells of {pack.setup.capacity_ah:g} Ah" in found.advice[0]
     assert not diagnose(pack.log, pack.setup).unfit
+
+
+def swapped(log):
+    return replace(log, current_a=-log.current_a)
+
+
+def unsigned(log):
+    return replace(log, current_a=np.abs(log.current_a))
+
+
+def charge_only(log):
+    return replace(log, current_a=np.maximum(log.current_a, 0.0))
+
+
+def shared_out(log):
+    mean_v = np.round(log.cell_v.mean(axis=1), 3)
+    return replace(log, cell_v=np.repeat(mean_v[:, None], log.cells, axis=1))
+
+
+@pytest.mark.parametrize(
+    ("spoil", "said"),
+    [
+        (swapped, "the wrong sign"),
+        (unsigned, "no sign"),
+        (charge_only, "one direction is missing"),
+        (shared_out, "no reading of any cell"),
+    ],
+)
+@pytest.mark.parametrize("life", ["commuter", "boat", "hoist"])
+def test_a_log_that_cannot_be_right_is_no_healthy_pack(spoil, said, life):
+    """Half to all of fourteen healthy packs so spoilt were "healthy", though nothing of theirs had
+    been read rightly; so were cells that no BMS had read.
+    """
+    pack = lived([each.__name__ for each in LIVES].index(life), "", 801)
+    found = diagnose(spoil(pack.log), pack.setup)
+    assert (found.verdict, found.unfit, found.findings) == ("not_enough_data", True, ())
+    assert said in found.advice[0]
+
+
+def test_a_log_of_charges_alone_with_gaps_between_is_judged():
+    """Somebody who records only while he charges has a current of one direction, rightly."""
+    pack = lived([each.__name__ for each in LIVES].index("winter_van"), "", 801)
+    log = pack.log.select(pack.log.current_a > 0.0)
+    assert one_way_ah(log, pack.setup) <= 1.05 * pack.setup.capacity_ah
+    assert not diagnose(log, pack.setup).unfit
+
+
+@pytest.mark.parametrize(("life", "times"), [("commuter", 0.1), ("boat", 0.1), ("hoist", 0.5)])
+def test_a_current_of_too_small_a_scale_is_told(life, times):
+    """A tenth of the current: "healthy", by thirteen of fourteen."""
+    pack = lived([each.__name__ for each in LIVES].index(life), "", 801)
+    found = diagnose(replace(pack.log, current_a=times * pack.log.current_a), pack.setup)
+    assert found.verdict == "watch"
+    assert any("the scale of the" in text for text in found.advice)
+    known = diagnose(pack.log, pack.setup)
+    assert not any("the scale of the" in text for text in known.advice)
+
+
+@pytest.mark.parametrize("times", [0.0, 0.01])
+def test_a_current_that_is_hardly_there_is_told(times):
+    """Of 4.2 V cells, whose voltage tells charge all along."""
+    pack = lived([each.__name__ for each in LIVES].index("bicycle"), "", 800)
+    log, late = pack.log, np.arange(pack.log.rows) > pack.log.rows // 20
+    log = replace(log, current_a=np.where(late, times, 1.0) * log.current_a)
+    found = diagnose(log, pack.setup)
+    assert found.verdict in ("watch", "not_enough_data")
+    assert any("hardly any" in text for text in found.advice)
 
 
 def made(herd_v: np.ndarray, amps: np.ndarray) -> Log:

@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from nipper.core.imbalance.copies import without_copies
 from nipper.core.imbalance.diagnosis import diagnose, to_json
 from nipper.core.imbalance.resistance import step_resistances, turn
 from nipper.core.imbalance.unread import without_spikes, without_still
@@ -211,3 +212,29 @@ def test_a_charge_whose_end_was_silent_is_told_by_the_nearest_rows(seed):
     log = replace(pack.log, cell_v=cell_v)
     told = to_json(diagnose(log, pack.setup), log, pack.setup)
     assert told["charges"]
+
+
+def test_a_column_under_two_names_is_told_and_stands_for_one_cell():
+    """Thirteen healthy packs of fourteen stayed "healthy" with every second cell unread."""
+    pack = made("commuter", 804, "high_resistance")
+    cell = pack.truth.cells[0] - 1
+    cell_v = pack.log.cell_v.copy()
+    cell_v[:, cell + 1] = cell_v[:, cell]
+    found = diagnose(replace(pack.log, cell_v=cell_v), pack.setup)
+    assert found.advice[0].startswith(f"Cells {cell + 1} and {cell + 2} show one and the same")
+    assert not any("gave no reading" in text for text in found.advice)
+    assert (found.findings[0].cause, found.findings[0].cells) == ("high_resistance", (cell + 1,))
+    healthy = made("commuter", 804)
+    cell_v = healthy.log.cell_v.copy()
+    cell_v[:, 1::2] = cell_v[:, 0 : cell_v.shape[1] // 2 * 2 : 2]
+    found = diagnose(replace(healthy.log, cell_v=cell_v), healthy.setup)
+    assert found.verdict == "not_enough_data"
+    told = [text for text in found.advice if "one and the same" in text]
+    assert len(told) == healthy.log.cells // 2
+
+
+@pytest.mark.parametrize(("step_v", "each"), [(0.01, 1), (0.05, 1), (0.02, 5)])
+def test_level_cells_on_a_coarse_meter_are_no_copies(step_v, each):
+    log = made("commuter", 804).log.select(slice(None, None, each))
+    cell_v = (np.round(log.cell_v / step_v) * step_v).astype(np.float32)
+    assert without_copies(replace(log, cell_v=cell_v))[1] == []

@@ -11,14 +11,14 @@ from datetime import UTC, datetime
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.causes import weigh
 from nipper.core.imbalance.causes_base import Cause
+from nipper.core.imbalance.counted import counted_share, told_scale
 from nipper.core.imbalance.estimate import Estimate, estimate
 from nipper.core.imbalance.missing import doubtful, missing, untold
-from nipper.core.imbalance.unread import told_unread, unread, without_spikes, without_still
+from nipper.core.imbalance.unfit import unfit
+from nipper.core.imbalance.unread import readings_only, told_unread, unread
 from nipper.core.logs.charges import Charge, readings
-from nipper.core.logs.guess import other_chemistry
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
@@ -27,7 +27,6 @@ Floats = NDArray[np.floating]
 
 # an unsure finding is no health: from so much on, of what would have to be acted on from less
 PERHAPS, PERHAPS_SERIOUS = 0.2, 0.05
-IMPOSSIBLE = 1.4  # of capacity, in one charge: none of 150 logs of five simulators is above 1.0
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -68,8 +67,7 @@ def diagnose(
     setup : as typed into the BMS
     tick : called with the fraction done; what it raises ends the work
     """
-    log, spikes = without_spikes(log, setup)
-    log, still = without_still(log, setup)
+    log, left_out = readings_only(log, setup)
     known = estimate(log, setup, tick)
     told = unfit(known, log, setup)
     if told:
@@ -77,12 +75,13 @@ def diagnose(
         nothing = estimate(log.select(slice(0, 0)), setup)
         return Diagnosis("not_enough_data", (), nothing, (told,), unfit=True)
     causes, lost = weigh(known, setup)
-    advice = told_unread(log, known.full, still, spikes) + missing(known, log, setup)
+    scale = told_scale(counted_share(log, setup, known), known, setup)
+    advice = told_unread(log, known.full, left_out) + scale + missing(known, log, setup)
     if strong := _named(causes):
         verdict = "act" if any(c.serious for c in strong) else "watch"
     elif not known.full or log.cells < 2 or unread(log, known.full):
         verdict = "not_enough_data"
-    elif _perhaps(causes) or doubtful(known, setup):
+    elif _perhaps(causes) or scale or doubtful(known, setup):
         verdict = "watch"
     else:
         verdict = "not_enough_data" if untold(known) else "healthy"
@@ -97,27 +96,6 @@ def _perhaps(causes: Sequence[Cause]) -> Cause | None:
     open_ = (c for c in causes if not c.mended)
     likely = (c for c in open_ if c.confidence > (PERHAPS_SERIOUS if c.serious else PERHAPS))
     return next(likely, None)
-
-
-def unfit(known: Estimate, log: Log, setup: Setup) -> str:
-    """Why the log cannot be of the cells that the settings speak of; empty where it can. Of another
-    chemistry curve, knee and targets would be wrong, and what follows from them dangerous.
-    """
-    other = other_chemistry(log, setup.chemistry, setup.capacity_ah)
-    if other is not None:
-        return (
-            f"By their voltages these are {chemistry(other).title} cells, and the settings say "
-            f"{chemistry(setup.chemistry).title}: nothing is judged until that is put right. "
-            "Do not charge by these settings."
-        )
-    most_ah = max((c.charged_ah for c in known.charges), default=0.0)
-    if most_ah > IMPOSSIBLE * setup.capacity_ah:
-        return (
-            f"One charge put {most_ah:.0f} Ah into cells of {setup.capacity_ah:g} Ah: the unit or "
-            "the scale of the log's current is wrong, or the capacity of the settings. Nothing is "
-            "judged until that is put right, for every size would be wrong by as much."
-        )
-    return ""
 
 
 def to_json(diagnosis: Diagnosis, log: Log, setup: Setup) -> dict[str, object]:

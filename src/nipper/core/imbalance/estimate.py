@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.capacity import Capacities, capacities, with_low_end
 from nipper.core.imbalance.drift import Drift, balanced_ah, fit
-from nipper.core.imbalance.lag import aligned, lags
+from nipper.core.imbalance.lag import aligned, lags_and_sign
 from nipper.core.imbalance.offsets import Offsets, lead_h, offsets_at, resistance_prior
 from nipper.core.imbalance.remedies import TopEnd
 from nipper.core.imbalance.resistance import Resistances, step_resistances
@@ -62,6 +62,7 @@ class Estimate:
     end: TopEnd
     # by which each cell's voltages came after the log's currents; empty: not looked for
     lag_rows: Ints = field(default_factory=lambda: np.empty(0, np.intp))
+    turned: bool = False  # whether the log's current has the wrong sign
 
     @property
     def to_25_c(self) -> float:
@@ -92,7 +93,7 @@ def estimate(
     log, setup : the log's cells must be the setup's
     tick : called with the fraction done
     """
-    lag = lags(log, setup)
+    lag, turned = lags_and_sign(log, setup)
     log = aligned(log, lag)
     charges = tuple(find_charges(log, setup))
     tick(0.3)
@@ -136,6 +137,7 @@ def estimate(
         sensors_c=_sensors(log),
         end=top_end(read, full),
         lag_rows=lag,
+        turned=turned,
     )
 
 

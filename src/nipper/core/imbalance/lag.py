@@ -40,17 +40,23 @@ def lags(log: Log, setup: Setup) -> Ints:
 
     A BMS of two measuring chips may write down the cells of one a round later than the other's.
     """
-    log = log.select(slice(0, LOOKED_AT))
-    herd_v = nanmedian(log.cell_v.T).astype(float)
-    if np.isfinite(herd_v).sum() < LEAST_STEPS:
-        return np.zeros(log.cells, np.intp)
-    amps, volts = np.diff(log.current_a), np.diff(log.cell_v, axis=0)
-    # near the top a charger holds the voltage and moves the current: there steps tell nothing
-    free = herd_v < min(chemistry(setup.chemistry).knee_v, np.nanquantile(herd_v, 0.995)) - HELD_V
-    near = (np.diff(log.time_s) < 2.5 * log.interval_s) & free[1:] & free[:-1]
-    steps = _Steps(amps, near, STEP_RATE * setup.capacity_ah)
-    herd = int(_best(steps, np.diff(herd_v)[:, None], 0, MOST_ROWS)[0])
-    return _best(steps, volts, herd, OWN_ROWS)
+    return lags_and_sign(log, setup)[0]
+
+
+def lags_and_sign(log: Log, setup: Setup) -> tuple[Ints, bool]:
+    """The same, and whether voltages plainly fall where, by the log, more current charges."""
+    steps, herd_v = _steps(log, setup)
+    herd = int(_best(steps, herd_v, 0, MOST_ROWS)[0])
+    volts = np.diff(log.cell_v[:LOOKED_AT], axis=0)
+    return _best(steps, volts, herd, OWN_ROWS), _turned(steps, herd_v)
+
+
+def _turned(steps: "_Steps", herd_v: Floats) -> bool:
+    if _agreement(steps, herd_v, 0)[0] > LEAST_CORRELATION:
+        return False
+    around = range(-OWN_ROWS, OWN_ROWS + 1)
+    told = np.array([_agreement(steps, herd_v, by)[0] for by in around])
+    return bool(-told.min() > max(LEAST_CORRELATION, BETTER * told.max()))
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -62,6 +68,20 @@ class _Steps:
     amps: Floats
     near: Bools
     least_a: float
+
+
+def _steps(log: Log, setup: Setup) -> tuple[_Steps, Floats]:
+    """The steps of current, and those of the median cell's voltage, V [steps, 1]."""
+    log = log.select(slice(0, LOOKED_AT))
+    herd_v = nanmedian(log.cell_v.T).astype(float)
+    free = np.zeros(log.rows, bool)
+    if np.isfinite(herd_v).sum() >= LEAST_STEPS:
+        # near the top a charger holds the voltage and moves the current: steps tell nothing there
+        top_v = min(chemistry(setup.chemistry).knee_v, np.nanquantile(herd_v, 0.995))
+        free = herd_v < top_v - HELD_V
+    near = (np.diff(log.time_s) < 2.5 * log.interval_s) & free[1:] & free[:-1]
+    steps = _Steps(np.diff(log.current_a), near, STEP_RATE * setup.capacity_ah)
+    return steps, np.diff(herd_v)[:, None]
 
 
 def _best(steps: _Steps, volts: Floats, usual: int, most: int) -> Ints:

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.causes_base import names
+from nipper.core.imbalance.copies import told_copies, without_copies
 from nipper.core.logs.charges import Charge
 from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Setup
@@ -43,6 +44,25 @@ class Still:
     lasted_s: Floats
     shown_v: Floats
     moved_v: Floats
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class LeftOut:
+    """Readings that are none: how many of each cell no cell can have, where they stood still, and
+    cells (indices) that share one reading.
+    """
+
+    spikes: NDArray[np.intp]
+    still: Still
+    copies: list[list[int]]
+
+
+def readings_only(log: Log, setup: Setup) -> tuple[Log, LeftOut]:
+    """The log with what is no cell's reading taken as none, and what that was."""
+    log, spikes = without_spikes(log, setup)
+    log, still = without_still(log, setup)
+    log, copies = without_copies(log)
+    return log, LeftOut(spikes, still, copies)
 
 
 def without_spikes(log: Log, setup: Setup) -> tuple[Log, NDArray[np.intp]]:
@@ -162,18 +182,19 @@ def unread(log: Log, full: Sequence[Charge]) -> list[int]:
     return [int(i) for i in np.flatnonzero(missed)]
 
 
-def told_unread(
-    log: Log, full: Sequence[Charge], still: Still, spikes: NDArray[np.intp]
-) -> list[str]:
+def told_unread(log: Log, full: Sequence[Charge], left: LeftOut) -> list[str]:
     """What to look at before anything else; empty where every cell is read."""
+    still, spikes = left.still, left.spikes
     jumpy = np.flatnonzero((spikes >= FEW_ROWS) & (spikes < log.rows // 2))
-    out = [
+    out = told_copies(left.copies)
+    out += [
         f"{names([int(i)])}: {spikes[i]} readings of this log are no cell's (out of all bounds, or "
         "away and back in one row) and were left out. Look at the sense lead and at the BMS's bus."
         for i in jumpy
     ]
     out += [_told_still(int(i), still) for i in np.flatnonzero(still.cells)]
-    missed = [i for i in unread(log, full) if not still.cells[i]]
+    told = {i for cells in left.copies for i in cells} | set(np.flatnonzero(still.cells).tolist())
+    missed = [i for i in unread(log, full) if i not in told]
     never = [i for i in missed if not np.isfinite(log.cell_v[:, i]).any()]
     at_times = [i for i in missed if i not in never]
     if never:

@@ -64,7 +64,7 @@ WIDE_MV = 80.0  # at the top: not a fault by itself near full, but nobody calls 
 def named(diagnosis: Diagnosis) -> str:
     """A judgement without a finding that stands out; millivolts are not kept quiet."""
     if diagnosis.unfit:
-        return "The log is not of the cells that the settings speak of"
+        return "The log and the settings cannot both be right"
     if perhaps := diagnosis.perhaps:
         return f"Perhaps: {perhaps.summary.rstrip('.')}"
     wide_mv = diagnosis.estimate.end.deviation_mv

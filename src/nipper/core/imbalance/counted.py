@@ -1,0 +1,127 @@
+"""Does the charge that a log counts belong to these cells?
+
+Voltages tell how far the median cell went where its curve is steep: at rest all along a sloped one,
+from full to the low knee on LFP. A current of another scale counts another way.
+"""
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.chemistry import chemistry
+from nipper.core.chemistry.cell import cell_resistance_ohm
+from nipper.core.imbalance.estimate import Estimate
+from nipper.core.imbalance.offsets import LONG_FACTOR
+from nipper.core.logs.charges import IDLE_RATE, moved_ah
+from nipper.core.logs.model import Floats, Log, nanmedian
+from nipper.core.setup import Setup
+
+ONE_WAY = 0.5  # of all that went through, in one stretch without a gap: no meter is so far off
+REST_S, DAY_S = 1200.0, 86400.0
+MOST_RESTS = 300  # looked at
+LEAST_WAY_PCT, LEAST_WAYS = 20.0, 3
+MOST_ROWS = 500  # of a discharge
+KNEE_PCT = 8.0  # of charge: LFP falls steeply there
+LEAST_COUNTED = 0.65  # below: cells of two thirds of what they are said to hold are no usual ones
+HARDLY = 0.05
+# times the resistance by the sheet, or of ordinary cells of that capacity: beyond, a scale is
+# likelier (0.65 to 1.83 on 164 lives; old cells and bare contacts may have some times more)
+LEAST_OHM, MOST_OHM = 0.2, 5.0
+
+
+def one_way_ah(log: Log, setup: Setup) -> float:
+    """What went into the cells, or out of them, in the stretch without a gap in which most did and
+    little came back, Ah; 0 where none did.
+    """
+    starts = np.flatnonzero(log.steps_s == 0.0) if log.rows else np.empty(0, np.intp)
+    if not starts.size:
+        return 0.0
+    counted = moved_ah(log, setup)
+    through = np.cumsum(np.abs(np.diff(counted, prepend=counted[0])))
+    ends = np.r_[starts[1:], log.rows] - 1
+    net, all_ = counted[ends] - counted[starts], through[ends] - through[starts]
+    net = np.where(np.abs(net) > ONE_WAY * all_, net, 0.0)
+    return float(net[np.argmax(np.abs(net))])
+
+
+def counted_share(log: Log, setup: Setup, known: Estimate) -> float | None:
+    """How much of the charge that the median cell went through by its voltage the log counts, 1
+    where the settings' capacity and the log's current are right; None where no voltage tells.
+    """
+    ways = _to_the_knee if setup.chemistry == "lfp" else _between_rests
+    found = list(ways(log, setup, known))
+    return float(np.median(found)) if found else None
+
+
+def _herd_v(log: Log, rows: NDArray[np.intp]) -> Floats:
+    return nanmedian(log.cell_v[rows].T).astype(float)
+
+
+def _between_rests(log: Log, setup: Setup, known: Estimate) -> Iterator[float]:
+    """Of each rest that one within a day before or after which is furthest from it."""
+    idle = np.abs(np.nan_to_num(log.current_a)) < IDLE_RATE * setup.capacity_ah
+    busy_s = np.maximum.accumulate(np.where(idle, -np.inf, log.time_s))
+    rested_s = log.time_s - busy_s
+    rows = np.flatnonzero(idle & (rested_s > REST_S) & np.isfinite(rested_s))
+    rows = rows[:: max(1, rows.size // MOST_RESTS)]
+    herd_v = _herd_v(log, rows)
+    rows, herd_v = rows[np.isfinite(herd_v)], herd_v[np.isfinite(herd_v)]
+    soc_pct = chemistry(setup.chemistry).curve.soc(herd_v)
+    counted = moved_ah(log, setup)[rows]
+    ways: list[float] = []
+    for i, row in enumerate(rows):
+        later = np.flatnonzero((log.time_s[rows] - log.time_s[row]) < DAY_S)
+        later = later[later > i]
+        if later.size:
+            j = int(later[np.argmax(np.abs(soc_pct[later] - soc_pct[i]))])
+            went_pct = float(soc_pct[j] - soc_pct[i])
+            if abs(went_pct) > LEAST_WAY_PCT:
+                ways.append(100.0 * float(counted[j] - counted[i]) / went_pct / setup.capacity_ah)
+    yield from ways if len(ways) >= LEAST_WAYS else []
+
+
+def _to_the_knee(log: Log, setup: Setup, known: Estimate) -> Iterator[float]:
+    """Of each discharge from a full charge on, down to where the median cell is at its low knee."""
+    ohm = known.resistances.herd_ohm
+    ohm = LONG_FACTOR * ohm if ohm > 0 else 2.0 * cell_resistance_ohm(setup)
+    low_v = float(chemistry(setup.chemistry).curve.ocv(KNEE_PCT))
+    counted, full = moved_ah(log, setup), known.full
+    ends = [*(c.start for c in full[1:]), log.rows]
+    for charge, until in zip(full, ends, strict=False):  # one end more where there is none
+        rows = np.arange(charge.stop, until, max(1, (until - charge.stop) // MOST_ROWS))
+        if not rows.size or charge.ended_by == "trip":
+            continue
+        freed = _herd_v(log, rows) - np.nan_to_num(log.current_a[rows]) * ohm
+        at = np.flatnonzero(freed < low_v)
+        if at.size and (log.steps_s[rows[0] + 1 : rows[at[0]] + 1] > 0.0).all():  # no gap
+            went_ah = float(counted[rows[0]] - counted[rows[at[0]]])
+            yield 100.0 * went_ah / (100.0 - KNEE_PCT) / setup.capacity_ah
+
+
+def told_scale(share: float | None, known: Estimate, setup: Setup) -> list[str]:
+    """What speaks for a current of another scale and may be the cells themselves; ``share`` as
+    :func:`counted_share` has it.
+    """
+    out: list[str] = []
+    if share is not None and share < HARDLY:
+        out.append(
+            "By their voltages the cells were charged and discharged, and the log counts hardly any "
+            "charge: its current is missing for long, or of another unit."
+        )
+    elif share is not None and share < LEAST_COUNTED:
+        out.append(
+            f"By their voltages the cells went through {1.0 / share:.1f} times the charge that the "
+            f"log counts: they hold about {share * setup.capacity_ah:.0f} Ah, or the scale of the "
+            "current is wrong, or the capacity of the settings. Until that is known every size in "
+            "ampere-hours is doubtful."
+        )
+    times = known.resistances.herd_ohm / cell_resistance_ohm(setup)
+    if not LEAST_OHM <= times <= MOST_OHM and np.isfinite(times):
+        out.append(
+            f"The median cell shows {1e3 * known.resistances.herd_ohm:.2f} mΩ, {times:.2g} times "
+            "what a cell of this capacity has: the unit or the scale of the log's current may be "
+            "wrong, or the capacity of the settings. Measure a current with a clamp meter and "
+            "compare."
+        )
+    return out

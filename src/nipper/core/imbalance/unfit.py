@@ -1,0 +1,66 @@
+"""Why a log cannot be of the cells that the settings speak of, or cannot be right in itself.
+
+Of another chemistry curve, knee and targets would be wrong, of a current without its sign or of
+another scale every charge would be, and what follows from them dangerous.
+"""
+
+from collections.abc import Iterator
+
+from nipper.core.chemistry import chemistry
+from nipper.core.imbalance.copies import all_alike
+from nipper.core.imbalance.counted import counted_share, one_way_ah
+from nipper.core.imbalance.estimate import Estimate
+from nipper.core.logs.guess import other_chemistry
+from nipper.core.logs.model import Log
+from nipper.core.setup import Setup
+
+IMPOSSIBLE = 1.4  # of capacity, in one charge: none of 150 logs of five simulators is above 1.0
+MOST_COUNTED = 1.5  # times what the curve tells
+
+
+def unfit(known: Estimate, log: Log, setup: Setup) -> str:
+    """Why nothing is to be judged by this log; empty where it is."""
+    return next(_reasons(known, log, setup), "")
+
+
+def _reasons(known: Estimate, log: Log, setup: Setup) -> Iterator[str]:
+    other = other_chemistry(log, setup.chemistry, setup.capacity_ah)
+    if other is not None:
+        yield (
+            f"By their voltages these are {chemistry(other).title} cells, and the settings say "
+            f"{chemistry(setup.chemistry).title}: nothing is judged until that is put right. "
+            "Do not charge by these settings."
+        )
+    if all_alike(log):
+        yield (
+            "All cells of this log show the same voltage in every row: that is the pack's, divided "
+            "by their number, and no reading of any cell. Nothing can be judged by it. Record the "
+            "cells themselves."
+        )
+    went_ah = one_way_ah(log, setup)
+    if abs(went_ah) > IMPOSSIBLE * setup.capacity_ah:
+        yield (
+            f"In one stretch of this log {abs(went_ah):.0f} Ah went one way through cells of "
+            f"{setup.capacity_ah:g} Ah, and hardly any the other: its current has no sign, or one "
+            "direction is missing. Nothing is judged until that is put right."
+        )
+    if known.turned:
+        yield (
+            "Voltages fall where, by this log, more current charges: its current has the wrong "
+            "sign. Take the log in again with the sign turned; until then nothing is judged."
+        )
+    most_ah = max((c.charged_ah for c in known.charges), default=0.0)
+    if most_ah > IMPOSSIBLE * setup.capacity_ah:
+        yield (
+            f"One charge put {most_ah:.0f} Ah into cells of {setup.capacity_ah:g} Ah: the unit or "
+            "the scale of the log's current is wrong, or the capacity of the settings. Nothing is "
+            "judged until that is put right, for every size would be wrong by as much."
+        )
+    share = counted_share(log, setup, known)
+    if share is not None and share > MOST_COUNTED:
+        yield (
+            f"By their voltages the cells went through {100.0 / share:.0f} % of the charge that "
+            "the log counts: the unit or the scale of its current is wrong, or the capacity of the "
+            "settings. Nothing is judged until that is put right, for every size would be wrong by "
+            "as much."
+        )
