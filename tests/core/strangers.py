@@ -1628,3 +1628,79 @@ def by_machines() -> None:
 
 
 by_machines()
+
+
+def parted(heads: Sequence[str], forms: Sequence[str], sep: str = ",", mark: str = ".") -> str:
+    """The usual table with its moments in columns of their own, each in a form of strftime."""
+    sheet = Sheet(LOG)
+    for head, form in zip(heads, forms, strict=True):
+        sheet.time(head, utc(form))
+    sheet.amps("Current (A)", mark=mark).pack("Pack voltage (V)", mark=mark)
+    return sheet.cells("Cell {} (V)", mark=mark).text(sep)
+
+
+def a_file_a_cell() -> bytes:
+    moments = [utc("%Y-%m-%d %H:%M:%S")(t) for t in LOG.time_s]
+    columns = {f"cell_{k + 1}": LOG.cell_v[:, k] for k in range(LOG.cells)}
+    columns |= {"current": LOG.current_a, "pack voltage": LOG.pack_v}
+    memory = io.BytesIO()
+    with zipfile.ZipFile(memory, "w") as archive:
+        archive.writestr("read me.txt", "Written by a script of ours.\n")
+        for name, values in columns.items():
+            rows = (f"{t},{v:.3f}" for t, v in zip(moments, values, strict=True))
+            archive.writestr(f"{name}.csv", "\n".join(["time,value", *rows]))
+    return memory.getvalue()
+
+
+def by_parts() -> None:
+    """Moments in parts, by the day of the year, or as headings of a table on its side."""
+
+    def keep(name: str, data: str | bytes, **how: Any) -> None:
+        data = data.encode() if isinstance(data, str) else data
+        how = {"options": {"zone": "UTC"}} | how
+        ALL.append(Stranger(f"in parts: {name}", data, LOG, **how))
+
+    six = ["%Y", "%m", "%d", "%H", "%M", "%S"]
+    keep("six columns", parted(["Year", "Month", "Day", "Hour", "Minute", "Second"], six))
+    german = ["Jahr", "Monat", "Tag", "Stunde", "Minute", "Sekunde"]
+    keep("six columns, German", parted(german, six, ";", ","))
+    keep(
+        "codes, two-digit years",
+        parted(["YY", "MM", "DD", "hh", "mm", "ss"], ["%y", *six[1:]], "\t"),
+    )
+    keep("no seconds, out of order", parted(["day", "month", "year", "hour", "min"],
+                                            ["%-d", "%-m", "%Y", "%-H", "%-M"]))  # fmt: skip
+    keep("day of the year and 24 hours in one",
+         parted(["Year", "DOY", "HHMM"], ["%Y", "%-j", "%-H%M"]))  # fmt: skip
+    keep("day of the year, 1430 as the time",
+         parted(["Year", "Day of year", "Time"], ["%Y", "%j", "%H%M"]))  # fmt: skip
+    keep("a date in parts, a clock beside",
+         parted(["Year", "Month", "Day", "Time"], ["%Y", "%m", "%d", "%H:%M:%S"]))  # fmt: skip
+    keep("zone in a heading", parted(["Year", "Month", "Day", "Hour (UTC+2)", "Minute"],
+         six[:5]), options={}, check=("cells",), shift=True)  # fmt: skip
+    keep("parts beside a whole time",
+         parted(["Time", "Year", "Month", "Day"], ["%Y-%m-%dT%H:%M:%SZ", *six[:3]]))  # fmt: skip
+    fraction = (
+        Sheet(LOG)
+        .time("Year", utc("%Y"))
+        .add("Julian day", lambda log, i: f"{62 + (log.time_s[i] - START) / 86400 + 0.25:.6f}")
+    )
+    keep("a fraction of the day of the year", fraction.amps("Current (A)").cells("Cell {}").text(),
+         check=("time", "cells", "current"), time_atol=60.0)  # fmt: skip
+    keep("the day of the year in a clock", timed("Time", utc("%Y-%j %H:%M:%S")))
+    keep("the day of the year, close", timed("Time", utc("%Y%j %H:%M")))
+    sheet = usual(LOG)
+    sides = [[head, *column] for head, column in zip(sheet.heads, zip(*sheet.rows(), strict=True),
+                                                     strict=True)]  # fmt: skip
+    keep("a table on its side", "\n".join(",".join(row) for row in sides))
+    keep("a table on its side, semicolons",
+         "\n".join(";".join(row).replace(".", ",") for row in sides))  # fmt: skip
+    keep("a file a reading", a_file_a_cell(), file="log.zip")
+    # decoys: a day that is none, minutes since
+    decoy = usual(LOG).const("Day", "3").const("Month", "7").const("Year", "2031")
+    keep("a date of something else behind", decoy.text())
+    no_such_day = parted(["Year", "Month", "Day", "Hour", "Minute"], ["%Y", "02", "30", "%H", "%M"])
+    keep("a day that is none", no_such_day, refused="time")
+
+
+by_parts()

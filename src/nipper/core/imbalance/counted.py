@@ -106,8 +106,8 @@ def told_scale(share: float | None, known: Estimate, setup: Setup) -> list[str]:
     out: list[str] = []
     if share is not None and share < HARDLY:
         out.append(
-            "By their voltages the cells were charged and discharged, and the log counts hardly any "
-            "charge: its current is missing for long, or of another unit."
+            "By their voltages the cells were charged and discharged, and the log counts hardly "
+            "any charge: its current is missing for long, or of another unit."
         )
     elif share is not None and share < LEAST_COUNTED:
         out.append(

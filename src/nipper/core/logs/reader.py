@@ -5,7 +5,7 @@ column mapping.
 import io
 from dataclasses import dataclass, replace
 from itertools import pairwise
-from pathlib import Path
+from pathlib import Path, PurePath
 from typing import Any
 
 import numpy as np
@@ -35,6 +35,7 @@ from nipper.core.tables.table import Table
 Floats = NDArray[np.floating]
 SECONDS_1980 = 315532800.0
 LEAP_DAYS = 200.0  # no log pauses as long: a clock was set anew
+LEAST_FILES, MOST_COLUMNS_EACH = 3, 4  # of an archive with a file a reading
 OVERLAP = 0.1  # of the shorter of two tables: more, and they are not one after the other
 
 
@@ -136,7 +137,8 @@ def chosen(path: str | Path, options: Options = Options()) -> Proposal:  # noqa:
     if options.part is not None:
         tables = [t for t in tables if t.part.lower() == options.part.lower()] or _no_part(tables)
     if options.mapping is not None:
-        table = next((t for t in tables if _has(t, options.mapping)), tables[0])
+        table = next((t for t in tables if _has(t, options.mapping)), None)
+        table = table or a_file_a_reading(tables) or tables[0]
         return mapped(table, options.mapping, options.pack)
     found: list[Proposal] = []
     errors: list[tuple[int, InputError]] = []
@@ -147,6 +149,9 @@ def chosen(path: str | Path, options: Options = Options()) -> Proposal:  # noqa:
             errors.append((group.rows, error))
     if len(found) == 1:
         return found[0]
+    joined = None if found else a_file_a_reading(tables)
+    if joined is not None:
+        return propose(joined, options)
     if not found:
         raise (
             max(errors, key=lambda e: e[0])[1]
@@ -196,6 +201,24 @@ def _same_shape(tables: list[Table]) -> list[Table]:
             first = replace(first, frame=frame, dropped=lost, part=f"{len(group)} of one shape")
         out.append(first)
     return out
+
+
+def a_file_a_reading(tables: list[Table]) -> Table | None:
+    """Tables of one shape, each of one reading (a file a cell), as one with a row a reading; None
+    where there are too few of them.
+    """
+    shapes = [tuple(t.columns) for t in tables]
+    usual = max(shapes, key=shapes.count, default=())
+    group = [t for t in tables if tuple(t.columns) == usual]
+    if len(group) < LEAST_FILES or len(usual) > MOST_COLUMNS_EACH or not all(t.part for t in group):
+        return None
+    names = [PurePath(t.part).stem for t in group]
+    if len(set(names)) < len(names):
+        return None
+    of = [pl.lit(name).alias("reading") for name in names]
+    frames = [t.frame.with_columns(o) for t, o in zip(group, of, strict=True)]
+    lost = tuple(d for t in group for d in t.dropped)
+    return replace(group[0], frame=pl.concat(frames), dropped=lost, part="", units={})
 
 
 def _one_after_another(tables: list[Table]) -> bool:

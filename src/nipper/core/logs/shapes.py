@@ -14,6 +14,7 @@ import polars as pl
 from nipper.core.errors import ChoiceError
 from nipper.core.logs import words
 from nipper.core.logs.column import Column, columns_of
+from nipper.core.logs.dateparts import upright, whole_dates
 from nipper.core.logs.families import find_families
 from nipper.core.logs.times import clocks_only, dates_only, possible_forms
 from nipper.core.tables.numbers import decimal_mark, looks_numeric
@@ -33,8 +34,10 @@ def shaped(table: Table, pack: str | None) -> tuple[Table, list[str]]:
     InputError
         It holds several packs, and none is chosen.
     """
-    told: list[str] = []
+    table, told = upright(table)
     table = _without_repeated_headings(table)
+    table, joined = whole_dates(table)
+    told += joined
     table = _lists_spread(table)
     table, chosen = _one_pack(table, pack)
     told += chosen

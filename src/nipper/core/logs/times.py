@@ -282,7 +282,7 @@ def _dated(text: pl.Series, order: Order, zone: str) -> Seconds:
     else:
         date, rest = fields[:3], fields[3:]
     day, month, year = (_int(date[order.index(letter)]) for letter in "dmy")
-    naive = _days(day, month, year) * 86400.0 + _of_day(rest[:5])
+    naive = calendar_days(day, month, year) * 86400.0 + _of_day(rest[:5])
     return _placed(naive, rest[5], zone)
 
 
@@ -301,7 +301,7 @@ def _tidied(text: pl.Series) -> pl.Series:
     return pl.Series(joined.select(pl.coalesce("clean", "t")).to_series())
 
 
-def _days(day: Seconds, month: Seconds, year: Seconds) -> Seconds:
+def calendar_days(day: Seconds, month: Seconds, year: Seconds) -> Seconds:
     """Days since 1970-01-01; NaN where there is no such day."""
     with np.errstate(invalid="ignore"):
         year = np.where(year < 100, year + 2000, year)

@@ -232,6 +232,29 @@ MONTHS = {
     for i, name in enumerate(names.split())
 }
 
+# parts of a date: codes as they are, and headings without their marks
+DATE_CODES = {
+    "YYYY": "year", "YY": "year", "MM": "month", "DD": "day", "DDD": "doy", "DOY": "doy",
+    "HH": "hour", "hh": "hour", "mm": "minute", "MI": "minute", "SS": "second", "ss": "second",
+}  # fmt: skip
+DATE_NAMES = {
+    "year": "year yr jahr ano annee anno rok jaar vuosi ar yil",
+    "month": "month mon monat mes mois mese miesiac maand mesic kuukausi manad maned ay",
+    "day": "day tag dia jour giorno dzien dag den paiva gun dayofmonth",
+    "doy": "doy dayofyear yearday julianday julian tagdesjahres jourdelannee",
+    "hour": "hour hr hours stunde std hora heure ora godzina uur hodina tunti timme time saat",
+    "hhmm": "hhmm hourminute",
+    "minute": "minute min minuto minuta minuut minuutti minut dakika",
+    "second": "second sec s sekunde sek segundo seconde secondo sekunda seconden sekunti sekund",
+}
+DATE_PARTS = {name: part for part, names in DATE_NAMES.items() for name in names.split()}
+
+
+def part_of_a_date(heading: str) -> str | None:
+    """Which part of a date a heading names: year, month, day, doy, hour, hhmm, minute, second."""
+    return DATE_CODES.get(heading) or DATE_PARTS.get(re.sub(r"\W|_", "", plain(heading)))
+
+
 CHARGING_WORDS = _said(
     "CHARGING",
     r"^(charg|lad|load|carg|caric|in$|in |ladow|oplad|\+|chg|c$|bulk|absorp|up|import"

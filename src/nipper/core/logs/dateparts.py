@@ -1,0 +1,133 @@
+"""Moments that are written in parts, or as no clock reads them: year, month, day and hour in
+columns of their own, the day of the year, moments as headings of a table that lies on its side.
+
+All are brought into ISO texts before the columns are judged.
+"""
+
+import re
+from dataclasses import dataclass
+
+import numpy as np
+import polars as pl
+
+from nipper.core.logs.times import Seconds, calendar_days, possible_forms
+from nipper.core.logs.words import CELL, CURRENT, VOLTAGE, part_of_a_date, plain
+from nipper.core.tables.table import Table
+
+LEAST_HEADINGS = 8  # moments, before a table lies on its side
+LOOKED_AT = 300
+ORDINAL = r"^(\d{4})-?(\d{3})[T ,_]+(\d{1,2}:\d{2}(?::\d{2}(?:[.,]\d+)?)?.*)$"
+OTHERWISE = {"hour": "hhmm"}  # 1430 under "time"
+RANGES = {"year": (0, 2100), "month": (1, 12), "day": (1, 31), "doy": (0, 367),
+          "hour": (0, 24), "hhmm": (0, 2400), "minute": (0, 59), "second": (0, 60.999)}  # fmt: skip
+
+
+def whole_dates(table: Table) -> tuple[Table, list[str]]:
+    """The table with its moments in one column, where they are in parts, and what was done."""
+    parts = _parts(table)
+    if {"year", "month", "day"} <= parts.keys() or {"year", "doy"} <= parts.keys():
+        return _joined(table, parts)
+    return _without_days_of_the_year(table)
+
+
+def _parts(table: Table) -> dict[str, str]:
+    """Column by part of a moment, where its heading says so and its numbers can be that."""
+    found: dict[str, str] = {}
+    for name in table.columns:
+        bare = re.sub(r"[(\[].*", "", name).strip()
+        said = part_of_a_date(bare)
+        for part in (said, OTHERWISE.get(said or "")):
+            if part and part not in found and _can_be(table, name, part):
+                found[part] = name
+                break
+    return found
+
+
+def _can_be(table: Table, name: str, part: str) -> bool:
+    values = table.numbers(name, LOOKED_AT)
+    values = values[np.isfinite(values)]
+    low, high = RANGES[part]
+    if not values.size or values.min() < low or values.max() > high:
+        return False
+    if part == "year" and not np.all((values >= 2000) | ((values >= 12) & (values <= 60))):
+        return False
+    if part == "hhmm" and np.any(np.mod(values, 100) > 59):
+        return False
+    return part in ("second", "doy") or not np.any(values % 1)
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class _Parts:
+    """The numbers of each part; zeros where there is no such column."""
+
+    table: Table
+    names: dict[str, str]
+
+    def of(self, part: str, otherwise: float = 0.0) -> Seconds:
+        name = self.names.get(part)
+        return np.full(self.table.rows, otherwise) if name is None else self.table.numbers(name)
+
+
+def _joined(table: Table, names: dict[str, str]) -> tuple[Table, list[str]]:
+    parts = _Parts(table, names)
+    year = parts.of("year")
+    if "month" in names and "day" in names:
+        day = calendar_days(parts.of("day"), parts.of("month"), year)
+    else:
+        day = _of_year(year, parts.of("doy"))
+    hhmm = parts.of("hhmm")
+    hour = parts.of("hour") + np.floor(hhmm / 100.0)
+    minute = parts.of("minute") + np.mod(hhmm, 100.0)
+    moments = day * 86400.0 + hour * 3600.0 + minute * 60.0 + parts.of("second")
+    used = [name for name in table.columns if name in names.values()]
+    texts = _texts(f"time ({', '.join(used)})", moments)
+    if not names.keys() & {"hour", "hhmm"} and not np.any(np.mod(moments, 86400.0) > 0.0):
+        texts = texts.str.head(10)  # a time of day may stand beside it
+    frame = table.frame.drop(used).insert_column(0, texts)
+    return table.with_frame(frame), [f"{', '.join(used)}: put together as the time"]
+
+
+def _of_year(year: Seconds, of_year: Seconds) -> Seconds:
+    """Days since 1970-01-01 of days of the year, the first of January being 1."""
+    first = np.ones(year.size)
+    return calendar_days(first, first, year) + of_year - 1.0
+
+
+def _texts(name: str, naive_s: Seconds) -> pl.Series:
+    """Seconds without a zone as ISO texts; blank where there are none."""
+    whole = np.where(np.isfinite(naive_s), naive_s, 0.0)
+    moments = pl.Series(name, np.round(whole * 1e3).astype(np.int64)).cast(pl.Datetime("ms"))
+    texts = moments.dt.strftime("%Y-%m-%d %H:%M:%S%.3f").str.strip_suffix(".000")
+    return texts.set(pl.Series(~np.isfinite(naive_s)), None)
+
+
+def _without_days_of_the_year(table: Table) -> tuple[Table, list[str]]:
+    """``2026-062 06:00:00`` as a date."""
+    for name in table.columns:
+        texts = table.text(name)
+        some = texts.head(LOOKED_AT).drop_nulls().str.strip_chars()
+        if not len(some) or not some.str.contains(ORDINAL).all():
+            continue
+        year, of_year, rest = texts.str.strip_chars().str.extract_groups(ORDINAL).struct.unnest()
+        days = _of_year(_number(year), _number(of_year))
+        dates = _texts(name, days * 86400.0).str.head(10)
+        return table.with_frame(table.frame.with_columns((dates + " " + rest).alias(name))), []
+    return table, []
+
+
+def _number(texts: pl.Series) -> Seconds:
+    return texts.cast(pl.Float64, strict=False).fill_null(np.nan).to_numpy()
+
+
+def upright(table: Table) -> tuple[Table, list[str]]:
+    """A table whose headings are moments, a row a reading, with a row a moment."""
+    first, *moments = table.columns if table.frame.width else [""]
+    if len(moments) < LEAST_HEADINGS or not possible_forms(moments[:LOOKED_AT]):
+        return table, []
+    names = [text or "" for text in table.text(first).to_list()]
+    measured = [n for n in names if any(w.search(plain(n)) for w in (CELL, VOLTAGE, CURRENT))]
+    if len(measured) < 3 or len(set(names)) < len(names) or first in names:
+        return table, []
+    turned = table.frame.drop(first).transpose(column_names=names)
+    frame = turned.insert_column(0, pl.Series(first or "time", moments))
+    return table.with_frame(frame), ["the table lies on its side: turned, a row a moment"]
