@@ -9,7 +9,8 @@ from nipper.core.imbalance.copies import without_copies
 from nipper.core.imbalance.diagnosis import diagnose, to_json
 from nipper.core.imbalance.resistance import step_resistances, turn
 from nipper.core.imbalance.unread import without_spikes, without_still
-from nipper.core.report.sentences import named
+from nipper.core.report.proof import paths, proofs
+from nipper.core.report.sentences import named, of_diagnosis, record_sentence
 from tests.bench.lives import LIVES, lived
 
 
@@ -238,3 +239,20 @@ def test_level_cells_on_a_coarse_meter_are_no_copies(step_v, each):
     log = made("commuter", 804).log.select(slice(None, None, each))
     cell_v = (np.round(log.cell_v / step_v) * step_v).astype(np.float32)
     assert without_copies(replace(log, cell_v=cell_v))[1] == []
+
+
+@pytest.mark.parametrize("kept", [(0,), (0, 1), (1, 2, 3)])
+@pytest.mark.parametrize("cause", ["", "self_discharge", "low_capacity"])
+def test_what_is_drawn_and_said_of_a_pack_with_cells_unread_warns_of_nothing(kept, cause):
+    pack = made("boat", 801, cause)
+    unread = [i for i in range(pack.log.cells) if i not in kept]
+    cell_v = pack.log.cell_v.copy()
+    cell_v[:, unread] = np.nan
+    log = replace(pack.log, cell_v=cell_v)
+    found = diagnose(log, pack.setup)
+    to_json(found, log, pack.setup)
+    assert np.isnan(paths(found, pack.setup).pct[:, unread]).all()
+    for finding in (None, *found.findings):
+        assert len(proofs(found, pack.setup, finding)) == 3
+    assert of_diagnosis(found)
+    assert record_sentence(log, pack.setup, found)

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.diagnosis import Diagnosis
+from nipper.core.logs.model import nanmedian
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -45,7 +46,7 @@ def paths(diagnosis: Diagnosis, setup: Setup) -> Paths:
         return Paths(drift.time_s, pct, sd)
     # a charge that left a cell on the flat part tells next to nothing of it: such a point would
     # only draw a spike
-    vague = sd > np.maximum(VAGUE_PCT, 3.0 * np.nanmedian(sd, axis=0))
+    vague = sd > np.maximum(VAGUE_PCT, 3.0 * nanmedian(sd))
     return Paths(drift.time_s, np.where(vague, np.nan, pct), sd)
 
 
