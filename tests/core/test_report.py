@@ -1,5 +1,6 @@
 """What is told to people: sentences, ladder, heat table, curves and proofs, with their numbers."""
 
+from dataclasses import replace
 from datetime import UTC
 from zoneinfo import ZoneInfo
 
@@ -144,8 +145,6 @@ def test_what_follows_from_the_judgement(judged):
 
 def test_a_weak_cell_costs_its_capacity(setup, judged):
     """Level at the top, 14 Ah less: the pack gives 14 Ah less, whatever the offsets say."""
-    from dataclasses import replace
-
     held = replace(judged.estimate.capacities, deficit_ah=np.array([0, 0, -14.0, 0, 0, 0, 0, 0]))
     level = replace(judged.estimate.drift, offset_ah=np.zeros((3, 8)), sd_ah=np.full((3, 8), 0.1))
     weak = replace(judged, estimate=replace(judged.estimate, capacities=held, drift=level))
@@ -156,6 +155,11 @@ def test_a_weak_cell_costs_its_capacity(setup, judged):
 
 def test_a_healthy_pack_is_told_so(setup):
     calm = diagnose(charge_log(setup, np.zeros(8), charges=3, depth_pct=15.0), setup)
+    unseen = of_diagnosis(calm)[0]
+    assert unseen.lead == "The cells keep together; what the balancer makes good is not seen."
+    calm = diagnose(
+        charge_log(setup, np.zeros(8), charges=3, depth_pct=15.0), replace(setup, balancer=None)
+    )
     told = of_diagnosis(calm)
     assert told[0] == Consequence(
         Status.OK,
@@ -230,8 +234,6 @@ def test_the_main_picture_leaves_out_what_tells_nothing(setup, judged):
 
 @pytest.mark.parametrize("cause", [*TELLING, "unheard of"])
 def test_each_cause_has_its_three_pictures(setup, judged, cause):
-    from dataclasses import replace
-
     found = proofs(judged, setup, replace(judged.findings[0], cause=cause))
     assert len(found) == 3
     assert all(

@@ -1,5 +1,6 @@
 """A cell that a log does not read is not healthy, and a reading that stands still is no charge."""
 
+import re
 from dataclasses import replace
 
 import numpy as np
@@ -10,7 +11,7 @@ from nipper.core.imbalance.diagnosis import diagnose, to_json
 from nipper.core.imbalance.resistance import step_resistances, turn
 from nipper.core.imbalance.unread import without_spikes, without_still
 from nipper.core.report.proof import paths, proofs
-from nipper.core.report.sentences import named, of_diagnosis, record_sentence
+from nipper.core.report.sentences import diagnose_sentence, named, of_diagnosis, record_sentence
 from tests.bench.lives import LIVES, lived
 
 
@@ -256,3 +257,22 @@ def test_what_is_drawn_and_said_of_a_pack_with_cells_unread_warns_of_nothing(kep
         assert len(proofs(found, pack.setup, finding)) == 3
     assert of_diagnosis(found)
     assert record_sentence(log, pack.setup, found)
+
+
+@pytest.mark.parametrize(
+    ("life", "number"), [("commuter", 800), ("boat", 801), ("bicycle", 802), ("hoist", 802)]
+)
+def test_a_leak_that_a_balancer_makes_good_unseen_is_not_ruled_out(life, number):
+    """Of ten logs without the balancing such a pack was healthy without a word."""
+    pack = made(life, number, "self_discharge")
+    log = replace(pack.log, balancing=None)
+    found = diagnose(log, pack.setup)
+    assert found.verdict == "healthy"
+    assert named(found).endswith("what the balancer makes good is not seen")
+    assert diagnose_sentence(found)[1] == "cells keep together, as far as is seen"
+    (said,) = (text for text in found.advice if "kept level by the balancer" in text)
+    most_mah = float(re.search(r"up to (\d+) mAh", said)[1])
+    truth_mah = -0.5 * (pack.truth.low + pack.truth.high)
+    assert 0.0 < truth_mah < most_mah
+    whole = diagnose(replace(log, balancing=np.zeros(log.cell_v.shape, bool)), pack.setup)
+    assert not any("kept level by the balancer" in text for text in whole.advice)

@@ -13,6 +13,7 @@ from nipper.core.imbalance.capacity import Capacities, capacities, with_low_end
 from nipper.core.imbalance.drift import Drift, balanced_ah, fit
 from nipper.core.imbalance.lag import aligned, lags_and_sign
 from nipper.core.imbalance.offsets import Offsets, lead_h, offsets_at, resistance_prior
+from nipper.core.imbalance.reach import for_one_cell_ah
 from nipper.core.imbalance.remedies import TopEnd
 from nipper.core.imbalance.resistance import Resistances, step_resistances
 from nipper.core.imbalance.signals import Signals, signals
@@ -46,6 +47,9 @@ class BalancerUse:
     flat_h: float | None  # of these, with every cell that was bled under the knee
     moved_ah: float | None  # out of the busiest cell
     days: float
+    # the leak of one cell that it may have made good unseen, % of capacity a month: what it could
+    # have moved in its hours, where the log does not say what it did
+    hidden_pct_month: float = 0.0
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -216,6 +220,11 @@ def balancer_use(log: Log, setup: Setup) -> BalancerUse:
         bled_v = np.where(bled, np.nan_to_num(log.cell_v[busy]), 0.0).max(axis=1)
         flat = float(busy_h[bled_v < chemistry(setup.chemistry).knee_v - 0.02].sum())
         moved = float(balancer.current_a * (busy_h[:, None] * bled).sum(axis=0).max())
-    return BalancerUse(
-        float(hours[above].sum()), float(hours[above & phase].sum()), ran, flat, moved, log.days
-    )
+    allowed_h = float(hours[above & phase].sum())
+    hidden = 0.0
+    if ran is None and log.days > 0:
+        # how many are bled at once is seldom known: at most all of the others
+        few = balancer.at_once is not None
+        could_ah = for_one_cell_ah(balancer, setup.cells, allowed_h, loses=few)
+        hidden = 100.0 * could_ah / setup.capacity_ah * 30.4 / log.days
+    return BalancerUse(float(hours[above].sum()), allowed_h, ran, flat, moved, log.days, hidden)

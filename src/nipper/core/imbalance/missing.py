@@ -53,6 +53,12 @@ def _surely_apart_ah(known: Estimate) -> float:
     return float(np.nanmax(low) - np.nanmin(high))
 
 
+def hides_leaks(known: Estimate) -> bool:
+    """Whether a balancer that is not recorded may have made good a leak that is worth knowing."""
+    worth = known.balancer.hidden_pct_month > TELLS_PCT_MONTH
+    return worth and bool(np.isfinite(known.drift.last_ah).any())
+
+
 def untold(known: Estimate) -> bool:
     """Whether no full charge tells how full any cell is: then nothing was seen."""
     return not np.isfinite(known.drift.last_ah).any()
@@ -60,7 +66,8 @@ def untold(known: Estimate) -> bool:
 
 def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
     """What to record next, so that more can be said."""
-    out = [_charges(known, log, setup), _leaks(known, setup), _capacity(known, log, setup)]
+    out = [_charges(known, log, setup), _leaks(known, setup), _made_good(known, setup)]
+    out.append(_capacity(known, log, setup))
     out += told_late(known.lag_rows, log.interval_s)
     if not np.isfinite(log.current_a).any():
         out.append("Record the current as well: without it charge cannot be counted.")
@@ -126,6 +133,18 @@ def _leaks(known: Estimate, setup: Setup) -> str:
     return (
         f"In {known.drift.days:.0f} days of this log a cell that loses less than"
         f" {unseen:.0f} mAh a day does not stand out: some weeks more tell smaller leaks."
+    )
+
+
+def _made_good(known: Estimate, setup: Setup) -> str:
+    """How large a leak the balancer may have hidden."""
+    if not hides_leaks(known):
+        return ""
+    hidden = 10.0 * known.balancer.hidden_pct_month / 30.4 * setup.capacity_ah
+    return (
+        "The log does not say which cells were balanced: a cell that loses up to"
+        f" {hidden:.0f} mAh a day, and is kept level by the balancer, would not show. Record the"
+        " balancing, or leave the pack disconnected at rest for two weeks and charge it again."
     )
 
 

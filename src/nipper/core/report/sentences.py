@@ -9,6 +9,7 @@ import numpy as np
 from nipper.core.forecast.limits import trip_forecast
 from nipper.core.imbalance.compare import Change, Compared
 from nipper.core.imbalance.diagnosis import Diagnosis
+from nipper.core.imbalance.missing import hides_leaks
 from nipper.core.logs.charges import ChargeReadings, readings
 from nipper.core.logs.model import Log
 from nipper.core.report.consequence import Consequence, Status, count
@@ -70,6 +71,8 @@ def named(diagnosis: Diagnosis) -> str:
     wide_mv = diagnosis.estimate.end.deviation_mv
     if diagnosis.verdict == "healthy" and wide_mv >= WIDE_MV:
         return f"{wide_mv:.0f} mV at the top, but no cell stands apart in charge beyond doubt"
+    if diagnosis.verdict == "healthy" and hides_leaks(diagnosis.estimate):
+        return "The cells keep together; what the balancer makes good is not seen"
     return NAMED[diagnosis.verdict]
 
 
@@ -83,8 +86,11 @@ def diagnose_sentence(diagnosis: Diagnosis | None) -> tuple[Status, str]:
     if diagnosis.perhaps:
         return VERDICT_STATUS[diagnosis.verdict], named(diagnosis)
     if not strong:
-        wide = diagnosis.verdict == "healthy" and diagnosis.estimate.end.deviation_mv >= WIDE_MV
+        well = diagnosis.verdict == "healthy"
+        wide = well and diagnosis.estimate.end.deviation_mv >= WIDE_MV
         short = f"{diagnosis.estimate.end.deviation_mv:.0f} mV at the top, no cell stands apart"
+        if well and not wide and hides_leaks(diagnosis.estimate):
+            return Status.OK, "cells keep together, as far as is seen"
         return VERDICT_STATUS[diagnosis.verdict], short if wide else IN_SHORT[diagnosis.verdict]
     return VERDICT_STATUS[diagnosis.verdict], strong[0].summary.rstrip(".").replace(
         " against the others", ""
