@@ -158,7 +158,7 @@ def test_a_healthy_pack_is_told_so(setup):
     unseen = of_diagnosis(calm)[0]
     assert unseen.lead == "The cells keep together; what the balancer makes good is not seen."
     calm = diagnose(
-        charge_log(setup, np.zeros(8), charges=3, depth_pct=15.0), replace(setup, balancer=None)
+        charge_log(setup, np.zeros(8), charges=3, depth_pct=15.0), put(setup, {"balancer": None})
     )
     told = of_diagnosis(calm)
     assert told[0] == Consequence(

@@ -6,6 +6,8 @@ import numpy as np
 import pytest
 
 from nipper.core.errors import InputError
+from nipper.core.logs import shapes
+from nipper.core.logs.column import columns_of
 from nipper.core.logs.model import Log
 from nipper.core.logs.propose import Options
 from nipper.core.logs.reader import chosen, read_file
@@ -116,3 +118,19 @@ def test_a_reader_of_lines_keeps_the_order_of_columns(tmp_path):
              **dict.fromkeys(names, 20.0 + i / 10)} for i in range(50)]  # fmt: skip
     path.write_text("\n".join(map(json.dumps, rows)))
     assert read_file(path).reading.mapping.temps == tuple(names)
+
+
+def test_a_wide_table_without_cells_is_judged_few_times(tmp_path):
+    """Of 360 columns each that might name packs had all of them judged again: 23 s."""
+    rows = ["Time," + ",".join(f"state {i}" for i in range(200))]
+    for k in range(20):
+        marks = (str(100 * i + k) for i in range(200))
+        rows.append(f"2026-03-03 06:{k // 2:02d}:00," + ",".join(marks))
+    path = tmp_path / "log.csv"
+    path.write_text("\n".join(rows))
+    judged = []
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(shapes, "columns_of", lambda t: judged.append(t) or columns_of(t))
+        with pytest.raises(InputError):
+            read_file(path)
+    assert len(judged) < 6

@@ -7,6 +7,7 @@ moment, and of several packs below each other one is taken.
 import re
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import cache
 
 import numpy as np
 import polars as pl
@@ -133,9 +134,12 @@ def _numbers_in(text: str) -> list[str]:
 def _one_pack(table: Table, pack: str | None) -> tuple[Table, list[str]]:
     """The rows of one pack, where a column says which pack each row is of."""
     when = time_columns(table)
+    has_cells = cache(lambda: _has_cells(columns_of(table)))  # of a wide table that takes a second
     for name in table.columns:
         plain = words.plain(name)
-        if name in when or not (words.PACK_ID.search(plain) or _parts_moments(table, when, name)):
+        if name in when or not (
+            words.PACK_ID.search(plain) or (_parts_moments(table, when, name) and has_cells())
+        ):
             continue
         if any(kind.search(plain) for kind in MEASURED) or words.unit_in(name):
             continue
@@ -143,7 +147,7 @@ def _one_pack(table: Table, pack: str | None) -> tuple[Table, list[str]]:
         values = [v for v in ids.drop_nulls().unique(maintain_order=True).head(40).to_list() if v]
         if not 2 <= len(values) <= MOST_PACKS or not _are_ids(values, ids):
             continue
-        if not _measured_apart(table, name, values):
+        if not has_cells() and not _measured_apart(table, name, values):
             continue
         if pack is None:
             raise _which(table, name, values)
@@ -161,7 +165,7 @@ def _parts_moments(table: Table, when: Sequence[str], name: str) -> bool:
     if not when or not 2 <= kinds <= MOST_PACKS:
         return False
     moments = table.frame.select(when).n_unique()
-    if moments > 0.7 * table.rows or not _has_cells(columns_of(table)):
+    if moments > 0.7 * table.rows:
         return False
     return table.frame.select([*when, name]).n_unique() > 0.95 * table.rows
 
@@ -174,16 +178,14 @@ def _are_ids(values: Sequence[str], ids: pl.Series) -> bool:
 
 
 def _measured_apart(table: Table, name: str, values: Sequence[str]) -> bool:
-    """Whether the rows of the ids are of the same time, or change to and fro: then they are packs
-    beside each other. Rows on change of one pack's name only (a key of a reading) are none.
+    """Of a row a reading, whether these are names of packs: rows on change of one pack's name only
+    (a key of a reading) are none.
     """
-    if not _has_cells(columns_of(table)):
-        texts = table.frame.group_by(name).agg(pl.len())
-        keyed = [c for c in table.columns if c != name and table.text(c).n_unique() <= MOST_KEYS]
-        named = [words.plain(v) for v in values]
-        cell_like = any(words.CELL.search(v) or words.VOLTAGE.search(v) for v in named)
-        return texts.height >= 2 and not cell_like and len(keyed) >= 1 and _other_keys(table, name)
-    return True
+    texts = table.frame.group_by(name).agg(pl.len())
+    keyed = [c for c in table.columns if c != name and table.text(c).n_unique() <= MOST_KEYS]
+    named = [words.plain(v) for v in values]
+    cell_like = any(words.CELL.search(v) or words.VOLTAGE.search(v) for v in named)
+    return texts.height >= 2 and not cell_like and len(keyed) >= 1 and _other_keys(table, name)
 
 
 def _other_keys(table: Table, name: str) -> bool:
