@@ -1699,6 +1699,8 @@ def by_parts() -> None:
     # decoys: a day that is none, minutes since
     decoy = usual(LOG).const("Day", "3").const("Month", "7").const("Year", "2031")
     keep("a date of something else behind", decoy.text())
+    broken = parted(["Year", "Month", "Day", "Hour", "Minute"], six[:5])
+    keep("a row with an hour that is none", broken + "\n2026,3,3,1e300,5" + ",3.3" * 10, rows=360)
     no_such_day = parted(["Year", "Month", "Day", "Hour", "Minute"], ["%Y", "02", "30", "%H", "%M"])
     keep("a day that is none", no_such_day, refused="time")
 

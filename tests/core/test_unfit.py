@@ -67,6 +67,27 @@ def test_a_current_of_another_scale_is_no_ground_for_a_judgement(times):
     assert not diagnose(pack.log, pack.setup).unfit
 
 
+def days_of(amps_by_hour, days=20):
+    """A log of a row a minute whose days are alike."""
+    amps = np.tile(np.repeat(amps_by_hour, 60), days).astype(float)
+    cell_v = np.full((amps.size, 4), 3.3, np.float32)
+    none = np.empty((amps.size, 0), np.float32)
+    return Log(60.0 * np.arange(amps.size), amps, np.full(amps.size, 13.2), cell_v, none)
+
+
+def test_what_goes_one_way_is_told_from_standby_and_from_a_meters_offset():
+    setup = new_setup("lfp", 4, 100.0)
+    charge, day = [20.0] * 4, [0.0] * 16
+    assert one_way_ah(days_of([*charge, *day, 0.0, 0.0, 0.0, 0.0]), setup) == pytest.approx(
+        1600.0, rel=1e-3
+    )
+    assert one_way_ah(days_of([*charge, *[-1.5] * 20]), setup) == 0.0  # a house's standby
+    assert one_way_ah(days_of([*charge, *day, *[-20.0] * 4]), setup) == 0.0
+    assert one_way_ah(days_of([1.0] * 24), setup) == 0.0  # float, and a meter's offset
+    assert one_way_ah(days_of([-20.0] * 4 + [0.0] * 20), setup) == pytest.approx(-1600.0, rel=1e-3)
+    assert one_way_ah(days_of([]), setup) == 0.0
+
+
 def swapped(log):
     return replace(log, current_a=-log.current_a)
 

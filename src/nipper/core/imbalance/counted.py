@@ -18,6 +18,8 @@ from nipper.core.logs.model import Floats, Log, nanmedian
 from nipper.core.setup import Setup
 
 ONE_WAY = 0.5  # of all that went through, in one stretch without a gap: no meter is so far off
+STRONG_RATE = 0.02  # of capacity an hour: more than any meter is off by
+SELDOM = 0.02  # of the time in which a current flows
 REST_S, DAY_S = 1200.0, 86400.0
 MOST_RESTS = 300  # looked at
 LEAST_WAY_PCT, LEAST_WAYS = 20.0, 3
@@ -32,17 +34,25 @@ LEAST_OHM, MOST_OHM = 0.2, 5.0
 
 def one_way_ah(log: Log, setup: Setup) -> float:
     """What went into the cells, or out of them, in the stretch without a gap in which most did and
-    little came back, Ah; 0 where none did.
+    hardly any came back, Ah; 0 where none did.
+
+    Strong currents alone are counted, for a meter's offset adds up over weeks of float; and none
+    is meant where a weak one, of a night's standby, often flows the other way.
     """
     starts = np.flatnonzero(log.steps_s == 0.0) if log.rows else np.empty(0, np.intp)
     if not starts.size:
         return 0.0
-    counted = moved_ah(log, setup)
-    through = np.cumsum(np.abs(np.diff(counted, prepend=counted[0])))
+    amps = np.nan_to_num(log.current_a)
+    strong = np.abs(amps) > STRONG_RATE * setup.capacity_ah
+    flow = np.where(strong, amps * log.steps_s, 0.0) / 3600.0
+    counted, through = np.cumsum(flow), np.cumsum(np.abs(flow))
     ends = np.r_[starts[1:], log.rows] - 1
     net, all_ = counted[ends] - counted[starts], through[ends] - through[starts]
     net = np.where(np.abs(net) > ONE_WAY * all_, net, 0.0)
-    return float(net[np.argmax(np.abs(net))])
+    most_ah = float(net[np.argmax(np.abs(net))])
+    flows_s = np.where(np.abs(amps) > IDLE_RATE * setup.capacity_ah, log.steps_s, 0.0)
+    back_s = float(flows_s[amps * most_ah < 0.0].sum())
+    return most_ah if back_s < SELDOM * float(flows_s.sum()) else 0.0
 
 
 def counted_share(log: Log, setup: Setup, known: Estimate) -> float | None:
@@ -116,7 +126,7 @@ def told_scale(share: float | None, known: Estimate, setup: Setup) -> list[str]:
             "current is wrong, or the capacity of the settings. Until that is known every size in "
             "ampere-hours is doubtful."
         )
-    times = known.resistances.herd_ohm / cell_resistance_ohm(setup)
+    times = known.to_25_c * known.resistances.herd_ohm / cell_resistance_ohm(setup)
     if not LEAST_OHM <= times <= MOST_OHM and np.isfinite(times):
         out.append(
             f"The median cell shows {1e3 * known.resistances.herd_ohm:.2f} mΩ, {times:.2g} times "

@@ -58,14 +58,17 @@ def _can_be(table: Table, name: str, part: str) -> bool:
 
 @dataclass(frozen=True, eq=False, slots=True)
 class _Parts:
-    """The numbers of each part; zeros where there is no such column."""
+    """The numbers of each part, NaN where they can be none; zeros where there is no column."""
 
     table: Table
     names: dict[str, str]
 
-    def of(self, part: str, otherwise: float = 0.0) -> Seconds:
+    def of(self, part: str) -> Seconds:
         name = self.names.get(part)
-        return np.full(self.table.rows, otherwise) if name is None else self.table.numbers(name)
+        if name is None:
+            return np.zeros(self.table.rows)
+        values, (low, high) = self.table.numbers(name), RANGES[part]
+        return np.where((values >= low) & (values <= high), values, np.nan)
 
 
 def _joined(table: Table, names: dict[str, str]) -> tuple[Table, list[str]]:
