@@ -144,6 +144,18 @@ def test_a_current_of_too_small_a_scale_is_told(life, times):
     assert not any("the scale of the" in text for text in known.advice)
 
 
+@pytest.mark.parametrize(("times", "told"), [(1.0, False), (0.5, True), (1.3, False)])
+def test_a_current_is_held_against_the_percentage_of_the_bms(times, told):
+    """Of LFP that never comes to its low end nothing else tells half of the current."""
+    pack = lived([each.__name__ for each in LIVES].index("commuter"), "", 800)
+    log, capacity_ah = pack.log, pack.setup.capacity_ah
+    soc = np.clip(70.0 + 100.0 * log.charge_ah / capacity_ah, 0.0, 100.0).astype(np.float32)
+    log = replace(log, soc_pct=soc, current_a=times * log.current_a)
+    found = diagnose(log, pack.setup)
+    assert found.verdict == ("watch" if told else "healthy")
+    assert any("its own percentage" in text for text in found.advice) == told
+
+
 @pytest.mark.parametrize("times", [0.0, 0.01])
 def test_a_current_that_is_hardly_there_is_told(times):
     """Of 4.2 V cells, whose voltage tells charge all along."""

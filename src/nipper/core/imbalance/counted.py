@@ -14,6 +14,7 @@ from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.offsets import LONG_FACTOR
 from nipper.core.logs.charges import IDLE_RATE, moved_ah
+from nipper.core.logs.guess import capacity_by_percentage
 from nipper.core.logs.model import Floats, Log, nanmedian
 from nipper.core.setup import Setup
 
@@ -25,6 +26,7 @@ MOST_RESTS = 300  # looked at
 LEAST_WAY_PCT, LEAST_WAYS = 20.0, 3
 MOST_ROWS = 500  # of a discharge
 KNEE_PCT = 8.0  # of charge: LFP falls steeply there
+MOST_COUNTED = 1.5  # times what the curve, or the BMS's percentage, tells
 LEAST_COUNTED = 0.65  # below: cells of two thirds of what they are said to hold are no usual ones
 HARDLY = 0.05
 # times the resistance by the sheet, or of ordinary cells of that capacity: beyond, a scale is
@@ -109,11 +111,9 @@ def _to_the_knee(log: Log, setup: Setup, known: Estimate) -> Iterator[float]:
             yield 100.0 * went_ah / (100.0 - KNEE_PCT) / setup.capacity_ah
 
 
-def told_scale(share: float | None, known: Estimate, setup: Setup) -> list[str]:
-    """What speaks for a current of another scale and may be the cells themselves; ``share`` as
-    :func:`counted_share` has it.
-    """
-    out: list[str] = []
+def told_scale(log: Log, known: Estimate, setup: Setup) -> list[str]:
+    """What speaks for a current of another scale, and may be the cells or the BMS as well."""
+    out, share = _told_percentage(log, setup), counted_share(log, setup, known)
     if share is not None and share < HARDLY:
         out.append(
             "By their voltages the cells were charged and discharged, and the log counts hardly "
@@ -135,3 +135,14 @@ def told_scale(share: float | None, known: Estimate, setup: Setup) -> list[str]:
             "compare."
         )
     return out
+
+
+def _told_percentage(log: Log, setup: Setup) -> list[str]:
+    by_bms_ah = capacity_by_percentage(log)
+    if by_bms_ah is None or LEAST_COUNTED <= by_bms_ah / setup.capacity_ah <= MOST_COUNTED:
+        return []
+    return [
+        f"The log counts {by_bms_ah:.0f} Ah while its own percentage goes from empty to full, and "
+        f"the settings say {setup.capacity_ah:g} Ah: the BMS counts with another capacity, or the "
+        "scale of the log's current is wrong. Look at the capacity that is typed into the BMS."
+    ]

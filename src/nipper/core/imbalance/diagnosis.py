@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from nipper.core.imbalance.causes import weigh
 from nipper.core.imbalance.causes_base import Cause
-from nipper.core.imbalance.counted import counted_share, told_scale
+from nipper.core.imbalance.counted import told_scale
 from nipper.core.imbalance.estimate import Estimate, estimate
 from nipper.core.imbalance.missing import doubtful, missing, untold
 from nipper.core.imbalance.unfit import unfit
@@ -75,7 +75,7 @@ def diagnose(
         nothing = estimate(log.select(slice(0, 0)), setup)
         return Diagnosis("not_enough_data", (), nothing, (told,), unfit=True)
     causes, lost = weigh(known, setup)
-    scale = told_scale(counted_share(log, setup, known), known, setup)
+    scale = told_scale(log, known, setup)
     advice = told_unread(log, known.full, left_out) + scale + missing(known, log, setup)
     if strong := _named(causes):
         verdict = "act" if any(c.serious for c in strong) else "watch"

@@ -8,14 +8,13 @@ from collections.abc import Iterator
 
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.copies import all_alike
-from nipper.core.imbalance.counted import counted_share, one_way_ah
+from nipper.core.imbalance.counted import MOST_COUNTED, counted_share, one_way_ah
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.logs.guess import other_chemistry
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
 IMPOSSIBLE = 1.4  # of capacity, in one charge: none of 150 logs of five simulators is above 1.0
-MOST_COUNTED = 1.5  # times what the curve tells
 
 
 def unfit(known: Estimate, log: Log, setup: Setup) -> str:

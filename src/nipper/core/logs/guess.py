@@ -76,7 +76,7 @@ def guess_capacity(log: Log, chemistry: str | None) -> tuple[float, str] | None:
     counted = _counted_ah(log)
     if counted is None:
         return None
-    by_percentage = _by_percentage(log, counted)
+    by_percentage = capacity_by_percentage(log)
     if by_percentage is not None:
         return by_percentage, "by charge counted while its percentage moved"
     drawn = _between_the_ends(log, counted, ENDS_V.get(chemistry or ""))
@@ -92,8 +92,12 @@ def _counted_ah(log: Log) -> Floats | None:
     return np.cumsum(np.where(flows, amps, 0.0) * log.steps_s) / 3600.0
 
 
-def _by_percentage(log: Log, counted: Floats) -> float | None:
-    if log.soc_pct is None:
+def capacity_by_percentage(log: Log) -> float | None:
+    """The capacity the BMS counts with, Ah, by the charge counted while its own percentage moved;
+    None where the log does not tell.
+    """
+    counted = None if log.soc_pct is None else _counted_ah(log)
+    if log.soc_pct is None or counted is None:
         return None
     rows = np.flatnonzero(np.isfinite(log.soc_pct))
     rows = rows[:: max(1, rows.size // POINTS)]
