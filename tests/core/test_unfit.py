@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from nipper.core.imbalance.counted import one_way_ah
+from nipper.core.imbalance.counted import counted_share, one_way_ah
 from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.logs.guess import other_chemistry
 from nipper.core.logs.model import Log
@@ -86,6 +86,21 @@ def test_what_goes_one_way_is_told_from_standby_and_from_a_meters_offset():
     assert one_way_ah(days_of([1.0] * 24), setup) == 0.0  # float, and a meter's offset
     assert one_way_ah(days_of([-20.0] * 4 + [0.0] * 20), setup) == pytest.approx(-1600.0, rel=1e-3)
     assert one_way_ah(days_of([]), setup) == 0.0
+
+
+@pytest.mark.parametrize(("life", "number"), [("bicycle", 800), ("hoist", 801), ("boat", 804)])
+def test_hours_that_were_not_recorded_are_no_small_capacity(life, number):
+    """Half of the hours, or of the currents, gone: what was not counted is no scale."""
+    pack = lived([each.__name__ for each in LIVES].index(life), "", number)
+    known = diagnose(pack.log, pack.setup).estimate
+    night = np.mod(pack.log.time_s / 3600.0, 24.0) < 12.0
+    whole = counted_share(pack.log, pack.setup, known)
+    for log in (
+        pack.log.select(~night),
+        replace(pack.log, current_a=np.where(night, np.nan, pack.log.current_a)),
+    ):
+        share = counted_share(log, pack.setup, diagnose(log, pack.setup).estimate)
+        assert share is None or share == pytest.approx(whole, abs=0.15)
 
 
 def swapped(log):

@@ -70,9 +70,14 @@ def _herd_v(log: Log, rows: NDArray[np.intp]) -> Floats:
     return nanmedian(log.cell_v[rows].T).astype(float)
 
 
+def _unseen(log: Log) -> NDArray[np.intp]:
+    """How many stretches of each row's past were not counted: gaps, and currents not read."""
+    return np.cumsum((log.steps_s == 0.0) | ~np.isfinite(log.current_a))
+
+
 def _between_rests(log: Log, setup: Setup, known: Estimate) -> Iterator[float]:
-    """Of each rest that one within a day before or after which is furthest from it."""
-    idle = np.abs(np.nan_to_num(log.current_a)) < IDLE_RATE * setup.capacity_ah
+    """Of each rest the way to that one of the next day which is furthest from it."""
+    idle = np.abs(np.nan_to_num(log.current_a, nan=np.inf)) < IDLE_RATE * setup.capacity_ah
     busy_s = np.maximum.accumulate(np.where(idle, -np.inf, log.time_s))
     rested_s = log.time_s - busy_s
     rows = np.flatnonzero(idle & (rested_s > REST_S) & np.isfinite(rested_s))
@@ -80,10 +85,11 @@ def _between_rests(log: Log, setup: Setup, known: Estimate) -> Iterator[float]:
     herd_v = _herd_v(log, rows)
     rows, herd_v = rows[np.isfinite(herd_v)], herd_v[np.isfinite(herd_v)]
     soc_pct = chemistry(setup.chemistry).curve.soc(herd_v)
-    counted = moved_ah(log, setup)[rows]
+    counted, unseen = moved_ah(log, setup)[rows], _unseen(log)[rows]
     ways: list[float] = []
     for i, row in enumerate(rows):
-        later = np.flatnonzero((log.time_s[rows] - log.time_s[row]) < DAY_S)
+        near = (log.time_s[rows] - log.time_s[row] < DAY_S) & (unseen == unseen[i])
+        later = np.flatnonzero(near)
         later = later[later > i]
         if later.size:
             j = int(later[np.argmax(np.abs(soc_pct[later] - soc_pct[i]))])
@@ -98,7 +104,7 @@ def _to_the_knee(log: Log, setup: Setup, known: Estimate) -> Iterator[float]:
     ohm = known.resistances.herd_ohm
     ohm = LONG_FACTOR * ohm if ohm > 0 else 2.0 * cell_resistance_ohm(setup)
     low_v = float(chemistry(setup.chemistry).curve.ocv(KNEE_PCT))
-    counted, full = moved_ah(log, setup), known.full
+    counted, unseen, full = moved_ah(log, setup), _unseen(log), known.full
     ends = [*(c.start for c in full[1:]), log.rows]
     for charge, until in zip(full, ends, strict=False):  # one end more where there is none
         rows = np.arange(charge.stop, until, max(1, (until - charge.stop) // MOST_ROWS))
@@ -106,7 +112,7 @@ def _to_the_knee(log: Log, setup: Setup, known: Estimate) -> Iterator[float]:
             continue
         freed = _herd_v(log, rows) - np.nan_to_num(log.current_a[rows]) * ohm
         at = np.flatnonzero(freed < low_v)
-        if at.size and (log.steps_s[rows[0] + 1 : rows[at[0]] + 1] > 0.0).all():  # no gap
+        if at.size and unseen[rows[0]] == unseen[rows[at[0]]]:
             went_ah = float(counted[rows[0]] - counted[rows[at[0]]])
             yield 100.0 * went_ah / (100.0 - KNEE_PCT) / setup.capacity_ah
 
