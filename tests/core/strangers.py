@@ -140,6 +140,11 @@ class Sheet:
     def const(self, head: str, text: str) -> "Sheet":
         return self.add(head, lambda log, i: text)
 
+    def without(self, head: str) -> "Sheet":
+        at = self.heads.index(head)
+        del self.heads[at], self.fields[at]
+        return self
+
     def rows(self) -> list[list[str]]:
         return [[f(self.log, i) for f in self.fields] for i in range(self.log.rows)]
 

@@ -134,3 +134,49 @@ def test_a_wide_table_without_cells_is_judged_few_times(tmp_path):
         with pytest.raises(InputError):
             read_file(path)
     assert len(judged) < 6
+
+
+def with_a_dead_cell(nothing: str, slots: int = 0, *, pack: bool = True) -> str:
+    """The usual table, of whose fifth cell nothing is read, with so many unused slots behind."""
+    log = a_log()
+    sheet = usual(log) if pack else usual(log).without("Pack voltage (V)")
+    sheet.fields[sheet.heads.index("Cell 5 (V)")] = lambda log, i: nothing
+    for slot in range(slots):
+        sheet.const(f"Cell {9 + slot} (V)", nothing)
+    return sheet.text()
+
+
+@pytest.mark.parametrize("nothing", ["", "0.000", "65.535", "n/a"])
+@pytest.mark.parametrize("slots", [0, 8])
+@pytest.mark.parametrize(("cells", "pack"), [(8, False), (8, True), (None, True)])
+def test_a_cell_of_which_nothing_is_read_stays_a_cell(nothing, slots, cells, pack, tmp_path):
+    """It was left out as an unused slot: "expected 8 cells as in the setup, found 7"."""
+    path = tmp_path / "log.csv"
+    path.write_text(with_a_dead_cell(nothing, slots, pack=pack))
+    found = read_file(path, Options(cells=cells))
+    log = a_log()
+    assert found.log.cells == 8
+    assert np.isnan(found.log.cell_v[:, 4]).all()
+    others = np.delete(np.arange(8), 4)
+    assert np.allclose(found.log.cell_v[:, others], log.cell_v[:, others], atol=6e-4)
+    assert np.allclose(found.log.pack_v, log.pack_v, atol=0.02 * log.pack_v.mean())
+    assert any(
+        "Cell 5 (V): a cell of which nothing is read" in str(d) for d in found.reading.doubts
+    )
+
+
+def test_where_nothing_tells_whether_a_slot_is_a_cell_it_is_asked(tmp_path):
+    path = tmp_path / "log.csv"
+    path.write_text(with_a_dead_cell("0", pack=False))
+    found = read_file(path)
+    assert found.log.cells == 7
+    assert any("is it one that is not read?" in str(doubt) for doubt in found.reading.doubts)
+
+
+def test_the_first_and_the_last_cell_may_be_the_one_that_is_not_read(tmp_path):
+    for head in ("Cell 1 (V)", "Cell 8 (V)"):
+        sheet = usual(a_log())
+        sheet.fields[sheet.heads.index(head)] = lambda log, i: "0"
+        path = tmp_path / "log.csv"
+        path.write_text(sheet.text())
+        assert np.isnan(read_file(path).log.cell_v[:, int(head[5]) - 1]).all()

@@ -11,6 +11,7 @@ import numpy as np
 
 from nipper.core.logs import words
 from nipper.core.logs.column import Column, Floats
+from nipper.core.logs.model import summed_v
 
 CELL_V = (1.0, 5.0)  # any lithium cell in use lies in here
 SCALES = (1.0, 1e-3, 1e-4)  # V, mV, 0.1 mV: they cannot be taken for each other
@@ -26,7 +27,8 @@ class Family:
     columns: tuple[Column, ...]
     scale: float
     key: tuple[str, str]
-    unused: tuple[str, ...] = ()
+    numbers: tuple[int, ...] = ()  # that run, of the columns
+    silent: tuple[tuple[int, Column], ...] = ()  # slots that hold nothing, by their number
     gaps: tuple[int, ...] = ()  # running numbers that are missing between the first and the last
 
     @property
@@ -35,13 +37,18 @@ class Family:
         return tuple(c.name for c in self.columns)
 
     @property
+    def unused(self) -> tuple[str, ...]:
+        """Names of the slots that hold nothing."""
+        return tuple(column.name for _, column in self.silent)
+
+    @property
     def label(self) -> str:
         """What tells this family from another: its heading around the running number."""
         return " ".join(f"{self.key[0]} {self.key[1]}".split())
 
     def sum_v(self) -> Floats:
         """Sum of the cells, V, float64[n]."""
-        return np.asarray(np.sum(self.volts(), axis=1))
+        return summed_v(self.volts())
 
     def volts(self) -> Floats:
         """The cells, V, float64[n, cells]; NaN where what stands there is no cell's."""
@@ -100,7 +107,8 @@ def _family(key: tuple[str, str], numbered: dict[int, Column]) -> Family | None:
             continue  # identifiers or dates, not the numbers of cells
         gaps = tuple(n for n in range(used[0], used[-1]) if n not in numbered)
         cells = tuple(numbered[n] for n in used)
-        return Family(cells, scale, key, tuple(numbered[n].name for n in unused), gaps)
+        silent = tuple((n, numbered[n]) for n in unused)
+        return Family(cells, scale, key, tuple(used), silent, gaps)
     return None
 
 
@@ -220,7 +228,27 @@ def tokens_of(families: Sequence[Family]) -> list[str]:
 def joined(families: Sequence[Family]) -> Family:
     """The modules of one string as one family."""
     columns = tuple(c for f in families for c in f.columns)
-    return replace(families[0], columns=columns)
+    return replace(families[0], columns=columns, numbers=(), silent=())
+
+
+def with_silent(family: Family, count: int) -> Family | None:
+    """The family with so many cells in all, of which some hold nothing: slots between the others
+    first, then those before them, then those behind; None where it has not so many.
+    """
+    more = count - len(family.columns)
+    if not family.numbers or not 0 < more <= len(family.silent):
+        return None
+    first, last = family.numbers[0], family.numbers[-1]
+    inside = [slot for slot in family.silent if first < slot[0] < last]
+    before = [slot for slot in family.silent if slot[0] < first][::-1]
+    behind = [slot for slot in family.silent if slot[0] > last]
+    if more < len(inside):
+        return None
+    taken = [*inside, *before, *behind][:more]
+    both = sorted([*zip(family.numbers, family.columns, strict=True), *taken], key=lambda s: s[0])
+    numbers, columns = zip(*both, strict=True)
+    silent = tuple(slot for slot in family.silent if slot not in taken)
+    return replace(family, columns=columns, numbers=numbers, silent=silent)
 
 
 def agrees(column: Column, total: Floats) -> float | None:

@@ -131,6 +131,17 @@ def nanmedian(table: Floats) -> Floats:
     return out
 
 
+def summed_v(cell_v: Floats) -> Floats:
+    """Sum of the cells of each row, V; those that are not read taken as the mean of the others."""
+    total = np.asarray(np.sum(cell_v, axis=1, dtype=np.float64))
+    some = np.flatnonzero(~np.isfinite(total))
+    if some.size:
+        read = np.isfinite(cell_v[some]).sum(axis=1)
+        share = np.where(read, cell_v.shape[1] / np.maximum(read, 1), np.nan)
+        total[some] = np.nansum(cell_v[some], axis=1, dtype=np.float64) * share
+    return total
+
+
 def join(logs: list[Log]) -> Log:
     """One log of several of the same pack, in order of time, each moment once (the first given
     wins).

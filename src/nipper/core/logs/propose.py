@@ -20,6 +20,7 @@ from nipper.core.logs.families import (
     find_families,
     joined,
     tokens_of,
+    with_silent,
 )
 from nipper.core.logs.flow import Flow, Witness, find_flow
 from nipper.core.logs.mapping import ColumnMapping, plain_mapping
@@ -32,6 +33,7 @@ SPARSE = 0.7  # a cell that is written in fewer of the rows is written on change
 MOST_HELD_S = 3600.0  # where whole rows go on being written, a blank is a value that stood
 LEAST_BLANK = 0.1  # fewer blank cells are readings that failed
 FEW_STEPS = 100
+WHOLE_CELLS = 0.1  # of a cell: so near is a pack's voltage to that of whole cells
 REPEATED = 0.05  # of the values: a log that is written on change repeats none, but about gaps
 
 
@@ -90,6 +92,8 @@ def propose(table: Table, options: Options = Options()) -> Proposal:
         raise _refusal(table, rest, clock, families)
     family, rest, words_ = _one_string(table, rest, alike(families), options)
     found = _Found(family, clock, list(told) + words_)
+    found.take_silent(rest, options)
+    family = found.family
     rest = [c for c in rest if c.name not in family.names and c.name not in family.unused]
     rest = found.take_pack(rest)
     return found.proposal(table, rest, options, hold_s)
@@ -227,6 +231,34 @@ class _Found:
     why: dict[str, str] = field(default_factory=dict[str, str])
     pack: Column | None = None
     pack_scale: float = 1.0
+
+    def take_silent(self, columns: list[Column], options: Options) -> None:
+        """Cells that hold nothing: so many as the setup has more, or the pack's voltage."""
+        family = self.family
+        whole = with_silent(family, options.cells or self._count_by_pack(columns))
+        if whole is not None:
+            names = [c.name for c in whole.columns if c.name not in family.names]
+            self.family = whole
+            self.doubts.append(Doubt(f"{', '.join(names)}: a cell of which nothing is read"))
+            return
+        first, last = (*family.numbers[:1], *family.numbers[-1:]) or (0, 0)
+        inside = [column.name for number, column in family.silent if first < number < last]
+        if inside:
+            text = f"{', '.join(inside[:6])}: holds nothing, and cells stand on either side"
+            self.doubts.append(Doubt(f"{text}: is it one that is not read?"))
+
+    def _count_by_pack(self, columns: list[Column]) -> int:
+        """How many cells the pack's voltage is of; 0 where it does not tell."""
+        count, total = len(self.family.columns), self.family.sum_v()
+        likely = [c for c in columns if c.numeric and _may_be_pack(c) and _pack_likely(c) >= 3.0]
+        for column in sorted(likely, key=_pack_likely, reverse=True)[:1]:
+            with np.errstate(invalid="ignore", divide="ignore"):
+                ratios = column.numbers * column.factor / total
+            ratios = ratios[np.isfinite(ratios)]
+            cells = count * float(np.median(ratios)) if ratios.size else 0.0
+            if abs(cells - round(cells)) < WHOLE_CELLS:
+                return round(cells)
+        return 0
 
     def take_pack(self, columns: list[Column]) -> list[Column]:
         """The pack's voltage: the column that is the sum of the cells."""

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from nipper.core.errors import InputError
 from nipper.core.logs.mapping import ColumnMapping
 from nipper.core.logs.minor import parse_balancing
-from nipper.core.logs.model import Log, in_order
+from nipper.core.logs.model import Log, in_order, summed_v
 from nipper.core.logs.onchange import in_rounds, stands, words_stand
 from nipper.core.logs.times import to_unix
 from nipper.core.tables.numbers import as_number, is_missing
@@ -183,7 +183,7 @@ class _Columns:
             with np.errstate(invalid="ignore"):  # without end, and idle
                 amps = np.abs(amps) * way.fill_null(np.nan).to_numpy()
         if m.power:
-            volts = self.numbers(m.pack, m.pack_scale) if m.pack else np.sum(cell_v, axis=1)
+            volts = self.numbers(m.pack, m.pack_scale) if m.pack else summed_v(cell_v)
             with np.errstate(invalid="ignore", divide="ignore"):
                 amps = np.where(volts > 0, amps / volts, np.nan)
         return amps
@@ -245,8 +245,7 @@ def assemble(
     if written is not None:
         log = in_rounds(log, written)
     if pack_v is None:
-        summed = np.asarray(np.sum(log.cell_v, axis=1, dtype=np.float64))
-        log = replace(log, pack_v=summed)
+        log = replace(log, pack_v=summed_v(log.cell_v))
     log = in_order(_readable(log))
     lost = [(beyond, f"{name} out of range") for name, (_, beyond) in kept.items() if beyond]
     if log.unreadable:
