@@ -459,16 +459,7 @@ def test_a_joint_that_comes_and_goes_is_measured_while_it_is_loose(duty):
     time_s, still = np.arange(1600.0), np.zeros(1600)
     found = Resistances(1e-3, nothing, nothing, 1600, nothing, time_s, step_a, own_v, still)
     assert 1e3 * loose_ohm(found, 1) == pytest.approx(0.6, rel=0.1)
-    steady = Resistances(
-        1e-3,
-        nothing,
-        nothing,
-        1600,
-        nothing,
-        np.arange(1600.0),
-        step_a,
-        0.6e-3 * step_a[:, None] + own_v[:, :1],
-    )
+    steady = replace(found, own_v=0.6e-3 * step_a[:, None] + own_v[:, :1])
     assert loose_ohm(steady, 0) is None
 
 
