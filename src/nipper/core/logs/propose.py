@@ -244,8 +244,9 @@ class _Found:
         first, last = (*family.numbers[:1], *family.numbers[-1:]) or (0, 0)
         inside = [column.name for number, column in family.silent if first < number < last]
         if inside:
-            text = f"{', '.join(inside[:6])}: holds nothing, and cells stand on either side"
-            self.doubts.append(Doubt(f"{text}: is it one that is not read?"))
+            names = ", ".join(inside[:6])
+            text = f"{names}: nothing is held, between cells: is it one that is not read?"
+            self.doubts.append(Doubt(text))
 
     def _count_by_pack(self, columns: list[Column]) -> int:
         """How many cells the pack's voltage is of; 0 where it does not tell."""
