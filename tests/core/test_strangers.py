@@ -180,3 +180,13 @@ def test_the_first_and_the_last_cell_may_be_the_one_that_is_not_read(tmp_path):
         path = tmp_path / "log.csv"
         path.write_text(sheet.text())
         assert np.isnan(read_file(path).log.cell_v[:, int(head[5]) - 1]).all()
+
+
+def test_a_pack_of_fewer_cells_than_the_setup_is_doubted_not_only_a_cell(tmp_path):
+    """Seven cells in a table of ten slots, under a setup of eight."""
+    sheet = usual(a_log(7)).const("Cell 8 (V)", "0").const("Cell 9 (V)", "0")
+    path = tmp_path / "log.csv"
+    path.write_text(sheet.text())
+    found = read_file(path, Options(cells=8))
+    assert found.log.cells == 8
+    assert any("that of 7 cells: has it so many?" in str(d) for d in found.reading.doubts)

@@ -235,11 +235,15 @@ class _Found:
     def take_silent(self, columns: list[Column], options: Options) -> None:
         """Cells that hold nothing: so many as the setup has more, or the pack's voltage."""
         family = self.family
-        whole = with_silent(family, options.cells or self._count_by_pack(columns))
+        by_pack = self._count_by_pack(columns)
+        whole = with_silent(family, options.cells or by_pack)
         if whole is not None:
             names = [c.name for c in whole.columns if c.name not in family.names]
             self.family = whole
             self.doubts.append(Doubt(f"{', '.join(names)}: a cell of which nothing is read"))
+            if by_pack == len(family.columns):
+                text = f"the pack's voltage is that of {by_pack} cells: has it so many?"
+                self.doubts.append(Doubt(text))
             return
         first, last = (*family.numbers[:1], *family.numbers[-1:]) or (0, 0)
         inside = [column.name for number, column in family.silent if first < number < last]
