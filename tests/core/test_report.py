@@ -1,17 +1,19 @@
 """What is told to people: sentences, ladder, heat table, curves and proofs, with their numbers."""
 
 from dataclasses import replace
-from datetime import UTC
+from datetime import UTC, datetime
 from zoneinfo import ZoneInfo
 
 import numpy as np
 import pytest
 
 from nipper.core.findings import Finding, Severity
+from nipper.core.forecast.limits import TripForecast
 from nipper.core.imbalance.causes_base import names, sure
 from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.logs.charges import cells_at, cells_at_each, full
 from nipper.core.presets import new_setup
+from nipper.core.report import sentences
 from nipper.core.report.charges import charge_curves, heat_table, nearest
 from nipper.core.report.consequence import Consequence, Status, count, of_finding, protect_sentence
 from nipper.core.report.ladder import ladder
@@ -21,6 +23,7 @@ from nipper.core.report.sentences import (
     of_diagnosis,
     of_history,
     of_record,
+    of_trip,
     record_sentence,
 )
 from nipper.core.rules import check
@@ -294,3 +297,14 @@ def test_cells_are_read_around_many_rows_as_around_one():
     many = cells_at_each(log, rows)
     assert np.allclose(many, [cells_at(log, int(row)) for row in rows])
     assert cells_at_each(log, np.empty(0, np.intp)).shape == (0, 4)
+
+
+@pytest.mark.parametrize(("days", "day"), [(30, "10 Sep"), (435, "20 Oct 2026")])
+def test_a_trip_of_next_year_carries_its_year(setup, judged, monkeypatch, days, day):
+    """ "19 Oct" was read as this year's."""
+    last_s = datetime(2025, 8, 11, 12, tzinfo=UTC).timestamp()
+    drift = replace(judged.estimate.drift, time_s=np.array([last_s]))
+    late = replace(judged, estimate=replace(judged.estimate, drift=drift))
+    found = TripForecast(days, 1, 2)
+    monkeypatch.setattr(sentences, "trip_forecast", lambda *_: found)
+    assert of_trip(late, setup)[0].lead == f"At the present drift cell 1 trips about {day}."

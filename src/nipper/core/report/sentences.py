@@ -59,6 +59,7 @@ BEFORE = {
 }
 
 
+FAR_DAYS = 180
 WIDE_MV = 80.0  # at the top: not a fault by itself near full, but nobody calls it together
 
 
@@ -262,11 +263,10 @@ def of_trip(diagnosis: Diagnosis, setup: Setup, zone: tzinfo = UTC) -> list[Cons
     found = trip_forecast(diagnosis.estimate, setup)
     if found is None:
         return []
-    last_s = float(diagnosis.estimate.drift.time_s[-1])
-    lead = (
-        f"At the present drift cell {found.cell} trips about "
-        f"{_day(last_s + 86400.0 * found.days, zone)}."
-    )
+    trips_s = float(diagnosis.estimate.drift.time_s[-1]) + 86400.0 * found.days
+    far = found.days > FAR_DAYS  # a day of next year is not to be taken for this year's
+    day = _dated(trips_s, zone) if far else _day(trips_s, zone)
+    lead = f"At the present drift cell {found.cell} trips about {day}."
     text = (
         f"In {count(found.days, 'day')} after the last full charge: cell {found.cause_cell} "
         "falls behind and the charger pushes the others up."
@@ -436,6 +436,10 @@ def _cost(diagnosis: Diagnosis) -> list[Consequence]:
             "cell's bottom, if both limits are reached.",
         )
     ]
+
+
+def _dated(time_s: float, zone: tzinfo) -> str:
+    return f"{_day(time_s, zone)} {datetime.fromtimestamp(float(time_s), zone).year}"
 
 
 def _day(time_s: float, zone: tzinfo) -> str:
