@@ -47,6 +47,9 @@ def test_a_pack_with_a_cell_that_is_not_read_is_not_called_healthy(spoil, said):
     found = diagnose(replace(pack.log, cell_v=cell_v), pack.setup)
     assert found.verdict == "not_enough_data"
     assert found.advice[0].startswith(said)
+    assert found.unread == (1,)
+    assert named(found) == "Cell 2: not read; nothing is found of the others"
+    assert diagnose_sentence(found)[1] == "Cell 2: not read"
 
 
 def test_a_log_whose_readings_are_full_of_holes_is_not_called_healthy():
@@ -120,7 +123,7 @@ def test_a_reading_that_stands_still_is_told_and_no_cell_is_fed_for_it(life):
     found = diagnose(replace(pack.log, cell_v=cell_v), pack.setup)
     assert found.verdict == "not_enough_data"
     assert found.advice[0].startswith(f"Cell 2 showed {cell_v[0, 1]:.3f} V for ")
-    assert "Not enough" in named(found)
+    assert named(found) == "Cell 2: not read; nothing is found of the others"
     assert all(2 not in cause.cells for cause in found.findings)
 
 

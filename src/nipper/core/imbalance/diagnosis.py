@@ -43,6 +43,7 @@ class Diagnosis:
     overruled: tuple[
         tuple[Cause, Cause], ...
     ] = ()  # what was considered, and the better explanation it gave way to
+    unread: tuple[int, ...] = ()  # cells (indices) of which too little was read to judge them
     unfit: bool = False  # the log is not of the cells that the settings speak of
 
     @property
@@ -75,17 +76,18 @@ def diagnose(
         nothing = estimate(log.select(slice(0, 0)), setup)
         return Diagnosis("not_enough_data", (), nothing, (told,), unfit=True)
     causes, lost = weigh(known, setup)
+    unseen = unread(log, known.full)
     scale = told_scale(log, known, setup)
     advice = told_unread(log, known.full, left_out) + scale + missing(known, log, setup)
     if strong := _named(causes):
         verdict = "act" if any(c.serious for c in strong) else "watch"
-    elif not known.full or log.cells < 2 or unread(log, known.full):
+    elif not known.full or log.cells < 2 or unseen:
         verdict = "not_enough_data"
     elif _perhaps(causes) or scale or doubtful(known, setup):
         verdict = "watch"
     else:
         verdict = "not_enough_data" if untold(known) else "healthy"
-    return Diagnosis(verdict, tuple(causes), known, tuple(advice), tuple(lost))
+    return Diagnosis(verdict, tuple(causes), known, tuple(advice), tuple(lost), tuple(unseen))
 
 
 def _named(causes: Sequence[Cause]) -> list[Cause]:

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from nipper.core.forecast.limits import trip_forecast
+from nipper.core.imbalance.causes_base import names
 from nipper.core.imbalance.compare import Change, Compared
 from nipper.core.imbalance.diagnosis import Diagnosis
 from nipper.core.imbalance.missing import hides_leaks
@@ -74,7 +75,15 @@ def named(diagnosis: Diagnosis) -> str:
         return f"{wide_mv:.0f} mV at the top, but no cell stands apart in charge beyond doubt"
     if diagnosis.verdict == "healthy" and hides_leaks(diagnosis.estimate):
         return "The cells keep together; what the balancer makes good is not seen"
+    if _partly_judged(diagnosis):
+        return f"{names(list(diagnosis.unread))}: not read; nothing is found of the others"
     return NAMED[diagnosis.verdict]
+
+
+def _partly_judged(diagnosis: Diagnosis) -> bool:
+    """Whether nothing was found of those cells that were read, and some were not."""
+    some = bool(diagnosis.unread and diagnosis.estimate.full)
+    return some and diagnosis.verdict == "not_enough_data"
 
 
 def diagnose_sentence(diagnosis: Diagnosis | None) -> tuple[Status, str]:
@@ -90,6 +99,8 @@ def diagnose_sentence(diagnosis: Diagnosis | None) -> tuple[Status, str]:
         well = diagnosis.verdict == "healthy"
         wide = well and diagnosis.estimate.end.deviation_mv >= WIDE_MV
         short = f"{diagnosis.estimate.end.deviation_mv:.0f} mV at the top, no cell stands apart"
+        if _partly_judged(diagnosis):
+            return Status.NONE, f"{names(list(diagnosis.unread))}: not read"
         if well and not wide and hides_leaks(diagnosis.estimate):
             return Status.OK, "cells keep together, as far as is seen"
         return VERDICT_STATUS[diagnosis.verdict], short if wide else IN_SHORT[diagnosis.verdict]
