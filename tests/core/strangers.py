@@ -1673,6 +1673,8 @@ def by_parts() -> None:
         "codes, two-digit years",
         parted(["YY", "MM", "DD", "hh", "mm", "ss"], ["%y", *six[1:]], "\t"),
     )
+    short = ["YEAR", "MO", "DY", "HR", "MN"]
+    keep("two letters each, floats", parted(short, [f"{form}.0" for form in six[:5]]))
     keep("no seconds, out of order", parted(["day", "month", "year", "hour", "min"],
                                             ["%-d", "%-m", "%Y", "%-H", "%-M"]))  # fmt: skip
     keep("day of the year and 24 hours in one",

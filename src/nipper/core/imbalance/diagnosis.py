@@ -78,7 +78,7 @@ def diagnose(
     causes, lost = weigh(known, setup)
     unseen = unread(log, known.full)
     scale = told_scale(log, known, setup)
-    advice = told_unread(log, known.full, left_out) + scale + missing(known, log, setup)
+    advice = told_unread(log, unseen, left_out) + scale + missing(known, log, setup)
     if strong := _named(causes):
         verdict = "act" if any(c.serious for c in strong) else "watch"
     elif not known.full or log.cells < 2 or unseen:

@@ -182,8 +182,10 @@ def unread(log: Log, full: Sequence[Charge]) -> list[int]:
     return [int(i) for i in np.flatnonzero(missed)]
 
 
-def told_unread(log: Log, full: Sequence[Charge], left: LeftOut) -> list[str]:
-    """What to look at before anything else; empty where every cell is read."""
+def told_unread(log: Log, missed: Sequence[int], left: LeftOut) -> list[str]:
+    """What to look at before anything else; empty where every cell is read. ``missed`` are those
+    cells (indices) that :func:`unread` names.
+    """
     still, spikes = left.still, left.spikes
     jumpy = np.flatnonzero((spikes >= FEW_ROWS) & (spikes < log.rows // 2))
     out = told_copies(left.copies)
@@ -194,20 +196,18 @@ def told_unread(log: Log, full: Sequence[Charge], left: LeftOut) -> list[str]:
     ]
     out += [_told_still(int(i), still) for i in np.flatnonzero(still.cells)]
     told = {i for cells in left.copies for i in cells} | set(np.flatnonzero(still.cells).tolist())
-    missed = [i for i in unread(log, full) if i not in told]
+    missed = [i for i in missed if i not in told]
     never = [i for i in missed if not np.isfinite(log.cell_v[:, i]).any()]
     at_times = [i for i in missed if i not in never]
     if never:
         out.append(
             f"{names(never)} gave no reading in this log: look at the sense lead, and at how the "
-            "table's columns were taken. Until then it is not judged, and no pack is healthy with "
-            "a cell unseen."
+            "table's columns were taken. No cell is judged unseen, and no pack is healthy with one."
         )
     if at_times:
         out.append(
             f"{names(at_times)} gave no reading at the end of the log or of its last full charge: "
-            "look at the sense lead. Until then it is not judged, and no pack is healthy with a "
-            "cell unseen."
+            "look at the sense lead. No cell is judged unseen, and no pack is healthy with one."
         )
     return out
 

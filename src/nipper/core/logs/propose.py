@@ -257,10 +257,7 @@ class _Found:
         count, total = len(self.family.columns), self.family.sum_v()
         likely = [c for c in columns if c.numeric and _may_be_pack(c) and _pack_likely(c) >= 3.0]
         for column in sorted(likely, key=_pack_likely, reverse=True)[:1]:
-            with np.errstate(invalid="ignore", divide="ignore"):
-                ratios = column.numbers * column.factor / total
-            ratios = ratios[np.isfinite(ratios)]
-            cells = count * float(np.median(ratios)) if ratios.size else 0.0
+            cells = count * _times(column, total)
             if abs(cells - round(cells)) < WHOLE_CELLS:
                 return round(cells)
         return 0
@@ -281,15 +278,12 @@ class _Found:
         return columns
 
     def _doubt_pack(self, column: Column, total: Floats) -> None:
-        with np.errstate(invalid="ignore", divide="ignore"):
-            ratios = column.numbers * column.factor / total
-        ratios = ratios[np.isfinite(ratios)]
-        if not ratios.size:
+        ratio, count = _times(column, total), len(self.family.columns)
+        if not ratio:
             return
-        ratio, count = float(np.median(ratios)), len(self.family.columns)
         text = f"{column.name} is {ratio:.3g} times the sum of the {count} cells"
         more = round(ratio * count) - count
-        if 0 < more <= count and abs(ratio * count - count - more) < 0.1:
+        if 0 < more <= count and abs(ratio * count - count - more) < WHOLE_CELLS:
             text += f": as if {more} more were in the string than the table holds"
         self.doubts.append(Doubt(f"{text}; the sum is taken"))
 
@@ -362,6 +356,14 @@ class _Found:
             self.told.append(text)
         if not flow.fields and not flow.doubts:
             self.doubts.append(Doubt("there is no current"))
+
+
+def _times(column: Column, total: Floats) -> float:
+    """How many times a sum of cells a column is; 0 where the two never stand together."""
+    with np.errstate(invalid="ignore", divide="ignore"):
+        ratios = column.numbers * column.factor / total
+    ratios = ratios[np.isfinite(ratios)]
+    return float(np.median(ratios)) if ratios.size else 0.0
 
 
 def _may_be_pack(column: Column) -> bool:

@@ -234,8 +234,9 @@ MONTHS = {
 
 # parts of a date: codes as they are, and headings without their marks
 DATE_CODES = {
-    "YYYY": "year", "YY": "year", "MM": "month", "DD": "day", "DDD": "doy", "DOY": "doy",
-    "HH": "hour", "hh": "hour", "mm": "minute", "MI": "minute", "SS": "second", "ss": "second",
+    "YYYY": "year", "YY": "year", "MM": "month", "MO": "month", "DD": "day", "DY": "day",
+    "DDD": "doy", "DOY": "doy", "HH": "hour", "hh": "hour", "HR": "hour", "mm": "minute",
+    "MI": "minute", "MN": "minute", "SS": "second", "ss": "second",
 }  # fmt: skip
 DATE_NAMES = {
     "year": "year yr jahr ano annee anno rok jaar vuosi ar yil",
