@@ -1683,6 +1683,13 @@ def by_parts() -> None:
          parted(["Year", "Day of year", "Time"], ["%Y", "%j", "%H%M"]))  # fmt: skip
     keep("a date in parts, a clock beside",
          parted(["Year", "Month", "Day", "Time"], ["%Y", "%m", "%d", "%H:%M:%S"]))  # fmt: skip
+    split = ["%d.%m.%Y", *six[3:5]]
+    keep("a date, hour and minute", parted(["Datum", "Stunde", "Minute"], split, ";", ","))
+    keep("hour and minute before a date of words",
+         parted(["hr", "min", "sec", "Date"], [*six[3:], "%-d %B %Y"]))  # fmt: skip
+    keep("hour and minute beside a whole time",
+         parted(["Time", "Date", "Hour", "Minute"],
+                ["%Y-%m-%dT%H:%M:%SZ", "%Y-%m-%d", "05", "05"]))  # fmt: skip
     keep("zone in a heading", parted(["Year", "Month", "Day", "Hour (UTC+2)", "Minute"],
          six[:5]), options={}, check=("cells",), shift=True)  # fmt: skip
     keep("parts beside a whole time",

@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from nipper.core.imbalance import copies
 from nipper.core.imbalance.counted import counted_share, one_way_ah
 from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.logs.guess import other_chemistry
@@ -120,9 +121,14 @@ def shared_out(log):
     return replace(log, cell_v=np.repeat(mean_v[:, None], log.cells, axis=1))
 
 
+def by_height(log):
+    return replace(log, cell_v=np.sort(log.cell_v, axis=1)[:, ::-1])
+
+
 @pytest.mark.parametrize(
     ("spoil", "said"),
     [
+        (by_height, "they were sorted"),
         (swapped, "the wrong sign"),
         (unsigned, "no sign"),
         (charge_only, "one direction is missing"),
@@ -138,6 +144,34 @@ def test_a_log_that_cannot_be_right_is_no_healthy_pack(spoil, said, life):
     found = diagnose(spoil(pack.log), pack.setup)
     assert (found.verdict, found.unfit, found.findings) == ("not_enough_data", True, ())
     assert said in found.advice[0]
+
+
+@pytest.mark.parametrize("cells", [4, 16])
+def test_cells_in_order_by_chance_or_of_a_coarse_meter_were_not_sorted(cells):
+    """Each a millivolt above the one before it, or all but the last level in every row."""
+    rows = np.arange(2000)
+    herd_v = 3.3 + 0.02 * np.sin(rows / 50.0)
+    log = made(herd_v, np.zeros(rows.size))
+    steps = 0.001 * np.arange(cells)
+    apart = replace(log, cell_v=herd_v[:, None] + steps)
+    assert copies.by_height(apart) == (cells > 6)  # what many cells hardly ever are by chance
+    last_low = np.round(herd_v[:, None] - 0.02 * (np.arange(cells) == cells - 1), 2)
+    assert not copies.by_height(replace(log, cell_v=last_low))
+    noise_v = np.random.default_rng(1).normal(0.0, 0.001, apart.cell_v.shape)
+    noisy = np.round(apart.cell_v + noise_v, 3)
+    assert not copies.by_height(replace(log, cell_v=noisy))
+    assert copies.by_height(replace(log, cell_v=np.sort(noisy, axis=1)))
+
+
+@pytest.mark.parametrize("life", ["bicycle", "hoist", "night_rate"])
+def test_a_clock_that_runs_sixty_times_too_fast_is_told(life):
+    """Minutes taken for seconds: the pack went up and down on hardly any charge, "healthy"."""
+    pack = lived([each.__name__ for each in LIVES].index(life), "", 801)
+    assert not any("clock" in text for text in diagnose(pack.log, pack.setup).advice)
+    fast = replace(pack.log, time_s=pack.log.time_s / 60.0)
+    found = diagnose(fast, pack.setup)
+    assert found.verdict == "watch"
+    assert any("its clock runs too fast" in text for text in found.advice)
 
 
 def test_a_log_of_charges_alone_with_gaps_between_is_judged():

@@ -1,4 +1,4 @@
-"""Columns of a log that are one reading under several names.
+"""Columns of a log that are no cell's own: one reading under several names, or sorted by height.
 
 A table that was put together by hand, a map of registers with one address twice, or a BMS that
 shows the pack's voltage divided by the cells: who is not read looks as healthy as its neighbour.
@@ -12,13 +12,39 @@ from numpy.typing import NDArray
 from nipper.core.imbalance.causes_base import names
 from nipper.core.logs.model import Log
 
+MANY_CELLS = 6  # ordered by chance in one pack of 360
+FINE_V, TOUCH_SHARE = 0.0015, 0.01  # of a meter's step, and of the rows in which they are level
 LEAST_CHANGES = 200  # of a reading, all of them at once: no two cells on the coarsest meter do that
+BLOCK_ROWS = 20_000
 
 
 def all_alike(log: Log) -> bool:
     """Whether all cells show one voltage in every row."""
     first = log.cell_v[:, 0] if log.cells > 1 else np.empty(0)
     return _moves(first) and all(_same(first, log.cell_v[:, i]) for i in range(1, log.cells))
+
+
+def by_height(log: Log) -> bool:
+    """Whether in every row the cells stand in order of height, so that no column is of one cell.
+
+    A few cells may stand so by chance: of them each must come level with its neighbours as well, on
+    a meter so fine that true ones would then be beyond each other at times.
+    """
+    if log.cells < 3:
+        return False
+    ups, downs, least_v = np.zeros(log.cells - 1), np.zeros(log.cells - 1), np.inf
+    for first in range(0, log.rows, BLOCK_ROWS):
+        steps = np.diff(log.cell_v[first : first + BLOCK_ROWS], axis=1)
+        ups += (steps > 0.0).sum(axis=0)
+        downs += (steps < 0.0).sum(axis=0)
+        if ups.any() and downs.any():
+            return False
+        least_v = min(least_v, np.abs(steps[steps != 0.0]).min(initial=np.inf))
+    apart = ups + downs
+    if np.count_nonzero(apart >= LEAST_CHANGES) < max(3, (log.cells - 1) // 2):
+        return False
+    level = least_v < FINE_V and np.all(apart < (1.0 - TOUCH_SHARE) * log.rows)
+    return log.cells >= MANY_CELLS or bool(level)
 
 
 def without_copies(log: Log) -> tuple[Log, list[list[int]]]:

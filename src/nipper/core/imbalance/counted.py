@@ -29,6 +29,10 @@ KNEE_PCT = 8.0  # of charge: LFP falls steeply there
 MOST_COUNTED = 1.5  # times what the curve, or the BMS's percentage, tells
 LEAST_COUNTED = 0.65  # below: cells of two thirds of what they are said to hold are no usual ones
 HARDLY = 0.05
+HIGH_PCT, LOW_PCT, LEAST_TURNS, MOST_LOOKED_AT = 90.0, 50.0, 2, 50_000
+LEAST_GONE = (HIGH_PCT - LOW_PCT) / 100.0
+LEAST_VAGUE = 0.4
+VAGUE_V = 0.03  # of a voltage under load, freed of the resistance's share: slow polarisation
 # times the resistance by the sheet, or of ordinary cells of that capacity: beyond, a scale is
 # likelier (0.65 to 1.83 on 164 lives; old cells and bare contacts may have some times more)
 LEAST_OHM, MOST_OHM = 0.2, 5.0
@@ -117,13 +121,39 @@ def _to_the_knee(log: Log, setup: Setup, known: Estimate) -> Iterator[float]:
             yield 100.0 * went_ah / (100.0 - KNEE_PCT) / setup.capacity_ah
 
 
+def counted_at_most(log: Log, setup: Setup, known: Estimate) -> float | None:
+    """How much the log counts of the least that the median cell must have gone, between nearly full
+    and half by its voltage freed of the resistance's share; None where it did not.
+
+    Too vague for a scale (0.83 to 1.6 on lives that were counted rightly), and enough to tell a
+    clock whose minutes are hours, or a tenth of the current.
+    """
+    ohm = known.resistances.herd_ohm
+    rows = np.arange(0, log.rows, max(1, log.rows // MOST_LOOKED_AT))
+    if not ohm > 0.0:
+        return None
+    freed = _herd_v(log, rows) - np.nan_to_num(log.current_a[rows]) * LONG_FACTOR * ohm
+    curve = chemistry(setup.chemistry).curve
+    high = freed > float(curve.ocv(HIGH_PCT)) + VAGUE_V
+    low = freed < float(curve.ocv(LOW_PCT)) - VAGUE_V
+    rows, high = rows[high | low], high[high | low]
+    turns = np.flatnonzero(high[1:] != high[:-1])
+    counted, unseen = moved_ah(log, setup)[rows], _unseen(log)[rows]
+    turns = turns[unseen[turns + 1] == unseen[turns]]
+    least_ah = LEAST_GONE * setup.capacity_ah
+    shares = np.abs(counted[turns + 1] - counted[turns]) / least_ah
+    return float(np.median(shares)) if shares.size >= LEAST_TURNS else None
+
+
 def told_scale(log: Log, known: Estimate, setup: Setup) -> list[str]:
     """What speaks for a current of another scale, and may be the cells or the BMS as well."""
     out, share = _told_percentage(log, setup), counted_share(log, setup, known)
+    at_most = counted_at_most(log, setup, known) if share is None else None
     if share is not None and share < HARDLY:
         out.append(
             "By their voltages the cells were charged and discharged, and the log counts hardly "
-            "any charge: its current is missing for long, or of another unit."
+            "any charge: its current is missing for long, or of another unit, or its clock runs "
+            "too fast."
         )
     elif share is not None and share < LEAST_COUNTED:
         out.append(
@@ -131,6 +161,13 @@ def told_scale(log: Log, known: Estimate, setup: Setup) -> list[str]:
             f"log counts: they hold about {share * setup.capacity_ah:.0f} Ah, or the scale of the "
             "current is wrong, or the capacity of the settings. Until that is known every size in "
             "ampere-hours is doubtful."
+        )
+    elif at_most is not None and at_most < LEAST_VAGUE:
+        out.append(
+            "By their voltages the cells went from nearly full to below half and back, and the log "
+            f"counts {100.0 * at_most * LEAST_GONE:.0f} % of their capacity for it: the unit or the scale "
+            "of its current is wrong, its clock runs too fast, or the capacity of the settings is "
+            "too large. Until that is known every size in ampere-hours is doubtful."
         )
     times = known.to_25_c * known.resistances.herd_ohm / cell_resistance_ohm(setup)
     if not LEAST_OHM <= times <= MOST_OHM and np.isfinite(times):

@@ -7,7 +7,7 @@ another scale every charge would be, and what follows from them dangerous.
 from collections.abc import Iterator
 
 from nipper.core.chemistry import chemistry
-from nipper.core.imbalance.copies import all_alike
+from nipper.core.imbalance.copies import all_alike, by_height
 from nipper.core.imbalance.counted import MOST_COUNTED, counted_share, one_way_ah
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.logs.guess import other_chemistry
@@ -35,6 +35,12 @@ def _reasons(known: Estimate, log: Log, setup: Setup) -> Iterator[str]:
             "All cells of this log show the same voltage in every row: that is the pack's, divided "
             "by their number, and no reading of any cell. Nothing can be judged by it. Record the "
             "cells themselves."
+        )
+    if by_height(log):
+        yield (
+            "In every row of this log the cells stand in order of their voltage: they were sorted, "
+            "and no column is of one cell. Nothing can be judged by it. Record each cell under its "
+            "own name."
         )
     went_ah = one_way_ah(log, setup)
     if abs(went_ah) > IMPOSSIBLE * setup.capacity_ah:

@@ -10,13 +10,14 @@ from dataclasses import dataclass
 import numpy as np
 import polars as pl
 
-from nipper.core.logs.times import Seconds, calendar_days, possible_forms
+from nipper.core.logs.times import Seconds, calendar_days, dates_only, possible_forms
 from nipper.core.logs.words import CELL, CURRENT, VOLTAGE, part_of_a_date, plain
 from nipper.core.tables.table import Table
 
 LEAST_HEADINGS = 8  # moments, before a table lies on its side
 LOOKED_AT = 300
 ORDINAL = r"^(\d{4})-?(\d{3})[T ,_]+(\d{1,2}:\d{2}(?::\d{2}(?:[.,]\d+)?)?.*)$"
+CLOCK = ("hour", "minute", "second")
 OTHERWISE = {"hour": "hhmm"}  # 1430 under "time"
 RANGES = {"year": (0, 2100), "month": (1, 12), "day": (1, 31), "doy": (0, 367),
           "hour": (0, 24), "hhmm": (0, 2400), "minute": (0, 59), "second": (0, 60.999)}  # fmt: skip
@@ -27,6 +28,8 @@ def whole_dates(table: Table) -> tuple[Table, list[str]]:
     parts = _parts(table)
     if {"year", "month", "day"} <= parts.keys() or {"year", "doy"} <= parts.keys():
         return _joined(table, parts)
+    if {"hour", "minute"} <= parts.keys() and _has_dates(table):
+        return _clock(table, {k: v for k, v in parts.items() if k in CLOCK})
     return _without_days_of_the_year(table)
 
 
@@ -88,6 +91,21 @@ def _joined(table: Table, names: dict[str, str]) -> tuple[Table, list[str]]:
         texts = texts.str.head(10)  # a time of day may stand beside it
     frame = table.frame.drop(used).insert_column(0, texts)
     return table.with_frame(frame), [f"{', '.join(used)}: put together as the time"]
+
+
+def _has_dates(table: Table) -> bool:
+    return any(dates_only(table.text(name).head(LOOKED_AT).to_list()) for name in table.columns)
+
+
+def _clock(table: Table, names: dict[str, str]) -> tuple[Table, list[str]]:
+    """Hour, minute and second as one time of day, for the date that stands beside them."""
+    parts = _Parts(table, names)
+    of_day = parts.of("hour") * 3600.0 + parts.of("minute") * 60.0 + parts.of("second")
+    used = [name for name in table.columns if name in names.values()]
+    place = table.columns.index(used[0])
+    times = _texts(f"time ({', '.join(used)})", of_day).str.tail(-11)
+    frame = table.frame.drop(used).insert_column(place, times)
+    return table.with_frame(frame), [f"{', '.join(used)}: put together as the time of day"]
 
 
 def _of_year(year: Seconds, of_year: Seconds) -> Seconds:
