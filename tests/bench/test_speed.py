@@ -143,9 +143,9 @@ def test_cold_start_against_a_bare_window(benchmark, tmp_path):
         "QWidget(); w.show(); w.grab(); import os; os._exit(0)"
     )
     ours = (
+        "from nipper.app.start import load, make_window; load()\n"
         "from pathlib import Path; from PySide6.QtCore import QSettings; from "
         "PySide6.QtWidgets import QApplication; a = QApplication([])\n"
-        "from nipper.app.start import make_window\n"
         f"w = make_window(QSettings({str(tmp_path / 's.ini')!r}, "
         f"QSettings.Format.IniFormat), 'light', Path({str(tmp_path)!r}))\n"
         "from nipper.store import Bench; "
