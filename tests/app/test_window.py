@@ -25,6 +25,7 @@ from nipper.app.stage import StageView
 from nipper.app.stages.diagnose.view import DiagnoseView
 from nipper.app.stages.protect.view import ProtectView
 from nipper.app.stages.record.view import RecordView
+from nipper.core.logs import averages
 from nipper.core.rules import RULES
 from nipper.core.setup import get, loads
 from nipper.store import Bench
@@ -309,6 +310,26 @@ def test_files_are_written(qtbot, open_window, tmp_path, monkeypatch):
     answer("no/such/folder.csv")
     write_log(open_window)
     qtbot.waitUntil(lambda: "No such file" in open_window.message.text())
+
+
+def test_a_log_too_long_to_be_held_is_told_and_written_whole(
+    qtbot, open_window, tmp_path, monkeypatch
+):
+    document = open_window.document
+    rows = document.record.log.rows
+    monkeypatch.setattr(averages, "MOST_READINGS", document.record.log.cell_v.size // 2)
+    document.records.read(document.pack)
+    qtbot.waitUntil(lambda: document.record is not None and document.record.log.averaged_s > 0)
+    assert any("are more than are held at once" in a for a in document.record.diagnosis.advice)
+    for name, told in (("a.csv", ""), ("a.parquet", "a log that is this long")):
+        monkeypatch.setattr(
+            QFileDialog, "getSaveFileName", lambda *_, name=name: (str(tmp_path / name), "")
+        )
+        write_log(open_window)
+        wait_for_jobs()
+        qtbot.waitUntil(lambda told=told: told in open_window.message.text())
+    assert (tmp_path / "a.csv").read_bytes().count(b"\n") == rows + 1
+    assert not (tmp_path / "a.parquet").exists()
 
 
 def test_a_new_bench_never_takes_the_place_of_a_file(

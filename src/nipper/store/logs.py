@@ -1,8 +1,9 @@
 """The imported logs of a bench, as compressed stretches, and how their tables were read."""
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -12,6 +13,7 @@ from nipper.core.parallel import side_by_side
 from nipper.store.file import BenchFile
 
 if TYPE_CHECKING:
+    from nipper.core.logs.averages import Span
     from nipper.core.logs.model import Log
 
 
@@ -30,6 +32,13 @@ class ImportedLog:
 
 def _span(log: "Log") -> tuple[float, float]:
     return float(log.time_s[0]), float(log.time_s[-1])
+
+
+AT_ONCE = 2  # stretches
+
+
+def _unlisted() -> InputError:
+    return InputError("the bench", "a stretch of samples", "one that is listed")
 
 
 class Logs:
@@ -102,30 +111,83 @@ class Logs:
         tick: Callable[[float], None] = lambda _share: None,
         as_now: "Callable[[Log], Log | None]" = lambda log: log,
     ) -> "Log | None":
-        """All samples of a pack, in order of time; None when it has none.
+        """All samples of a pack, in order of time; None when it has none. More than can be held
+        come as means of some seconds (``averaged_s``).
 
         Parameters
         ----------
         as_now : a stretch as one of the pack as it is built now, None to leave it out
         """
+        from nipper.core.logs.averages import averaged, fitting_width_s
         from nipper.core.logs.model import join
-        from nipper.store import chunks
 
-        rows = self._file.rows(
-            "SELECT chunks.id FROM chunks JOIN logs ON logs.id = chunks.log WHERE "
-            "logs.pack = ? ORDER BY chunks.first_s",
-            (pack,),
-        )
+        listed = self._listed(pack)
+        width_s = fitting_width_s([span for _, span in listed], self._cells_of(listed))
         stretches: list[Log] = []
-        for i, (chunk,) in enumerate(rows):
-            data = self._file.rows("SELECT data FROM chunks WHERE id = ?", (chunk,))
-            if not data:  # a damaged index lists it
-                raise InputError("the bench", "a stretch of samples", "one that is listed")
-            stretch = as_now(chunks.unpack(data[0][0]))
+        done = 0
+
+        def read(entry: "tuple[int, Span]") -> "Log | None":
+            stretch = as_now(self._stretch(*entry))
+            return None if stretch is None else averaged(stretch, width_s)
+
+        def take(stretch: "Log | None") -> None:
+            nonlocal done
+            done += 1
             if stretch is not None:
                 stretches.append(stretch)
-            tick((i + 1) / len(rows))
+            tick(done / len(listed))
+
+        side_by_side(read, listed, take)
         return join(stretches) if stretches else None
+
+    def pieces(
+        self, pack: int, as_now: "Callable[[Log], Log | None]" = lambda log: log
+    ) -> "Iterator[Log]":
+        """All samples of a pack as they were recorded, in order of time, some stretches at once:
+        for what is too long to be held.
+        """
+        from nipper.core.logs.model import join
+
+        listed = self._listed(pack)
+        cuts = [span.first_s for _, span in listed[::AT_ONCE]] + [np.inf]
+        for begins_s, ends_s in pairwise(cuts):
+            here = [e for e in listed if e[1].first_s < ends_s and e[1].last_s >= begins_s]
+            whole = [as_now(self._stretch(*entry)) for entry in here]
+            kept = [stretch for stretch in whole if stretch is not None]
+            if kept:
+                log = join(kept)
+                yield log.select((log.time_s >= begins_s) & (log.time_s < ends_s))
+
+    def _listed(self, pack: int) -> "list[tuple[int, Span]]":
+        """The stretches of a pack, in order of their first moments."""
+        from nipper.core.logs.averages import Span
+
+        rows = self._file.rows(
+            "SELECT chunks.id, chunks.first_s, chunks.last_s, chunks.rows FROM chunks JOIN logs "
+            "ON logs.id = chunks.log WHERE logs.pack = ? ORDER BY chunks.first_s",
+            (pack,),
+        )
+        return [(chunk, Span(*span)) for chunk, *span in rows]
+
+    def _data(self, chunk: int) -> bytes:
+        data = self._file.rows("SELECT data FROM chunks WHERE id = ?", (chunk,))
+        if not data:  # a damaged index lists it
+            raise _unlisted()
+        return data[0][0]
+
+    def _stretch(self, chunk: int, span: "Span") -> "Log":
+        """A stretch, which must be what it is listed as: by that memory is shared out."""
+        from nipper.store import chunks
+
+        log = chunks.unpack(self._data(chunk))
+        if log.rows != span.rows or (log.rows and _span(log) != (span.first_s, span.last_s)):
+            raise _unlisted()
+        return log
+
+    def _cells_of(self, listed: "Sequence[tuple[int, Span]]") -> int:
+        from nipper.store import chunks
+
+        return chunks.cells(self._data(listed[0][0])) if listed else 0
 
     def short(self, pack: int, most_rows: int) -> "list[Log]":
         """The logs of a pack that hold no more than so many rows, oldest first."""

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal, Slot
@@ -60,6 +61,19 @@ def read_pack(
         return None
     judged = diagnose(log, setup, lambda share: tick(0.3 + 0.7 * share))
     return PackRecord(pack, log, judged, measured(log, setup, judged.estimate))
+
+
+def write_recorded(bench: Bench, record: PackRecord, path: Path) -> None:
+    """Write a pack's samples as a plain log; those that were averaged as they were recorded. Runs
+    in a worker thread.
+    """
+    from nipper.core.logs.writer import write_pieces, write_plain
+
+    if not record.log.averaged_s:
+        write_plain(record.log, path)
+        return
+    as_now = as_built_now(bench, record.pack, record.log.cells)
+    write_pieces(lambda: bench.logs.pieces(record.pack.id, as_now), path)
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from nipper.app.jobs import Job
 from nipper.app.widgets.asking import ask_save
 from nipper.app.widgets.printing import as_pdf
-from nipper.core.errors import NipperError
+from nipper.core.errors import InputError, NipperError
 from nipper.core.files import write_whole
 from nipper.core.setup import dumps
 
@@ -62,20 +62,22 @@ def write_log(window: "Window") -> None:
     """Write the shown pack's samples as a plain log, off the window's thread: a year of them takes
     seconds.
     """
-    from nipper.core.logs.writer import write_plain
+    from nipper.app.document.records import write_recorded
 
     assert window.document
-    assert window.document.record
-    log = window.document.record.log
+    document, record = window.document, window.document.record
+    assert record
     file = ask_save(
         window,
         "Write the log",
-        f"{window.document.pack.name}.csv",
+        f"{document.pack.name}.csv",
         "Plain logs (*.csv *.csv.gz);;Parquet (*.parquet);;Spreadsheets (*.xlsx)",
     )
     if file:
-        plain = not file.lower().endswith((".parquet", ".xlsx"))
-        job = Job(write_plain if plain else _write_samples, log, Path(file), lasts=True)
+        if file.lower().endswith((".parquet", ".xlsx")):
+            job = Job(_write_samples, record.log, Path(file), lasts=True)
+        else:
+            job = Job(write_recorded, document.bench, record, Path(file), lasts=True)
         job.failed.connect(window.say)
         job.start()
 
@@ -84,6 +86,8 @@ def _write_samples(log: "Log", path: Path) -> None:
     """Runs in a worker thread."""
     from nipper.core.report.tables import as_bytes, samples
 
+    if log.averaged_s:
+        raise InputError(str(path), "the file", "a .csv or .csv.gz for a log that is this long")
     write_whole(path, as_bytes(samples(log), path))
 
 

@@ -165,9 +165,9 @@ def told_scale(log: Log, known: Estimate, setup: Setup) -> list[str]:
     elif at_most is not None and at_most < LEAST_VAGUE:
         out.append(
             "By their voltages the cells went from nearly full to below half and back, and the log "
-            f"counts {100.0 * at_most * LEAST_GONE:.0f} % of their capacity for it: the unit or the scale "
-            "of its current is wrong, its clock runs too fast, or the capacity of the settings is "
-            "too large. Until that is known every size in ampere-hours is doubtful."
+            f"counts {100.0 * at_most * LEAST_GONE:.0f} % of their capacity for it: the unit or "
+            "the scale of its current is wrong, its clock runs too fast, or the capacity of the "
+            "settings is too large. Until that is known every size in ampere-hours is doubtful."
         )
     times = known.to_25_c * known.resistances.herd_ohm / cell_resistance_ohm(setup)
     if not LEAST_OHM <= times <= MOST_OHM and np.isfinite(times):

@@ -69,6 +69,11 @@ def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
     out = [_charges(known, log, setup), _leaks(known, setup), _made_good(known, setup)]
     out.append(_capacity(known, log, setup))
     out += told_late(known.lag_rows, log.interval_s)
+    if log.averaged_s:
+        out.append(
+            f"The rows of this log are more than are held at once: means of {log.averaged_s:.0f} s "
+            "are judged. What lasts shorter is blurred, and every row is kept in the bench."
+        )
     if not np.isfinite(log.current_a).any():
         out.append("Record the current as well: without it charge cannot be counted.")
     if not np.isfinite(known.resistances.herd_ohm):

@@ -39,6 +39,8 @@ class Log:
         True where that cell is being balanced.
     unreadable : int
         Rows that were left out because no cell could be read in them.
+    averaged_s : float
+        Rows are means of so many seconds; 0 where they are as they were recorded.
     """
 
     time_s: NDArray[np.floating]
@@ -49,6 +51,7 @@ class Log:
     soc_pct: NDArray[np.floating] | None = None
     balancing: NDArray[np.bool_] | None = None
     unreadable: int = 0
+    averaged_s: float = 0.0
 
     @property
     def rows(self) -> int:
@@ -165,6 +168,7 @@ def join(logs: list[Log]) -> Log:
         )
         if any(log.balancing is not None for log in logs)
         else None,
+        averaged_s=max(log.averaged_s for log in logs),
     )
     return in_order(whole)
 
