@@ -145,9 +145,11 @@ def counted_at_most(log: Log, setup: Setup, known: Estimate) -> float | None:
     return float(np.median(shares)) if shares.size >= LEAST_TURNS else None
 
 
-def told_scale(log: Log, known: Estimate, setup: Setup) -> list[str]:
-    """What speaks for a current of another scale, and may be the cells or the BMS as well."""
-    out, share = _told_percentage(log, setup), counted_share(log, setup, known)
+def told_scale(log: Log, known: Estimate, setup: Setup, share: float | None) -> list[str]:
+    """What speaks for a current of another scale, and may be the cells or the BMS as well.
+    ``share`` is that of :func:`counted_share`.
+    """
+    out = _told_percentage(log, setup)
     at_most = counted_at_most(log, setup, known) if share is None else None
     if share is not None and share < HARDLY:
         out.append(

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from nipper.core.imbalance.causes import weigh
 from nipper.core.imbalance.causes_base import Cause
-from nipper.core.imbalance.counted import told_scale
+from nipper.core.imbalance.counted import counted_share, told_scale
 from nipper.core.imbalance.estimate import Estimate, estimate
 from nipper.core.imbalance.missing import doubtful, missing, untold
 from nipper.core.imbalance.unfit import unfit
@@ -70,14 +70,15 @@ def diagnose(
     """
     log, left_out = readings_only(log, setup)
     known = estimate(log, setup, tick)
-    told = unfit(known, log, setup)
+    counted = counted_share(log, setup, known)
+    told = unfit(known, log, setup, counted)
     if told:
         # no number of it may be used elsewhere: estimated is what no rows tell
         nothing = estimate(log.select(slice(0, 0)), setup)
         return Diagnosis("not_enough_data", (), nothing, (told,), unfit=True)
     causes, lost = weigh(known, setup)
     unseen = unread(log, known.full)
-    scale = told_scale(log, known, setup)
+    scale = told_scale(log, known, setup, counted)
     advice = told_unread(log, unseen, left_out) + scale + missing(known, log, setup)
     if strong := _named(causes):
         verdict = "act" if any(c.serious for c in strong) else "watch"

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.copies import all_alike, by_height
-from nipper.core.imbalance.counted import MOST_COUNTED, counted_share, one_way_ah
+from nipper.core.imbalance.counted import MOST_COUNTED, one_way_ah
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.logs.guess import other_chemistry
 from nipper.core.logs.model import Log
@@ -17,12 +17,14 @@ from nipper.core.setup import Setup
 IMPOSSIBLE = 1.4  # of capacity, in one charge: none of 150 logs of five simulators is above 1.0
 
 
-def unfit(known: Estimate, log: Log, setup: Setup) -> str:
-    """Why nothing is to be judged by this log; empty where it is."""
-    return next(_reasons(known, log, setup), "")
+def unfit(known: Estimate, log: Log, setup: Setup, counted: float | None) -> str:
+    """Why nothing is to be judged by this log; empty where it is. ``counted`` is the share of the
+    charge that it counts, by :func:`counted_share`.
+    """
+    return next(_reasons(known, log, setup, counted), "")
 
 
-def _reasons(known: Estimate, log: Log, setup: Setup) -> Iterator[str]:
+def _reasons(known: Estimate, log: Log, setup: Setup, counted: float | None) -> Iterator[str]:
     other = other_chemistry(log, setup.chemistry, setup.capacity_ah)
     if other is not None:
         yield (
@@ -61,10 +63,9 @@ def _reasons(known: Estimate, log: Log, setup: Setup) -> Iterator[str]:
             "the scale of the log's current is wrong, or the capacity of the settings. Nothing is "
             "judged until that is put right, for every size would be wrong by as much."
         )
-    share = counted_share(log, setup, known)
-    if share is not None and share > MOST_COUNTED:
+    if counted is not None and counted > MOST_COUNTED:
         yield (
-            f"By their voltages the cells went through {100.0 / share:.0f} % of the charge that "
+            f"By their voltages the cells went through {100.0 / counted:.0f} % of the charge that "
             "the log counts: the unit or the scale of its current is wrong, or the capacity of the "
             "settings. Nothing is judged until that is put right, for every size would be wrong by "
             "as much."
