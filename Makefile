@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: demo test lint bench mutants worlds kills fuzz tables walks frames monkey turns growth docs setup lock pictures clean
+.PHONY: demo test lint bench mutants worlds kills fuzz tables walks frames monkey turns growth long docs setup lock pictures clean
 
 demo: setup $(VENV)/.kernel
 	$(RUN)/nipper --demo
@@ -56,6 +56,9 @@ turns: setup
 
 growth: setup
 	$(RUN)/python -m tests.bench.growth
+
+long: setup
+	$(RUN)/python -m tests.bench.long
 
 docs: setup
 	$(RUN)/python -m nipper.core.report.rulebook > docs/rules.md

@@ -1,9 +1,13 @@
 """The import page: each choice is read anew, and says what it makes of the file."""
 
+from dataclasses import replace
+
 import pytest
 
 from nipper.app.shell.importdraft import read_draft, understand
+from nipper.app.shell.importmany import Taken, take_all
 from nipper.app.shell.importpage import ImportPage
+from nipper.core.errors import Cancelled
 from nipper.core.logs.mapping import ColumnMapping
 from nipper.core.logs.propose import Proposal
 from nipper.core.logs.roles import Role
@@ -31,7 +35,7 @@ def draft_page(qtbot, page, bench, small_log, tmp_path):
             times=local("%d.%m.%Y %H:%M:%S"),
         )
     )
-    page.open_file(str(path), bench, bench.setup(), bench.packs(), 2, "Europe/Vienna")
+    page.open_files([str(path)], bench, bench.setup(), bench.packs(), 2, "Europe/Vienna")
     qtbot.waitUntil(lambda: page.draft is not None)
     return page
 
@@ -98,7 +102,7 @@ def test_a_column_can_be_left_out(qtbot, draft_page):
 def test_a_log_is_taken_over_and_its_columns_are_remembered(qtbot, draft_page, bench):
     with qtbot.waitSignal(draft_page.finished) as finished:
         draft_page.confirm()
-    assert finished.args == [200, 2]
+    assert finished.args == [Taken(200, 1), 2]
     again = read_draft(draft_page._file, bench, bench.setup(), "UTC")
     assert again.remembered
     assert again.mapping.zone == "Europe/Vienna"
@@ -107,7 +111,7 @@ def test_a_log_is_taken_over_and_its_columns_are_remembered(qtbot, draft_page, b
 def test_leaving_stops_the_work(qtbot, page, bench, small_log, tmp_path):
     path = tmp_path / "log.csv"
     path.write_text(dialect(small_log))
-    page.open_file(str(path), bench, bench.setup(), bench.packs(), 1, "UTC")
+    page.open_files([str(path)], bench, bench.setup(), bench.packs(), 1, "UTC")
     with qtbot.waitSignal(page.left):
         page.stop.click()
     assert page._job is None
@@ -131,8 +135,8 @@ def test_a_second_file_dropped_while_the_first_is_read_is_the_one_that_is_taken(
     second.write_text(dialect(small_log.select(slice(300, 350))))
     where = (bench, bench.setup(), bench.packs(), 2, "UTC")
     late = read_draft(str(first), bench, bench.setup(), "UTC")
-    page.open_file(str(first), *where)
-    page.open_file(str(second), *where)
+    page.open_files([str(first)], *where)
+    page.open_files([str(second)], *where)
     page._understood(late)  # the first one's answer was already on its way
     assert page.draft is None
     qtbot.waitUntil(lambda: page.draft is not None)
@@ -140,7 +144,7 @@ def test_a_second_file_dropped_while_the_first_is_read_is_the_one_that_is_taken(
     assert "second.csv: 50 rows" in words(page)
     with qtbot.waitSignal(page.finished) as finished:
         page.confirm()
-    assert finished.args == [50, 2]
+    assert finished.args == [Taken(50, 1), 2]
 
 
 def test_nothing_is_opened_while_an_import_runs(qtbot, draft_page, bench, tmp_path, small_log):
@@ -148,10 +152,69 @@ def test_nothing_is_opened_while_an_import_runs(qtbot, draft_page, bench, tmp_pa
     other.write_text(dialect(small_log.select(slice(0, 50))))
     with qtbot.waitSignal(draft_page.finished) as finished:
         draft_page.confirm()
-        draft_page.open_file(str(other), bench, bench.setup(), bench.packs(), 1, "UTC")
+        draft_page.open_files([str(other)], bench, bench.setup(), bench.packs(), 1, "UTC")
         assert "other.csv was not opened: one import at a time" in words(draft_page)
-    assert finished.args == [200, 2]
+    assert finished.args == [Taken(200, 1), 2]
     assert draft_page.draft.file.endswith("log.csv")
+
+
+@pytest.fixture
+def days(tmp_path, small_log):
+    """Four files of fifty rows each, a day apart."""
+    paths = [tmp_path / f"day {i + 1}.csv" for i in range(4)]
+    for i, path in enumerate(paths):
+        rows = small_log.select(slice(50 * i, 50 * i + 50))
+        path.write_text(dialect(replace(rows, time_s=rows.time_s + 86400.0 * i)))
+    return paths
+
+
+def test_several_files_are_taken_over_as_the_first_was(qtbot, page, bench, days):
+    page.open_files([str(d) for d in days], bench, bench.setup(), bench.packs(), 2, "UTC")
+    qtbot.waitUntil(lambda: page.draft is not None)
+    assert "3 more files are taken in as this one" in words(page)
+    assert page.take.text() == "Import 4 files"
+    with qtbot.waitSignal(page.finished) as finished:
+        page.confirm()
+    taken, pack = finished.args
+    assert (taken.rows, taken.files, taken.left, pack) == (200, 4, (), 2)
+    assert taken.told() == "4 files taken in, 200 new rows."
+    assert [log.file for log in bench.logs.all()][1:] == [d.name for d in days]
+    assert page.take.text() == "Import"
+
+
+def test_a_file_that_is_not_like_the_first_is_left_out_and_named(bench, days, small_log):
+    heads = days[1].read_text().replace("Current", "Battery current", 1)
+    days[1].write_text(heads)
+    turned = small_log.select(slice(200, 1500))
+    days[2].write_text(dialect(replace(turned, current_a=-turned.current_a)))
+    days[3].write_text("shopping list")
+    first = read_draft(str(days[0]), bench, bench.setup(), "UTC")
+    reads = (bench.setup(), "UTC")
+    told: list[float] = []
+    others = [str(d) for d in (*days[1:], days[0].with_name("gone.csv"))]
+    taken = take_all(bench, 2, first, others, reads, told.append)
+    assert (taken.rows, taken.files) == (50, 1)
+    assert [name for name, _ in taken.left] == ["day 2.csv", "day 3.csv", "day 4.csv", "gone.csv"]
+    why = dict(taken.left)
+    assert why["day 2.csv"] == "other columns"
+    assert "discharge were counted positive" in why["day 3.csv"]
+    assert taken.told().startswith("1 file taken in, 4 left out: day 2.csv: other columns; ")
+    assert taken.told().endswith("; and 1 more.")
+    assert told == sorted(told)
+
+
+def test_what_was_taken_in_before_a_stop_is_kept(bench, days):
+    first = read_draft(str(days[0]), bench, bench.setup(), "UTC")
+
+    def stop(share):
+        if share > 0.6:
+            raise Cancelled
+
+    with pytest.raises(Cancelled):
+        take_all(bench, 2, first, [str(d) for d in days[1:]], (bench.setup(), "UTC"), stop)
+    assert [log.file for log in bench.logs.all()][1:] == ["day 1.csv", "day 2.csv"]
+    again = take_all(bench, 2, first, [str(d) for d in days[1:]], (bench.setup(), "UTC"))
+    assert (again.rows, again.files) == (100, 4)
 
 
 def test_a_sensor_is_taken_for_a_cells_or_left_out_by_hand(qtbot, open_window, tmp_path):
@@ -186,7 +249,7 @@ def table_file(tmp_path, name: str) -> str:
 
 
 def opened(qtbot, page, bench, path: str):
-    page.open_file(path, bench, bench.setup(), bench.packs(), 1, "Europe/Vienna")
+    page.open_files([str(path)], bench, bench.setup(), bench.packs(), 1, "Europe/Vienna")
     qtbot.waitUntil(lambda: page.draft is not None, timeout=10_000)
     return page.draft
 

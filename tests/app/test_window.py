@@ -18,6 +18,7 @@ from nipper.app.actions import Menu
 from nipper.app.jobs import Job, wait_for_jobs
 from nipper.app.shell.commands import ACTIONS
 from nipper.app.shell.finder import matches
+from nipper.app.shell.opening import is_log
 from nipper.app.shell.rail import Rail
 from nipper.app.shell.stages import STAGES
 from nipper.app.shell.writing import write_copy, write_diagnosis, write_log, write_setup
@@ -27,9 +28,10 @@ from nipper.app.stages.protect.view import ProtectView
 from nipper.app.stages.record.view import RecordView
 from nipper.core.logs import averages
 from nipper.core.rules import RULES
-from nipper.core.setup import get, loads
+from nipper.core.setup import dumps, get, loads
 from nipper.store import Bench
 from tests.conftest import FILES
+from tests.core.test_reader import dialect
 
 
 def words(widget) -> str:
@@ -345,12 +347,47 @@ def test_a_new_bench_never_takes_the_place_of_a_file(
     assert window.document is None
 
 
-def test_of_several_files_dropped_the_rest_is_named(open_window, tmp_path):
-    files = [tmp_path / f"{name}.csv" for name in ("march", "april", "may")]
+@pytest.mark.parametrize("as_folder", [False, True])
+def test_several_logs_are_dropped_at_once(qtbot, open_window, small_log, tmp_path, as_folder):
+    folder = tmp_path / "logs"
+    folder.mkdir()
+    files = [folder / f"{name}.csv" for name in ("may", "april", "march")]
     for file in files:
-        file.write_text("time,current_a,pack_v,cell_01_v\n")
+        file.write_text(dialect(small_log.select(slice(0, 50))))
+    (folder / "notes.doc").write_text("of the week")
+    drop(open_window, *([folder] if as_folder else files))
+    page = open_window.importer.page
+    qtbot.waitUntil(lambda: page.draft is not None)
+    assert Path(page.draft.file).name == "april.csv"
+    assert page.take.text() == "Import 3 files"
+
+
+def test_of_several_files_that_are_no_logs_the_rest_is_named(open_window, tmp_path, make_setup):
+    files = [tmp_path / f"{name}.json" for name in ("one", "two", "three")]
+    for file in files:
+        file.write_text(dumps(make_setup()))
     drop(open_window, *files)
-    assert "this is march.csv. Drop the other 2" in open_window.message.text()
+    assert "this is one.json. Drop the other 2" in open_window.message.text()
+
+
+@pytest.mark.parametrize(
+    ("name", "data", "log"),
+    [
+        ("a.zip", b"PK", True),
+        ("a.parquet", b"PAR1", True),
+        ("a.JSONL", b"{}", True),
+        ("a.json", b'[{"t": 1}]', True),
+        ("a.json", b'{"device": "x", "rows": [[1]]}', True),
+        ("a.json", b'{"format": "nipper-setup", "packs": []}', False),
+        ("a.json", b"{broken", False),
+        ("a.nipper", b"", False),
+        ("a.db", b"SQLite format 3", True),
+    ],
+)
+def test_what_a_file_is_taken_for(tmp_path, name, data, log):
+    (tmp_path / name).write_bytes(data)
+    assert is_log(tmp_path / name) == log
+    assert not is_log(tmp_path / "gone.json")
 
 
 def test_typed_in_is_a_dated_revision(open_window):

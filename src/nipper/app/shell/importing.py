@@ -1,19 +1,21 @@
 """Logs on their way in: the import page, and a log that waits for a bench to be made of it."""
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Slot
 
-from nipper.app.widgets.asking import ask_open
+from nipper.app.widgets.asking import ask_open_several
 
 if TYPE_CHECKING:
     from nipper.app.shell.importdraft import Draft
+    from nipper.app.shell.importmany import Taken
     from nipper.app.shell.importpage import ImportPage
     from nipper.app.shell.window import Window
 
 KINDS = (
-    "Logs (*.csv *.gz *.tsv *.txt *.xlsx *.ods *.zip *.json *.jsonl *.parquet *.db *.sqlite)"
-    ";;All files (*)"
+    "Logs (*.csv *.gz *.tsv *.txt *.log *.xlsx *.xlsm *.xls *.ods *.zip *.json *.jsonl *.ndjson "
+    "*.parquet *.db *.sqlite);;All files (*)"
 )
 
 
@@ -24,7 +26,7 @@ class Importer(QObject):
         super().__init__(window)
         self._window = window
         self._page: ImportPage | None = None
-        self.waiting = ""  # the log a bench is being made for
+        self.waiting: Sequence[str] = ()  # the logs a bench is being made for
 
     @property
     def page(self) -> "ImportPage":
@@ -41,27 +43,27 @@ class Importer(QObject):
 
     @Slot()
     def ask(self) -> None:
-        """Let the user choose a log."""
-        file = ask_open(self._window, "Import a log", KINDS)
-        if file:
-            self.read(file)
+        """Let the user choose a log, or some of one kind."""
+        files = ask_open_several(self._window, "Import a log, or several of one kind", KINDS)
+        if files:
+            self.read(*files)
 
-    def read(self, file: str) -> None:
-        """Show a log on the import page."""
+    def read(self, *files: str) -> None:
+        """Show a log on the import page; others are read as it is."""
         document, zone = self._window.document, str(self._window.zone)
         self._window.show_page(self.page)
         if document is None:
-            self.waiting = file
-            self.page.open_file(file, None, None, [], 0, zone)
+            self.waiting = files
+            self.page.open_files(files, None, None, [], 0, zone)
             return
         packs, shown = document.records.packs, document.pack.id
-        self.page.open_file(file, document.bench, document.setup, packs, shown, zone)
+        self.page.open_files(files, document.bench, document.setup, packs, shown, zone)
 
     def read_waiting(self) -> None:
         """The bench for the log that waits is there."""
         if self.waiting:
-            waiting, self.waiting = self.waiting, ""
-            self.read(waiting)
+            waiting, self.waiting = self.waiting, ()
+            self.read(*waiting)
 
     @Slot(object)
     def _drafted(self, draft: "Draft") -> None:
@@ -69,23 +71,24 @@ class Importer(QObject):
         log = draft.log
         if self._window.document is None and self.waiting and log is not None:
             start = self._window.start_page
-            start.start_from_log(self.waiting, log)
+            start.start_from_log(self.waiting[0], log)
             self._window.show_page(start)
 
-    @Slot(int, int)
-    def _imported(self, added: int, pack_id: int) -> None:
+    @Slot(object, int)
+    def _imported(self, taken: "Taken", pack_id: int) -> None:
         document = self._window.document
         if document is None:
             return
         nothing = "All rows of this log are in the bench already: nothing was added."
-        self._window.say("" if added else nothing)
+        told = taken.told() or ("" if taken.rows else nothing)
+        self._window.say(told, "act" if taken.left else "soft")
         document.choose_pack(pack_id)
         document.records.read(document.pack)
         self._window.go("record")
 
     @Slot()
     def _left(self) -> None:
-        self.waiting = ""
+        self.waiting = ()
         if self._window.document is None:
             self._window.new_bench()
         else:

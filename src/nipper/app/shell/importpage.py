@@ -2,7 +2,7 @@
 on confirmation.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PySide6.QtCore import Signal, Slot
@@ -16,7 +16,8 @@ from PySide6.QtWidgets import (
 
 from nipper.app.jobs import Job, Latest
 from nipper.app.shell.columnstable import ColumnsTable
-from nipper.app.shell.importdraft import Draft, read_draft, take_over, understand
+from nipper.app.shell.importdraft import Draft, read_draft, understand
+from nipper.app.shell.importmany import Taken, take_all
 from nipper.app.shell.importparts import CHOICE, FirstRows, Oddities, Written
 from nipper.app.theme import Theme
 from nipper.app.widgets.asking import ask_open, ask_save
@@ -35,13 +36,13 @@ MAPPINGS = "Column mappings (*.json)"
 
 
 class ImportPage(QWidget):
-    """``finished`` carries the rows added and the pack; ``drafted`` a draft as understood.
+    """``finished`` carries what was :class:`Taken` and the pack; ``drafted`` a draft as understood.
 
     More than twenty methods: reading, reading again and taking over are jobs of one file, and each
     has its begin, end and failure here.
     """
 
-    finished = Signal(int, int)
+    finished = Signal(object, int)
     left = Signal()
     drafted = Signal(object)
 
@@ -52,7 +53,7 @@ class ImportPage(QWidget):
         self.draft: Draft | None = None
         self._bench: Bench | None = None
         self._setup: Setup | None = None
-        self._file, self._zone = "", "UTC"
+        self._file, self._others, self._zone = "", list[str](), "UTC"
         self._job: Job | None = None
         self._importing = False
         self._again = Latest(understand, self)
@@ -117,21 +118,23 @@ class ImportPage(QWidget):
 
     # coming in
 
-    def open_file(
+    def open_files(
         self,
-        path: str,
+        files: Sequence[str],
         bench: Bench | None,
         setup: Setup | None,
         packs: list[Pack],
         chosen: int,
         zone: str,
     ) -> None:
-        """Read a file and show how it is understood; one at a time, the newest counts."""
+        """Read the first of some files and show how it is understood: the others are to be read as
+        it is. The newest call counts.
+        """
         if self._importing:
-            self._subtitle.setText(f"{Path(path).name} was not opened: one import at a time.")
+            self._subtitle.setText(f"{Path(files[0]).name} was not opened: one import at a time.")
             return
-        self._bench, self._setup, self._file, self.draft = bench, setup, path, None
-        self._zone = zone
+        self._bench, self._setup, self._zone, self.draft = bench, setup, zone, None
+        self._file, *self._others = files
         self.pack.clear()
         for pack in packs:
             self.pack.addItem(pack.name, pack.id)
@@ -215,9 +218,13 @@ class ImportPage(QWidget):
             known = " Columns as confirmed before for such files." if draft.remembered else ""
             self._title.setText(f"{name}: {log.rows} rows, {log.cells} cells, {log.days:.1f} days")
             interval = f"{log.interval_s:.3g}" if log.interval_s < 10 else f"{log.interval_s:.0f}"
-            self._subtitle.setText(f"A row every {interval} s.{known} Look it over, then import.")
+            more = len(self._others)
+            others = f"{more} more files are taken in as this one, where they are like it."
+            then = "Look it over, then import." if not more else f"Look it over: {others}"
+            self._subtitle.setText(f"A row every {interval} s.{known} {then}")
         wrong_count = any(o.kind == "cells" for o in draft.odd)
         self.take.setEnabled(draft.log is not None and not wrong_count)
+        self.take.setText(f"Import {1 + len(self._others)} files" if self._others else "Import")
         self.columns.show_columns(draft.table, draft.mapping, draft.why)
         for part in (self.written, self.odd, self.rows):
             part.show_draft(draft)
@@ -286,14 +293,15 @@ class ImportPage(QWidget):
         self.take.setEnabled(False)
         self.take.setText("Importing …")
         self.progress.setRange(0, 1000)
-        job = Job(take_over, self._bench, self.pack.currentData(), draft, ticks=True)
-        self._start(job, self._imported)
+        reads = (self._setup, self._zone)
+        what = (self._bench, self.pack.currentData(), draft, self._others, reads)
+        self._start(Job(take_all, *what, ticks=True), self._imported)
 
     @Slot(object)
-    def _imported(self, added: int) -> None:
+    def _imported(self, taken: Taken) -> None:
         self._job, self._importing = None, False
         self.take.setText("Import")
-        self.finished.emit(added, self.pack.currentData())
+        self.finished.emit(taken, self.pack.currentData())
 
     @Slot()
     def _leave(self) -> None:

@@ -2,6 +2,7 @@
 kept.
 """
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
@@ -19,9 +20,36 @@ if TYPE_CHECKING:
     from nipper.app.shell.window import Window
 
 BENCH_SUFFIX = ".nipper"
-LOG_SUFFIXES = (".csv", ".gz", ".tsv", ".txt", ".xlsx", ".xlsm", ".ods")
-OFFERED = "*.nipper *.json *.csv *.gz *.xlsx *.ods *.tsv *.txt"
+LOG_SUFFIXES = (".csv", ".gz", ".tsv", ".txt", ".log", ".xlsx", ".xlsm", ".xls", ".ods", ".zip",
+                ".jsonl", ".ndjson", ".parquet", ".db", ".sqlite")  # fmt: skip
+OFFERED = " ".join(f"*{suffix}" for suffix in (BENCH_SUFFIX, ".json", *LOG_SUFFIXES))
+SETUP_WORDS = (b"nipper-setup", b'"chemistry"', b'"protection"')  # of a document that is no log
+LOOKED_AT = 4096  # bytes
 REMEMBERED = 8
+
+
+def is_log(path: Path) -> bool:
+    """Whether a file is to be read as a log: by its name, of a document by its first bytes."""
+    suffix = path.suffix.lower()
+    if suffix != ".json":
+        return suffix in LOG_SUFFIXES
+    head = _head(path)
+    return b"[" in head and not any(word in head for word in SETUP_WORDS)
+
+
+def _head(path: Path) -> bytes:
+    try:
+        with path.open("rb") as file:
+            return file.read(LOOKED_AT) if path.is_file() else b""
+    except OSError:  # said by whoever opens it
+        return b""
+
+
+def _within(path: Path) -> list[Path]:
+    """The logs of a folder, or the file itself."""
+    if not path.is_dir():
+        return [path]
+    return [each for each in sorted(path.iterdir()) if each.is_file() and is_log(each)]
 
 
 class Opener(QObject):
@@ -50,16 +78,31 @@ class Opener(QObject):
         if file:
             self.open(file)
 
+    def open_all(self, files: Sequence[str]) -> None:
+        """Open the first of what was dropped; where it is a log, or a folder with some, all logs
+        of it at once.
+        """
+        found = [file for given in files for file in _within(Path(given))]
+        logs = sorted((str(f) for f in found if is_log(f)), key=lambda f: (Path(f).name, f))
+        if found and is_log(found[0]):
+            self._window.importer.read(*logs)
+            return
+        first = Path(files[0])
+        self.open(str(first))
+        if len(files) > 1 and not self._window.message.text():
+            rest = f"Drop the other {len(files) - 1} after it."
+            self._window.say(f"One file at a time: this is {first.name}. {rest}")
+
     @Slot(str)
     def open(self, file: str) -> None:
         """Open a bench, make one of a setup file, or read a log, by what the file is."""
         path = Path(file)
         suffix = path.suffix.lower()
         try:
-            if suffix == ".json":
-                self.make(load(path))
-            elif suffix in LOG_SUFFIXES:
+            if is_log(path):
                 self._window.importer.read(file)
+            elif suffix == ".json":
+                self.make(load(path))
             else:
                 self._window.open_bench(Bench.open(path))
         except ReadOnlyError as error:
@@ -73,7 +116,7 @@ class Opener(QObject):
         """Make a bench of a setup, where the user says."""
         try:
             path = self._free_name(setup.name)
-            if self._window.importer.waiting == "" or self._window.document is not None:
+            if not self._window.importer.waiting or self._window.document is not None:
                 path = self._ask_where(path)
             if path is not None:
                 self._window.open_bench(Bench.create(path, setup))

@@ -135,7 +135,7 @@ class Window(QMainWindow):
         if not may_leave(self):
             return
         self._close_desk()
-        self.importer.waiting = ""
+        self.importer.waiting = ()
         self.start_page.start_plain()
         self.start_page.show_recent(self.opener.recent())
         self.show_page(self.start_page)
@@ -190,13 +190,9 @@ class Window(QMainWindow):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:  # noqa: N802 - Qt's name
-        """A bench, a setup or a log was dropped."""
+        """A bench, a setup, a log, or several logs were dropped."""
         event.acceptProposedAction()
-        first, *others = [url.toLocalFile() for url in event.mimeData().urls()]
-        self.opener.open(first)
-        if others and not self.message.text():
-            name = Path(first).name
-            self.say(f"One file at a time: this is {name}. Drop the other {len(others)} after it.")
+        self.opener.open_all([url.toLocalFile() for url in event.mimeData().urls()])
 
     # pages
 
@@ -235,9 +231,13 @@ class Window(QMainWindow):
         self.rail.show_current(self._stage if working else "")
 
     @Slot(str)
-    def say(self, text: str) -> None:
-        """One line above the page; empty takes it away."""
+    def say(self, text: str, role: str = "act") -> None:
+        """One line above the page, as a trouble or in another role; empty takes it away."""
         self.message.setText(text)
+        if self.message.property("role") != role:
+            self.message.setProperty("role", role)
+            self.message.style().unpolish(self.message)
+            self.message.style().polish(self.message)
         self.message.setVisible(bool(text))
         if self.desk is None:
             self.start_page.tell("")

@@ -13,6 +13,11 @@ def ask_open(parent: QWidget, title: str, kinds: str) -> str:
     return QFileDialog.getOpenFileName(parent, UNITS.text(title), "", UNITS.text(kinds))[0]
 
 
+def ask_open_several(parent: QWidget, title: str, kinds: str) -> list[str]:
+    """Which files to read, in order of their names; empty where none was chosen."""
+    return sorted(QFileDialog.getOpenFileNames(parent, UNITS.text(title), "", UNITS.text(kinds))[0])
+
+
 def ask_save(
     parent: QWidget, title: str, proposed: str, kinds: str, options: Options = USUAL
 ) -> str:
