@@ -362,6 +362,23 @@ def test_several_logs_are_dropped_at_once(qtbot, open_window, small_log, tmp_pat
     assert page.take.text() == "Import 3 files"
 
 
+def test_a_bench_is_made_of_several_logs(qtbot, window, small_log, tmp_path):
+    files = [tmp_path / f"{day}.csv" for day in (1, 2)]
+    for file in files:
+        file.write_text(dialect(small_log.select(slice(0, 50))))
+    drop(window, *files)
+    page = window.start_page
+    qtbot.waitUntil(page.isVisible)
+    assert "A bench from 1.csv" in words(page)
+    page.capacity.set_value(100.0)
+    page.make.click()
+    qtbot.waitUntil(lambda: window.importer.page.take.text() == "Import 2 files")
+    with qtbot.waitSignal(window.importer.page.finished):
+        window.importer.page.confirm()
+    assert "2 files taken in, 50 new rows" in window.message.text()
+    assert window.message.property("role") == "soft"
+
+
 def test_of_several_files_that_are_no_logs_the_rest_is_named(open_window, tmp_path, make_setup):
     files = [tmp_path / f"{name}.json" for name in ("one", "two", "three")]
     for file in files:
