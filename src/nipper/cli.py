@@ -7,6 +7,7 @@ import argparse
 import json
 import sys
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
@@ -175,17 +176,20 @@ def _targets(shot: "Snapshot", setup: Setup) -> list[dict[str, object]]:
 
 
 def _read_logs(arguments: argparse.Namespace, setup: Setup) -> "list[ReadLog]":
+    from nipper.core.logs.averages import held_together
     from nipper.core.logs.reader import read_file
 
     options = _options(arguments, setup)
-    logs: list[ReadLog] = []
+    found: list[ReadLog] = []
     for file in arguments.logs:
-        found = read_file(file, options)
-        if found.log.cells != setup.cells:
-            expected = f"{setup.cells} cells as in the setup, found {found.log.cells}"
+        read = read_file(file, options)
+        if read.log.cells != setup.cells:
+            expected = f"{setup.cells} cells as in the setup, found {read.log.cells}"
             raise InputError(file, "the header", expected)
-        logs.append(found)
-    return logs
+        found.append(read)
+        logs = held_together([each.log for each in found])
+        found = [replace(each, log=log) for each, log in zip(found, logs, strict=True)]
+    return found
 
 
 def _of_pack(setup: Setup, name: str | None) -> Setup:

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from nipper.core.errors import InputError
 from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.logs import averages
-from nipper.core.logs.averages import Span, averaged, fitting_width_s
+from nipper.core.logs.averages import Span, averaged, fitting_width_s, held_together
 from nipper.core.logs.model import Log, join
 from nipper.core.logs.reader import read_log
 from nipper.core.logs.writer import write_pieces, write_plain
@@ -106,6 +106,18 @@ def test_a_stretch_that_is_listed_as_a_smaller_one_is_refused(bench, log, tmp_pa
     with pytest.raises(InputError, match="one that is listed"):
         again.logs.load(1)
     again.close()
+
+
+def test_logs_given_one_after_the_other_are_held_together(log, monkeypatch):
+    halves = [log.select(slice(0, 2000)), log.select(slice(2000, None))]
+    assert [x.averaged_s for x in held_together(halves)] == [0.0, 0.0]
+    assert held_together([]) == []
+    tight(monkeypatch, log)
+    held = held_together(halves)
+    assert [x.averaged_s for x in held] == [120.0, 120.0]
+    assert sum(x.rows for x in held) < 0.75 * log.rows
+    again = held_together(held)  # with another one, later
+    assert sum(x.rows for x in again) == sum(x.rows for x in held)
 
 
 @given(

@@ -72,7 +72,7 @@ def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
     if log.averaged_s:
         out.append(
             f"The rows of this log are more than are held at once: means of {log.averaged_s:.0f} s "
-            "are judged. What lasts shorter is blurred, and every row is kept in the bench."
+            "are judged, and what lasts shorter is blurred. A bench keeps every row."
         )
     if not np.isfinite(log.current_a).any():
         out.append("Record the current as well: without it charge cannot be counted.")

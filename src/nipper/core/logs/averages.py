@@ -40,6 +40,13 @@ def fitting_width_s(spans: Sequence[Span], cells: int) -> float:
     return next(fits, WIDTHS_S[-1])
 
 
+def held_together(logs: Sequence[Log]) -> list[Log]:
+    """The logs of a pack so that all can be held at once: as they are, or as means."""
+    spans = [Span(float(x.time_s[0]), float(x.time_s[-1]), x.rows) for x in logs if x.rows]
+    width_s = fitting_width_s(spans, max((x.cells for x in logs), default=0))
+    return [averaged(log, width_s) for log in logs]
+
+
 def averaged(log: Log, width_s: float) -> Log:
     """The log with one row for each so many seconds in which it has any, their mean.
 
