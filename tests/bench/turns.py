@@ -17,10 +17,11 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PySide6.QtCore import QSettings, QThreadPool
 from PySide6.QtWidgets import QApplication
 
+from nipper.app.garbage import Sweeper
 from nipper.app.jobs import wait_for_jobs
 from nipper.app.shell.stages import STAGES
 from nipper.app.shell.window import Window
-from nipper.app.start import make_window
+from nipper.app.start import load, make_window
 from nipper.core.logs.writer import write_plain
 from nipper.core.simulate.scenario import Scenario
 from nipper.core.simulate.trial import run
@@ -96,8 +97,10 @@ def acts(window: Window, folder: Path) -> Iterator[tuple[str, Callable[[], objec
 
 def main() -> None:
     """Measure it."""
+    load()
     app = QApplication([])
     app.setStyle("Fusion")
+    Sweeper(app)  # as in the application
     with tempfile.TemporaryDirectory(prefix="nipper-turns-") as folder:
         settings = QSettings(f"{folder}/settings.ini", QSettings.Format.IniFormat)
         window = make_window(settings, "light", Path(folder))
