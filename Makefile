@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: demo test lint bench mutants worlds kills fuzz tables walks frames monkey turns growth long docs setup lock pictures clean
+.PHONY: demo test lint bench mutants worlds kills powerloss fuzz tables walks frames monkey turns growth long docs setup lock pictures clean
 
 demo: setup $(VENV)/.kernel
 	$(RUN)/nipper --demo
@@ -35,6 +35,9 @@ mutants: setup
 
 kills: setup
 	$(RUN)/python -m tests.bench.kills 1000
+
+powerloss: setup
+	$(RUN)/python -m tests.bench.powerloss 1000
 
 fuzz: setup
 	FUZZ_SEED=$${FUZZ_SEED:-$$(date +%Y%m%d)} $(RUN)/python -m tests.bench.fuzz 1000000

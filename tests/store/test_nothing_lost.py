@@ -3,6 +3,7 @@ copy.
 """
 
 import os
+import random
 import shutil
 import signal
 import sqlite3
@@ -19,7 +20,7 @@ from nipper.core.files import whole, write_whole
 from nipper.core.presets import new_setup
 from nipper.core.setup import dumps, put
 from nipper.store import Bench, GoneError, ReadOnlyError, copy_read_only, place
-from tests.bench import kills
+from tests.bench import kills, powerloss
 from tests.builders import charge_log
 
 ROOT = Path(__file__).parents[2]
@@ -366,3 +367,35 @@ def test_a_writer_killed_at_random_moments_loses_nothing(tmp_path):
     """A few of what ``make kills`` does a thousand times."""
     for seed in range(5):
         assert kills.kill_once(tmp_path, seed) == []
+
+
+def hexed(text):
+    return "".join(f"\\x{byte:02x}" for byte in text)
+
+
+def test_of_a_file_whose_power_fails_only_what_was_synced_is_sure(tmp_path):
+    """The recorder of ``tests.bench.powerloss``, by calls as it reads them."""
+    folder = str(tmp_path).encode()
+    path, named = hexed(folder + b"/a"), hexed(folder)
+    lines = [
+        f'7 openat(AT_FDCWD<{hexed(b"/")}>, "{path}", O_RDWR|O_CREAT, 0644) = 5<{path}>',
+        f'7 pwrite64(5<{path}>, "{hexed(b"old")}", 3, 0) = 3',
+        f"7 fsync(5<{path}>) = 0",
+        f"8 fsync(6<{named}> <unfinished ...>",
+        f'7 write(1<pipe:[1]>, "{hexed(b"event 1")}", 7) = 7',
+        "8 <... fsync resumed>) = 0",
+        f'7 pwrite64(5<{path}>, "{hexed(b"new")}", 3, 0) = 3',
+        f'7 rename("{path}", "{hexed(folder + b"/b")}") = 0',
+        f'7 pwrite64(5<{path}>, "{hexed(b"lost")}", 4, 0) = -1',
+    ]
+    disk = powerloss.taken(tmp_path)
+    for call in powerloss.calls(lines):
+        powerloss.follow(disk, tmp_path, *call)
+    assert disk.confirmed == ["event 1"]
+    found = set()
+    for seed in range(60):
+        place = tmp_path / str(seed)
+        place.mkdir()
+        disk.left(place, random.Random(seed))
+        found |= {(p.name, p.read_bytes()) for p in place.iterdir()}
+    assert found == {(name, data) for name in "ab" for data in (b"old", b"new")}
