@@ -16,8 +16,10 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QLabel
 
 from nipper.app.actions import Menu
 from nipper.app.jobs import Job, wait_for_jobs
+from nipper.app.shell import importmany
 from nipper.app.shell.commands import ACTIONS
 from nipper.app.shell.finder import matches
+from nipper.app.shell.importdraft import read_draft
 from nipper.app.shell.opening import is_log
 from nipper.app.shell.rail import Rail
 from nipper.app.shell.stages import STAGES
@@ -377,6 +379,34 @@ def test_a_bench_is_made_of_several_logs(qtbot, window, small_log, tmp_path):
         window.importer.page.confirm()
     assert "2 files taken in, 50 new rows" in window.message.text()
     assert window.message.property("role") == "soft"
+
+
+def test_what_several_files_brought_before_a_stop_is_shown(
+    qtbot, open_window, small_log, tmp_path, monkeypatch
+):
+    files = [tmp_path / f"{day}.csv" for day in (1, 2, 3)]
+    for day, file in enumerate(files, 10):
+        later = replace(small_log, time_s=small_log.time_s + 86400.0 * 30 * day)
+        file.write_text(dialect(later.select(slice(0, 300))))
+    document, (pack, *_) = open_window.document, open_window.document.records.packs
+    before = document.records.by_pack[pack.id].log.rows
+    drop(open_window, *files)
+    page = open_window.importer.page
+    qtbot.waitUntil(lambda: page.draft is not None)
+    stuck = threading.Event()
+
+    def slow(path, *given):
+        if path.endswith("3.csv"):
+            stuck.wait(20.0)
+        return read_draft(path, *given)
+
+    monkeypatch.setattr(importmany, "read_draft", slow)
+    page.confirm()
+    qtbot.waitUntil(lambda: len(document.bench.logs.all()) >= 3)
+    page.stop.click()
+    stuck.set()
+    qtbot.waitUntil(lambda: document.records.by_pack[pack.id].log.rows > before)
+    assert document.records.by_pack[pack.id].log.rows == before + 600
 
 
 def test_of_several_files_that_are_no_logs_the_rest_is_named(open_window, tmp_path, make_setup):

@@ -86,10 +86,13 @@ class Importer(QObject):
         document.records.read(document.pack)
         self._window.go("record")
 
-    @Slot()
-    def _left(self) -> None:
+    @Slot(int)
+    def _left(self, partly: int) -> None:
         self.waiting = ()
-        if self._window.document is None:
+        document = self._window.document
+        if document is None:
             self._window.new_bench()
         else:
+            if partly:
+                document.records.read(document.records.pack(partly))
             self._window.go_back()

@@ -36,14 +36,15 @@ MAPPINGS = "Column mappings (*.json)"
 
 
 class ImportPage(QWidget):
-    """``finished`` carries what was :class:`Taken` and the pack; ``drafted`` a draft as understood.
+    """``finished`` carries what was :class:`Taken` and the pack; ``left`` the pack that may have
+    got some files of several before the work was stopped, or 0; ``drafted`` a draft as understood.
 
     More than twenty methods: reading, reading again and taking over are jobs of one file, and each
     has its begin, end and failure here.
     """
 
     finished = Signal(object, int)
-    left = Signal()
+    left = Signal(int)
     drafted = Signal(object)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
@@ -55,7 +56,7 @@ class ImportPage(QWidget):
         self._setup: Setup | None = None
         self._file, self._others, self._zone = "", list[str](), "UTC"
         self._job: Job | None = None
-        self._importing = False
+        self._importing, self._partly = False, 0
         self._again = Latest(understand, self)
         self._again.answered.connect(self._understood)
         self._title = label("", size=16, weight=SEMI, wrap=True)
@@ -135,6 +136,7 @@ class ImportPage(QWidget):
             return
         self._bench, self._setup, self._zone, self.draft = bench, setup, zone, None
         self._file, *self._others = files
+        self._partly = 0
         self.pack.clear()
         for pack in packs:
             self.pack.addItem(pack.name, pack.id)
@@ -290,6 +292,7 @@ class ImportPage(QWidget):
         if draft is None or draft.log is None or self._bench is None or draft.file != self._file:
             return
         self._importing = True
+        self._partly = self.pack.currentData() if self._others else 0
         self.take.setEnabled(False)
         self.take.setText("Importing …")
         self.progress.setRange(0, 1000)
@@ -308,4 +311,4 @@ class ImportPage(QWidget):
         if self._job is not None:
             self._job.cancel()
             self._job, self._importing = None, False
-        self.left.emit()
+        self.left.emit(self._partly)
