@@ -2,6 +2,7 @@
 
 import gzip
 import sqlite3
+from contextlib import closing
 from dataclasses import replace
 
 import numpy as np
@@ -96,12 +97,23 @@ def test_no_piece_is_written_over_what_is_no_file(bench, log, tmp_path):
         write_pieces(lambda: bench.logs.pieces(1), tmp_path)
 
 
-def test_a_stretch_that_is_listed_as_a_smaller_one_is_refused(bench, log, tmp_path):
+@pytest.mark.parametrize(
+    ("column", "value"),
+    [
+        ("rows", 3),
+        ("rows", b"\0\1"),
+        ("rows", 2**62),
+        ("first_s", "x"),
+        ("last_s", 1e308),
+        ("last_s", float("inf")),
+    ],
+)
+def test_a_stretch_that_is_listed_as_another_one_is_refused(bench, log, column, value):
     """A few kilobytes could be a thousand times as many rows as were made room for."""
     bench.logs.add(1, log, "a.csv")
     bench.close()
-    with sqlite3.connect(bench.path) as db:
-        db.execute("UPDATE chunks SET rows = 3 WHERE id = 2")
+    with closing(sqlite3.connect(bench.path)) as db, db:
+        db.execute(f"UPDATE chunks SET {column} = ? WHERE id = 2", (value,))
     again = Bench.open(bench.path)
     with pytest.raises(InputError, match="one that is listed"):
         again.logs.load(1)

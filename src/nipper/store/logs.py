@@ -4,6 +4,7 @@ import json
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
+from math import isfinite
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -35,6 +36,12 @@ def _span(log: "Log") -> tuple[float, float]:
 
 
 AT_ONCE = 2  # stretches
+
+
+def _can_be(first_s: object, last_s: object, rows: object) -> bool:
+    """Whether a stretch may be listed so: a column of the base may hold anything."""
+    times = [x for x in (first_s, last_s) if isinstance(x, float | int) and isfinite(x)]
+    return len(times) == 2 and isinstance(rows, int) and rows > 0
 
 
 def _unlisted() -> InputError:
@@ -162,12 +169,14 @@ class Logs:
         """The stretches of a pack, in order of their first moments."""
         from nipper.core.logs.averages import Span
 
-        rows = self._file.rows(
+        found = self._file.rows(
             "SELECT chunks.id, chunks.first_s, chunks.last_s, chunks.rows FROM chunks JOIN logs "
             "ON logs.id = chunks.log WHERE logs.pack = ? ORDER BY chunks.first_s",
             (pack,),
         )
-        return [(chunk, Span(*span)) for chunk, *span in rows]
+        if not all(_can_be(*span) for _, *span in found):
+            raise _unlisted()
+        return [(chunk, Span(*span)) for chunk, *span in found]
 
     def _data(self, chunk: int) -> bytes:
         data = self._file.rows("SELECT data FROM chunks WHERE id = ?", (chunk,))
