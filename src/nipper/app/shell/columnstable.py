@@ -70,7 +70,8 @@ class ColumnsTable(QTableWidget):
                 title = f"cell {mapping.cells.index(column) + 1}"
             values = "  ".join(v for v in head[column] if v)
             reason = why.get(column, "")
-            texts = (column, values, f"{title} ▾", "" if reason == title else reason)
+            taken, because = UNITS.text(title), UNITS.text("" if reason == title else reason)
+            texts = (column, values, f"{taken} ▾", because)
             for place, text in enumerate(texts):
                 item = QTableWidgetItem(text)
                 item.setToolTip(UNITS.text(text))
