@@ -2,6 +2,7 @@
 
 import gzip
 import json
+import os
 import subprocess
 import sys
 import threading
@@ -435,6 +436,23 @@ def test_what_a_file_is_taken_for(tmp_path, name, data, log):
     (tmp_path / name).write_bytes(data)
     assert is_log(tmp_path / name) == log
     assert not is_log(tmp_path / "gone.json")
+
+
+def test_a_pipe_is_not_waited_for_and_a_closed_folder_is_told(open_window, tmp_path, monkeypatch):
+    os.mkfifo(tmp_path / "pipe.json")
+    assert not is_log(tmp_path / "pipe.json")
+    closed = tmp_path / "closed"
+    closed.mkdir()
+    drop(open_window, closed)  # with nothing in it
+    assert "closed" in open_window.message.text()
+
+    def refused(_path):
+        raise PermissionError
+
+    monkeypatch.setattr(Path, "iterdir", refused)
+    open_window.say("")
+    drop(open_window, closed)
+    assert "closed" in open_window.message.text()
 
 
 def test_typed_in_is_a_dated_revision(open_window):

@@ -38,9 +38,11 @@ def is_log(path: Path) -> bool:
 
 
 def _head(path: Path) -> bytes:
+    if not path.is_file():  # a pipe would be waited for
+        return b""
     try:
         with path.open("rb") as file:
-            return file.read(LOOKED_AT) if path.is_file() else b""
+            return file.read(LOOKED_AT)
     except OSError:  # said by whoever opens it
         return b""
 
@@ -49,7 +51,10 @@ def _within(path: Path) -> list[Path]:
     """The logs of a folder, or the file itself."""
     if not path.is_dir():
         return [path]
-    return [each for each in sorted(path.iterdir()) if each.is_file() and is_log(each)]
+    try:
+        return [each for each in sorted(path.iterdir()) if each.is_file() and is_log(each)]
+    except OSError:  # said by whoever opens it
+        return [path]
 
 
 class Opener(QObject):

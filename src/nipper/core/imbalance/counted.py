@@ -132,7 +132,7 @@ def counted_at_most(log: Log, setup: Setup, known: Estimate) -> float | None:
     rows = np.arange(0, log.rows, max(1, log.rows // MOST_LOOKED_AT))
     if not ohm > 0.0:
         return None
-    freed = _herd_v(log, rows) - np.nan_to_num(log.current_a[rows]) * LONG_FACTOR * ohm
+    freed = _herd_v(log, rows) - log.current_a[rows] * LONG_FACTOR * ohm
     curve = chemistry(setup.chemistry).curve
     high = freed > float(curve.ocv(HIGH_PCT)) + VAGUE_V
     low = freed < float(curve.ocv(LOW_PCT)) - VAGUE_V

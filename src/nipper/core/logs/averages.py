@@ -14,6 +14,7 @@ from nipper.core.logs.model import Floats, Log
 
 MOST_READINGS = 64_000_000  # of cells, held at once: 46 days of seconds of 16 cells
 WIDTHS_S = (2.0, 5.0, 10.0, 15.0, 30.0, 60.0, 120.0, 300.0, 900.0, 3600.0)
+LONGEST_S = 1e9  # thirty years: a stranger's bench may hold anything
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,8 +37,7 @@ def fitting_width_s(spans: Sequence[Span], cells: int) -> float:
     most = MOST_READINGS / max(1, cells)
     if sum(span.rows for span in spans) <= most:
         return 0.0
-    fits = (w for w in WIDTHS_S if sum(span.rows_of(w) for span in spans) <= most)
-    return next(fits, WIDTHS_S[-1])
+    return next(w for w in (*WIDTHS_S, LONGEST_S) if sum(s.rows_of(w) for s in spans) <= most)
 
 
 def held_together(logs: Sequence[Log]) -> list[Log]:
