@@ -358,10 +358,16 @@ def test_several_logs_are_dropped_at_once(qtbot, open_window, small_log, tmp_pat
     for file in files:
         file.write_text(dialect(small_log.select(slice(0, 50))))
     (folder / "notes.doc").write_text("of the week")
-    drop(open_window, *([folder] if as_folder else files))
+    (folder / "._april.csv").write_text("what another system leaves")
+    within = folder / "2026"
+    within.mkdir()
+    if as_folder:
+        files[0].rename(within / "may.csv")
+    drop(open_window, *([folder] if as_folder else [*files, folder / "notes.doc"]))
     page = open_window.importer.page
     qtbot.waitUntil(lambda: page.draft is not None)
-    assert Path(page.draft.file).name == "april.csv"
+    assert Path(page.draft.file).name == ("may.csv" if as_folder else "april.csv")
+    assert ("no logs: notes.doc" in open_window.message.text()) == (not as_folder)
     assert page.take.text() == "Import 3 files"
 
 
@@ -446,10 +452,10 @@ def test_a_pipe_is_not_waited_for_and_a_closed_folder_is_told(open_window, tmp_p
     drop(open_window, closed)  # with nothing in it
     assert "closed" in open_window.message.text()
 
-    def refused(_path):
+    def refused(*_):
         raise PermissionError
 
-    monkeypatch.setattr(Path, "iterdir", refused)
+    monkeypatch.setattr(Path, "rglob", refused)
     open_window.say("")
     drop(open_window, closed)
     assert "closed" in open_window.message.text()

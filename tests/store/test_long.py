@@ -132,6 +132,11 @@ def test_logs_given_one_after_the_other_are_held_together(log, monkeypatch):
     assert sum(x.rows for x in again) == sum(x.rows for x in held)
 
 
+def test_a_width_is_found_for_whatever_is_listed():
+    odd = [Span(0.0, 1e308, 2**62), Span(-1e300, 0.0, 2**62)]
+    assert fitting_width_s(odd, 16) == averages.LONGEST_S
+
+
 @given(
     st.lists(st.floats(0.3, 400.0), min_size=1, max_size=60),
     st.sampled_from([2.0, 10.0, 60.0]),

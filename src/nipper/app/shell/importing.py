@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Slot
 
+from nipper.app.shell.opening import LOG_SUFFIXES
 from nipper.app.widgets.asking import ask_open_several
 
 if TYPE_CHECKING:
@@ -13,10 +14,7 @@ if TYPE_CHECKING:
     from nipper.app.shell.importpage import ImportPage
     from nipper.app.shell.window import Window
 
-KINDS = (
-    "Logs (*.csv *.gz *.tsv *.txt *.log *.xlsx *.xlsm *.xls *.ods *.zip *.json *.jsonl *.ndjson "
-    "*.parquet *.db *.sqlite);;All files (*)"
-)
+KINDS = " ".join(f"*{suffix}" for suffix in (*LOG_SUFFIXES, ".json"))
 
 
 class Importer(QObject):
@@ -44,7 +42,8 @@ class Importer(QObject):
     @Slot()
     def ask(self) -> None:
         """Let the user choose a log, or some of one kind."""
-        files = ask_open_several(self._window, "Import a log, or several of one kind", KINDS)
+        kinds = f"Logs ({KINDS});;All files (*)"
+        files = ask_open_several(self._window, "Import a log, or several of one kind", kinds)
         if files:
             self.read(*files)
 

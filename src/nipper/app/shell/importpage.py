@@ -190,11 +190,16 @@ class ImportPage(QWidget):
     def _failed(self, text: str) -> None:
         importing, self._job, self._importing = self._importing, None, False
         self._rest()
-        name = Path(self._file).name
-        self._title.setText(f"{name} was not imported" if importing else f"{name} cannot be used")
+        name, several = Path(self._file).name, importing and bool(self._others)
+        said = f"{name} was not imported" if importing else f"{name} cannot be used"
+        self._title.setText("Stopped before all files were taken in" if several else said)
         self._subtitle.setText(text)
-        self.take.setText("Import")
+        self._offer()
         self.take.setEnabled(importing)
+
+    def _offer(self) -> None:
+        files = 1 + len(self._others)
+        self.take.setText(f"Import {files} files" if self._others else "Import")
 
     @Slot(object)
     def _understood(self, draft: Draft) -> None:
@@ -226,7 +231,7 @@ class ImportPage(QWidget):
             self._subtitle.setText(f"A row every {interval} s.{known} {then}")
         wrong_count = any(o.kind == "cells" for o in draft.odd)
         self.take.setEnabled(draft.log is not None and not wrong_count)
-        self.take.setText(f"Import {1 + len(self._others)} files" if self._others else "Import")
+        self._offer()
         self.columns.show_columns(draft.table, draft.mapping, draft.why)
         for part in (self.written, self.odd, self.rows):
             part.show_draft(draft)

@@ -3,6 +3,7 @@ kept.
 """
 
 from collections.abc import Sequence
+from itertools import islice
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
@@ -25,6 +26,8 @@ LOG_SUFFIXES = (".csv", ".gz", ".tsv", ".txt", ".log", ".xlsx", ".xlsm", ".xls",
 OFFERED = " ".join(f"*{suffix}" for suffix in (BENCH_SUFFIX, ".json", *LOG_SUFFIXES))
 SETUP_WORDS = (b"nipper-setup", b'"chemistry"', b'"protection"')  # of a document that is no log
 LOOKED_AT = 4096  # bytes
+MOST_LOOKED_AT = 10_000  # of what is in a folder: somebody may drop his home
+MOST_NAMED = 3
 REMEMBERED = 8
 
 
@@ -48,13 +51,15 @@ def _head(path: Path) -> bytes:
 
 
 def _within(path: Path) -> list[Path]:
-    """The logs of a folder, or the file itself."""
+    """The logs of a folder and of those in it, or the file itself where it is one."""
     if not path.is_dir():
-        return [path]
+        return [path] if is_log(path) else []
     try:
-        return [each for each in sorted(path.iterdir()) if each.is_file() and is_log(each)]
-    except OSError:  # said by whoever opens it
-        return [path]
+        inside = list(islice(path.rglob("*"), MOST_LOOKED_AT))
+    except OSError:
+        return []
+    shown = (each for each in inside if not each.name.startswith("."))
+    return [each for each in shown if is_log(each) and each.is_file()]
 
 
 class Opener(QObject):
@@ -87,16 +92,24 @@ class Opener(QObject):
         """Open the first of what was dropped; where it is a log, or a folder with some, all logs
         of it at once.
         """
-        found = [file for given in files for file in _within(Path(given))]
-        logs = sorted((str(f) for f in found if is_log(f)), key=lambda f: (Path(f).name, f))
-        if found and is_log(found[0]):
-            self._window.importer.read(*logs)
+        first, *_ = given = [Path(file) for file in files]
+        if first.is_dir() or is_log(first):
+            self._read_logs(given)
             return
-        first = Path(files[0])
         self.open(str(first))
         if len(files) > 1 and not self._window.message.text():
             rest = f"Drop the other {len(files) - 1} after it."
             self._window.say(f"One file at a time: this is {first.name}. {rest}")
+
+    def _read_logs(self, given: Sequence[Path]) -> None:
+        logs = sorted(str(log) for path in given for log in _within(path))
+        if logs:
+            self._window.importer.read(*logs)
+        others = [path.name for path in given if not path.is_dir() and not is_log(path)]
+        if not logs:
+            self._window.say(f"{given[0].name}: there is no log in this folder, or it is closed.")
+        elif others:
+            self._window.say(f"Left out, for they are no logs: {', '.join(others[:MOST_NAMED])}.")
 
     @Slot(str)
     def open(self, file: str) -> None:

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QButtonGroup, QComboBox, QFrame, QHBoxLayout, QSiz
 
 from nipper.app.theme import Theme
 from nipper.app.theme.marks import icon
-from nipper.app.widgets.basic import SEMI, button, clear, label
+from nipper.app.widgets.basic import SEMI, button, clear, dress, label
 from nipper.app.widgets.units import UNITS
 from nipper.core.setup import Setup
 from nipper.store import Pack, Revision
@@ -82,11 +82,7 @@ class TopLine(QFrame):
                 " · changed since" if changed else ""
             )
         self.revision.setText(text)
-        role = "copper" if changed else "soft"
-        if self.revision.property("role") != role:  # dressing anew costs more than all the rest
-            self.revision.setProperty("role", role)
-            self.revision.style().unpolish(self.revision)
-            self.revision.style().polish(self.revision)
+        dress(self.revision, "role", "copper" if changed else "soft")
 
     def show_packs(self, packs: Sequence[Pack], shown: int) -> None:
         """A button a pack, where there are several."""

@@ -34,7 +34,7 @@ from nipper.app.shell.topline import TopLine
 from nipper.app.shell.tour import Tour
 from nipper.app.stage import StageView
 from nipper.app.theme import Theme
-from nipper.app.widgets.basic import label, say_again
+from nipper.app.widgets.basic import dress, label, say_again
 from nipper.app.widgets.units import UNITS
 from nipper.core.report.consequence import Consequence
 from nipper.store import Bench
@@ -234,10 +234,7 @@ class Window(QMainWindow):
     def say(self, text: str, role: str = "act") -> None:
         """One line above the page, as a trouble or in another role; empty takes it away."""
         self.message.setText(text)
-        if self.message.property("role") != role:
-            self.message.setProperty("role", role)
-            self.message.style().unpolish(self.message)
-            self.message.style().polish(self.message)
+        dress(self.message, "role", role)
         self.message.setVisible(bool(text))
         if self.desk is None:
             self.start_page.tell("")

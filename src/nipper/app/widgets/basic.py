@@ -123,6 +123,19 @@ def term(text: str, link: str, role: str = "") -> QLabel:
     return out
 
 
+def dress(widget: QWidget, name: str, value: object) -> bool:
+    """Give a property by which the style sheet dresses a widget; whether it is another one.
+
+    Dressing a widget anew costs far more than setting its text.
+    """
+    if widget.property(name) == value:
+        return False
+    widget.setProperty(name, value)
+    widget.style().unpolish(widget)
+    widget.style().polish(widget)
+    return True
+
+
 def label(
     text: str = "",
     role: str = "",

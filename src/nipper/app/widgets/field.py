@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt, Signal, Slot
 from PySide6.QtGui import QFocusEvent, QKeyEvent
 from PySide6.QtWidgets import QLineEdit, QWidget
 
+from nipper.app.widgets.basic import dress
 from nipper.app.widgets.units import UNITS
 from nipper.core.errors import RangeError
 from nipper.core.quantities import Context, format_quantity, parse_quantity
@@ -90,14 +91,8 @@ class UnitField(QLineEdit):
             self._show()
 
     def _say(self, trouble: str) -> None:
-        wrong = "true" if trouble else "false"
-        if (
-            self.property("wrong") != wrong
-        ):  # dressing a widget anew costs far more than setting its text
-            self.setProperty("wrong", wrong)
-            self.style().unpolish(self)
-            self.style().polish(self)
-        elif not trouble and self.toolTip():
+        other = dress(self, "wrong", "true" if trouble else "false")
+        if not other and not trouble and self.toolTip():
             return
         self._tip(trouble)
 

@@ -8,7 +8,7 @@ from typing import Any, Literal, get_args, get_origin
 from PySide6.QtCore import Qt, Signal, Slot
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 
-from nipper.app.widgets.basic import SEMI, label, term
+from nipper.app.widgets.basic import SEMI, dress, label, term
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.units import UNITS
 from nipper.core.presets import usual_value
@@ -223,11 +223,8 @@ class SettingsForm(QWidget):
 
 def _mark_own(field: QWidget, own: bool) -> None:
     """A value that only this pack has is seen as such."""
-    if field.property("own") != own:
-        field.setProperty("own", own)
+    if dress(field, "own", own):
         field.setStatusTip(UNITS.text("Only this pack has this value" if own else ""))
-        field.style().unpolish(field)
-        field.style().polish(field)
 
 
 def _owner(path: str) -> tuple[type[Part], str]:

@@ -31,7 +31,7 @@ UNREAD = (
 MACHINES = frozenset(
     re.findall(
         r"\S+",
-        "compile execute executemany executescript setObjectName setProperty property getattr "
+        "compile execute executemany executescript setObjectName setProperty property dress getattr "
         "hasattr setattr find findChild findChildren partition rpartition split rsplit "
         "removesuffix removeprefix startswith endswith strip lstrip rstrip replace sub match "
         "fullmatch search fromisoformat strftime strptime encode decode NewType TypeVar "

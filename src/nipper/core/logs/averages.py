@@ -37,7 +37,8 @@ def fitting_width_s(spans: Sequence[Span], cells: int) -> float:
     most = MOST_READINGS / max(1, cells)
     if sum(span.rows for span in spans) <= most:
         return 0.0
-    return next(w for w in (*WIDTHS_S, LONGEST_S) if sum(s.rows_of(w) for s in spans) <= most)
+    fits = (w for w in WIDTHS_S if sum(span.rows_of(w) for span in spans) <= most)
+    return next(fits, LONGEST_S)
 
 
 def held_together(logs: Sequence[Log]) -> list[Log]:

@@ -16,7 +16,7 @@ from nipper.app.stage import StageView
 from nipper.app.stages.rehearse.controls import Controls, StepIn
 from nipper.app.stages.rehearse.lanes import Lanes, strays
 from nipper.app.theme import BASE_PT, Theme
-from nipper.app.widgets.basic import SEMI, button, card, clear, label, refilled
+from nipper.app.widgets.basic import SEMI, button, card, clear, dress, label, refilled
 from nipper.app.widgets.units import UNITS
 from nipper.core.errors import InputError
 from nipper.core.forecast.rehearsal import Rehearsal
@@ -346,10 +346,7 @@ class _Reading(QWidget):
         """Show a figure."""
         self._value.setText(value)
         self._name.setText(name)
-        if self._value.property("role") != role:
-            self._value.setProperty("role", role)
-            self._value.style().unpolish(self._value)
-            self._value.style().polish(self._value)
+        dress(self._value, "role", role)
 
 
 def _figure_card(figure: Figure) -> QWidget:
