@@ -31,8 +31,8 @@ UNREAD = (
 MACHINES = frozenset(
     re.findall(
         r"\S+",
-        "compile execute executemany executescript setObjectName setProperty property dress getattr "
-        "hasattr setattr find findChild findChildren partition rpartition split rsplit "
+        "compile execute executemany executescript setObjectName setProperty property dress "
+        "getattr hasattr setattr find findChild findChildren partition rpartition split rsplit "
         "removesuffix removeprefix startswith endswith strip lstrip rstrip replace sub match "
         "fullmatch search fromisoformat strftime strptime encode decode NewType TypeVar "
         "pragma open connect joinpath with_suffix read_text glob rglob dtype zeros empty full "
