@@ -135,6 +135,8 @@ def open_window(qtbot, window, bench):
     qtbot.waitUntil(
         lambda: not document.busy and len(document.records.by_pack) == 2, timeout=30_000
     )
+    entries = window.rail.entries.values()
+    qtbot.waitUntil(lambda: all(entry.sentence != "reading …" for entry in entries))
     return window
 
 

@@ -2,11 +2,14 @@
 
 import gc
 import threading
+import weakref
 
 import pytest
 from PySide6.QtCore import QObject, Qt
 
-from nipper.app.garbage import FULL_AFTER, Sweeper
+from nipper.app import start
+from nipper.app.garbage import FULL_AFTER, Sweeper, put_aside
+from nipper.app.shell.stages import STAGES
 
 MUCH = 20_000
 
@@ -76,3 +79,35 @@ def test_it_belongs_to_whoever_made_it(qtbot):
     with qtbot.waitSignal(parent.destroyed):
         parent.deleteLater()
     assert gc.isenabled()
+
+
+def test_the_program_is_put_aside_when_it_is_shown_and_when_all_is_loaded(
+    qtbot, open_window, monkeypatch
+):
+    kept: list[str] = []
+    monkeypatch.setattr("nipper.app.garbage.put_aside", lambda *_: kept.append("aside"))
+    start.show(open_window)
+    assert kept == ["aside"]
+    qtbot.waitUntil(lambda: len(kept) == 2, timeout=20_000)  # all the stages need is there by then
+
+
+def test_what_is_put_aside_holds_no_bench_that_has_closed(qtbot, open_window):
+    gone = weakref.ref(open_window.document.history)
+    open_window.go("diagnose")
+    put_aside()
+    open_window.new_bench()
+    gc.collect()
+    assert gone() is not None  # the bench itself was put aside
+    qtbot.waitUntil(lambda: gone() is None, timeout=5_000)
+
+
+def test_of_a_bench_that_has_closed_nothing_is_left(qtbot, open_window, monkeypatch):
+    """The tour held the one that was open before the demo, and with it its logs."""
+    monkeypatch.setattr(open_window, "open_demo", lambda: None)
+    for stage in STAGES:
+        open_window.go(stage.id)
+    open_window.tour.begin()
+    open_window.tour.end()
+    gone = [weakref.ref(open_window.document), weakref.ref(open_window.document.record.log)]
+    open_window.new_bench()
+    qtbot.waitUntil(lambda: gc.collect() >= 0 and not any(one() for one in gone), timeout=5_000)

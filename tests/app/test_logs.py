@@ -41,7 +41,8 @@ def test_a_log_goes_only_when_asked_twice(qtbot, open_window, page):
     qtbot.waitUntil(
         lambda: not document.busy and document.records.by_pack.get(1) is None, timeout=20_000
     )
-    assert "no log yet" in open_window.rail.entries["record"].sentence
+    entry = open_window.rail.entries["record"]
+    qtbot.waitUntil(lambda: "no log yet" in entry.sentence)
 
 
 def test_charges_and_cells_are_written_for_other_programs(open_window, tmp_path, monkeypatch):

@@ -45,6 +45,7 @@ from PySide6.QtWidgets import (
 )
 from shiboken6 import isValid
 
+from nipper.app.document import Document
 from nipper.app.garbage import Sweeper
 from nipper.app.jobs import wait_for_jobs
 from nipper.app.memory import GivesBack, held_bytes, keep_little
@@ -92,7 +93,8 @@ class Monkey:
         self._files()
 
     def _open(self) -> None:
-        """A fresh copy of the bench."""
+        """A fresh copy of the bench, read and judged."""
+        before = self.window.document
         if self._small:
             self._copies += 1
             path = self.folder / "benches" / f"small {self._copies}.nipper"
@@ -101,7 +103,7 @@ class Monkey:
             self.window.open_bench(bench)
         else:
             self.window.open_demo()
-        self._settle(20.0)
+        self._settle(60.0, before)
 
     def _hook(self) -> None:
         """Whatever is raised or warned of is kept; dialogs are answered at once."""
@@ -151,12 +153,13 @@ class Monkey:
         (self.folder / "broken.nipper").write_bytes(b"SQLite format 3\0" + bytes(2000))
         (self.folder / "broken.json").write_text('{"format": "nipper-setup"')
 
-    def _settle(self, seconds: float) -> None:
+    def _settle(self, seconds: float, before: Document | None) -> None:
+        """Until another bench is open, and nothing of it is still being read."""
         end = time.monotonic() + seconds
         while time.monotonic() < end:
             _turn()
             document = self.window.document
-            if document is not None and not document.busy:
+            if document is not None and document is not before and not document.busy:
                 break
             time.sleep(0.01)
 

@@ -21,7 +21,7 @@ from nipper.app.garbage import Sweeper
 from nipper.app.jobs import wait_for_jobs
 from nipper.app.shell.stages import STAGES
 from nipper.app.shell.window import Window
-from nipper.app.start import load, make_window
+from nipper.app.start import load, make_window, show
 from nipper.core.logs.writer import write_plain
 from nipper.core.simulate.scenario import Scenario
 from nipper.core.simulate.trial import run
@@ -105,7 +105,7 @@ def main() -> None:
         settings = QSettings(f"{folder}/settings.ini", QSettings.Format.IniFormat)
         window = make_window(settings, "light", Path(folder))
         window.resize(1280, 800)
-        window.show()
+        show(window)
         told = [(1e3 * longest_s(act), name) for name, act in acts(window, Path(folder))]
         window.close()
         wait_for_jobs()

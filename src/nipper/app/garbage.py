@@ -2,7 +2,8 @@
 
 Python collects in whichever thread has just made enough objects. In a worker's thread that would
 destroy widgets and timers there, for which Qt ends the process; and a full collection, a tenth of a
-second or two with all stages built, could fall into a drag.
+second or two with all stages built, could fall into a drag. Nine tenths of what it would look at
+are the program itself, which stays: it is put aside.
 """
 
 import gc
@@ -37,3 +38,23 @@ class Sweeper(QObject):
             gc.collect(1)
         elif young > most_young:
             gc.collect(0)
+
+
+def put_aside(*_: object) -> None:
+    """What is there now stays until the end: no collection looks through it any more."""
+    gc.freeze()
+
+
+def aside() -> int:
+    """How much has been put aside."""
+    return gc.get_freeze_count()
+
+
+def look_again(before: int) -> None:
+    """A bench has closed that was opened when so much was aside: where more is by now, its logs may
+    be among it, and all is looked through once.
+    """
+    if aside() > before:
+        gc.unfreeze()
+        gc.collect()
+        gc.freeze()

@@ -25,6 +25,7 @@ if (
     from nipper.app.shell.window import Window
 
 PICTURES = "demo-pictures"
+AHEAD_MS = 600  # after the first paint, which wants the machine for itself
 FIRST = ("nipper.store", "nipper.core.rules", "nipper.core.report", "nipper.core.forecast.twin")
 
 
@@ -120,6 +121,28 @@ def load() -> None:
         importlib.import_module(name)
 
 
+def show(window: "Window") -> None:
+    """Show it; a little later load what the stages will need. The program itself is no garbage."""
+    from PySide6.QtCore import QTimer
+
+    from nipper.app.garbage import put_aside
+
+    window.show()
+    put_aside()
+    QTimer.singleShot(AHEAD_MS, load_rest)
+
+
+def load_rest() -> None:
+    """What the stages will need, beside the window's thread."""
+    from nipper.app.garbage import put_aside
+    from nipper.app.jobs import Job
+    from nipper.app.shell.stages import load_ahead
+
+    job = Job(load_ahead, ticks=True)
+    job.done.connect(put_aside)
+    job.start()
+
+
 def run(arguments: argparse.Namespace) -> int:
     """The window itself."""
     load()
@@ -157,7 +180,7 @@ def run(arguments: argparse.Namespace) -> int:
         settings, arguments.theme or str(settings.value("theme", "light" if walking else "desktop"))
     )
     tell_troubles(window)
-    window.show()
+    show(window)
     if walking:
         from nipper.app.shell.walk import Walk
 

@@ -154,7 +154,7 @@ class Document(QObject):
 
     def close(self) -> None:
         """Stop reading, keep what can be kept, let go of the file."""
-        self.records.cancel()
+        self.records.close()
         self.settings.close()
         self.bench.close()
 

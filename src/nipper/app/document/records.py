@@ -191,10 +191,11 @@ class Records(QObject):
         job.ended.connect(self._ended)
         job.start()
 
-    def cancel(self) -> None:
-        """Stop reading."""
+    def close(self) -> None:
+        """Stop reading, let go of the logs: they are most of what a bench holds."""
         for job in self._jobs.values():
             job.cancel()
+        self.by_pack.clear()
 
     @Slot(float)
     def _reading(self, share: float) -> None:

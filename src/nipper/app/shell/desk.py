@@ -2,14 +2,16 @@
 far.
 """
 
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer, Slot
 
 from nipper.app.document import Document
 from nipper.app.forecasts import Forecasts
-from nipper.app.jobs import Job, end_jobs
-from nipper.app.shell.stages import BY_ID, STAGES, load_ahead
+from nipper.app.garbage import aside, look_again
+from nipper.app.jobs import end_jobs
+from nipper.app.shell.stages import BY_ID, STAGES
 from nipper.app.shell.teller import Teller
 from nipper.app.stage import Situation, StageView
 from nipper.app.widgets.units import UNITS
@@ -20,15 +22,12 @@ if TYPE_CHECKING:
     from nipper.app.shell.window import Window
 
 
-AHEAD_MS = 600  # after the first paint, which wants the machine for itself
-
-
 class Desk(QObject):
     """Made when a bench opens, closed with it."""
 
     def __init__(self, bench: Bench, window: "Window") -> None:
         super().__init__(window)
-        self._window = window
+        self._window, self._aside = window, aside()
         self.document = Document(bench, self)
         self.forecasts = Forecasts(self.document, self)
         self.situation = Situation(self.document, self.forecasts, window.theme, window.zone)
@@ -47,14 +46,9 @@ class Desk(QObject):
         self.show_settings()
 
     def begin(self) -> None:
-        """Judge the settings and read the logs; then load what the other stages need."""
+        """Judge the settings and read the logs."""
         self.document.ask_rules()
         self.document.records.read_all()
-        QTimer.singleShot(AHEAD_MS, self, self._load_ahead)
-
-    @Slot()
-    def _load_ahead(self) -> None:
-        Job(load_ahead, ticks=True).start()
 
     def view(self, stage: str) -> StageView:
         """A stage's view; made when it is first asked for."""
@@ -68,8 +62,7 @@ class Desk(QObject):
 
     def tell(self, stage: str) -> None:
         """Show what follows of that stage."""
-        self.teller.stage = stage
-        self.teller.tell()
+        self.teller.look_at(stage)
 
     def next_pack(self) -> None:
         """Show the next pack."""
@@ -82,9 +75,12 @@ class Desk(QObject):
         for view in self.views.values():
             self._window.pages.removeWidget(view)
             view.deleteLater()
+        self.teller.quiet()
         self.document.disconnect(self._window)
         end_jobs()
         self.document.close()
+        gone = partial(look_again, self._aside)
+        self.destroyed.connect(lambda: QTimer.singleShot(0, gone))
         self.deleteLater()
 
     @Slot()

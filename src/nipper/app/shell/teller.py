@@ -2,7 +2,9 @@
 one.
 """
 
-from PySide6.QtCore import QObject, Signal, Slot
+from collections.abc import Sequence
+
+from PySide6.QtCore import QObject, QTimer, Signal, Slot
 
 from nipper.app.document import PackRecord
 from nipper.app.shell.follows import Follows
@@ -27,13 +29,19 @@ class Ear(QObject):
 
 
 class Teller(QObject):
-    """Listens to one bench for all stages; ``stage`` is the one that is shown."""
+    """Listens to one bench for all stages; ``stage`` is the one that is shown.
+
+    Its sentence comes at once, the others' one after the other as the loop has time: together they
+    would hold it up.
+    """
 
     def __init__(self, situation: Situation, rail: Rail, follows: Follows, parent: QObject) -> None:
         super().__init__(parent)
         self._situation, self._rail, self._follows = situation, rail, follows
         self.stage = ""
-        self._late: dict[str, None] = {}  # stages whose sentence waits for the hand
+        self._late: dict[str, None] = {}  # stages whose sentence is still to come
+        self._turn = QTimer(self, interval=0)
+        self._turn.timeout.connect(self._next)
         document, forecasts = situation.document, situation.forecasts
         for signal, change in (
             (document.judgement.changed, Hears.FINDINGS),
@@ -48,26 +56,11 @@ class Teller(QObject):
             ear.heard.connect(self._heard)
         document.records.changed.connect(self._record_changed)
         document.pack_changed.connect(self.tell_all)
-        document.settings.rested.connect(self._rested)
+        document.settings.rested.connect(self._turn.start)
 
     @Slot(object)
     def _heard(self, change: Hears) -> None:
-        dragging = self._situation.document.settings.dragging
-        for stage in STAGES:
-            if change not in stage.hears:
-                continue
-            if dragging and stage.id != self.stage:
-                self._late[stage.id] = None  # a frame has no time for what nobody looks at
-            else:
-                self._say(stage.id)
-        if self.stage and change in BY_ID[self.stage].hears:
-            self.tell()
-
-    @Slot()
-    def _rested(self) -> None:
-        late, self._late = self._late, {}
-        for stage in late:
-            self._say(stage)
+        self._say_of([stage.id for stage in STAGES if change in stage.hears])
 
     @Slot(int, object)
     def _record_changed(self, pack_id: int, _: PackRecord | None) -> None:
@@ -78,11 +71,36 @@ class Teller(QObject):
     @Slot()
     def tell_all(self) -> None:
         """Another pack is shown: all is said anew."""
-        for stage in STAGES:
-            self._say(stage.id)
+        self._say_of(list(BY_ID))
+
+    def _say_of(self, stages: Sequence[str]) -> None:
+        self._late |= dict.fromkeys(stages)
+        if self.stage in self._late:
+            self.look_at(self.stage)
+        if not self._situation.document.settings.dragging:
+            self._turn.start()  # a frame has no time for what nobody looks at
+
+    def look_at(self, stage: str) -> None:
+        """Show a stage's words and what follows of it, from now on at once."""
+        self.stage = stage
+        if stage in self._late:
+            self._say(stage)
         self.tell()
 
+    def quiet(self) -> None:
+        """The bench closes: what is still to be said is not."""
+        self._late.clear()
+        self._turn.stop()
+
+    @Slot()
+    def _next(self) -> None:
+        if not self._late:
+            self._turn.stop()
+            return
+        self._say(next(iter(self._late)))
+
     def _say(self, stage: str) -> None:
+        del self._late[stage]
         said = BY_ID[stage].sentence(self._situation)
         if said is not None:
             status, sentence = said

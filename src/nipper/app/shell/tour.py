@@ -108,6 +108,7 @@ class Tour(QFrame):
         there = document is not None and document is not self._before
         if document is not None and there and document.record is not None:
             self._look.stop()
+            self._before = None
             self._go(0)
 
     def _go(self, at: int) -> None:
@@ -143,7 +144,7 @@ class Tour(QFrame):
     def end(self) -> None:
         """Leave the tour; the demo stays open."""
         self._look.stop()
-        self.at = -1
+        self._before, self.at = None, -1
         self.hide()
 
     def _place(self) -> None:
