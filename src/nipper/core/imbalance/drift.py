@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from nipper.core.imbalance.offsets import Offsets
 from nipper.core.logs.model import Log, nanmedian
+from nipper.core.logs.resets import leaps
 from nipper.core.setup import Balancer
 
 Floats = NDArray[np.floating]
@@ -56,8 +57,10 @@ class Drift:
 
     @property
     def days(self) -> float:
-        """Between the first and the last full charge."""
-        return float(self.time_s[-1] - self.time_s[0]) / 86400.0 if self.time_s.size else 0.0
+        """Over which full charges tell of a drift: between the first and the last, without leaps
+        of the clock.
+        """
+        return _days(self.time_s, legs(self.time_s)) if self.time_s.size else 0.0
 
     @property
     def error_ah_per_day(self) -> Floats:
@@ -149,15 +152,17 @@ def fit(
     moved = np.zeros_like(table) if moved_ah is None else moved_ah - moved_ah[:1]
     moved = moved - np.median(moved, axis=1, keepdims=True) if moved.size else moved
     slope, slope_sd, start = np.full(cells, np.nan), np.full(cells, np.nan), np.full(cells, np.nan)
-    if time_s.size >= LEAST_CHARGES and time_s[-1] - time_s[0] >= LEAST_DAYS * 86400.0:
+    leg = legs(time_s)
+    long_d = _days(time_s, leg)
+    if time_s.size >= LEAST_CHARGES and long_d >= LEAST_DAYS:
         days = (time_s - time_s[0]) / 86400.0
         tops = tops or offsets
         own = np.array([o.offset_ah for o in tops]) - moved
         own_sd = np.hypot(np.array([o.sd_ah for o in tops]), LEAST_DOUBT * capacity_ah)
         for i in range(cells):
-            slope[i], slope_sd[i], start[i] = straight_line(days, own[:, i], own_sd[:, i])
+            slope[i], slope_sd[i], start[i] = straight_line(days, own[:, i], own_sd[:, i], leg)
         slope -= np.nanmedian(slope) if np.isfinite(slope).any() else 0.0
-        slope_sd = np.hypot(slope_sd, _open_ah(tops, slope, capacity_ah) / days[-1])
+        slope_sd = np.hypot(slope_sd, _open_ah(tops, slope, capacity_ah) / long_d)
     low = np.array([o.low_ah for o in offsets]).reshape(-1, cells)
     high = np.array([o.high_ah for o in offsets]).reshape(-1, cells)
     return Drift(time_s, table, sd, low, high, moved, known, slope, slope_sd, start)
@@ -184,31 +189,59 @@ def _open_ah(tops: list[Offsets], slope: Floats, capacity_ah: float) -> Floats:
     return np.hypot(*beyond) / NINE_IN_TEN
 
 
-def straight_line(days: Floats, y: Floats, sd: Floats) -> tuple[float, float, float]:
+def legs(time_s: Floats) -> NDArray[np.intp]:
+    """Which of the stretches between leaps of the clock each full charge lies in, int[charges].
+
+    What became of the cells in a leap is not known, nor whether it was one: each stretch has a
+    level of its own. One for all where none of them tells of a drift by itself.
+    """
+    leg = np.cumsum(leaps(time_s), dtype=np.intp)
+    for number in range(int(leg[-1]) + 1 if leg.size else 0):
+        own = time_s[leg == number]
+        if own.size >= LEAST_CHARGES and np.ptp(own) >= LEAST_DAYS * 86400.0:
+            return leg
+    return np.zeros(time_s.size, np.intp)
+
+
+def _days(time_s: Floats, leg: NDArray[np.intp]) -> float:
+    return sum(float(np.ptp(time_s[leg == number])) for number in set(leg.tolist())) / 86400.0
+
+
+def straight_line(
+    days: Floats, y: Floats, sd: Floats, leg: NDArray[np.intp] | None = None
+) -> tuple[float, float, float]:
     """Weighted straight line, outliers damped: slope a day, its standard deviation, value at day 0;
-    NaN with too few charges or days.
+    NaN with too few charges or days. With ``leg`` each of those has a level of its own.
     """
     good = np.isfinite(y) & np.isfinite(sd)
-    if good.sum() < LEAST_CHARGES or np.ptp(days[good]) < LEAST_DAYS:
+    of = np.zeros(days.size, np.intp)[good] if leg is None else leg[good]
+    if good.sum() < LEAST_CHARGES or _days(86400.0 * days[good], of) < LEAST_DAYS:
         return float("nan"), float("nan"), float("nan")
     x, y, w = days[good], y[good], 1.0 / sd[good] ** 2
-    slope = sxx = mean_x = mean_y = 0.0
+    slope, sxx, mean_x, mean_y = 0.0, 0.0, x, y
     residual = np.zeros_like(y)
     for _ in range(
         3
     ):  # re-weighted once or twice, so that a charge read amiss does not steer the line
-        mean_x, mean_y = np.average(x, weights=w), np.average(y, weights=w)
+        mean_x, mean_y = (_level(values, w, of) for values in (x, y))
         sxx = np.sum(w * (x - mean_x) ** 2)
         slope = np.sum(w * (x - mean_x) * (y - mean_y)) / sxx
         residual = y - mean_y - slope * (x - mean_x)
         usual = 1.4826 * np.median(np.abs(residual)) + 1e-9
         w = np.minimum(1.0, 2.5 * usual / np.maximum(np.abs(residual), 1e-12)) / sd[good] ** 2
-    scatter = max(SHARED, float(np.sum(w * residual**2) / max(1, x.size - 2)))
+    free = x.size - 1 - np.unique(of).size
+    scatter = max(SHARED, float(np.sum(w * residual**2) / max(1, free)))
     return (
         float(slope),
         float(SERIAL_FACTOR * np.sqrt(scatter / sxx)),
-        float(mean_y - slope * mean_x),
+        float(mean_y[0] - slope * mean_x[0]),
     )
+
+
+def _level(values: Floats, weight: Floats, of: NDArray[np.intp]) -> Floats:
+    """The weighted mean of those of the same leg, for each."""
+    total = np.bincount(of, weight)
+    return (np.bincount(of, weight * values) / np.where(total > 0.0, total, 1.0))[of]
 
 
 def side_line(days: Floats, y: Floats, sd: Floats, capacity_ah: float) -> tuple[float, float]:

@@ -9,6 +9,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from nipper.core.logs.resets import days_gone
+
 Floats = NDArray[np.floating]
 
 FEW_ROWS = 500
@@ -41,6 +43,8 @@ class Log:
         Rows that were left out because no cell could be read in them.
     averaged_s : float
         Rows are means of so many seconds; 0 where they are as they were recorded.
+    redated : int
+        Rows of a clock that had begun anew, moved to where they stand in the file.
     """
 
     time_s: NDArray[np.floating]
@@ -52,6 +56,7 @@ class Log:
     balancing: NDArray[np.bool_] | None = None
     unreadable: int = 0
     averaged_s: float = 0.0
+    redated: int = 0
 
     @property
     def rows(self) -> int:
@@ -63,10 +68,10 @@ class Log:
         """Cells in series."""
         return self.cell_v.shape[1]
 
-    @property
+    @cached_property
     def days(self) -> float:
-        """Time between first and last sample, days."""
-        return float(self.time_s[-1] - self.time_s[0]) / 86400.0 if self.rows else 0.0
+        """Time from first to last sample, without leaps of the clock, days."""
+        return days_gone(self.time_s)
 
     @cached_property
     def interval_s(self) -> float:

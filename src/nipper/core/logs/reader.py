@@ -19,6 +19,7 @@ from nipper.core.logs.minor import parse_balancing
 from nipper.core.logs.model import Log
 from nipper.core.logs.propose import Options, Proposal, propose
 from nipper.core.logs.reading import Reading
+from nipper.core.logs.resets import leaps, put_right
 from nipper.core.logs.shapes import shaped, time_columns
 from nipper.core.logs.times import DATELESS, TimeForm, possible_forms, to_unix
 from nipper.core.logs.values import (
@@ -34,7 +35,6 @@ from nipper.core.tables.table import Table
 
 Floats = NDArray[np.floating]
 SECONDS_1980 = 315532800.0
-LEAP_DAYS = 200.0  # no log pauses as long: a clock was set anew
 LEAST_FILES, MOST_COLUMNS_EACH = 3, 4  # of an archive with a file a reading
 OVERLAP = 0.1  # of the shorter of two tables: more, and they are not one after the other
 
@@ -103,12 +103,15 @@ def clock_doubts(log: Log, form: TimeForm) -> list[Doubt]:
     """
     if log.rows and form not in DATELESS and log.time_s[0] < SECONDS_1980:
         return [Doubt("its times begin before 1980: was the clock never set? The dates are wrong")]
-    if log.rows < 2:
+    if log.redated:
+        text = (
+            f"the clock began anew: {log.redated} rows are read as they stand in the file, "
+            "up to when it was set"
+        )
+        return [Doubt(text)]
+    if not leaps(log.time_s).any():
         return []
-    longest = float(np.diff(log.time_s).max()) / 86400.0
-    if longest < LEAP_DAYS:
-        return []
-    years = longest / 365.25
+    years = float(np.diff(log.time_s).max()) / 86400.0 / 365.25
     text = f"the times leap over {years:.1f} years: was the clock reset for some of the rows?"
     return [Doubt(text)]
 
@@ -273,7 +276,8 @@ def _read_plain(data: bytes, mapping: ColumnMapping, unix: bool) -> tuple[Log, L
     times = text.fill_null(np.nan).to_numpy() if unix else to_unix(text, "iso", "UTC")
     if np.isnan(times).any():
         return None
-    return assemble(
+    times, moved = put_right(times)
+    log, lost = assemble(
         time_s=times,
         current_a=_numpy(frame, "current_a"),
         pack_v=_numpy(frame, "pack_v"),
@@ -284,6 +288,7 @@ def _read_plain(data: bytes, mapping: ColumnMapping, unix: bool) -> tuple[Log, L
         if mapping.balancing
         else None,
     )
+    return replace(log, redated=moved), lost
 
 
 def _numpy(frame: pl.DataFrame, name: str) -> Floats:

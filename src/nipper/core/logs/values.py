@@ -13,6 +13,7 @@ from nipper.core.logs.mapping import ColumnMapping
 from nipper.core.logs.minor import parse_balancing
 from nipper.core.logs.model import Log, in_order, summed_v
 from nipper.core.logs.onchange import in_rounds, stands, words_stand
+from nipper.core.logs.resets import put_right
 from nipper.core.logs.times import to_unix
 from nipper.core.tables.numbers import as_number, is_missing
 from nipper.core.tables.table import Table
@@ -50,7 +51,7 @@ def read_values(table: Table, mapping: ColumnMapping) -> tuple[Log, Lost]:
         lost.append((int(np.sum(~dated)), "no time in them"))
         table = replace(table, frame=table.frame.filter(pl.Series(dated)), first_line=0)
         times = times[dated]
-    times = spread_minutes(times)
+    times, moved = put_right(spread_minutes(times))
     if mapping.hold_s:  # what stands is what was written before
         order = np.argsort(times, kind="stable")
         table, times = replace(table, frame=table.frame[order]), times[order]
@@ -71,7 +72,7 @@ def read_values(table: Table, mapping: ColumnMapping) -> tuple[Log, Lost]:
     if again > 0 and not mapping.hold_s:
         lost.append((again, AGAIN))
     lost += [(n, f"values in {c} that are no numbers") for c, n in columns.stray.items()]
-    return not_empty(log, table.file), tuple(lost)
+    return not_empty(replace(log, redated=moved), table.file), tuple(lost)
 
 
 def times_as_written(table: Table, mapping: ColumnMapping) -> Floats:
