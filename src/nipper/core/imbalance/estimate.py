@@ -20,6 +20,7 @@ from nipper.core.imbalance.signals import Signals, signals
 from nipper.core.imbalance.swing import swing
 from nipper.core.logs.charges import Charge, find_charges
 from nipper.core.logs.model import Log, nanmedian
+from nipper.core.logs.resets import LEAP_S
 from nipper.core.parallel import side_by_side
 from nipper.core.setup import Setup
 
@@ -222,9 +223,19 @@ def balancer_use(log: Log, setup: Setup) -> BalancerUse:
         moved = float(balancer.current_a * (busy_h[:, None] * bled).sum(axis=0).max())
     allowed_h = float(hours[above & phase].sum())
     hidden = 0.0
-    if ran is None and log.days > 0:
+    if log.days > 0:
+        unseen_h = _gaps_h(log, above) + (allowed_h if ran is None else 0.0)
         # how many are bled at once is seldom known: at most all of the others
         few = balancer.at_once is not None
-        could_ah = for_one_cell_ah(balancer, setup.cells, allowed_h, loses=few)
+        could_ah = for_one_cell_ah(balancer, setup.cells, unseen_h, loses=few)
         hidden = 100.0 * could_ah / setup.capacity_ah * 30.4 / log.days
     return BalancerUse(float(hours[above].sum()), allowed_h, ran, flat, moved, log.days, hidden)
+
+
+def _gaps_h(log: Log, above: NDArray[np.bool_]) -> float:
+    """Hours that are not in the log, before or after which a cell was above the start voltage: the
+    balancer may have run all the while.
+    """
+    step_s = np.diff(log.time_s)
+    gap = (log.steps_s[1:] == 0.0) & (step_s < LEAP_S) & (above[1:] | above[:-1])
+    return float(np.sum(step_s[gap])) / 3600.0

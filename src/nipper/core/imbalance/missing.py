@@ -153,6 +153,12 @@ def _made_good(known: Estimate, setup: Setup) -> str:
     if not hides_leaks(known):
         return ""
     hidden = 10.0 * known.balancer.hidden_pct_month / 30.4 * setup.capacity_ah
+    if known.balancer.ran_h is not None:
+        return (
+            "Hours at the top are missing in this log, and what was balanced in them with them: a"
+            f" cell that loses up to {hidden:.0f} mAh a day, and is kept level by the balancer,"
+            " would not show. Record without gaps."
+        )
     return (
         "The log does not say which cells were balanced: a cell that loses up to"
         f" {hidden:.0f} mAh a day, and is kept level by the balancer, would not show. Record the"

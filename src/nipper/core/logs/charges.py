@@ -118,8 +118,10 @@ def _top_ups(
 def _runs(log: Log, setup: Setup, counted_ah: NDArray[np.floating]) -> list[tuple[int, int]]:
     """Runs of charging current, merged across what is forgiven: (first row, one past the last)."""
     charging = np.nan_to_num(log.current_a) > IDLE_RATE * setup.capacity_ah
-    edges = np.flatnonzero(np.diff(charging.astype(np.int8), prepend=0, append=0))
-    starts, stops = edges[::2], edges[1::2]
+    unseen = (log.steps_s == 0.0) & (np.diff(log.time_s, prepend=log.time_s[:1]) > FORGIVEN_S)
+    begins = charging & (unseen | ~np.r_[False, charging[:-1]])
+    ends = charging & np.r_[unseen[1:] | ~charging[1:], True]
+    starts, stops = np.flatnonzero(begins), np.flatnonzero(ends) + 1
     if not starts.size:
         return []
     pause_s = log.time_s[starts[1:]] - log.time_s[stops[:-1] - 1]
