@@ -1125,7 +1125,7 @@ def second() -> None:
     reset = usual(LOG).text().split("\n")
     for i in range(200, 240):
         reset[i] = "2000-01-01" + reset[i][10:]
-    keep("a clock that fell back to 2000", "\n".join(reset), doubt="years", check=("rows",))
+    keep("a clock that fell back to 2000", "\n".join(reset), doubt="began anew", check=("rows",))
     keep(
         "a percentage with its sign behind",
         usual(LOG).add("Battery level", lambda g, i: f"{g.soc_pct[i]:.1f} %").text(),

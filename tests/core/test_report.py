@@ -157,19 +157,26 @@ def test_a_weak_cell_costs_its_capacity(setup, judged):
 
 
 def test_a_healthy_pack_is_told_so(setup):
-    calm = diagnose(charge_log(setup, np.zeros(8), charges=3, depth_pct=15.0), setup)
-    unseen = of_diagnosis(calm)[0]
+    log = charge_log(setup, np.zeros(8), charges=8, depth_pct=15.0)
+    unseen = of_diagnosis(diagnose(log, setup))[0]
     assert unseen.lead == "The cells keep together; what the balancer makes good is not seen."
-    calm = diagnose(
-        charge_log(setup, np.zeros(8), charges=3, depth_pct=15.0), put(setup, {"balancer": None})
-    )
-    told = of_diagnosis(calm)
+    told = of_diagnosis(diagnose(log, put(setup, {"balancer": None})))
     assert told[0] == Consequence(
         Status.OK,
         "The cells keep together.",
         "No cell stands apart or drifts beyond what healthy ones do.",
     )
-    assert any("Record four full charges" in c.text for c in told)
+
+
+def test_level_at_the_top_alone_is_no_health(setup):
+    """Three charges in a row, little used: neither a loss nor a weak cell would have shown."""
+    few = charge_log(setup, np.zeros(8), charges=3, depth_pct=15.0)
+    told = diagnose(few, setup)
+    assert told.verdict == "not_enough_data"
+    said = of_diagnosis(told)
+    assert said[0].lead == "Not enough recorded to judge."
+    assert not any(c.status is Status.OK for c in said)
+    assert any("Record four full charges" in c.text for c in said)
 
 
 def test_history_tells_the_judgement_before(judged):

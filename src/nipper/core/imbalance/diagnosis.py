@@ -15,7 +15,7 @@ from nipper.core.imbalance.causes import weigh
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.counted import counted_share, told_scale
 from nipper.core.imbalance.estimate import Estimate, estimate
-from nipper.core.imbalance.missing import doubtful, missing, untold
+from nipper.core.imbalance.missing import doubtful, missing, tells_little, untold
 from nipper.core.imbalance.unfit import unfit
 from nipper.core.imbalance.unread import readings_only, told_unread, unread
 from nipper.core.logs.charges import Charge, readings
@@ -87,7 +87,8 @@ def diagnose(
     elif _perhaps(causes) or scale or doubtful(known, setup):
         verdict = "watch"
     else:
-        verdict = "not_enough_data" if untold(known) else "healthy"
+        little = untold(known) or tells_little(known, setup)
+        verdict = "not_enough_data" if little else "healthy"
     return Diagnosis(verdict, tuple(causes), known, tuple(advice), tuple(lost), tuple(unseen))
 
 

@@ -20,6 +20,7 @@ from nipper.core.setup import Setup
 APART_SHARE = 0.02
 TELLS_PCT_MONTH = 1.0  # of capacity: a leak that is worth knowing (common practice)
 ROOM_V = 0.02  # to the trip, at the top of a usual charge: common practice
+QUARTER_PCT = 25.0
 HALF_PCT = 50.0  # a log that would not show a cell with half of its capacity shows none
 
 
@@ -63,6 +64,14 @@ def hides_leaks(known: Estimate) -> bool:
 def untold(known: Estimate) -> bool:
     """Whether no full charge tells how full any cell is: then nothing was seen."""
     return not np.isfinite(known.drift.last_ah).any()
+
+
+def tells_little(known: Estimate, setup: Setup) -> bool:
+    """Whether neither a loss nor a cell that holds a quarter less would have shown: level at the
+    top alone is no health.
+    """
+    drifts = bool(np.isfinite(known.drift.ah_per_day).any())
+    return not drifts and unseen_capacity_pct(known, setup) > QUARTER_PCT
 
 
 def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:

@@ -46,6 +46,7 @@ NAMED = {
     "watch": "The cells are not level, and no single cause stands out",
     "not_enough_data": "Not enough recorded to judge",
 }
+LITTLE = "What was seen so far names no fault, and rules none out."
 OTHER_CELLS = "log and settings do not fit"
 IN_SHORT = {
     "healthy": "cells keep together",
@@ -219,7 +220,10 @@ def of_diagnosis(diagnosis: Diagnosis) -> list[Consequence]:
                     Status.NONE, "Considered, too weak to name:", finding.summary, place=sure
                 )
             )
-    out += _cost(diagnosis)
+    if diagnosis.verdict == "not_enough_data":
+        out.insert(0, Consequence(Status.NONE, f"{named(diagnosis)}.", LITTLE))
+    else:
+        out += _cost(diagnosis)
     if diagnosis.verdict == "healthy":
         out.insert(
             0,

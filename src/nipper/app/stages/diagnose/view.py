@@ -40,6 +40,7 @@ from nipper.core.report.proof import Paths, Proof, about_cell, paths, proofs
 from nipper.core.report.sentences import VERDICT_STATUS, named
 
 AXIS_PX = 40  # what the axis at the left takes
+LEAST_PCT = 0.5  # to either side: cells that keep together are not drawn as a bundle of strays
 LINE_SHARE = 0.09  # of what the figure shows: the height of a line of text
 ALL_WELL = "Nothing. Look again after the next ten full charges."
 NOT_YET = "Nothing yet: make sure first, as it is said beside."
@@ -199,11 +200,14 @@ class DiagnoseView(StageView):
             self._pickable([i], self.plot.line(time_s, pct[:, i], role, 2.2, dots=True))
         bands = 1.645 * shown.sd_pct[:, list(roles)]
         edges = [shown.pct[:, list(roles)] + way * bands for way in (-1.0, 1.0)]
-        self._names(time_s, pct, roles, np.concatenate([shown.pct, *edges], axis=1))
+        drawn = np.concatenate([shown.pct, *edges], axis=1)
+        self._names(time_s, pct, roles, drawn)
         for event in self._document.history.events():
             if event.pack in (None, self._document.pack.id):
                 self.plot.mark(event.time_s, "copper", event.note)
         self.plot.item.enableAutoRange()
+        if np.nanmax(np.abs(drawn), initial=0.0) < LEAST_PCT:
+            self.plot.item.setYRange(-LEAST_PCT, LEAST_PCT)
         span = float(time_s[-1] - time_s[0])
         behind = max(0.16, 0.02 + self._name_px() / max(200.0, self.plot.width() - AXIS_PX))
         self.plot.item.setXRange(
