@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.causes_base import names
 from nipper.core.imbalance.copies import told_copies, without_copies
+from nipper.core.imbalance.flags import without_flags
 from nipper.core.logs.charges import Charge
 from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Setup
@@ -48,13 +49,14 @@ class Still:
 
 @dataclass(frozen=True, eq=False, slots=True)
 class LeftOut:
-    """Readings that are none: how many of each cell no cell can have, where they stood still, and
-    cells (indices) that share one reading.
+    """Readings that are none: how many of each cell no cell can have, where they stood still,
+    cells (indices) that share one reading, and what is wrong with the balancing column, in words.
     """
 
     spikes: NDArray[np.intp]
     still: Still
     copies: list[list[int]]
+    flags: str
 
 
 def readings_only(log: Log, setup: Setup) -> tuple[Log, LeftOut]:
@@ -62,7 +64,8 @@ def readings_only(log: Log, setup: Setup) -> tuple[Log, LeftOut]:
     log, spikes = without_spikes(log, setup)
     log, still = without_still(log, setup)
     log, copies = without_copies(log)
-    return log, LeftOut(spikes, still, copies)
+    log, flags = without_flags(log, setup)
+    return log, LeftOut(spikes, still, copies, flags)
 
 
 def without_spikes(log: Log, setup: Setup) -> tuple[Log, NDArray[np.intp]]:
@@ -199,6 +202,8 @@ def told_unread(log: Log, missed: Sequence[int], left: LeftOut) -> list[str]:
     missed = [i for i in missed if i not in told]
     never = [i for i in missed if not np.isfinite(log.cell_v[:, i]).any()]
     at_times = [i for i in missed if i not in never]
+    if left.flags:
+        out.append(left.flags)
     if never:
         out.append(
             f"{names(never)} gave no reading in this log: look at the sense lead, and at how the "

@@ -16,7 +16,7 @@ from nipper.core.errors import InputError
 from nipper.core.logs.times import FORMS, TimeForm
 
 FORMAT = "nipper-columns"
-BalancingForm = Literal["list", "bits", "flags", "flags_reversed"]
+BalancingForm = Literal["list", "list_from_0", "bits", "flags", "flags_reversed"]
 
 
 COLUMN_LISTS = ("cells", "temps", "other_temps", "balancing_cells")

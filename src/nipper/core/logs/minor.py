@@ -16,6 +16,10 @@ from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.mapping import BalancingForm
 from nipper.core.logs.model import nanmedian
 from nipper.core.logs.sensors import of_cells
+from nipper.core.logs.words import plain
+from nipper.core.tables.numbers import is_missing
+
+IDLE = re.compile(r"off|none|no( cells?)?|idle|aus|keine|nein|non")  # for: none is balanced
 
 
 @dataclass(slots=True)
@@ -132,7 +136,8 @@ def find_balancing(columns: Sequence[Column], cells: int, cell_v: NDArray[np.flo
 
 def _one_balancing(column: Column, cells: int, cell_v: NDArray[np.floating]) -> Minor:
     texts = column.texts.fill_null("").str.strip_chars()
-    distinct = [t for t in texts.unique().to_list() if t]
+    said = [t for t in texts.unique().to_list() if not is_missing(t)]
+    distinct = [t for t in said if not IDLE.fullmatch(plain(t))]
     if not distinct or len(distinct) > 4000:
         return Minor()
     forms = _balancing_forms(distinct, cells)
@@ -144,7 +149,26 @@ def _one_balancing(column: Column, cells: int, cell_v: NDArray[np.floating]) -> 
     if len(forms) != 1:
         text = f"{column.name}: numbers of cells or bits, it cannot be told; it is left out"
         return Minor(doubts=[Doubt(text)])
-    return Minor({"balancing": column.name, "balancing_form": forms[0]})
+    fields: dict[str, Any] = {"balancing": column.name, "balancing_form": forms[0]}
+    if forms[0] == "list" and _counts_from_0(texts, distinct, cells, cell_v):
+        text = f"{column.name}: its cells seem to be counted from 0, and are read so"
+        return Minor(fields | {"balancing_form": "list_from_0"}, doubts=[Doubt(text)])
+    return Minor(fields)
+
+
+def _counts_from_0(
+    texts: pl.Series, distinct: Sequence[str], cells: int, cell_v: NDArray[np.floating]
+) -> bool:
+    """Whether a list of cells begins with cell 0: it is there beside others, or those that stand
+    high are then the balanced ones. A 0 alone may stand for none.
+    """
+    lists = [re.findall(r"\d+", t) for t in distinct]
+    numbers = {int(n) for own in lists for n in own}
+    if not numbers or max(numbers) >= cells:
+        return False
+    if any(len(own) > 1 and "0" in own for own in lists):
+        return True
+    return _by_highest(texts, ["list", "list_from_0"], cells, cell_v) == ["list_from_0"]
 
 
 def _balancing_forms(texts: Sequence[str], cells: int) -> list[BalancingForm]:
@@ -211,4 +235,5 @@ def _balanced(label: str, form: BalancingForm) -> list[int]:
         flags = re.sub(r"[ ,;/|]+", "", label.removeprefix("0b"))
         flags = flags[::-1] if form == "flags_reversed" else flags
         return [i + 1 for i, flag in enumerate(flags) if flag == "1"]
-    return [int(w) for w in re.split(r"[ ,;/+|]+", label) if w.isdigit()]
+    first = 1 if form == "list_from_0" else 0
+    return [int(w) + first for w in re.split(r"[ ,;/+|]+", label) if w.isdigit()]
