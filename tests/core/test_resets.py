@@ -44,6 +44,7 @@ LEFT = {
                                                 LATER),
     "never set again": (FIRST, ANEW),
     "nobody knows when": (FIRST, BUILT),
+    "two clocks, row by row": (np.ravel([FIRST[:500], ANEW], order="F"),),
     "months in another order": (FIRST + 40.0 * DAY_S, FIRST),
 }  # fmt: skip
 

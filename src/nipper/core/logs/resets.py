@@ -15,6 +15,7 @@ LEAP_S = 200.0 * DAY_S  # no log pauses as long
 FAR_S = 1.5 * 365.25 * DAY_S  # a log may begin on New Year's day, and pause: not for as long
 NEW_YEAR_S = 1.6 * DAY_S  # either side of it, in any zone: a clock begins there; common practice
 BACK_S = 3600.0
+MOST_LEAPS = 400  # more are of two clocks in one table
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,7 +58,7 @@ def put_right(time_s: Floats) -> tuple[Floats, int]:
     where the clock was set again. One after which it never was stays: a longer log of the same days
     would put it elsewhere, and the same rows would be there twice.
     """
-    if time_s.size < 3 or not leaps(time_s).any():
+    if time_s.size < 3 or not 0 < leaps(time_s).sum() <= MOST_LEAPS:
         return time_s, 0
     if np.sum(np.sign(np.diff(time_s))) < 0:  # newest first
         out, moved = put_right(time_s[::-1])
