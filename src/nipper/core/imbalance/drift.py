@@ -112,7 +112,7 @@ def balanced_ah(log: Log, balancer: Balancer | None, rows: NDArray[np.intp]) -> 
     """
     if log.balancing is None or balancer is None or not rows.size:
         return None
-    busy = np.flatnonzero(log.balancing.any(axis=1))
+    busy = log.bled_rows
     if not busy.size:
         return np.zeros((rows.size, log.cells))
     moved = balancer.current_a * log.steps_s[busy] / 3600.0

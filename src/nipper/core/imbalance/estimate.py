@@ -214,7 +214,7 @@ def balancer_use(log: Log, setup: Setup) -> BalancerUse:
         phase = phase & (log.time_s - last_s <= 60.0 * balancer.sleep_after_min)
     ran = flat = moved = None
     if log.balancing is not None:
-        busy = np.flatnonzero(log.balancing.any(axis=1))
+        busy = log.bled_rows
         bled, busy_h = log.balancing[busy], hours[busy]
         ran = float(busy_h.sum())
         # a full cell that stands on its knee alone is bled rightly, wherever the others are

@@ -15,6 +15,7 @@ from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
 Flags = NDArray[np.bool_]
+Rows = NDArray[np.intp]
 
 LOOKED_AT = 20_000  # rows with some cells flagged
 FEW = 20  # rows, or times at which a cell begins to be bled
@@ -33,15 +34,16 @@ def without_flags(log: Log, setup: Setup) -> tuple[Log, str]:
     """The log without what its balancing column cannot mean, and why; the same and nothing where
     there is no reason to doubt it.
     """
-    flags = log.balancing
-    if flags is None or log.cells < 3 or np.sum(flags.any(axis=1)) < FEW:
+    flags, busy = log.balancing, log.bled_rows
+    if flags is None or log.cells < 3 or busy.size < FEW:
         return log, ""
-    if np.array_equal(flags.any(axis=1), flags.all(axis=1)):
+    some = busy[~flags[busy].all(axis=1)]
+    if not some.size:
         return replace(log, balancing=None), (
             "The balancing column says the same of all cells at all times: that the pack is "
             "balanced, not which cell. It is not used."
         )
-    stuck = np.flatnonzero(flags.mean(axis=0) > ALWAYS)
+    stuck = np.flatnonzero(flags[busy].sum(axis=0) > ALWAYS * log.rows)
     if stuck.size and log.days >= LEAST_DAYS:
         return replace(log, balancing=None), (
             f"{names(stuck.tolist())}: said to be balanced at all times. The balancing column is "
@@ -50,8 +52,8 @@ def without_flags(log: Log, setup: Setup) -> tuple[Log, str]:
         )
     if setup.leveller is None or setup.leveller.kind != "passive":
         return log, ""
-    share = _lower(log, flags)
-    if share < LOWER or _lower_before(log, flags) < LOWER_BEFORE:
+    share = _lower(log, flags, _some(some))
+    if share < LOWER or _lower_before(log, flags, busy) < LOWER_BEFORE:
         return log, ""
     return replace(log, balancing=None), (
         f"The cells that the balancing column names stood lower than the others {share:.0%} of the "
@@ -59,21 +61,20 @@ def without_flags(log: Log, setup: Setup) -> tuple[Log, str]:
     )
 
 
-def _lower(log: Log, flags: Flags) -> float:
+def _lower(log: Log, flags: Flags, rows: Rows) -> float:
     """How often cells that are bled stand lower than those that are not, 0 to 1."""
-    rows = _some(np.flatnonzero(flags.any(axis=1) & ~flags.all(axis=1)))
     return _share(log.cell_v[rows], flags[rows], ~flags[rows], 0.0)
 
 
-def _lower_before(log: Log, flags: Flags) -> float:
+def _lower_before(log: Log, flags: Flags, busy: Rows) -> float:
     """The same of the rows before some begin to be bled; 1 where there are few."""
-    begins = np.flatnonzero((flags[1:] & ~flags[:-1]).any(axis=1)) + 1
-    rows = _some(begins[log.steps_s[begins] > 0.0])
+    after = busy[(busy > 0) & (log.steps_s[busy] > 0.0)]
+    rows = _some(after[(flags[after] & ~flags[after - 1]).any(axis=1)])
     now, before = flags[rows], flags[rows - 1]
     return _share(log.cell_v[rows - 1], now & ~before, ~now & ~before, 1.0)
 
 
-def _some(rows: NDArray[np.intp]) -> NDArray[np.intp]:
+def _some(rows: Rows) -> Rows:
     return rows[:: max(1, rows.size // LOOKED_AT)]
 
 

@@ -105,6 +105,13 @@ class Log:
             mean[some] = np.nanmean(self.cell_v[some], axis=1, dtype=np.float64)
         return mean
 
+    @cached_property
+    def bled_rows(self) -> NDArray[np.intp]:
+        """Rows in which some cell is balanced; none where the log does not say."""
+        if self.balancing is None:
+            return np.empty(0, np.intp)
+        return np.flatnonzero(self.balancing.any(axis=1))
+
     def select(self, rows: slice | NDArray[np.bool_] | NDArray[np.intp]) -> "Log":
         """The samples of a slice, mask or index."""
         return replace(
