@@ -6,12 +6,19 @@ import json
 import os
 import subprocess
 import sys
+from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pytest
 
+from nipper.cli import main
+from nipper.core.imbalance.compare import Recorded
+from nipper.core.imbalance.diagnosis import diagnose
+from nipper.core.logs.writer import write_plain
 from nipper.core.presets import new_setup
 from nipper.core.setup import dumps
+from tests.builders import charge_log
 from tests.conftest import FILES
 
 ROOT = Path(__file__).parents[1]
@@ -284,3 +291,26 @@ def test_compare_judges_unlike_packs_by_their_own(tmp_path, capsys):
     assert main(["compare", str(log), "--setup", str(setup), "--pack", "Aft", "--json"]) == 0
     capsys.readouterr()
     assert main(["compare", str(log), str(log), "--setup", str(setup), "--json"]) == 0
+
+
+def test_compare_refuses_what_diagnose_does_not_judge(tmp_path, capsys):
+    """Numbers that cannot be right were compared all the same, and spikes with them."""
+    setup = new_setup("lfp", 8, 100.0)
+    log = charge_log(setup, np.zeros(8), charges=6)
+    write_plain(replace(log, current_a=4.0 * log.current_a), tmp_path / "wrong.csv")
+    (tmp_path / "setup.json").write_text(dumps(setup))
+    settings = ["--setup", str(tmp_path / "setup.json"), "--json"]
+    assert main(["compare", str(tmp_path / "wrong.csv"), *settings]) == 2
+    told = capsys.readouterr().err
+    assert "wrong.csv" in told
+    assert "Nothing is judged until that is put right" in told
+
+
+def test_compare_passes_over_what_is_no_reading():
+    setup = new_setup("lfp", 8, 100.0)
+    log = charge_log(setup, np.zeros(8), charges=6)
+    cell_v = log.cell_v.copy()
+    cell_v[100:3000:100, 3] = 5.0
+    spoilt = replace(log, cell_v=cell_v)
+    together = Recorded(spoilt, diagnose(spoilt, setup).estimate, setup).together
+    assert np.nanmax(together.cell_v) < 4.0

@@ -240,7 +240,7 @@ def _either(yes: bool, no: bool) -> bool | None:
 
 def _compare(arguments: argparse.Namespace) -> Answer:
     from nipper.core.imbalance.compare import Happening, Recorded, compare_all, to_json
-    from nipper.core.imbalance.estimate import estimate
+    from nipper.core.imbalance.diagnosis import diagnose
 
     setup = load(arguments.setup)
     if arguments.swap and (arguments.at is None or len(arguments.logs) != 2):
@@ -256,16 +256,13 @@ def _compare(arguments: argparse.Namespace) -> Answer:
         if arguments.at
         else []
     )
-    document = to_json(
-        compare_all(
-            {
-                i: Recorded(log, estimate(log, own), own)
-                for i, (log, own) in enumerate(zip(logs, setups, strict=True), 1)
-            },
-            happenings,
-            setup,
-        )
-    )
+    packs: dict[int, Recorded] = {}
+    for i, (log, own) in enumerate(zip(logs, setups, strict=True), 1):
+        judged = diagnose(log, own)
+        if judged.unfit:
+            raise NipperError(f"{arguments.logs[i - 1]}: {judged.advice[0]}")
+        packs[i] = Recorded(log, judged.estimate, own)
+    document = to_json(compare_all(packs, happenings, setup))
     return document, [json.dumps(document, ensure_ascii=False)]
 
 

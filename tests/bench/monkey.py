@@ -193,13 +193,17 @@ class Monkey:
         self.growth = self._at_rest() / warm - 1.0 if warm else 0.0
 
     def _at_rest(self) -> float:
-        """Memory, bytes, in a state that comes again: a bench just opened, all stages looked at."""
+        """Memory, bytes, in a state that comes again: a bench just opened, all stages looked at,
+        and all that they ask for answered.
+        """
         self._open()
         for stage in STAGES:
             self.window.go(stage.id)
             _turn()
-        wait_for_jobs()
-        _turn()
+        wait_for_jobs(cancel=False)
+        for _ in range(20):  # an answer may put the next question
+            _turn()
+            wait_for_jobs(cancel=False)
         gc.collect()
         self._back.give_back()
         return held_bytes()

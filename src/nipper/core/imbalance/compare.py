@@ -8,6 +8,7 @@ sides; nothing is called a change below one in a hundred.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from math import erfc, inf, sqrt
 
 import numpy as np
@@ -22,6 +23,7 @@ from nipper.core.imbalance.snapshot import Snapshot
 from nipper.core.imbalance.states import DRIFT_FLOOR_PCT_MONTH, LEVELLED, States, states
 from nipper.core.imbalance.swap import KIND as SWAP
 from nipper.core.imbalance.swap import Swap, SwapResult, swap_test, undecided
+from nipper.core.imbalance.unread import readings_only
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
@@ -76,7 +78,7 @@ def _chance(difference: float, sd: float) -> float:
     return erfc(abs(difference) / max(sd, 1e-12) / sqrt(2.0))
 
 
-@dataclass(frozen=True, eq=False, slots=True)
+@dataclass(frozen=True, eq=False)  # no slots: the cached property lives in the instance
 class Recorded:
     """What is known of a pack: its log with what is estimated of it, its own settings, and what its
     readings by hand say.
@@ -87,10 +89,10 @@ class Recorded:
     setup: Setup
     readings: Sequence[Snapshot] = ()
 
-    @property
+    @cached_property
     def together(self) -> Log:
-        """The log with each row's current that of its voltages."""
-        return aligned(self.log, self.estimate.lag_rows)
+        """The log with each row's current that of its voltages, and without what is no reading."""
+        return aligned(readings_only(self.log, self.setup)[0], self.estimate.lag_rows)
 
 
 def before_after(
