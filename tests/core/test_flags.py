@@ -77,6 +77,26 @@ def test_of_an_active_balancer_the_lowest_is_named_rightly(leaking):
     assert without_flags(replace(leaking.log, balancing=low), leaking.setup)[1] != ""
 
 
+def test_of_a_log_of_the_top_alone_a_cell_may_be_bled_all_the_while(leaking):
+    log = leaking.log.select(leaking.log.mean_cell_v > leaking.setup.leveller.start_v)
+    high = np.zeros_like(log.balancing)
+    high[:, 2] = True
+    highest = log.cell_v.copy()
+    highest[:, 2] += np.float32(0.02)
+    assert without_flags(replace(log, cell_v=highest, balancing=high), leaking.setup)[1] == ""
+
+
+@pytest.mark.parametrize("odd", ["² 3", "²", "9" * 5000, "9" * 5000 + " 1", "٣ 4"])
+def test_what_is_no_number_of_a_cell_is_told(leaking, tmp_path, odd):
+    """It ended the reading with a ValueError."""
+    _, text = table(leaking, 1, odd)
+    path = tmp_path / "log.csv"
+    path.write_text(text, encoding="utf-8")
+    read = read_file(path)
+    assert read.log.balancing is None
+    assert any("balancing" in str(doubt) for doubt in read.reading.doubts)
+
+
 def table(leaking, first, none=""):
     """The log as a table whose balancing column lists cells counted from ``first``."""
     log = leaking.log.select(slice(0, None, 3))

@@ -28,7 +28,6 @@ BUILT = at(2019, 3, 5) + 60.0 * np.arange(300)  # a clock may begin where its pr
 
 REORDERED = {
     "set again": (FIRST, ANEW, LATER),
-    "at the start": (ANEW, LATER),
     "twice": (FIRST, ANEW, ANEW, LATER),
     "in the future": (FIRST, ERA, LATER),
     "on no New Year's day": (FIRST, BUILT, LATER),
@@ -42,6 +41,7 @@ LEFT = {
     "begun on New Year's day, and rested": (at(2025, 1, 1) + 60.0 * np.arange(900), LATER + 9e6),
     "longer than the pause it would stand in": (FIRST, at(2000, 1, 1) + 600.0 * np.arange(500),
                                                 LATER),
+    "in order of time": (ANEW, LATER),  # whenever it was written
     "never set again": (FIRST, ANEW),
     "nobody knows when": (FIRST, BUILT),
     "two clocks, row by row": (np.ravel([FIRST[:500], ANEW], order="F"),),
@@ -119,6 +119,12 @@ def test_a_leak_is_found_over_a_clock_that_fell_back(leaking, tmp_path, stop):
     assert read.log.days == pytest.approx(leaking.log.days, abs=0.01)
     found = diagnose(read.log, leaking.setup).findings[0]
     assert (found.cause, found.cells) == ("self_discharge", leaking.truth.cells)
+
+
+def test_what_is_written_in_order_of_time_is_read_as_it_stands(leaking):
+    """A database gives rows of 2000 first; they were moved to before all others."""
+    times = np.sort(fallen_back(leaking.log, 1.0))
+    assert put_right(times)[1] == 0
 
 
 def test_a_leak_is_found_where_only_a_leap_is_seen(leaking):

@@ -35,7 +35,7 @@ BY_ID = {stage.id: stage for stage in STAGES}
 
 def load_ahead(tick: Callable[[float], None]) -> None:
     """Import what the views and the pages beside them are made of, plots and the talk with devices
-    above all, off the window's thread: no first look waits for it.
+    above all, off the window's thread: no first look waits for it. A bench that closes stops it.
     """
     packages = ("shell", *(f"stages.{stage.id}" for stage in STAGES))
     for i, package in enumerate(packages):

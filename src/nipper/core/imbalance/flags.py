@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from nipper.core.imbalance.causes_base import names
 from nipper.core.logs.model import Log
-from nipper.core.setup import Setup
+from nipper.core.setup import Balancer, Setup
 
 Flags = NDArray[np.bool_]
 Rows = NDArray[np.intp]
@@ -21,6 +21,7 @@ LOOKED_AT = 20_000  # rows with some cells flagged
 FEW = 20  # rows, or times at which a cell begins to be bled
 ALWAYS = 0.95  # of all rows: of a day's cycle no balancer runs so long
 LEAST_DAYS = 2.0
+LOW_SHARE = 0.1  # of the rows, with all cells below the start voltage: else it is no day's cycle
 # of the rows bled cells stand lower than the others: with the right numbers at most 0.12 on 106
 # logs of four simulators, with those of the cells beside or from the other end mostly a third to
 # all
@@ -34,8 +35,8 @@ def without_flags(log: Log, setup: Setup) -> tuple[Log, str]:
     """The log without what its balancing column cannot mean, and why; the same and nothing where
     there is no reason to doubt it.
     """
-    flags, busy = log.balancing, log.bled_rows
-    if flags is None or log.cells < 3 or busy.size < FEW:
+    flags, busy, balancer = log.balancing, log.bled_rows, setup.leveller
+    if flags is None or balancer is None or log.cells < 3 or busy.size < FEW:
         return log, ""
     some = busy[~flags[busy].all(axis=1)]
     if not some.size:
@@ -44,13 +45,13 @@ def without_flags(log: Log, setup: Setup) -> tuple[Log, str]:
             "balanced, not which cell. It is not used."
         )
     stuck = np.flatnonzero(flags[busy].sum(axis=0) > ALWAYS * log.rows)
-    if stuck.size and log.days >= LEAST_DAYS:
+    if stuck.size and log.days >= LEAST_DAYS and _goes_low(log, balancer):
         return replace(log, balancing=None), (
             f"{names(stuck.tolist())}: said to be balanced at all times. The balancing column is "
             "not used; if a bleed really is on all the while, its resistor is warm, and the cell "
             "falls."
         )
-    if setup.leveller is None or setup.leveller.kind != "passive":
+    if balancer.kind != "passive":
         return log, ""
     share = _lower(log, flags, _some(some))
     if share < LOWER or _lower_before(log, flags, busy) < LOWER_BEFORE:
@@ -59,6 +60,13 @@ def without_flags(log: Log, setup: Setup) -> tuple[Log, str]:
         f"The cells that the balancing column names stood lower than the others {share:.0%} of the "
         "time: it counts the cells otherwise, or means something else. It is not used."
     )
+
+
+def _goes_low(log: Log, balancer: Balancer) -> bool:
+    """Whether the log holds hours in which nothing is to be bled: one of the top alone does not."""
+    rows = np.arange(0, log.rows, max(1, log.rows // LOOKED_AT))
+    highest_v = np.fmax.reduce(log.cell_v[rows], axis=1)
+    return int(np.count_nonzero(highest_v < balancer.start_v)) > LOW_SHARE * rows.size
 
 
 def _lower(log: Log, flags: Flags, rows: Rows) -> float:

@@ -12,7 +12,7 @@ from nipper.core.imbalance.lag import told_late
 from nipper.core.imbalance.losing import unseen_mah_per_day
 from nipper.core.imbalance.unread import unread
 from nipper.core.logs.model import Log
-from nipper.core.logs.resets import leaps
+from nipper.core.logs.resets import longest_leap_years
 from nipper.core.setup import Setup
 
 # of capacity: healthy packs that were levelled once stay within 1 %, never levelled ones do not
@@ -84,8 +84,7 @@ def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
             f"The rows of this log are more than are held at once: means of {log.averaged_s:.0f} s "
             "are judged, and what lasts shorter is blurred. A bench keeps every row."
         )
-    if leaps(log.time_s).any():
-        years = float(np.diff(log.time_s).max()) / 86400.0 / 365.25
+    if years := longest_leap_years(log.time_s):
         out.append(
             f"The times of this log leap over {years:.1f} years: was the BMS's clock reset? What "
             "the cells did before and after is judged, what they did in between is not."

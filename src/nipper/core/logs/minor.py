@@ -19,6 +19,7 @@ from nipper.core.logs.sensors import of_cells
 from nipper.core.logs.words import plain
 from nipper.core.tables.numbers import is_missing
 
+WHOLE = re.compile(r"[0-9]{1,160}")  # also of bits; a stranger's may be longer, or none: ²
 IDLE = re.compile(r"off|none|no( cells?)?|idle|aus|keine|nein|non")  # for: none is balanced
 
 
@@ -162,7 +163,7 @@ def _counts_from_0(
     """Whether a list of cells begins with cell 0: it is there beside others, or those that stand
     high are then the balanced ones. A 0 alone may stand for none.
     """
-    lists = [re.findall(r"\d+", t) for t in distinct]
+    lists = [re.findall(r"[0-9]+", t) for t in distinct]
     numbers = {int(n) for own in lists for n in own}
     if not numbers or max(numbers) >= cells:
         return False
@@ -183,8 +184,9 @@ def _balancing_forms(texts: Sequence[str], cells: int) -> list[BalancingForm]:
         lists = [w for words_ in split for w in words_ if w]
         if all(len(w) >= cells and set(w) <= {"0", "1"} for w in split if len(w) > 1):
             return ["flags"]
-        return ["list"] if all(w.isdigit() and int(w) <= cells for w in lists) else []
-    numbers = [int(t) for t in bare if t.isdigit()]
+        known = [_whole(w) for w in lists]
+        return ["list"] if all(n is not None and n <= cells for n in known) else []
+    numbers = [n for t in bare if (n := _whole(t)) is not None]
     if len(numbers) < len([t for t in bare if t]):
         return []
     if set(numbers) <= {0, 1}:
@@ -236,4 +238,9 @@ def _balanced(label: str, form: BalancingForm) -> list[int]:
         flags = flags[::-1] if form == "flags_reversed" else flags
         return [i + 1 for i, flag in enumerate(flags) if flag == "1"]
     first = 1 if form == "list_from_0" else 0
-    return [int(w) + first for w in re.split(r"[ ,;/+|]+", label) if w.isdigit()]
+    numbers = [_whole(w) for w in re.split(r"[ ,;/+|]+", label)]
+    return [n + first for n in numbers if n is not None]
+
+
+def _whole(text: str) -> int | None:
+    return int(text) if WHOLE.fullmatch(text) else None

@@ -19,7 +19,7 @@ from nipper.core.logs.minor import parse_balancing
 from nipper.core.logs.model import Log
 from nipper.core.logs.propose import Options, Proposal, propose
 from nipper.core.logs.reading import Reading
-from nipper.core.logs.resets import leaps, put_right
+from nipper.core.logs.resets import longest_leap_years, put_right
 from nipper.core.logs.shapes import shaped, time_columns
 from nipper.core.logs.times import DATELESS, TimeForm, possible_forms, to_unix
 from nipper.core.logs.values import (
@@ -109,9 +109,9 @@ def clock_doubts(log: Log, form: TimeForm) -> list[Doubt]:
             "up to when it was set"
         )
         return [Doubt(text)]
-    if not leaps(log.time_s).any():
+    years = longest_leap_years(log.time_s)
+    if not years:
         return []
-    years = float(np.diff(log.time_s).max()) / 86400.0 / 365.25
     text = f"the times leap over {years:.1f} years: was the clock reset for some of the rows?"
     return [Doubt(text)]
 

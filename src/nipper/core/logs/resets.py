@@ -49,14 +49,21 @@ def days_gone(time_s: Floats) -> float:
     return float(np.sum(steps[steps <= LEAP_S])) / DAY_S
 
 
+def longest_leap_years(time_s: Floats) -> float:
+    """How long the longest leap of rising times is; 0 where there is none."""
+    longest_s = float(np.max(np.diff(time_s), initial=0.0))
+    return longest_s / 86400.0 / 365.25 if longest_s > LEAP_S else 0.0
+
+
 def put_right(time_s: Floats) -> tuple[Floats, int]:
     """Times in the order of the file, with stretches of a clock that began anew moved to where they
     stand in it; and how many rows were moved.
 
     A stretch is one where it lies years before all else and begins with a year; or where it lies
     far from what stands before and behind it, which go on past it with room for it between. It ends
-    where the clock was set again. One after which it never was stays: a longer log of the same days
-    would put it elsewhere, and the same rows would be there twice.
+    where the clock was set again. One at the start of a file stays, for a file in order of time has
+    it there whenever it was written; and so does one after which the clock never was set: a longer
+    log of the same days would put it elsewhere, and the same rows would be there twice.
     """
     if time_s.size < 3 or not 0 < leaps(time_s).sum() <= MOST_LEAPS:
         return time_s, 0
@@ -112,8 +119,10 @@ def _odd(runs: list[_Run]) -> list[bool]:
 def _begin_s(
     group: list[_Run], before: float | None, behind: float | None, usual_s: float
 ) -> float | None:
-    """When the first of some stretches in a row begins; None where they do not fit."""
-    if behind is None:
+    """When the first of some stretches in a row begins; None where they do not fit between what
+    stands before and behind them.
+    """
+    if before is None or behind is None:
         return None
     begin_s = behind - sum(run.long_s for run in group) - usual_s * len(group)
-    return begin_s if before is None or begin_s > before else None
+    return begin_s if begin_s > before else None
