@@ -1,5 +1,5 @@
 """Packs put together from the cells of another physics library (``tests/worlds/spm_cells.py``):
-``python -m tests.bench.spm [PACKS]`` judges them.
+``python -m tests.bench.spm [FROM TO]`` judges them.
 
 Fifteen healthy cells and what is the matter with one (or a block), read by a usual meter or by a
 coarse one. Joints and wrong readings are added to the healthy cells: they are of the wires, not of
@@ -11,6 +11,7 @@ import sys
 from collections import Counter
 from dataclasses import dataclass
 from functools import cache
+from itertools import product
 from typing import Any
 
 import numpy as np
@@ -20,6 +21,7 @@ from nipper.core.logs.model import Log
 from nipper.core.presets import new_setup
 from nipper.core.setup import Setup, put
 from tests.conftest import FILES
+from tests.worlds.spm_cells import SETS
 
 CAUSES = (
     "",
@@ -43,6 +45,11 @@ class Library:
     every_s: float
     capacity_ah: float
     cells: list[dict[str, Any]]
+    scale: float  # of the pack's cells to the model's: so many of them side by side
+
+    def usual(self, key: str) -> float:
+        """What a healthy cell has."""
+        return float(np.median([c[key] for c in self.cells if not c["cause"]]))
 
 
 @cache
@@ -57,6 +64,7 @@ def library(chemistry: str) -> Library:
             float(kept["every_s"]),
             float(kept["capacity_ah"]),
             cells,
+            SETS[chemistry][1],
         )
 
 
@@ -69,6 +77,7 @@ class Pack:
     cause: str
     cells: tuple[int, ...]
     size: float  # of the fault, in the unit of its magnitude
+    stands_pct: float  # where the faulty cell stands besides, when full
 
 
 def pack(chemistry: str, cause: str, number: int) -> Pack:
@@ -88,9 +97,8 @@ def pack(chemistry: str, cause: str, number: int) -> Pack:
     elif faulty:
         chosen[at] = faulty[number % len(faulty)]
     volts = shelf.volts[:, chosen].copy()
-    median_leak = np.median([shelf.cells[i]["leak_mah_day"] for i in healthy])
     if faulty:
-        size = _size(cause, shelf.cells[chosen[places[0]]], median_leak)
+        size = _size(cause, shelf.cells[chosen[places[0]]], shelf)
     if cause == "sense_bias":
         size = float(rng.choice([-1, 1]) * rng.uniform(8, 25))
         volts[:, at] += size / 1e3
@@ -99,17 +107,18 @@ def pack(chemistry: str, cause: str, number: int) -> Pack:
         volts[:, at] += shelf.amps * size / 1e3 * _comes_and_goes(shelf, rng)
     log = _measured(shelf, volts, rng, coarse=number % 4 == 3)
     setup = put(new_setup(chemistry, CELLS, round(shelf.capacity_ah, 1)), {"balancer": None})
-    return Pack(log, setup, cause, tuple(p + 1 for p in places) if cause else (), size)
+    stands = float(shelf.cells[chosen[places[0]]]["offset_pct"])
+    return Pack(log, setup, cause, tuple(p + 1 for p in places) if cause else (), size, stands)
 
 
-def _size(cause: str, cell: dict[str, Any], median_leak: float) -> float:
+def _size(cause: str, cell: dict[str, Any], shelf: Library) -> float:
     if cause == "soc_offset":
         return float(cell["offset_pct"])
     if cause == "low_capacity":
         return 100.0 * float(cell["capacity"])
     if cause == "high_resistance":
-        return float(cell["ohm"])  # of the model cell; not compared
-    return median_leak - float(cell["leak_mah_day"])
+        return 1e3 * (float(cell["ohm"]) - shelf.usual("ohm")) / shelf.scale
+    return shelf.usual("leak_mah_day") - float(cell["leak_mah_day"])
 
 
 def _comes_and_goes(shelf: Library, rng: np.random.Generator) -> np.ndarray:
@@ -147,24 +156,29 @@ def judge(chemistry: str, cause: str, number: int) -> tuple[bool, bool, str, Pac
 
 
 def main() -> None:
-    """Judge all causes of both chemistries."""
-    count = int(sys.argv[1]) if len(sys.argv) > 1 else 8
+    """Judge all causes of both chemistries, packs FROM to TO."""
+    first, stop = (int(word) for word in sys.argv[1:] or (0, 8))
     total: Counter[str] = Counter()
-    for chemistry in ("lfp", "nmc"):
-        for cause in CAUSES:
-            wrong: list[str] = []
-            right = cells = 0
-            for number in range(count):
-                good, placed, words, made, _ = judge(chemistry, cause, number)
-                right, cells = right + good, cells + placed
-                if not placed:
-                    wrong.append(f"    {number}: true {made.cells} {made.size:.3g}; said {words}")
-            total["right"] += right
-            total["cells"] += cells
-            total["all"] += count
-            print(f"{chemistry} {cause or 'healthy':16} {right}/{count}, cells {cells}/{count}")
-            print("\n".join(wrong))
-    print(f"first finding {total['right']}, with cells {total['cells']} of {total['all']}")
+    errors: list[float] = []
+    for chemistry, cause in product(SETS, CAUSES):
+        wrong: list[str] = []
+        done: Counter[str] = Counter()
+        for number in range(first, stop):
+            good, placed, words, made, strong = judge(chemistry, cause, number)
+            done.update(first=good, cells=placed)
+            if placed and cause:
+                done["held"] += strong[0].low <= made.size <= strong[0].high
+                errors.append(abs(strong[0].value / made.size - 1.0))
+            if not placed:
+                wrong.append(f"    {number}: true {made.cells} {made.size:.3g}; said {words}")
+        total.update(done, all=stop - first)
+        print(
+            f"{chemistry} {cause or 'healthy':16} {done['first']}/{stop - first}, "
+            f"cells {done['cells']}, size in its range {done['held']}"
+        )
+        print(*wrong, sep="\n", flush=True)
+    print(f"first finding {total['first']}, with cells {total['cells']} of {total['all']}")
+    print(f"size in its range {total['held']} of {len(errors)}, off by {np.median(errors):.1%}")
 
 
 if __name__ == "__main__":

@@ -231,12 +231,16 @@ def test_at_packs_of_another_physics_nobody_is_named_wrongly(chemistry):
     first, named = [], []
     for cause, among in ALSO.items():
         for number in range(6):
-            seen, read = seen_at(spm.pack(chemistry, cause, number)), {}
+            pack = spm.pack(chemistry, cause, number)
+            seen, read = seen_at(pack), {}
+            # a cell a quarter of a per cent fuller than the others stands 45 mV above them when
+            # full: that is the matter too
+            too = ("high",) if pack.stands_pct > 0.25 else ()
             while (probe := stand(walk, read).ask) is not None:
                 read[probe.id] = seen[probe.id]
             found = stand(walk, read)
-            first.append(found.likely[0][0].id in among)
-            named += [] if found.found is None else [found.found.id in among]
+            first.append(found.likely[0][0].id in among + too)
+            named += [] if found.found is None else [found.found.id in among + too]
     assert all(named)
     assert len(named) >= 10
     assert np.mean(first) >= 0.75

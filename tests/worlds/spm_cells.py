@@ -4,8 +4,7 @@ Needs the optional extra ``worlds`` (PyBaMM); the files it writes are kept in ``
 that nobody else does. Single-particle models with electrolyte: diffusion and reaction instead of
 resistors and capacitors, published parameter sets (Prada 2013: lithium iron phosphate of 2.3 Ah;
 Chen 2020: a 4.2 V cell of 5 Ah), scaled to a larger pack. All cells carry the current that a
-charger would give a cell a little fuller than the others; what is the matter with each is in the
-file.
+charger would give their median; what is the matter with each is in the file.
 """
 
 import json
@@ -16,13 +15,14 @@ from typing import Any
 import numpy as np
 
 FILES = Path(__file__).parent.parent / "files"
-DAYS = 20
+CYCLES = 40  # a little more than half a day each
 EVERY_S = 120.0
 SETS = {
     "lfp": ("Prada2013", 100.0, 3.45, 0.93),  # parameters, scale of the pack, held at V, start
     "nmc": ("Chen2020", 20.0, 4.12, 0.85),
 }
-GUARD = 0.006  # the current is that of a cell so much fuller: none is driven past its end
+TAPER_S = 5  # between the nodes of a hold: straight lines through fewer would fill every cell
+EDGE_S = 0.5  # in which the current goes from one step to the next
 OHM = {"lfp": 0.020, "nmc": 0.035}  # of one model cell after some seconds, as simulated
 
 
@@ -63,7 +63,7 @@ def day(rng: np.random.Generator, held_v: float) -> tuple[str, ...]:
         f"Discharge at C/{rng.integers(16, 30)} for {rng.integers(200, 320)} minutes",
         "Rest for 30 minutes",
         f"Charge at C/{rng.integers(4, 7)} until {held_v} V",
-        f"Hold at {held_v} V until C/15",
+        f"Hold at {held_v} V until C/15 ({TAPER_S} second period)",
         f"Rest for {rng.integers(60, 200)} minutes",
     )
 
@@ -88,13 +88,12 @@ def solve(chemistry: str, seed: int) -> tuple[np.ndarray, np.ndarray, list[dict[
     base = pybamm.ParameterValues(name)
     ends = base["Lower voltage cut-off [V]"], base["Upper voltage cut-off [V]"]
     values["Lower voltage cut-off [V]"], values["Upper voltage cut-off [V]"] = ends
-    plan = pybamm.Experiment([day(rng, held_v) for _ in range(DAYS)], period="1 minute")
+    plan = pybamm.Experiment([day(rng, held_v) for _ in range(CYCLES)], period="1 minute")
     median = pybamm.Simulation(
         model, experiment=plan, parameter_values=values, solver=pybamm.IDAKLUSolver()
     )
-    found = median.solve(initial_soc=start + GUARD)
-    time_s, first = np.unique(found.t, return_index=True)
-    amps = found["Current [A]"].entries[first]
+    found = median.solve(initial_soc=start)
+    time_s, amps, edges_s = steps_of(found)
     capacity = measured_ah(pybamm, model, values)
     rows = np.arange(0.0, time_s[-1], EVERY_S)
     made = cells(chemistry, rng)
@@ -117,7 +116,7 @@ def solve(chemistry: str, seed: int) -> tuple[np.ndarray, np.ndarray, list[dict[
         for rtol in (1e-4, 1e-6, 1e-5, 1e-7):  # at steps of the current it stumbles now and then
             solver = pybamm.IDAKLUSolver(rtol=rtol, atol=1e-6)
             driven = pybamm.Simulation(model, parameter_values=own, solver=solver)
-            run = driven.solve(t_eval=[0, time_s[-1]], t_interp=rows)
+            run = driven.solve(t_eval=edges_s, t_interp=rows)
             if run.termination == "final time":
                 break
         volts.append(run["Terminal voltage [V]"](rows))
@@ -133,6 +132,18 @@ def solve(chemistry: str, seed: int) -> tuple[np.ndarray, np.ndarray, list[dict[
     whole = np.isfinite(table).all(axis=0)  # the solver gives up on a cell now and then
     kept = [cell for cell, good in zip(made, whole, strict=True) if good]
     return table[:, whole], -scale * np.interp(rows, time_s, amps), kept, scale * capacity
+
+
+def steps_of(found: Any) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Times and amperes of a solved plan, float64[nodes], and where its steps meet: a step begins
+    where the one before ends, not on a slope from its last node, which would move charge that the
+    plan does not. A solver that does not halt there loses charge as well, in each cell another.
+    """
+    steps = [step for cycle in found.cycles for step in cycle.steps]
+    times = [step.t + np.r_[EDGE_S, np.zeros(step.t.size - 1)] for step in steps]
+    edges = np.concatenate([[t[0], t[-1]] for t in times])
+    amps = np.concatenate([step["Current [A]"].entries for step in steps])
+    return np.concatenate(times), amps, np.unique(np.r_[0.0, edges])
 
 
 def measured_ah(pybamm: Any, model: Any, values: Any) -> float:

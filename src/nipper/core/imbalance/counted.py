@@ -13,7 +13,8 @@ from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.offsets import LONG_FACTOR
-from nipper.core.logs.charges import IDLE_RATE, moved_ah
+from nipper.core.logs.charges import IDLE_RATE
+from nipper.core.logs.drawn import moved_ah
 from nipper.core.logs.guess import capacity_by_percentage
 from nipper.core.logs.model import Floats, Log, nanmedian
 from nipper.core.setup import Setup

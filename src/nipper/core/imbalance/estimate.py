@@ -18,7 +18,8 @@ from nipper.core.imbalance.remedies import TopEnd
 from nipper.core.imbalance.resistance import Resistances, step_resistances
 from nipper.core.imbalance.signals import Signals, signals
 from nipper.core.imbalance.swing import swing
-from nipper.core.logs.charges import Charge, find_charges
+from nipper.core.logs.charges import Charge, cells_at_each, find_charges
+from nipper.core.logs.drawn import anchored_ah
 from nipper.core.logs.model import Log, nanmedian
 from nipper.core.logs.resets import LEAP_S
 from nipper.core.parallel import side_by_side
@@ -33,6 +34,7 @@ ALIKE_V, PLAIN_V = (
     0.003,
     0.008,
 )  # to the highest cell, and from the median: meters differ by some mV
+SAME_TOP_V = 0.010  # a per cent of charge, or less
 FEW_STEPS = 40  # of current: most of them are then those of a taper, at the knee
 VAGUE_SHARE = 0.02  # of the herd's resistance, of the doubt about a cell's
 TELLING_BIAS_V = 0.006  # smaller ones are left as they are: they may as well be charge
@@ -106,11 +108,12 @@ def estimate(
     plain = log.select(
         slice(None, None, max(1, log.rows // MOST_ROWS))
     )  # resistance and the plateau need no row a second
-    resistances = step_resistances(plain, setup)
+    drawn_ah = anchored_ah(plain, setup, _full_s(log, setup, full))
+    resistances = step_resistances(plain, setup, drawn_ah)
     tick(0.4)
     both_ways = swing(plain, setup) if _vague(resistances) else None
     resistances = both_ways.resistances if both_ways else resistances
-    seen = signals(plain, setup, resistances)
+    seen = signals(plain, setup, resistances, drawn_ah)
     # without a full charge the state is not known, and a weak cell low down passes for a reading
     untold = bool(full) and not np.isfinite(seen.bias_v).any()
     if untold and (both_ways := both_ways or swing(plain, setup)):
@@ -144,6 +147,16 @@ def estimate(
         lag_rows=lag,
         turned=turned,
     )
+
+
+def _full_s(log: Log, setup: Setup, full: list[Charge]) -> Floats:
+    """When the herd was full as usual: a cell at its trip may end a charge with the others
+    anywhere.
+    """
+    tops = np.array([c.top for c in full], np.intp)
+    herd_v = nanmedian(cells_at_each(log, tops).T) if tops.size else np.empty(0)
+    alike = np.abs(herd_v - np.median(herd_v)) < SAME_TOP_V if tops.size else np.empty(0, bool)
+    return log.time_s[tops[alike & (herd_v > chemistry(setup.chemistry).knee_v)]]
 
 
 def _vague(found: Resistances) -> bool:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
-from nipper.core.logs.charges import moved_ah
+from nipper.core.logs.drawn import moved_ah
 from nipper.core.logs.model import Log, nanmedian, solved
 from nipper.core.setup import Setup
 
@@ -191,8 +191,11 @@ def turn(found: Resistances, cell: int) -> Turn | None:
     )
 
 
-def step_resistances(log: Log, setup: Setup) -> Resistances:
-    """Least squares over all steps of current in the log, outliers clipped; float64[cells]."""
+def step_resistances(log: Log, setup: Setup, drawn_ah: Floats | None = None) -> Resistances:
+    """Least squares over all steps of current in the log, outliers clipped; float64[cells].
+
+    ``drawn_ah`` float64[rows] tells the states of charge, the charge counted where it is not given.
+    """
     step_a = np.diff(log.current_a)
     near = (np.diff(log.time_s) <= LONGEST_STEP_S) & (
         np.abs(step_a) >= LEAST_STEP_RATE * setup.capacity_ah
@@ -237,7 +240,7 @@ def step_resistances(log: Log, setup: Setup) -> Resistances:
         time_s=log.time_s[rows],
         step_a=step_a,
         own_v=np.where(unread, np.nan, own_v),
-        moved_ah=moved_ah(log, setup)[rows],
+        moved_ah=(moved_ah(log, setup) if drawn_ah is None else drawn_ah)[rows],
         beside=beside,
         usual_v=float(usual_v),
     )

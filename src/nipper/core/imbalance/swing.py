@@ -19,11 +19,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
+from nipper.core.imbalance.bias import USUAL_BIAS_V
 from nipper.core.imbalance.fitting import robust
 from nipper.core.imbalance.herd import USUALLY_ABOVE_V
 from nipper.core.imbalance.resistance import Resistances, evened, meter_noise_v
-from nipper.core.imbalance.signals import USUAL_BIAS_V
-from nipper.core.logs.charges import moved_ah
+from nipper.core.logs.drawn import moved_ah
 from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Setup
 

@@ -396,11 +396,3 @@ def readings(log: Log, setup: Setup, charge: Charge) -> ChargeReadings:
 def full(charges: Sequence[Charge]) -> list[Charge]:
     """The full ones."""
     return [c for c in charges if c.full]
-
-
-def moved_ah(log: Log, setup: Setup) -> Floats:
-    """Charge counted while a current plainly flows, float64[rows] Ah: at rest a meter's offset
-    counts on, and days of it would pass for another state of charge.
-    """
-    flows = np.abs(np.nan_to_num(log.current_a)) > IDLE_RATE * setup.capacity_ah
-    return np.cumsum(np.where(flows, np.nan_to_num(log.current_a) * log.steps_s, 0.0)) / 3600.0

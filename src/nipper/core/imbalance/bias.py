@@ -1,0 +1,255 @@
+"""Readings that are wrong by the same amount at every state of charge.
+
+On the calm plateau a cell's difference to the herd is
+
+    d = bias + slope (offset + drawn deficit + change) + R I
+
+with the slope of the rest voltage over charge. What follows the slope is charge, what follows the
+current is resistance; what stands at every state is the reading. Fitted by least squares, twice
+re-weighted against outliers, cell by cell.
+"""
+
+from dataclasses import dataclass
+from typing import Self
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.chemistry import chemistry
+from nipper.core.imbalance.fitting import robust
+from nipper.core.logs.model import Log
+from nipper.core.setup import Setup
+
+Floats = NDArray[np.floating]
+Flags = NDArray[np.bool_]
+
+REST_RATE = 0.05  # of capacity per hour: below it the current's drop is small
+LEAST_ROWS = 200
+MOST_ROWS = 4000
+LEAST_SPAN = 0.12  # of capacity, between the rows a bias is read from
+BIN_SHARE = 0.02  # of capacity: states of charge that are told apart
+NEARBY_SHARE = 0.05  # of capacity: so far to either side a curve is taken for straight
+SLOPES = 0.4, 2.0  # times the assumed curve's usual slope: beyond, the count is no state
+ODD_SHARE = 0.1
+LEAST_IN_STATE = 20  # readings: less tell of the meter's steps
+# charge may differ by some per cent, capacity by some more, resistance by what steps show, and a
+# balancer moves what a wrong reading shows: keeps short logs honest
+OFFSET_PCT, DEFICIT_PCT, RESISTANCE_SHARE = 8.0, 20.0, 0.3
+# times what is left with a wrong reading: so much worse charge alone must explain it, from state to
+# state (sound cells of two simulators 0.8 to 1.5, readings 10 to 25 mV off 2.0 to 7.0)
+AS_GOOD = 2.2
+PLAIN_GOOD = 3.0  # so much worse where a balancer has moved what the reading showed
+MOST_LEFT_V = 2e-3  # beyond, the cell follows another curve, and nothing is known of its reading
+# a BMS's reading is seldom further off (from memory); beyond, on a sloped curve, a standing offset
+# is likelier
+USUAL_BIAS_V = 0.030
+FAR_V = 0.045  # on the plateau of LFP: the assumed curve falls by 41 mV from 90 to 30 %
+# V, what two cells' curves differ by beyond charge and capacity; tried on packs of two simulators
+FLAT_FLOOR_V, SLOPED_FLOOR_V = 5e-4, 1.5e-3
+INDEPENDENT = 60  # what the model leaves out lasts for hours
+LEAST_LEFT_V = 2e-4  # a meter is never better than this
+NEAR_V = 0.02  # beyond the plateau's ends a cell may still be read
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Plateau:
+    """The herd on the plateau: its volts and those freed of the current's drop, float64[rows],
+    which rows count, its resistance, and between which volts the plateau lies.
+    """
+
+    herd_v: Floats
+    freed_v: Floats
+    rows: Flags
+    herd_ohm: float
+    window_v: tuple[float, float]
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Calm:
+    """The rows of the plateau at small currents; of each the herd's rest voltage, all cells against
+    the herd, the charge drawn (share of capacity, about its median), the curve's slope (V per %),
+    and a column for each of what may move a cell.
+    """
+
+    freed_v: Floats
+    own_v: Floats  # [rows, cells]
+    drawn: Floats
+    slope: Floats
+    design: Floats
+    ridge: Floats
+    window_v: tuple[float, float]
+
+    @classmethod
+    def of(cls, log: Log, setup: Setup, plateau: Plateau, drawn_ah: Floats) -> Self | None:
+        """None where there are too few."""
+        small = np.abs(log.current_a) < REST_RATE * setup.capacity_ah
+        rows = np.flatnonzero(plateau.rows & small)
+        if rows.size < LEAST_ROWS:
+            return None
+        rows = rows[:: max(1, rows.size // MOST_ROWS)]
+        freed_v, drawn = plateau.freed_v[rows], drawn_ah[rows] / setup.capacity_ah
+        slope = own_slope(setup, freed_v, drawn)
+        drawn = drawn - np.median(drawn)
+        columns = [np.ones(rows.size), slope, slope * drawn, log.current_a[rows]]
+        ohm = max(RESISTANCE_SHARE * plateau.herd_ohm, 1e-5)
+        sizes = [np.inf, OFFSET_PCT, DEFICIT_PCT, ohm]
+        if setup.chemistry != "lfp":
+            since_s = log.time_s[rows] - np.mean(log.time_s[rows])
+            columns.append(slope * since_s / max(float(np.ptp(since_s)), 1.0))
+            sizes.append(OFFSET_PCT)
+        return cls(
+            freed_v=freed_v,
+            own_v=log.cell_v[rows].astype(float) - plateau.herd_v[rows, None],
+            drawn=drawn,
+            slope=slope,
+            design=np.column_stack(columns),
+            ridge=np.diag(4e-6 / np.array(sizes) ** 2),
+            window_v=plateau.window_v,
+        )
+
+
+def own_slope(setup: Setup, freed_v: Floats, drawn: Floats) -> Floats:
+    """How the rest voltage rises with charge at each row, V per %.
+
+    On a sloped curve as the pack itself shows it: published ones of 4.2 V cells differ by a third,
+    and what they get wrong would pass for a wrong reading.
+    """
+    assumed = chemistry(setup.chemistry).curve.slope_at_voltage(freed_v) * 1e-3
+    if setup.chemistry == "lfp" or np.ptp(drawn) < LEAST_SPAN:
+        return assumed
+    usual = float(np.median(assumed))
+    least, most = SLOPES[0] * usual, SLOPES[1] * usual
+    cubic = np.clip(
+        np.polynomial.Polynomial.fit(drawn, freed_v, 3).deriv()(drawn) / 100.0, least, most
+    )
+    near = _local_slope(freed_v, drawn)
+    if near is None:
+        return cubic
+    at, slope = near
+    if np.mean((slope < least) | (slope > most)) > ODD_SHARE:
+        return cubic
+    return np.interp(drawn, at, np.clip(slope, least, most))
+
+
+def _local_slope(v: Floats, drawn: Floats) -> tuple[Floats, Floats] | None:
+    """Charge drawn at states that were read often enough, float64[states], and the slope about
+    each, V per %: straight lines through the states nearby; None for too few states.
+    """
+    bins = np.floor(drawn / BIN_SHARE)
+    _, of_row, count = np.unique(bins, return_inverse=True, return_counts=True)
+    told = np.flatnonzero(count >= LEAST_IN_STATE)
+    if told.size * BIN_SHARE < LEAST_SPAN:
+        return None
+    at, mean = (np.array([np.median(y[of_row == b]) for b in told]) for y in (drawn, v))
+    slope = np.empty(told.size)
+    for i in range(told.size):
+        near = np.abs(at - at[i]) < NEARBY_SHARE
+        x = at[near] - at[near].mean()
+        slope[i] = x @ mean[near] / max(float(x @ x), 1e-12) / 100.0
+    return at, slope
+
+
+def biases(calm: Calm | None, setup: Setup, cells: int) -> tuple[Floats, Floats]:
+    """What each cell reads wrongly against the herd, and its standard deviation, float64[cells] V;
+    NaN where it cannot be told, 0 with what was fitted for its doubt where that is not the reading.
+    """
+    if calm is None:
+        return np.full(cells, np.nan), np.full(cells, np.nan)
+    bias, sd = np.array([_of_cell(calm, setup, cell) for cell in range(cells)]).T
+    return bias - (np.nanmedian(bias) if np.isfinite(bias).any() else 0.0), sd
+
+
+def _of_cell(calm: Calm, setup: Setup, cell: int) -> tuple[float, float]:
+    v = calm.own_v[:, cell]
+    # a weak or a full cell leaves the plateau before the herd; one that reads far off lies beside
+    # it all along
+    own_v = v + calm.freed_v - _far_off_v(v, setup)
+    low_v, high_v = calm.window_v
+    good = np.isfinite(v) & (own_v > low_v - NEAR_V) & (own_v < high_v + NEAR_V)
+    drawn = calm.drawn[good]
+    # at one state of charge a reading that is wrong and a cell that is fuller look the same
+    if good.sum() < LEAST_ROWS / 2 or np.ptp(drawn) < LEAST_SPAN:
+        return np.nan, np.nan
+    x, v = calm.design[good], v[good]
+    fit = robust(x, v, calm.ridge)
+    bias_v = float(fit.beta[0])
+    stands = _stands(setup, bias_v, v, calm.slope[good], drawn)
+    spread = float(np.sqrt(np.linalg.inv(fit.gram)[0, 0] * v.size))
+    if setup.chemistry == "lfp":
+        sd_v = spread * fit.left_v / np.sqrt(min(v.size, INDEPENDENT)) + FLAT_FLOOR_V
+        return (bias_v, sd_v) if stands else (0.0, abs(bias_v))  # the fit made it, not the meter
+    states = _States.of(drawn, fit.weight)
+    left_v = states.left_v(x, v, calm.ridge)
+    as_good = states.left_v(x[:, 1:], v, calm.ridge[1:, 1:]) / left_v
+    if not stands and as_good < PLAIN_GOOD:
+        return 0.0, abs(bias_v)
+    if as_good < AS_GOOD or left_v > MOST_LEFT_V or abs(bias_v) > USUAL_BIAS_V:
+        return bias_v, abs(bias_v)  # charge alone explains it nearly as well: then it is charge
+    return bias_v, spread * left_v / np.sqrt(max(states.count, 1)) + SLOPED_FLOOR_V
+
+
+def _far_off_v(v: Floats, setup: Setup) -> float:
+    """By how much a cell of a flat curve reads beyond what charge can make on it, V; else 0."""
+    known = v[np.isfinite(v)]
+    usual = float(np.median(known)) if known.size else 0.0
+    return usual if setup.chemistry == "lfp" and abs(usual) > FAR_V else 0.0
+
+
+def _stands(setup: Setup, bias_v: float, v: Floats, slope: Floats, drawn: Floats) -> bool:
+    """Whether a reading that is wrong is so in both halves of the plateau, well in one, and at most
+    states of charge: one that only falls away further down is not.
+
+    Where the curve is flattest: a step of the curve shows charge, not the reading.
+    """
+    flattest = slope <= (np.median(slope) if setup.chemistry == "lfp" else np.inf)
+    seen_v = [
+        np.sign(bias_v) * float(np.median(v[part & flattest]))
+        for part in (drawn >= 0, drawn < 0)
+        if (part & flattest).any()
+    ]
+    return (
+        min(seen_v) >= 0.5 * abs(bias_v)
+        and max(seen_v) >= 0.67 * abs(bias_v)
+        and _nearly_everywhere(np.sign(bias_v) * v, drawn) >= 0.5 * abs(bias_v)
+    )
+
+
+def _nearly_everywhere(off_v: Floats, drawn: Floats) -> float:
+    """What a reading is off by at three in four of the states of charge it was read at, V.
+
+    Steps of the curve, which lie elsewhere than where they are published, show charge between
+    states that show none.
+    """
+    bins = np.floor(drawn / BIN_SHARE)
+    return float(np.quantile([np.median(off_v[bins == b]) for b in np.unique(bins)], 0.25))
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class _States:
+    """The states of charge of a cell's rows, int[rows], the rows' weights, and those states that
+    were read often enough, bool[states].
+    """
+
+    of_row: NDArray[np.intp]
+    weight: Floats
+    told: Flags
+
+    @classmethod
+    def of(cls, drawn: Floats, weight: Floats) -> Self:
+        _, of_row, count = np.unique(
+            np.floor(drawn / BIN_SHARE), return_inverse=True, return_counts=True
+        )
+        return cls(of_row, weight, count >= LEAST_IN_STATE)
+
+    @property
+    def count(self) -> int:
+        return int(self.told.sum())
+
+    def left_v(self, x: Floats, v: Floats, ridge: Floats) -> float:
+        """What these columns leave of a cell, V, from state to state: from row to row most is of
+        the meter's steps, which no explanation makes smaller.
+        """
+        beta = np.linalg.solve(x.T @ (x * self.weight[:, None]) + ridge, x.T @ (self.weight * v))
+        rest = np.bincount(self.of_row, self.weight * (v - x @ beta))[self.told]
+        mean = rest / np.bincount(self.of_row, self.weight)[self.told]
+        return LEAST_LEFT_V + (float(np.sqrt(np.mean(mean**2))) if mean.size else 0.0)
