@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
+from nipper.core.imbalance.drift import balanced_ah
 from nipper.core.imbalance.fitting import robust
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
@@ -35,9 +36,11 @@ LEAST_IN_STATE = 20  # readings: less tell of the meter's steps
 # charge may differ by some per cent, capacity by some more, resistance by what steps show, and a
 # balancer moves what a wrong reading shows: keeps short logs honest
 OFFSET_PCT, DEFICIT_PCT, RESISTANCE_SHARE = 8.0, 20.0, 0.3
+BALANCED = 2.0  # times what the settings' balancing current moves
 # times what is left with a wrong reading: so much worse charge alone must explain it, from state to
-# state (sound cells of two simulators 0.8 to 1.5, readings 10 to 25 mV off 2.0 to 7.0)
-AS_GOOD = 2.2
+# state (on packs of two simulators: 1.9 at most of 4 mV and more that were none, 2 to 14 of most
+# that were)
+AS_GOOD = 2.0
 PLAIN_GOOD = 3.0  # so much worse where a balancer has moved what the reading showed
 MOST_LEFT_V = 2e-3  # beyond, the cell follows another curve, and nothing is known of its reading
 # a BMS's reading is seldom further off (from memory); beyond, on a sloped curve, a standing offset
@@ -76,7 +79,8 @@ class Calm:
     drawn: Floats
     slope: Floats
     design: Floats
-    ridge: Floats
+    sizes: Floats  # usual ones of what the columns stand for
+    balanced: Floats | None  # [rows, cells], V: what the balancer moved by then, by the slope
     window_v: tuple[float, float]
 
     @classmethod
@@ -93,7 +97,9 @@ class Calm:
         columns = [np.ones(rows.size), slope, slope * drawn, log.current_a[rows]]
         ohm = max(RESISTANCE_SHARE * plateau.herd_ohm, 1e-5)
         sizes = [np.inf, OFFSET_PCT, DEFICIT_PCT, ohm]
+        balanced = None
         if setup.chemistry != "lfp":
+            balanced = _balanced(log, setup, rows, slope)
             since_s = log.time_s[rows] - np.mean(log.time_s[rows])
             columns.append(slope * since_s / max(float(np.ptp(since_s)), 1.0))
             sizes.append(OFFSET_PCT)
@@ -103,9 +109,26 @@ class Calm:
             drawn=drawn,
             slope=slope,
             design=np.column_stack(columns),
-            ridge=np.diag(4e-6 / np.array(sizes) ** 2),
+            sizes=np.array(sizes),
+            balanced=balanced,
             window_v=plateau.window_v,
         )
+
+    def columns(self, cell: int) -> tuple[Floats, Floats]:
+        """What may move a cell, float64[rows, columns], and the ridge that holds it."""
+        x, sizes = self.design, self.sizes
+        if self.balanced is not None:
+            x, sizes = np.column_stack([x, self.balanced[:, cell]]), np.append(sizes, BALANCED)
+        return x, np.diag(4e-6 / sizes**2)
+
+
+def _balanced(log: Log, setup: Setup, rows: NDArray[np.intp], slope: Floats) -> Floats | None:
+    moved_ah = balanced_ah(log, setup.leveller, rows)
+    if moved_ah is None:
+        return None
+    moved = moved_ah - np.median(moved_ah, axis=1, keepdims=True)
+    moved -= moved.mean(axis=0)
+    return 100.0 / setup.capacity_ah * moved * slope[:, None]
 
 
 def own_slope(setup: Setup, freed_v: Floats, drawn: Floats) -> Floats:
@@ -170,8 +193,9 @@ def _of_cell(calm: Calm, setup: Setup, cell: int) -> tuple[float, float]:
     # at one state of charge a reading that is wrong and a cell that is fuller look the same
     if good.sum() < LEAST_ROWS / 2 or np.ptp(drawn) < LEAST_SPAN:
         return np.nan, np.nan
-    x, v = calm.design[good], v[good]
-    fit = robust(x, v, calm.ridge)
+    x, ridge = calm.columns(cell)
+    x, v = x[good], v[good]
+    fit = robust(x, v, ridge)
     bias_v = float(fit.beta[0])
     stands = _stands(setup, bias_v, v, calm.slope[good], drawn)
     spread = float(np.sqrt(np.linalg.inv(fit.gram)[0, 0] * v.size))
@@ -179,8 +203,8 @@ def _of_cell(calm: Calm, setup: Setup, cell: int) -> tuple[float, float]:
         sd_v = spread * fit.left_v / np.sqrt(min(v.size, INDEPENDENT)) + FLAT_FLOOR_V
         return (bias_v, sd_v) if stands else (0.0, abs(bias_v))  # the fit made it, not the meter
     states = _States.of(drawn, fit.weight)
-    left_v = states.left_v(x, v, calm.ridge)
-    as_good = states.left_v(x[:, 1:], v, calm.ridge[1:, 1:]) / left_v
+    left_v = states.left_v(x, v, ridge)
+    as_good = states.left_v(x[:, 1:], v, ridge[1:, 1:]) / left_v
     if not stands and as_good < PLAIN_GOOD:
         return 0.0, abs(bias_v)
     if as_good < AS_GOOD or left_v > MOST_LEFT_V or abs(bias_v) > USUAL_BIAS_V:
