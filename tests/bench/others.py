@@ -73,8 +73,14 @@ def other(cause: str, n: int, id_: str = "") -> OtherPack:
 
 def of_use(cause: str, setup: Setup, use: Use, rng: np.random.Generator) -> OtherPack:
     """A pack that is used so, its cells drawn, with the fault in them."""
+    made = usual_cells(setup, rng)
+    return finished(setup, use, made, fault(cause, rng, setup, made, use))
+
+
+def usual_cells(setup: Setup, rng: np.random.Generator) -> Cells:
+    """Cells of one batch with nothing the matter."""
     id_, cells = setup.chemistry, setup.cells
-    made = Cells(
+    return Cells(
         _curve(id_, rng),
         offset_pct=rng.normal(0.0, float(rng.uniform(0.05, 0.3)), cells),
         capacity=1.0 + rng.normal(0.0, 0.006, cells),
@@ -85,7 +91,10 @@ def of_use(cause: str, setup: Setup, use: Use, rng: np.random.Generator) -> Othe
         slow_share=float(rng.uniform(0.4, 1.2)),
         slow_s=float(rng.uniform(400.0, 2500.0)),
     )
-    truth = _fault(cause, rng, setup, made, use)
+
+
+def finished(setup: Setup, use: Use, made: Cells, truth: Truth) -> OtherPack:
+    """The pack once it has been used so."""
     log, offset_pct = make(setup, made, use)
     capacity = 100.0 * np.asarray(made.capacity)
     return OtherPack(log, setup, truth, offset_pct, capacity - np.median(capacity))
@@ -137,7 +146,8 @@ def _bench(rng: np.random.Generator) -> Use:
     )
 
 
-def _fault(cause: str, rng: np.random.Generator, setup: Setup, made: Cells, use: Use) -> Truth:
+def fault(cause: str, rng: np.random.Generator, setup: Setup, made: Cells, use: Use) -> Truth:
+    """Put a fault into one cell, or a block; "" is none."""
     cell, ah = int(rng.integers(setup.cells)), setup.capacity_ah
     if cause == "soc_offset":
         size = float(rng.uniform(2.5, 8.0)) * float(rng.choice([-1, 1]))

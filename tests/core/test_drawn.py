@@ -14,6 +14,8 @@ from nipper.core.logs.drawn import anchored_ah, moved_ah
 from nipper.core.logs.model import Log
 from nipper.core.presets import new_setup
 from tests.bench import spm
+from tests.bench.others import other
+from tests.otherpack import published_curve
 
 SETUP = new_setup("nmc", 4, 100.0)
 DAY_ROWS = 288  # one every five minutes
@@ -35,6 +37,11 @@ def days_log(days: int, offset_a: float = 0.0) -> Log:
 
 def tops_s(log: Log) -> np.ndarray:
     return log.time_s[FULL_ROW::DAY_ROWS]
+
+
+def full_s(made) -> np.ndarray:
+    """When the full charges of a pack ended."""
+    return made.log.time_s[[c.top for c in find_charges(made.log, made.setup) if c.full]]
 
 
 @given(st.floats(-0.3, 0.3), st.integers(2, 60))
@@ -74,7 +81,6 @@ def test_a_sloped_curve_is_known_by_a_meter_that_is_off(offset_a):
     """
     made = spm.pack("nmc", "", 1)
     log = replace(made.log, current_a=made.log.current_a + offset_a)
-    full = [c for c in find_charges(log, made.setup) if c.full]
     rests = np.abs(made.log.current_a) < 0.5
     freed_v = np.median(log.cell_v[rests], axis=1).astype(float)
     below = freed_v < 4.05
@@ -84,8 +90,7 @@ def test_a_sloped_curve_is_known_by_a_meter_that_is_off(offset_a):
         return float(np.median(own_slope(made.setup, freed_v[below], drawn)))
 
     # a discharge at C/100 of the same cell of the library: 9.2 mV a per cent from 40 to 84 %
-    anchored = anchored_ah(log, made.setup, log.time_s[[c.top for c in full]])
-    assert slope(anchored) == pytest.approx(9.2e-3, rel=0.1)
+    assert slope(anchored_ah(log, made.setup, full_s(made))) == pytest.approx(9.2e-3, rel=0.1)
     assert slope(moved_ah(log, made.setup)) < 6e-3
 
 
@@ -99,3 +104,32 @@ def test_a_wrong_reading_on_a_sloped_curve_is_told(number):
     assert (found.cause, found.cells) == ("sense_bias", made.cells)
     assert found.low <= made.size <= found.high
     assert found.value == pytest.approx(made.size, abs=2.0)
+
+
+@pytest.mark.parametrize("share", [0.3, -0.3])
+def test_a_cell_of_another_curve_reads_rightly(share):
+    """One cell in a pack was replaced by one of another make: its curve lies up to 40 mV beside the
+    others' and meets them at the top. Charge does not explain that, and no meter is wrong.
+    """
+    made = other("", 303, "nmc")
+    pct = 100.0 * (0.93 + anchored_ah(made.log, made.setup, full_s(made)) / made.setup.capacity_ah)
+    beside = share * (
+        np.interp(pct, *published_curve("ocv_nca.csv", "ocv_v"))
+        - np.interp(pct, *published_curve("ocv_nmc.csv", "ocv_v"))
+    )
+    cell_v = made.log.cell_v.copy()
+    cell_v[:, 1] += (beside - beside[np.argmax(pct)]).astype(np.float32)
+    assert np.ptp(beside) > 0.03
+    found = diagnose(replace(made.log, cell_v=cell_v), made.setup).findings
+    assert not [f for f in found if f.cause == "sense_bias" and f.confidence > 0.3]
+
+
+@pytest.mark.parametrize("number", [331, 310])
+def test_a_wrong_reading_that_a_balancer_has_levelled_is_told(number):
+    """The balancer brings the cell to where it reads as the others do: what it moved is known."""
+    made = other("sense_bias", number, "nmc")
+    assert made.setup.leveller is not None
+    found = diagnose(made.log, made.setup).findings[0]
+    assert (found.cause, found.cells) == ("sense_bias", made.truth.cells)
+    assert found.high > made.truth.low
+    assert found.low < made.truth.high

@@ -24,7 +24,9 @@ from nipper.core.setup import Setup
 Floats = NDArray[np.floating]
 Flags = NDArray[np.bool_]
 
-REST_RATE = 0.05  # of capacity per hour: below it the current's drop is small
+# of capacity per hour: up to it rows count. On the flat the current's drop is larger than what is
+# looked for; on a sloped curve more states of charge tell more than currents hide
+CALM_RATE = {"lfp": 0.05, "nmc": 0.25, "lto": 0.25}
 LEAST_ROWS = 200
 MOST_ROWS = 4000
 LEAST_SPAN = 0.12  # of capacity, between the rows a bias is read from
@@ -69,7 +71,7 @@ class Plateau:
 
 @dataclass(frozen=True, eq=False, slots=True)
 class Calm:
-    """The rows of the plateau at small currents; of each the herd's rest voltage, all cells against
+    """The rows of the plateau at modest currents; of each the herd's rest voltage, all cells against
     the herd, the charge drawn (share of capacity, about its median), the curve's slope (V per %),
     and a column for each of what may move a cell.
     """
@@ -86,7 +88,7 @@ class Calm:
     @classmethod
     def of(cls, log: Log, setup: Setup, plateau: Plateau, drawn_ah: Floats) -> Self | None:
         """None where there are too few."""
-        small = np.abs(log.current_a) < REST_RATE * setup.capacity_ah
+        small = np.abs(log.current_a) < CALM_RATE[setup.chemistry] * setup.capacity_ah
         rows = np.flatnonzero(plateau.rows & small)
         if rows.size < LEAST_ROWS:
             return None

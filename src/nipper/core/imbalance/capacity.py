@@ -23,6 +23,7 @@ Floats = NDArray[np.floating]
 MOST_DISCHARGES = 6
 LEAST_ROWS = 10
 CAPACITY_SPREAD = 0.015  # of capacity: cells of one batch (common practice)
+EITHER_SHARE = 0.03  # of capacity, twice the spread: so much less at the low end is a fault
 OPEN_SHARE = 0.008  # of capacity: an offset at the top less sure than this is helped by the low end
 # so much more the intervals need to hold what they claim, on packs of two other simulators
 WIDER = {"lfp": 1.15, "nmc": 1.8, "lto": 1.8}
@@ -48,6 +49,14 @@ class Capacities:
     low_sd_ah: Floats
     discharges: int
     deepest_pct: float = 100.0  # charge left in the herd at the deepest discharge, by counting
+
+    def either(self, high_ah: Floats, capacity_ah: float) -> list[int]:
+        """Cells (indices) that are far down at the low end, of which the top, with offsets of up to
+        ``high_ah`` float64[cells], does not tell whether they hold less or stand lower.
+        """
+        with np.errstate(invalid="ignore"):
+            far = (self.low_offset_ah < -EITHER_SHARE * capacity_ah) & (high_ah >= 0.0)
+        return [int(i) for i in np.flatnonzero(far & ~np.isfinite(self.deficit_ah))]
 
     def moved(self, by_ah: Floats) -> "Capacities":
         """The same, each cell holding so much more."""
@@ -251,6 +260,9 @@ def with_low_end(
         least = np.where(open_, np.fmax(offset - 1.645 * sd, top.low_ah), top.low_ah)
         most = np.where(open_, np.fmin(offset + 1.645 * sd, top.high_ah), top.high_ah)
         least, most = np.fmin(least, offset), np.fmax(most, offset)
+        # told by the low end alone a cell that is far down there may as well be level and hold less
+        weak = ~np.isfinite(top.offset_ah) & (low < -EITHER_SHARE * capacity_ah)
+        most = np.where(weak, np.fmax(most, 0.0), most)
         out.append(replace(top, offset_ah=offset, sd_ah=sd, low_ah=least, high_ah=most))
     changed = np.array([o.offset_ah - t.offset_ah for o, t in zip(out, tops, strict=True)])
     moved = nanmedian(changed)

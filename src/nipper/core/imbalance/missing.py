@@ -183,6 +183,14 @@ def _capacity(known: Estimate, log: Log, setup: Setup) -> str:
             "discharge from full to the low end, at modest current and within the cell's sheet, a "
             "row every minute or faster."
         )
+    held = known.capacities
+    if cells := held.either(known.drift.last_range_ah[1], setup.capacity_ah):
+        less_ah = -float(np.mean(held.low_offset_ah[cells]))
+        return (
+            f"{names(cells)} had {less_ah:.0f} Ah less left than the others at the low end: less "
+            "capacity, or less charge. Which of the two shows when a charge fills all cells; until "
+            "then nothing is to be fed there."
+        )
     unseen_pct = unseen_capacity_pct(known, setup)
     if not known.full or log.cells < 2 or unseen_pct <= WEAK_PCT:
         return ""

@@ -1,0 +1,36 @@
+"""Two faults in one pack, in different cells: what one of them hides of the other is said."""
+
+import pytest
+
+from nipper.core.imbalance.diagnosis import diagnose
+from tests.bench.pairs import PAIRS, judge, two
+
+
+@pytest.mark.parametrize(
+    ("pair", "number"),
+    [
+        (("soc_offset", "sense_bias"), 4),  # told as two cells that are off
+        (("high_resistance", "sense_bias"), 0),
+        (("self_discharge", "low_capacity"), 0),
+    ],
+)
+def test_both_are_named_and_nothing_else(pair, number):
+    done = judge((PAIRS.index(pair), number))
+    assert (done.found, done.others) == (2, 0), done.words
+
+
+@pytest.mark.parametrize("number", [1, 3])
+def test_a_weak_cell_is_not_fed_while_a_fuller_one_ends_the_charges(number):
+    """A fuller cell ends the charges with the others on the flat, where nothing tells how full they
+    are; at the low end a weak cell, level at the top, had 11 % less left. "10.5 % emptier" at 0.98:
+    feed it 13.6 Ah, so much is sure.
+    """
+    pack, (fuller, weak) = two(PAIRS.index(("soc_offset", "low_capacity")), number)
+    found = diagnose(pack.log, pack.setup)
+    assert [f.cells for f in found.findings if f.confidence > 0.5] == [fuller.cells]
+    cell = weak.cells[0]
+    _low, high = found.estimate.drift.last_range_ah
+    assert high[cell - 1] >= 0.0
+    said = next(text for text in found.advice if "less left than the others" in text)
+    assert said.startswith(f"Cell {cell} had ")
+    assert "nothing is to be fed" in said
