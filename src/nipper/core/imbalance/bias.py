@@ -71,9 +71,9 @@ class Plateau:
 
 @dataclass(frozen=True, eq=False, slots=True)
 class Calm:
-    """The rows of the plateau at modest currents; of each the herd's rest voltage, all cells against
-    the herd, the charge drawn (share of capacity, about its median), the curve's slope (V per %),
-    and a column for each of what may move a cell.
+    """The rows of the plateau at modest currents: of each the herd's rest voltage, all cells
+    against the herd, the charge drawn (share of capacity, about its median), the curve's slope
+    (V per %), and a column for each of what may move a cell.
     """
 
     freed_v: Floats

@@ -50,13 +50,14 @@ class Capacities:
     discharges: int
     deepest_pct: float = 100.0  # charge left in the herd at the deepest discharge, by counting
 
-    def either(self, high_ah: Floats, capacity_ah: float) -> list[int]:
-        """Cells (indices) that are far down at the low end, of which the top, with offsets of up to
-        ``high_ah`` float64[cells], does not tell whether they hold less or stand lower.
+    def either(self, offset_ah: Floats, capacity_ah: float) -> list[int]:
+        """Cells (indices) that are far down at the low end and may hold less, or stand lower:
+        ``offset_ah`` float64[cells], as the tops tell them, does not say.
         """
         with np.errstate(invalid="ignore"):
-            far = (self.low_offset_ah < -EITHER_SHARE * capacity_ah) & (high_ah >= 0.0)
-        return [int(i) for i in np.flatnonzero(far & ~np.isfinite(self.deficit_ah))]
+            far = self.low_offset_ah < -EITHER_SHARE * capacity_ah
+        untold = ~np.isfinite(offset_ah) & ~np.isfinite(self.deficit_ah)
+        return [int(i) for i in np.flatnonzero(far & untold)]
 
     def moved(self, by_ah: Floats) -> "Capacities":
         """The same, each cell holding so much more."""
@@ -249,7 +250,9 @@ def with_low_end(
         # a low end that no charge which the top allows explains needs another capacity: then that
         # alone is likelier than both
         allowed = (low + low_sd > top.low_ah) & (low - low_sd < top.high_ah)
-        open_ &= allowed | ~np.isfinite(top.offset_ah)
+        # far down at the low end alone a cell may as well be level at the top, and hold less
+        either = ~np.isfinite(top.offset_ah) & (low < -EITHER_SHARE * capacity_ah)
+        open_ &= (allowed | ~np.isfinite(top.offset_ah)) & ~either
         share = low_sd**-2 / (low_sd**-2 + top_sd**-2)
         both = start + share * (low - start)
         # a low end outside of what the top allows is another capacity, not another charge
@@ -260,9 +263,6 @@ def with_low_end(
         least = np.where(open_, np.fmax(offset - 1.645 * sd, top.low_ah), top.low_ah)
         most = np.where(open_, np.fmin(offset + 1.645 * sd, top.high_ah), top.high_ah)
         least, most = np.fmin(least, offset), np.fmax(most, offset)
-        # told by the low end alone a cell that is far down there may as well be level and hold less
-        weak = ~np.isfinite(top.offset_ah) & (low < -EITHER_SHARE * capacity_ah)
-        most = np.where(weak, np.fmax(most, 0.0), most)
         out.append(replace(top, offset_ah=offset, sd_ah=sd, low_ah=least, high_ah=most))
     changed = np.array([o.offset_ah - t.offset_ah for o, t in zip(out, tops, strict=True)])
     moved = nanmedian(changed)

@@ -224,6 +224,7 @@ def _standing(
         confirm="After levelling, a full charge must show these cells among the others at the "
         "end of absorption.",
         serious=abs(mean) > 3.0,
+        again=lambda left: _standing(known, setup, left, offset, between, ratio),
     )
 
 

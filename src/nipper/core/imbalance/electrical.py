@@ -342,9 +342,11 @@ def leads(known: Estimate, setup: Setup) -> Iterator[Cause]:
 
 def biased(known: Estimate, setup: Setup) -> Iterator[Cause]:
     """A reading wrong by the same amount at every state."""
-    bias = known.signals.bias_v
-    for cells in alike(np.flatnonzero(np.nan_to_num(np.abs(bias)) > 0.6 * BIAS_V), bias):
-        yield _biased_cells(known, setup, cells)
+    bias, sd = (np.nan_to_num(x) for x in (known.signals.bias_v, known.signals.bias_sd_v))
+    seen, plain = np.abs(bias) > 0.6 * BIAS_V, np.abs(bias) > 2.0 * sd
+    for some in (seen & plain, seen & ~plain):  # one that charge explains goes with none that is
+        for cells in alike(np.flatnonzero(some), bias):
+            yield _biased_cells(known, setup, cells)
 
 
 def _biased_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
@@ -389,8 +391,12 @@ def _bias_evidence(setup: Setup, value_mv: float) -> tuple[str, ...]:
 def weak(known: Estimate, setup: Setup) -> Iterator[Cause]:
     """A cell that holds less: level at the top, empty first."""
     pct = 100.0 * known.capacities.deficit_ah / setup.capacity_ah
-    for cells in alike(np.flatnonzero(np.nan_to_num(pct) < -0.6 * CAPACITY_PCT), pct):
-        yield _weak_cells(known, setup, cells)
+    seen = np.nan_to_num(pct) < -0.6 * CAPACITY_PCT
+    with np.errstate(invalid="ignore"):
+        plain = _weakness(known, setup) > 1.0
+    for some in (seen & plain, seen & ~plain):  # one that may be weak goes with none that is
+        for cells in alike(np.flatnonzero(some), pct):
+            yield _weak_cells(known, setup, cells)
 
 
 def unseen_capacity_pct(known: Estimate, setup: Setup) -> float:

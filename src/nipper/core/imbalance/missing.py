@@ -184,7 +184,7 @@ def _capacity(known: Estimate, log: Log, setup: Setup) -> str:
             "row every minute or faster."
         )
     held = known.capacities
-    if cells := held.either(known.drift.last_range_ah[1], setup.capacity_ah):
+    if cells := held.either(known.drift.last_ah, setup.capacity_ah):
         less_ah = -float(np.mean(held.low_offset_ah[cells]))
         return (
             f"{names(cells)} had {less_ah:.0f} Ah less left than the others at the low end: less "
