@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance import electrical
-from nipper.core.imbalance.causes_base import Cause, names, sure
+from nipper.core.imbalance.causes_base import Cause, names, resistance_doubt_ah, sure
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.losing import losing
 from nipper.core.imbalance.reach import for_one_cell_ah
@@ -30,9 +30,6 @@ STARVED_PCT = 0.7
 # of capacity: ordinary cells lose some hundredths a day, bad ones some tenths (from memory)
 MOST_DRIFT_PCT_DAY = 0.3
 FLAT_SHARE = 0.4  # of balancing hours on the flat part
-RESISTANCE_SHARE = (
-    0.35  # of the herd's: above it a cell's offset is no longer read from charge alone
-)
 
 
 def find_causes(known: Estimate, setup: Setup) -> list[Cause]:
@@ -128,7 +125,7 @@ def standing(known: Estimate, setup: Setup) -> Iterator[Cause]:
     offset = drift.last_ah
     if not np.isfinite(offset).any():
         return
-    doubt = _resistance_doubt_ah(known, setup)
+    doubt = resistance_doubt_ah(known, setup)
     threshold = OFFSET_PCT / 100.0 * setup.capacity_ah
     low, high = drift.last_range_ah
     with np.errstate(invalid="ignore"):
@@ -154,20 +151,6 @@ def _moving(known: Estimate) -> NDArray[np.bool_]:
     with np.errstate(invalid="ignore"):
         real = np.abs(drift.ah_per_day) > 3.0 * drift.sd_ah_per_day
         return real & (np.abs(drift.ah_per_day) * drift.days > 0.5 * np.abs(drift.last_ah))
-
-
-def _resistance_doubt_ah(known: Estimate, setup: Setup) -> Floats:
-    """What a cell's own resistance leaves uncertain in its offset: at the knee a high cell may only
-    be a resistive one.
-    """
-    excess = np.nan_to_num(known.resistances.excess_ohm)
-    herd = known.resistances.herd_ohm
-    if not np.isfinite(herd) or herd <= 0:
-        return np.zeros(setup.cells)
-    share = np.abs(excess) / herd
-    return np.where(
-        share > RESISTANCE_SHARE, 0.01 * setup.capacity_ah * share / RESISTANCE_SHARE, 0.0
-    )
 
 
 def _standing(

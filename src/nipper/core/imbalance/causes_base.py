@@ -3,12 +3,19 @@
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from math import exp
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.logs.model import Floats
+from nipper.core.setup import Setup
 
+if TYPE_CHECKING:
+    from nipper.core.imbalance.estimate import Estimate
+
+# of the herd's: above it a cell's charge and capacity are no longer read from voltage alone
+RESISTANCE_SHARE = 0.35
 ALIKE = 2.0  # sizes within this factor are told as one finding
 
 
@@ -90,3 +97,17 @@ def alike(cells: NDArray[np.intp], size: Floats) -> Iterable[list[int]]:
         group = [i for i in left if float(size[i]) / most >= 1.0 / ALIKE]
         yield sorted(group)
         left = [i for i in left if i not in group]
+
+
+def resistance_doubt_ah(known: "Estimate", setup: Setup) -> Floats:
+    """What a cell's own resistance leaves uncertain in its offset and in its capacity, Ah,
+    float64[cells]: at either end a cell that stands apart may only be a resistive one.
+    """
+    excess = np.nan_to_num(known.resistances.excess_ohm)
+    herd = known.resistances.herd_ohm
+    if not np.isfinite(herd) or herd <= 0:
+        return np.zeros(setup.cells)
+    share = np.abs(excess) / herd
+    return np.where(
+        share > RESISTANCE_SHARE, 0.01 * setup.capacity_ah * share / RESISTANCE_SHARE, 0.0
+    )

@@ -10,7 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.imbalance.capacity import LOW_PCT
-from nipper.core.imbalance.causes_base import Cause, alike, has, names, sure
+from nipper.core.imbalance.causes_base import (
+    Cause,
+    alike,
+    has,
+    names,
+    resistance_doubt_ah,
+    sure,
+)
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.remedies import CAUTION
 from nipper.core.imbalance.resistance import Resistances, Turn, loose_ohm, turn, unsteady
@@ -418,7 +425,9 @@ def _weakness(known: Estimate, setup: Setup) -> Floats:
         for x in (known.capacities.deficit_ah, known.capacities.high_ah)
     )
     # sure of *some* deficit is enough: where the others are on the flat how much may stay open
-    surely_pct = np.hypot(high_pct - pct, CURVE_PCT) + pct
+    resistive_pct = 100.0 / setup.capacity_ah * resistance_doubt_ah(known, setup)
+    doubt_pct = np.hypot(np.hypot(high_pct - pct, CURVE_PCT), resistive_pct)
+    surely_pct = doubt_pct + pct
     return np.minimum(-pct, -surely_pct / SURELY) / CAPACITY_PCT
 
 
