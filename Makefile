@@ -28,6 +28,8 @@ worlds: setup
 	$(RUN)/python -m tests.bench.banks
 	$(RUN)/python -m tests.bench.meters
 	$(RUN)/python -m tests.bench.lives
+	$(RUN)/python -m tests.bench.pairs
+	$(RUN)/python -m tests.bench.spm
 
 mutants: setup
 	$(RUN)/python -m tests.bench.mutants rules 60
