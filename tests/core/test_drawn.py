@@ -14,6 +14,7 @@ from nipper.core.logs.drawn import anchored_ah, moved_ah
 from nipper.core.logs.model import Log
 from nipper.core.presets import new_setup
 from tests.bench import spm
+from tests.bench.cycles import cycled
 from tests.bench.others import other
 from tests.otherpack import published_curve
 
@@ -133,3 +134,16 @@ def test_a_wrong_reading_that_a_balancer_has_levelled_is_told(number):
     assert (found.cause, found.cells) == ("sense_bias", made.truth.cells)
     assert found.high > made.truth.low
     assert found.low < made.truth.high
+
+
+@pytest.mark.parametrize("bias_mv", [-22.0, 15.0])
+def test_charged_at_one_current_a_wrong_reading_is_no_resistance(bias_mv):
+    """While a current is the same in all rows what it makes of a resistance is a constant; that no
+    cell has such a resistance is known by the steps.
+    """
+    log, setup, _ = cycled("", 141)
+    cell_v = log.cell_v.copy()
+    cell_v[:, 2] += np.float32(bias_mv / 1e3)
+    found = diagnose(replace(log, cell_v=cell_v), setup).findings[0]
+    assert (found.cause, found.cells) == ("sense_bias", (3,))
+    assert found.value == pytest.approx(bias_mv, abs=3.0)

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.drift import balanced_ah
 from nipper.core.imbalance.fitting import robust
+from nipper.core.imbalance.resistance import Resistances
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
@@ -38,6 +39,10 @@ LEAST_IN_STATE = 20  # readings: less tell of the meter's steps
 # charge may differ by some per cent, capacity by some more, resistance by what steps show, and a
 # balancer moves what a wrong reading shows: keeps short logs honest
 OFFSET_PCT, DEFICIT_PCT, RESISTANCE_SHARE = 8.0, 20.0, 0.3
+# a long charge's resistance is that of steps by 1 to 1.5 (pulse tables); cells of one batch have it
+# alike, and a cell that is off by as much is as unlikely as every row off by OHM_V
+LONG, LONG_SHARE, LIKE_SHARE, OHM_V = 1.25, 0.35, 0.05, 1e-3
+CURRENT = 3  # its column of the design
 BALANCED = 2.0  # times what the settings' balancing current moves
 # times what is left with a wrong reading: so much worse charge alone must explain it, from state to
 # state (on packs of two simulators: 1.9 at most of 4 mV and more that were none, 2 to 14 of most
@@ -59,13 +64,13 @@ NEAR_V = 0.02  # beyond the plateau's ends a cell may still be read
 @dataclass(frozen=True, eq=False, slots=True)
 class Plateau:
     """The herd on the plateau: its volts and those freed of the current's drop, float64[rows],
-    which rows count, its resistance, and between which volts the plateau lies.
+    which rows count, what is known of resistances, and between which volts the plateau lies.
     """
 
     herd_v: Floats
     freed_v: Floats
     rows: Flags
-    herd_ohm: float
+    resistances: Resistances
     window_v: tuple[float, float]
 
 
@@ -82,6 +87,7 @@ class Calm:
     slope: Floats
     design: Floats
     sizes: Floats  # usual ones of what the columns stand for
+    ohm: Floats  # [cells], how far each cell's resistance may be from what is taken off; NaN: free
     balanced: Floats | None  # [rows, cells], V: what the balancer moved by then, by the slope
     window_v: tuple[float, float]
 
@@ -96,22 +102,28 @@ class Calm:
         freed_v, drawn = plateau.freed_v[rows], drawn_ah[rows] / setup.capacity_ah
         slope = own_slope(setup, freed_v, drawn)
         drawn = drawn - np.median(drawn)
-        columns = [np.ones(rows.size), slope, slope * drawn, log.current_a[rows]]
-        ohm = max(RESISTANCE_SHARE * plateau.herd_ohm, 1e-5)
-        sizes = [np.inf, OFFSET_PCT, DEFICIT_PCT, ohm]
-        balanced = None
+        amps, known = log.current_a[rows], plateau.resistances
+        own_v = log.cell_v[rows].astype(float) - plateau.herd_v[rows, None]
+        columns = [np.ones(rows.size), slope, slope * drawn, amps]
+        herd_ohm = known.herd_ohm if np.isfinite(known.herd_ohm) else 1e-3
+        sizes = [np.inf, OFFSET_PCT, DEFICIT_PCT, max(RESISTANCE_SHARE * herd_ohm, 1e-5)]
+        balanced, ohm = None, np.full(log.cells, np.nan)
         if setup.chemistry != "lfp":
+            own_v -= np.outer(amps, LONG * np.nan_to_num(known.excess_ohm))
+            ohm = np.hypot(LONG_SHARE * known.excess_ohm, LIKE_SHARE * herd_ohm)
+            ohm = np.hypot(ohm, 2.0 * known.sd_ohm)
             balanced = _balanced(log, setup, rows, slope)
             since_s = log.time_s[rows] - np.mean(log.time_s[rows])
             columns.append(slope * since_s / max(float(np.ptp(since_s)), 1.0))
             sizes.append(OFFSET_PCT)
         return cls(
             freed_v=freed_v,
-            own_v=log.cell_v[rows].astype(float) - plateau.herd_v[rows, None],
+            own_v=own_v,
             drawn=drawn,
             slope=slope,
             design=np.column_stack(columns),
             sizes=np.array(sizes),
+            ohm=ohm,
             balanced=balanced,
             window_v=plateau.window_v,
         )
@@ -121,7 +133,11 @@ class Calm:
         x, sizes = self.design, self.sizes
         if self.balanced is not None:
             x, sizes = np.column_stack([x, self.balanced[:, cell]]), np.append(sizes, BALANCED)
-        return x, np.diag(4e-6 / sizes**2)
+        ridge = 4e-6 / sizes**2
+        if np.isfinite(self.ohm[cell]):
+            # charged at one current, a wrong reading would pass for a resistance nobody has seen
+            ridge[CURRENT] = self.drawn.size * (OHM_V / self.ohm[cell]) ** 2
+        return x, np.diag(ridge)
 
 
 def _balanced(log: Log, setup: Setup, rows: NDArray[np.intp], slope: Floats) -> Floats | None:
@@ -188,18 +204,22 @@ def _of_cell(calm: Calm, setup: Setup, cell: int) -> tuple[float, float]:
     v = calm.own_v[:, cell]
     # a weak or a full cell leaves the plateau before the herd; one that reads far off lies beside
     # it all along
-    own_v = v + calm.freed_v - _far_off_v(v, setup)
+    far_v, read = _far_off_v(v, setup), np.isfinite(v)
+    own_v = v + calm.freed_v - far_v
     low_v, high_v = calm.window_v
-    good = np.isfinite(v) & (own_v > low_v - NEAR_V) & (own_v < high_v + NEAR_V)
+    good = read & (own_v > low_v - NEAR_V) & (own_v < high_v + NEAR_V)
     drawn = calm.drawn[good]
     # at one state of charge a reading that is wrong and a cell that is fuller look the same
     if good.sum() < LEAST_ROWS / 2 or np.ptp(drawn) < LEAST_SPAN:
         return np.nan, np.nan
     x, ridge = calm.columns(cell)
+    all_v, all_drawn = v[read], calm.drawn[read]
     x, v = x[good], v[good]
     fit = robust(x, v, ridge)
     bias_v = float(fit.beta[0])
     stands = _stands(setup, bias_v, v, calm.slope[good], drawn)
+    if far_v:  # what is so far off is so at every state, also where it does not fit
+        stands &= _nearly_everywhere(np.sign(bias_v) * all_v, all_drawn) >= 0.5 * abs(bias_v)
     spread = float(np.sqrt(np.linalg.inv(fit.gram)[0, 0] * v.size))
     if setup.chemistry == "lfp":
         sd_v = spread * fit.left_v / np.sqrt(min(v.size, INDEPENDENT)) + FLAT_FLOOR_V

@@ -71,7 +71,7 @@ def signals(
     )
     plateau = (freed > low) & (freed < high) & (herd < high)
     drawn_ah = moved_ah(log, setup) if drawn_ah is None else drawn_ah
-    calm = Calm.of(log, setup, Plateau(herd, freed, plateau, r_ohm, (low, high)), drawn_ah)
+    calm = Calm.of(log, setup, Plateau(herd, freed, plateau, resistances, (low, high)), drawn_ah)
     bias, sd = biases(calm, setup, log.cells)
     on_it = np.empty(log.cell_v.shape, bool)
     for i in range(log.cells):  # one by one: all of a month of seconds is a third of a gigabyte
