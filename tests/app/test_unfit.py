@@ -1,5 +1,8 @@
 """A log that is not of the cells which the settings speak of, in the window."""
 
+from dataclasses import replace
+
+import numpy as np
 from PySide6.QtWidgets import QLabel
 
 from nipper.core.presets import new_setup
@@ -22,3 +25,31 @@ def test_record_and_diagnose_show_why_and_nothing_else(qtbot, window, tmp_path):
         assert "Do not charge by these settings" in shown
         assert window.rail.entries[stage].sentence == "log and settings do not fit"
     qtbot.waitUntil(lambda: "contradiction" in window.rail.entries["protect"].sentence)
+
+
+def test_a_pack_that_is_not_of_its_settings_shares_no_current(qtbot, window, tmp_path):
+    """Its numbers were held against the other's, and its way to the bus was blamed."""
+    pack = other("", 962)
+    chemistry = pack.setup.chemistry
+    setup = new_setup(chemistry, pack.setup.cells, pack.setup.capacity_ah, 2)
+    bench = Bench.create(tmp_path / "two.nipper", setup)
+    bench.logs.add(1, pack.log, "log.csv")
+    wrong = replace(pack.log, cell_v=pack.log.cell_v + np.float32(1.0))
+    bench.logs.add(2, wrong, "wrong.csv")
+    window.open_bench(bench)
+    window.go("diagnose")
+    qtbot.waitUntil(
+        lambda: (
+            len([r for r in window.document.records.by_pack.values() if r]) == 2
+            and not window.document.busy
+            and not window.forecasts.busy
+            and window.forecasts.comparison.value is not None
+        ),
+        timeout=60_000,
+    )
+    unfit = [r.diagnosis.unfit for r in window.document.records.by_pack.values()]
+    assert unfit == [False, True]
+    compared = window.forecasts.comparison.value
+    assert list(compared.changes) == [window.document.records.packs[0].id]
+    assert compared.shared is None
+    assert window.document.measured_shares() is None

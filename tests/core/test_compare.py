@@ -226,6 +226,17 @@ def test_a_bad_lead_is_found_with_its_milliohms(packs, extra):
     assert shared.share[1] < shared.fair
 
 
+def test_where_one_of_three_packs_has_no_log_no_way_is_blamed():
+    """The third pack's bad lead was told as the second's, whose log is the missing one."""
+    bank = put(new_setup("lfp", 16, 100.0, 3, "none"), {"charging.max_charge_a": 180.0})
+    plan = Scenario(days=3.0, weather="clear", pv_w=9000.0, leads_mohm=[0.0, 0.0, 4.0], seed=2)
+    logs = run(bank, plan).logs
+    known = {i + 1: Recorded(log, diagnose(log, bank).estimate, bank) for i, log in enumerate(logs)}
+    assert compare_all(known, [], bank).shared.guilty == 2
+    del known[2]
+    assert compare_all(known, [], bank).shared is None
+
+
 def test_equal_packs_share_alike():
     bank = new_setup("lfp", 16, 100.0, 2, "none")
     trial = run(

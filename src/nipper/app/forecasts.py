@@ -216,7 +216,7 @@ class Forecasts(QObject):
                 r.log, r.diagnosis.estimate, document.setup_of(r.pack), records.snapshots(r.pack)
             )
             for i, r in judged.items()
-            if r is not None
+            if r is not None and not r.diagnosis.unfit
         }
         if records.busy or not packs:
             return None

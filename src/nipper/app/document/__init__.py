@@ -111,11 +111,11 @@ class Document(QObject):
         return datetime.fromtimestamp(self.bench.clock(), zone)
 
     def measured_shares(self) -> "tuple[float, ...] | None":
-        """Each pack's share of the current by the logs; None where not all packs have one, or
-        the logs have too little in common.
+        """Each pack's share of the current by the logs; None where not all packs have one of
+        their own cells, or the logs have too little in common.
         """
         found = [self.records.by_pack.get(pack.id) for pack in self.records.packs]
-        logs = [record.log for record in found if record is not None]
+        logs = [r.log for r in found if r is not None and not r.diagnosis.unfit]
         if len(logs) < 2 or len(logs) != self.bank.packs_in_parallel:
             return None
         if logs != self._shared_by[0]:

@@ -259,7 +259,8 @@ def compare_all(
 
     Parameters
     ----------
-    packs : what is known, by pack
+    packs : what is known, by pack, in the order of the bank; those with no log, or with one that is
+        not of their cells, are left out
     """
     stood = {
         pack: states(
@@ -279,7 +280,9 @@ def compare_all(
         for pack, known in packs.items()
     }
     swaps = [(h, _swapped(h, packs, stood)) for h in happenings if h.kind == SWAP]
-    logs = [known.together for known in packs.values()]
+    # of a bank that is not seen whole no pack's share is known, nor which way is the bad one
+    whole = len(packs) >= bank.packs_in_parallel
+    logs = [known.together for known in packs.values()] if whole else []
     return Compared(changes, swaps, sharing(logs, bank))
 
 
