@@ -221,16 +221,17 @@ def _of_cell(calm: Calm, setup: Setup, cell: int) -> tuple[float, float]:
     if far_v:  # what is so far off is so at every state, also where it does not fit
         stands &= _nearly_everywhere(np.sign(bias_v) * all_v, all_drawn) >= 0.5 * abs(bias_v)
     spread = float(np.sqrt(np.linalg.inv(fit.gram)[0, 0] * v.size))
+    unsure_v = max(abs(bias_v), FLAT_FLOOR_V if setup.chemistry == "lfp" else SLOPED_FLOOR_V)
     if setup.chemistry == "lfp":
         sd_v = spread * fit.left_v / np.sqrt(min(v.size, INDEPENDENT)) + FLAT_FLOOR_V
-        return (bias_v, sd_v) if stands else (0.0, abs(bias_v))  # the fit made it, not the meter
+        return (bias_v, sd_v) if stands else (0.0, unsure_v)  # the fit made it, not the meter
     states = _States.of(drawn, fit.weight)
     left_v = states.left_v(x, v, ridge)
     as_good = states.left_v(x[:, 1:], v, ridge[1:, 1:]) / left_v
     if not stands and as_good < PLAIN_GOOD:
-        return 0.0, abs(bias_v)
+        return 0.0, unsure_v
     if as_good < AS_GOOD or left_v > MOST_LEFT_V or abs(bias_v) > USUAL_BIAS_V:
-        return bias_v, abs(bias_v)  # charge alone explains it nearly as well: then it is charge
+        return bias_v, unsure_v  # charge alone explains it nearly as well: then it is charge
     return bias_v, spread * left_v / np.sqrt(max(states.count, 1)) + SLOPED_FLOOR_V
 
 
