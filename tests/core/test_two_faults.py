@@ -5,6 +5,8 @@ import pytest
 
 from nipper.core.forecast.levelling import by_hand
 from nipper.core.imbalance.diagnosis import diagnose
+from nipper.core.report.proof import proofs
+from nipper.core.report.sentences import of_diagnosis
 from tests.bench.pairs import PAIRS, judge, two
 
 
@@ -36,3 +38,18 @@ def test_a_weak_cell_is_not_fed_while_a_fuller_one_ends_the_charges(number):
     said = next(text for text in found.advice if "less left than the others" in text)
     assert said.startswith(f"Cell {cell} had ")
     assert "nothing is to be fed" in said
+
+
+def test_the_cell_that_ends_the_discharge_is_named_also_where_it_may_be_weak_or_low():
+    """The others' small offsets were known, and one of them was said to be empty first."""
+    pack, (fuller, weak) = two(PAIRS.index(("soc_offset", "low_capacity")), 1)
+    found = diagnose(pack.log, pack.setup)
+    words = [c.text for c in of_diagnosis(found)]
+    assert any(
+        f"Cell {fuller.cells[0]} is full first" in text
+        and f"cell {weak.cells[0]} is empty first" in text
+        for text in words
+    )
+    texts = [proof.text for proof in proofs(found, pack.setup, found.findings[0])]
+    assert len(texts) > 2
+    assert not any("nan" in text for text in texts)

@@ -15,6 +15,8 @@ from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
 
+UNTOLD = "; of the others the log does not tell it."
+
 
 VAGUE_PCT = (
     0.8  # of capacity: a reading less sure than this, and than three times the usual, is not drawn
@@ -131,10 +133,9 @@ def _capacity(diagnosis: Diagnosis, setup: Setup, marked: tuple[int, ...]) -> Pr
         title = "Not capacity"
     else:
         title = "All hold about the same"
-    text = (
-        f"Cell {low + 1}: {pct[low]:+.1f} % of the median; the others within "
-        f"{np.nanmax(np.abs(np.delete(pct, low))):.1f} %."
-    )
+    text = f"Cell {low + 1}: {pct[low]:+.1f} % of the median"
+    rest = _most(np.delete(pct, low))
+    text += f"; the others within {rest:.1f} %." if rest is not None else UNTOLD
     return Proof(title, text.replace("-", "−"), pct, sd, marked, "%")
 
 
@@ -184,13 +185,13 @@ def _proof_drift(
             "mAh/day",
         )
     worst = int(np.nanargmax(np.abs(drift)))
-    others = np.abs(np.delete(drift, worst))
-    real = abs(drift[worst]) > 3 * sd[worst] and abs(drift[worst]) > 3 * np.nanmax(others)
+    others = _most(np.delete(drift, worst)) or 0.0
+    real = abs(drift[worst]) > 3 * sd[worst] and abs(drift[worst]) > 3 * others
     title = "One drifts, the others do not" if real else "No cell drifts by itself"
     text = (
         f"Cell {worst + 1}: {drift[worst]:.0f} ± {1.645 * sd[worst]:.0f} mAh a day over "
         f"{charges} charges in {days:.0f} days. "
-        f"The next largest is {np.nanmax(others):.0f}."
+        f"The next largest is {others:.0f}."
     ).replace("-", "−")
     return Proof(title, text, drift, sd, marked, "mAh/day")
 
@@ -228,9 +229,10 @@ def _offset_words(offset: Floats, marked: tuple[int, ...]) -> tuple[str, str]:
         f"Fullest cell {high + 1} {offset[high]:+.1f} %, emptiest cell {low + 1} "
         f"{offset[low]:+.1f} %"
     )
+    far = _most(rest) if marked else None
     text += (
-        f"; the others within {np.nanmax(np.abs(rest)):.1f} % of the median."
-        if marked
+        f"; the others within {far:.1f} % of the median."
+        if far is not None
         else " of capacity against the median."
     )
     return title, text.replace("-", "−")
@@ -308,3 +310,9 @@ def _with_error(value: float, sd: float, unit: str, digits: int) -> str:
         if unit != "mΩ"
         else f"{value:.{digits}f}{error} {unit}"
     )
+
+
+def _most(values: Floats) -> float | None:
+    """How far the furthest of these lies from nothing; None where none is told."""
+    told = np.abs(values[np.isfinite(values)])
+    return float(told.max()) if told.size else None

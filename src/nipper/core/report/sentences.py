@@ -436,8 +436,10 @@ def _cost(diagnosis: Diagnosis) -> list[Consequence]:
     if not np.isfinite(offset).any():
         return []
     # when the fullest cell is full, each has this much less to give than a median one that is full:
-    # charge missing, or capacity
-    lacks = np.nanmax(offset) - offset - np.nan_to_num(diagnosis.estimate.capacities.deficit_ah)
+    # charge missing, or capacity, or one of them and not known which
+    held = diagnosis.estimate.capacities
+    charge = np.where(np.isfinite(offset), offset, held.low_offset_ah)
+    lacks = np.nanmax(offset) - charge - np.nan_to_num(held.deficit_ah)
     high, low = int(np.nanargmax(offset)), int(np.nanargmax(lacks))
     lost_ah = float(lacks[low])
     return [
