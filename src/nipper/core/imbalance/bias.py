@@ -35,6 +35,10 @@ BIN_SHARE = 0.02  # of capacity: states of charge that are told apart
 NEARBY_SHARE = 0.05  # of capacity: so far to either side a curve is taken for straight
 SLOPES = 0.4, 2.0  # times the assumed curve's usual slope: beyond, the count is no state
 ODD_SHARE = 0.1
+# V, two per cent of charge: where the herd itself scatters by more at one count, hours or small
+# currents were not counted, and no curve is known (1 to 16 mV in logs that count, 26 and more in
+# those with a tenth of their hours missing, or no current below an ampere)
+SAME_STATE_V = 0.020
 LEAST_IN_STATE = 20  # readings: less tell of the meter's steps
 # charge may differ by some per cent, capacity by some more, resistance by what steps show, and a
 # balancer moves what a wrong reading shows: keeps short logs honest
@@ -58,6 +62,7 @@ FAR_V = 0.045  # on the plateau of LFP: the assumed curve falls by 41 mV from 90
 FLAT_FLOOR_V, SLOPED_FLOOR_V = 5e-4, 1.5e-3
 INDEPENDENT = 60  # what the model leaves out lasts for hours
 LEAST_LEFT_V = 2e-4  # a meter is never better than this
+NINE_IN_TEN = 1.645  # standard deviations to either side
 NEAR_V = 0.02  # beyond the plateau's ends a cell may still be read
 
 
@@ -89,6 +94,7 @@ class Calm:
     sizes: Floats  # usual ones of what the columns stand for
     ohm: Floats  # [cells], how far each cell's resistance may be from what is taken off; NaN: free
     balanced: Floats | None  # [rows, cells], V: what the balancer moved by then, by the slope
+    counted: bool  # whether one count is one state
     window_v: tuple[float, float]
 
     @classmethod
@@ -125,6 +131,7 @@ class Calm:
             sizes=np.array(sizes),
             ohm=ohm,
             balanced=balanced,
+            counted=setup.chemistry == "lfp" or _scatter_v(freed_v, drawn) < SAME_STATE_V,
             window_v=plateau.window_v,
         )
 
@@ -190,6 +197,22 @@ def _local_slope(v: Floats, drawn: Floats) -> tuple[Floats, Floats] | None:
     return at, slope
 
 
+def _scatter_v(v: Floats, drawn: Floats) -> float:
+    """How far the herd's rest voltages at one state of charge lie apart, V: of the usual state what
+    nine in ten lie within about a straight line, as a standard deviation. A few odd hours matter
+    here, which a median would not see.
+    """
+    bins = np.floor(drawn / BIN_SHARE)
+    out: list[float] = []
+    for one in np.unique(bins):
+        x, y = drawn[bins == one], v[bins == one]
+        if x.size >= LEAST_IN_STATE:
+            x, y = x - x.mean(), y - y.mean()
+            left = y - x * float(x @ y) / max(float(x @ x), 1e-12)
+            out.append(float(np.quantile(np.abs(left - np.median(left)), 0.9)) / NINE_IN_TEN)
+    return float(np.median(out)) if out else np.inf
+
+
 def biases(calm: Calm | None, setup: Setup, cells: int) -> tuple[Floats, Floats]:
     """What each cell reads wrongly against the herd, and its standard deviation, float64[cells] V;
     NaN where it cannot be told, 0 with what was fitted for its doubt where that is not the reading.
@@ -230,7 +253,8 @@ def _of_cell(calm: Calm, setup: Setup, cell: int) -> tuple[float, float]:
     as_good = states.left_v(x[:, 1:], v, ridge[1:, 1:]) / left_v
     if not stands and as_good < PLAIN_GOOD:
         return 0.0, unsure_v
-    if as_good < AS_GOOD or left_v > MOST_LEFT_V or abs(bias_v) > USUAL_BIAS_V:
+    told = calm.counted and left_v < MOST_LEFT_V and abs(bias_v) < USUAL_BIAS_V
+    if as_good < AS_GOOD or not told:
         return bias_v, unsure_v  # charge alone explains it nearly as well: then it is charge
     return bias_v, spread * left_v / np.sqrt(max(states.count, 1)) + SLOPED_FLOOR_V
 
