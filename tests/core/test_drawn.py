@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nipper.core.imbalance.bias import own_slope
 from nipper.core.imbalance.diagnosis import diagnose
+from nipper.core.imbalance.slopes import own_slope
 from nipper.core.logs.charges import find_charges
 from nipper.core.logs.drawn import anchored_ah, moved_ah
 from nipper.core.logs.model import Log

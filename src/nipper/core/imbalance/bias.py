@@ -15,10 +15,10 @@ from typing import Self
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.drift import balanced_ah
 from nipper.core.imbalance.fitting import robust
 from nipper.core.imbalance.resistance import Resistances
+from nipper.core.imbalance.slopes import LEAST_SPAN, States, own_slope, scatter_v
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
@@ -30,16 +30,10 @@ Flags = NDArray[np.bool_]
 CALM_RATE = {"lfp": 0.05, "nmc": 0.25, "lto": 0.25}
 LEAST_ROWS = 200
 MOST_ROWS = 4000
-LEAST_SPAN = 0.12  # of capacity, between the rows a bias is read from
-BIN_SHARE = 0.02  # of capacity: states of charge that are told apart
-NEARBY_SHARE = 0.05  # of capacity: so far to either side a curve is taken for straight
-SLOPES = 0.4, 2.0  # times the assumed curve's usual slope: beyond, the count is no state
-ODD_SHARE = 0.1
 # V, two per cent of charge: where the herd itself scatters by more at one count, hours or small
 # currents were not counted, and no curve is known (1 to 16 mV in logs that count, 26 and more in
 # those with a tenth of their hours missing, or no current below an ampere)
 SAME_STATE_V = 0.020
-LEAST_IN_STATE = 20  # readings: less tell of the meter's steps
 # charge may differ by some per cent, capacity by some more, resistance by what steps show, and a
 # balancer moves what a wrong reading shows: keeps short logs honest
 OFFSET_PCT, DEFICIT_PCT, RESISTANCE_SHARE = 8.0, 20.0, 0.3
@@ -62,7 +56,6 @@ FAR_V = 0.045  # on the plateau of LFP: the assumed curve falls by 41 mV from 90
 FLAT_FLOOR_V, SLOPED_FLOOR_V = 5e-4, 1.5e-3
 INDEPENDENT = 60  # what the model leaves out lasts for hours
 LEAST_LEFT_V = 2e-4  # a meter is never better than this
-NINE_IN_TEN = 1.645  # standard deviations to either side
 NEAR_V = 0.02  # beyond the plateau's ends a cell may still be read
 
 
@@ -131,7 +124,7 @@ class Calm:
             sizes=np.array(sizes),
             ohm=ohm,
             balanced=balanced,
-            counted=setup.chemistry == "lfp" or _scatter_v(freed_v, drawn) < SAME_STATE_V,
+            counted=setup.chemistry == "lfp" or scatter_v(freed_v, drawn) < SAME_STATE_V,
             window_v=plateau.window_v,
         )
 
@@ -154,63 +147,6 @@ def _balanced(log: Log, setup: Setup, rows: NDArray[np.intp], slope: Floats) -> 
     moved = moved_ah - np.median(moved_ah, axis=1, keepdims=True)
     moved -= moved.mean(axis=0)
     return 100.0 / setup.capacity_ah * moved * slope[:, None]
-
-
-def own_slope(setup: Setup, freed_v: Floats, drawn: Floats) -> Floats:
-    """How the rest voltage rises with charge at each row, V per %.
-
-    On a sloped curve as the pack itself shows it: published ones of 4.2 V cells differ by a third,
-    and what they get wrong would pass for a wrong reading.
-    """
-    assumed = chemistry(setup.chemistry).curve.slope_at_voltage(freed_v) * 1e-3
-    if setup.chemistry == "lfp" or np.ptp(drawn) < LEAST_SPAN:
-        return assumed
-    usual = float(np.median(assumed))
-    least, most = SLOPES[0] * usual, SLOPES[1] * usual
-    cubic = np.clip(
-        np.polynomial.Polynomial.fit(drawn, freed_v, 3).deriv()(drawn) / 100.0, least, most
-    )
-    near = _local_slope(freed_v, drawn)
-    if near is None:
-        return cubic
-    at, slope = near
-    if np.mean((slope < least) | (slope > most)) > ODD_SHARE:
-        return cubic
-    return np.interp(drawn, at, np.clip(slope, least, most))
-
-
-def _local_slope(v: Floats, drawn: Floats) -> tuple[Floats, Floats] | None:
-    """Charge drawn at states that were read often enough, float64[states], and the slope about
-    each, V per %: straight lines through the states nearby; None for too few states.
-    """
-    bins = np.floor(drawn / BIN_SHARE)
-    _, of_row, count = np.unique(bins, return_inverse=True, return_counts=True)
-    told = np.flatnonzero(count >= LEAST_IN_STATE)
-    if told.size * BIN_SHARE < LEAST_SPAN:
-        return None
-    at, mean = (np.array([np.median(y[of_row == b]) for b in told]) for y in (drawn, v))
-    slope = np.empty(told.size)
-    for i in range(told.size):
-        near = np.abs(at - at[i]) < NEARBY_SHARE
-        x = at[near] - at[near].mean()
-        slope[i] = x @ mean[near] / max(float(x @ x), 1e-12) / 100.0
-    return at, slope
-
-
-def _scatter_v(v: Floats, drawn: Floats) -> float:
-    """How far the herd's rest voltages at one state of charge lie apart, V: of the usual state what
-    nine in ten lie within about a straight line, as a standard deviation. A few odd hours matter
-    here, which a median would not see.
-    """
-    bins = np.floor(drawn / BIN_SHARE)
-    out: list[float] = []
-    for one in np.unique(bins):
-        x, y = drawn[bins == one], v[bins == one]
-        if x.size >= LEAST_IN_STATE:
-            x, y = x - x.mean(), y - y.mean()
-            left = y - x * float(x @ y) / max(float(x @ x), 1e-12)
-            out.append(float(np.quantile(np.abs(left - np.median(left)), 0.9)) / NINE_IN_TEN)
-    return float(np.median(out)) if out else np.inf
 
 
 def biases(calm: Calm | None, setup: Setup, cells: int) -> tuple[Floats, Floats]:
@@ -248,15 +184,15 @@ def _of_cell(calm: Calm, setup: Setup, cell: int) -> tuple[float, float]:
     if setup.chemistry == "lfp":
         sd_v = spread * fit.left_v / np.sqrt(min(v.size, INDEPENDENT)) + FLAT_FLOOR_V
         return (bias_v, sd_v) if stands else (0.0, unsure_v)  # the fit made it, not the meter
-    states = _States.of(drawn, fit.weight)
-    left_v = states.left_v(x, v, ridge)
-    as_good = states.left_v(x[:, 1:], v, ridge[1:, 1:]) / left_v
+    states = States.of(drawn)
+    left_v = _left_v(states, fit.weight, x, v, ridge)
+    as_good = _left_v(states, fit.weight, x[:, 1:], v, ridge[1:, 1:]) / left_v
     if not stands and as_good < PLAIN_GOOD:
         return 0.0, unsure_v
     told = calm.counted and left_v < MOST_LEFT_V and abs(bias_v) < USUAL_BIAS_V
     if as_good < AS_GOOD or not told:
         return bias_v, unsure_v  # charge alone explains it nearly as well: then it is charge
-    return bias_v, spread * left_v / np.sqrt(max(states.count, 1)) + SLOPED_FLOOR_V
+    return bias_v, spread * left_v / np.sqrt(max(states.told.size, 1)) + SLOPED_FLOOR_V
 
 
 def _far_off_v(v: Floats, setup: Setup) -> float:
@@ -291,36 +227,14 @@ def _nearly_everywhere(off_v: Floats, drawn: Floats) -> float:
     Steps of the curve, which lie elsewhere than where they are published, show charge between
     states that show none.
     """
-    bins = np.floor(drawn / BIN_SHARE)
-    return float(np.quantile([np.median(off_v[bins == b]) for b in np.unique(bins)], 0.25))
+    return float(np.quantile(States.of(drawn, least=1).medians(off_v), 0.25))
 
 
-@dataclass(frozen=True, eq=False, slots=True)
-class _States:
-    """The states of charge of a cell's rows, int[rows], the rows' weights, and those states that
-    were read often enough, bool[states].
+def _left_v(states: States, weight: Floats, x: Floats, v: Floats, ridge: Floats) -> float:
+    """What these columns leave of a cell, V, from state to state: from row to row most is of the
+    meter's steps, which no explanation makes smaller.
     """
-
-    of_row: NDArray[np.intp]
-    weight: Floats
-    told: Flags
-
-    @classmethod
-    def of(cls, drawn: Floats, weight: Floats) -> Self:
-        _, of_row, count = np.unique(
-            np.floor(drawn / BIN_SHARE), return_inverse=True, return_counts=True
-        )
-        return cls(of_row, weight, count >= LEAST_IN_STATE)
-
-    @property
-    def count(self) -> int:
-        return int(self.told.sum())
-
-    def left_v(self, x: Floats, v: Floats, ridge: Floats) -> float:
-        """What these columns leave of a cell, V, from state to state: from row to row most is of
-        the meter's steps, which no explanation makes smaller.
-        """
-        beta = np.linalg.solve(x.T @ (x * self.weight[:, None]) + ridge, x.T @ (self.weight * v))
-        rest = np.bincount(self.of_row, self.weight * (v - x @ beta))[self.told]
-        mean = rest / np.bincount(self.of_row, self.weight)[self.told]
-        return LEAST_LEFT_V + (float(np.sqrt(np.mean(mean**2))) if mean.size else 0.0)
+    beta = np.linalg.solve(x.T @ (x * weight[:, None]) + ridge, x.T @ (weight * v))
+    rest = np.bincount(states.of_row, weight * (v - x @ beta))[states.told]
+    mean = rest / np.bincount(states.of_row, weight)[states.told]
+    return LEAST_LEFT_V + (float(np.sqrt(np.mean(mean**2))) if mean.size else 0.0)
