@@ -13,7 +13,7 @@ import numpy as np
 
 from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.presets import new_setup
-from nipper.core.setup import put
+from nipper.core.setup import Setup, put
 from tests.bench.lives import bicycle
 from tests.bench.others import LEVELS_V, OtherPack, fault, finished, usual_cells
 from tests.bench.packs import Truth
@@ -43,17 +43,10 @@ class Judged:
     words: str
 
 
-def two(which: int, n: int, attempt: int = 0) -> tuple[OtherPack, list[Truth]]:
-    """Case ``n`` of a pair, and both faults."""
-    rng = np.random.default_rng([91, n, which, attempt])
-    chemistry = "lfp" if rng.random() < 0.6 else "nmc"
-    cells = int(rng.choice([8, 13, 16]))
-    setup = new_setup(chemistry, cells, float(rng.choice([20.0, 100.0, 280.0])), balancer="none")
-    level = float(rng.uniform(*LEVELS_V[chemistry]))
-    setup = put(setup, {"charging.absorption_v": round(cells * level, 2), "charging.tail_a": None})
-    days = float(rng.uniform(25, 35))
+def ridden(setup: Setup, days: float, rng: np.random.Generator) -> Use:
+    """So many days of a pack that is ridden nearly empty and charged afterwards."""
     hours = np.arange(int(days * 86400 / STEP_S)) * STEP_S / 3600.0
-    use = Use(
+    return Use(
         days=days,
         step_s=STEP_S,
         start_pct=float(rng.uniform(45, 75)),
@@ -62,6 +55,17 @@ def two(which: int, n: int, attempt: int = 0) -> tuple[OtherPack, list[Truth]]:
         current_offset_a=float(rng.uniform(-0.0005, 0.0005)) * setup.capacity_ah,
         seed=int(rng.integers(1 << 30)),
     )
+
+
+def two(which: int, n: int, attempt: int = 0) -> tuple[OtherPack, list[Truth]]:
+    """Case ``n`` of a pair, and both faults."""
+    rng = np.random.default_rng([91, n, which, attempt])
+    chemistry = "lfp" if rng.random() < 0.6 else "nmc"
+    cells = int(rng.choice([8, 13, 16]))
+    setup = new_setup(chemistry, cells, float(rng.choice([20.0, 100.0, 280.0])), balancer="none")
+    level = float(rng.uniform(*LEVELS_V[chemistry]))
+    setup = put(setup, {"charging.absorption_v": round(cells * level, 2), "charging.tail_a": None})
+    use = ridden(setup, float(rng.uniform(25, 35)), rng)
     made = usual_cells(setup, rng)
     first, second = (fault(cause, rng, setup, made, use) for cause in PAIRS[which])
     if first.cells == second.cells:

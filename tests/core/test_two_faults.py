@@ -5,9 +5,13 @@ import pytest
 
 from nipper.core.forecast.levelling import by_hand
 from nipper.core.imbalance.diagnosis import diagnose
+from nipper.core.presets import new_setup
 from nipper.core.report.proof import proofs
 from nipper.core.report.sentences import of_diagnosis
-from tests.bench.pairs import PAIRS, judge, two
+from nipper.core.setup import put
+from tests.bench.others import finished, usual_cells
+from tests.bench.packs import Truth
+from tests.bench.pairs import PAIRS, judge, ridden, two
 
 
 @pytest.mark.parametrize(
@@ -37,7 +41,7 @@ def test_a_weak_cell_is_not_fed_while_a_fuller_one_ends_the_charges(number):
     assert cell not in {one.cell for one in by_hand(pack.setup, found)}
     said = next(text for text in found.advice if "less left than the others" in text)
     assert said.startswith(f"Cell {cell} had ")
-    assert "nothing is to be fed" in said
+    assert "feed nothing there" in said
 
 
 def test_the_cell_that_ends_the_discharge_is_named_also_where_it_may_be_weak_or_low():
@@ -53,3 +57,30 @@ def test_the_cell_that_ends_the_discharge_is_named_also_where_it_may_be_weak_or_
     texts = [proof.text for proof in proofs(found, pack.setup, found.findings[0])]
     assert len(texts) > 2
     assert not any("nan" in text for text in texts)
+
+
+def of_offsets(offset_pct):
+    """A ridden LFP pack whose cells stand so far apart, judged."""
+    setup = put(
+        new_setup("lfp", 13, 100.0, balancer="none"),
+        {"charging.absorption_v": 45.2, "charging.tail_a": None},
+    )
+    rng = np.random.default_rng(5)
+    made = usual_cells(setup, rng)
+    for cell, pct in offset_pct.items():
+        made.offset_pct[cell - 1] += pct
+    pack = finished(setup, ridden(setup, 20.0, rng), made, Truth("soc_offset"))
+    return diagnose(pack.log, setup)
+
+
+def test_a_cell_that_alone_stands_far_down_is_still_told_as_such():
+    """The others were full: one that is 20 % lower at the low end was so at the top as well."""
+    found = of_offsets({4: -20.0})
+    assert (found.findings[0].cause, found.findings[0].cells) == ("soc_offset", (4,))
+
+
+def test_beside_a_fuller_cell_one_that_stands_lower_is_not_told_as_weak_either():
+    found = of_offsets({2: 6.0, 5: -9.0})
+    assert [f.cells for f in found.findings if f.confidence > 0.5] == [(2,)]
+    assert any(text.startswith("Cell 5 had ") for text in found.advice)
+    assert found.verdict != "healthy"

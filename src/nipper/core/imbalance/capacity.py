@@ -250,9 +250,12 @@ def with_low_end(
         # a low end that no charge which the top allows explains needs another capacity: then that
         # alone is likelier than both
         allowed = (low + low_sd > top.low_ah) & (low - low_sd < top.high_ah)
-        # far down at the low end alone a cell may as well be level at the top, and hold less
-        either = ~np.isfinite(top.offset_ah) & (low < -EITHER_SHARE * capacity_ah)
-        open_ &= (allowed | ~np.isfinite(top.offset_ah)) & ~either
+        # where the herd itself was on the flat at the top, a cell far down at the low end may as
+        # well be level and hold less; where it was full, one that is not told stood lower
+        untold = ~np.isfinite(top.offset_ah)
+        herd_untold = 2 * untold.sum() > untold.size
+        either = herd_untold & untold & (low < -EITHER_SHARE * capacity_ah)
+        open_ &= (allowed | untold) & ~either
         share = low_sd**-2 / (low_sd**-2 + top_sd**-2)
         both = start + share * (low - start)
         # a low end outside of what the top allows is another capacity, not another charge

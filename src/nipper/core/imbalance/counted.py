@@ -14,7 +14,7 @@ from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.offsets import LONG_FACTOR
 from nipper.core.logs.charges import IDLE_RATE
-from nipper.core.logs.drawn import moved_ah
+from nipper.core.logs.drawn import moved_ah, unseen_stretches
 from nipper.core.logs.guess import capacity_by_percentage
 from nipper.core.logs.model import Floats, Log, nanmedian
 from nipper.core.setup import Setup
@@ -75,11 +75,6 @@ def _herd_v(log: Log, rows: NDArray[np.intp]) -> Floats:
     return nanmedian(log.cell_v[rows].T).astype(float)
 
 
-def _unseen(log: Log) -> NDArray[np.intp]:
-    """How many stretches of each row's past were not counted: gaps, and currents not read."""
-    return np.cumsum((log.steps_s == 0.0) | ~np.isfinite(log.current_a))
-
-
 def _between_rests(log: Log, setup: Setup, known: Estimate) -> Iterator[float]:
     """Of each rest the way to that one of the next day which is furthest from it."""
     idle = np.abs(np.nan_to_num(log.current_a, nan=np.inf)) < IDLE_RATE * setup.capacity_ah
@@ -90,7 +85,7 @@ def _between_rests(log: Log, setup: Setup, known: Estimate) -> Iterator[float]:
     herd_v = _herd_v(log, rows)
     rows, herd_v = rows[np.isfinite(herd_v)], herd_v[np.isfinite(herd_v)]
     soc_pct = chemistry(setup.chemistry).curve.soc(herd_v)
-    counted, unseen = moved_ah(log, setup)[rows], _unseen(log)[rows]
+    counted, unseen = moved_ah(log, setup)[rows], unseen_stretches(log)[rows]
     ways: list[float] = []
     for i, row in enumerate(rows):
         near = (log.time_s[rows] - log.time_s[row] < DAY_S) & (unseen == unseen[i])
@@ -109,7 +104,7 @@ def _to_the_knee(log: Log, setup: Setup, known: Estimate) -> Iterator[float]:
     ohm = known.resistances.herd_ohm
     ohm = LONG_FACTOR * ohm if ohm > 0 else 2.0 * cell_resistance_ohm(setup)
     low_v = float(chemistry(setup.chemistry).curve.ocv(KNEE_PCT))
-    counted, unseen, full = moved_ah(log, setup), _unseen(log), known.full
+    counted, unseen, full = moved_ah(log, setup), unseen_stretches(log), known.full
     ends = [*(c.start for c in full[1:]), log.rows]
     for charge, until in zip(full, ends, strict=False):  # one end more where there is none
         rows = np.arange(charge.stop, until, max(1, (until - charge.stop) // MOST_ROWS))
@@ -139,7 +134,7 @@ def counted_at_most(log: Log, setup: Setup, known: Estimate) -> float | None:
     low = freed < float(curve.ocv(LOW_PCT)) - VAGUE_V
     rows, high = rows[high | low], high[high | low]
     turns = np.flatnonzero(high[1:] != high[:-1])
-    counted, unseen = moved_ah(log, setup)[rows], _unseen(log)[rows]
+    counted, unseen = moved_ah(log, setup)[rows], unseen_stretches(log)[rows]
     turns = turns[unseen[turns + 1] == unseen[turns]]
     least_ah = LEAST_GONE * setup.capacity_ah
     shares = np.abs(counted[turns + 1] - counted[turns]) / least_ah

@@ -390,7 +390,7 @@ def _bias_evidence(setup: Setup, value_mv: float) -> tuple[str, ...]:
     if setup.chemistry == "lfp":
         where = "On the plateau at small current, where 1 % of charge is under a millivolt,"
     else:
-        where = "At small current"
+        where = "At currents up to 0.25C"
     stands = f"{where} it stands {value_mv:+.0f} mV off the others through all states of charge."
     return stands, fitted
 

@@ -27,7 +27,8 @@ HALF_PCT = 50.0  # a log that would not show a cell with half of its capacity sh
 def doubtful(known: Estimate, setup: Setup) -> bool:
     """Whether a pack without a finding is no healthy one all the same."""
     apart = _surely_apart_ah(known) > APART_SHARE * setup.capacity_ah
-    return _ended_by_a_cell(known) or _near_its_trip(known, setup) or apart
+    either = known.capacities.either(known.drift.last_ah, setup.capacity_ah)
+    return _ended_by_a_cell(known) or _near_its_trip(known, setup) or apart or bool(either)
 
 
 def _ended_by_a_cell(known: Estimate) -> bool:
@@ -77,7 +78,7 @@ def tells_little(known: Estimate, setup: Setup) -> bool:
 def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
     """What to record next, so that more can be said."""
     out = [_charges(known, log, setup), _leaks(known, setup), _made_good(known, setup)]
-    out.append(_capacity(known, log, setup))
+    out += [_either(known, setup), _capacity(known, log, setup)]
     out += told_late(known.lag_rows, log.interval_s)
     if log.averaged_s:
         out.append(
@@ -174,6 +175,21 @@ def _made_good(known: Estimate, setup: Setup) -> str:
     )
 
 
+def _either(known: Estimate, setup: Setup) -> str:
+    """Which cells hold less or stand lower, and it is not known which."""
+    held = known.capacities
+    cells = held.either(known.drift.last_ah, setup.capacity_ah)
+    if not cells:
+        return ""
+    least, most = (f"{-end(held.low_offset_ah[cells]):.0f}" for end in (np.max, np.min))
+    less = least if least == most else f"{least} to {most}"
+    return (
+        f"{names(cells)} had {less} Ah less left than the others at the low end: less capacity, or "
+        "less charge. Which of the two it is shows once a charge fills all cells; until then feed "
+        "nothing there."
+    )
+
+
 def _capacity(known: Estimate, log: Log, setup: Setup) -> str:
     """How weak a cell would not have shown."""
     cells, weak_pct = perhaps_weak(known, setup)
@@ -182,14 +198,6 @@ def _capacity(known: Estimate, log: Log, setup: Setup) -> str:
             f"{names(cells)} may hold up to {weak_pct:.0f} % less than the others: record a "
             "discharge from full to the low end, at modest current and within the cell's sheet, a "
             "row every minute or faster."
-        )
-    held = known.capacities
-    if cells := held.either(known.drift.last_ah, setup.capacity_ah):
-        less_ah = -float(np.mean(held.low_offset_ah[cells]))
-        return (
-            f"{names(cells)} had {less_ah:.0f} Ah less left than the others at the low end: less "
-            "capacity, or less charge. Which of the two shows when a charge fills all cells; until "
-            "then nothing is to be fed there."
         )
     unseen_pct = unseen_capacity_pct(known, setup)
     if not known.full or log.cells < 2 or unseen_pct <= WEAK_PCT:

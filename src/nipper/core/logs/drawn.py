@@ -33,7 +33,7 @@ def anchored_ah(log: Log, setup: Setup, tops_s: Floats) -> Floats:
     if not tops.size:
         return counted
     flow_s = np.cumsum(np.where(_flows(log, setup), log.steps_s, 0.0))
-    unseen = np.cumsum((log.steps_s == 0.0) | ~np.isfinite(log.current_a))
+    unseen = unseen_stretches(log)
     off_ah, over_s = np.diff(counted[tops]), np.diff(flow_s[tops])
     whole = (np.diff(unseen[tops]) == 0) & (over_s > 0.0)
     each_a_s = off_ah[whole] / over_s[whole]
@@ -46,6 +46,13 @@ def anchored_ah(log: Log, setup: Setup, tops_s: Floats) -> Floats:
     from_later = (unseen != unseen[tops[last]]) & (unseen == unseen[tops[later]])
     anchor = tops[np.where(from_later, later, last)]
     return counted - counted[anchor] - rate[past] * (flow_s - flow_s[anchor])
+
+
+def unseen_stretches(log: Log) -> NDArray[np.intp]:
+    """How many stretches of each row's past were not counted, int[rows]: gaps, and currents not
+    read.
+    """
+    return np.cumsum((log.steps_s == 0.0) | ~np.isfinite(log.current_a))
 
 
 def _flows(log: Log, setup: Setup) -> NDArray[np.bool_]:
