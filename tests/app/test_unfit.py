@@ -53,3 +53,4 @@ def test_a_pack_that_is_not_of_its_settings_shares_no_current(qtbot, window, tmp
     assert list(compared.changes) == [window.document.records.packs[0].id]
     assert compared.shared is None
     assert window.document.measured_shares() is None
+    assert any("takes a log of each of them" in c.text for c in window.follows.shown)

@@ -387,7 +387,17 @@ def _odds(chance: float) -> str:
 def _shares(compared: Compared, names: Sequence[str]) -> list[Consequence]:
     shared = compared.shared
     if shared is None:
-        return []
+        # changes has an entry for each pack that has a log of its own cells
+        if len(compared.changes) >= len(names):
+            return []
+        return [
+            Consequence(
+                Status.NONE,
+                "To tell more:",
+                "How the packs share the current, and whose way to the bus is bad, takes a log of "
+                "each of them, of the same days.",
+            )
+        ]
     carried = ", ".join(
         f"{name} {share:.0%}" for name, share in zip(names, shared.share, strict=False)
     )
