@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from nipper.core.imbalance.diagnosis import diagnose
-from nipper.core.imbalance.drift import side_line, straight_line
+from nipper.core.imbalance.lines import side_line, straight_line
 from nipper.core.presets import new_setup
 from tests.bench.banks import bank
 from tests.otherpack import Cells, Use, make_bank, published_curve

@@ -13,8 +13,9 @@ from nipper.core.chemistry import chemistry as core_chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.imbalance.causes import starved
 from nipper.core.imbalance.diagnosis import diagnose, to_json
-from nipper.core.imbalance.drift import balanced_ah, fit, straight_line
+from nipper.core.imbalance.drift import balanced_ah, drift_of
 from nipper.core.imbalance.estimate import balancer_use, estimate
+from nipper.core.imbalance.lines import straight_line, through
 from nipper.core.imbalance.offsets import Offsets, offsets_at
 from nipper.core.imbalance.remedies import BLEED_W, E12_OHM, bleed, feed
 from nipper.core.imbalance.resistance import Resistances, loose_ohm, step_resistances
@@ -90,15 +91,11 @@ def test_drift_is_found_within_its_interval_and_the_bound_is_kept():
     errors = []
     for _ in range(60):
         table = np.outer(np.arange(10) * 10.0, true) + rng.normal(0, 0.1, (10, 8))
-        found = fit(
-            [
-                Offsets(i * 864000.0, row, np.full(8, 0.1), row - 0.16, row + 0.16)
-                for i, row in enumerate(table)
-            ],
-            None,
-            8,
-            100.0,
-        )
+        offsets = [
+            Offsets(i * 864000.0, row, np.full(8, 0.1), row - 0.16, row + 0.16)
+            for i, row in enumerate(table)
+        ]
+        found = through(offsets, np.zeros((10, 8)), 100.0)
         errors.append(
             (found.ah_per_day[0] - np.median(found.ah_per_day[1:]) - true[0])
             / found.sd_ah_per_day[0]
@@ -495,7 +492,9 @@ def test_a_balancer_is_not_starved_by_a_drift_that_no_cells_have(make_setup):
             Offsets(1.75e9 + 86400.0 * d, row, s, row - 0.1, row + 0.1)
             for d, row, s in zip(days, table, sd, strict=True)
         ]
-        known = replace(calm(), drift=fit(offsets, None, 16, 230.0))
+        still = np.zeros_like(table)
+        drift = drift_of(offsets, (still, False), through(offsets, still, 230.0))
+        known = replace(calm(), drift=drift)
         assert bool([c for c in starved(known, setup) if c.confidence > 0.5]) is named
 
 

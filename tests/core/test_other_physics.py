@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from nipper.core.imbalance.diagnosis import diagnose
-from nipper.core.imbalance.drift import straight_line
+from nipper.core.imbalance.lines import straight_line
 from tests.bench import banks
 from tests.bench.others import other
 from tests.bench.spm import CAUSES, judge, library, pack

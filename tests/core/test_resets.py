@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nipper.core.imbalance.diagnosis import diagnose
-from nipper.core.imbalance.drift import legs, straight_line
+from nipper.core.imbalance.lines import legs, straight_line
 from nipper.core.logs.model import Log
 from nipper.core.logs.reader import read_file
 from nipper.core.logs.resets import DAY_S, days_gone, put_right

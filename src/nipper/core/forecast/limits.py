@@ -73,7 +73,11 @@ def trip_forecast(known: Estimate, setup: Setup) -> TripForecast | None:
     What the balancer did so far is in the drift.
     """
     drift = known.drift
-    if not np.isfinite(drift.ah_per_day).all() or not np.isfinite(drift.last_ah).all():
+    if (
+        drift.lows
+        or not np.isfinite(drift.ah_per_day).all()
+        or not np.isfinite(drift.last_ah).all()
+    ):
         return None
     net = _net(known)
     with np.errstate(invalid="ignore"):

@@ -16,11 +16,13 @@ from nipper.core.imbalance.offsets import Offsets, low_offsets_at
 from nipper.core.imbalance.shifts import Prior
 from nipper.core.logs.charges import Charge
 from nipper.core.logs.model import Log, nanmedian
+from nipper.core.parallel import side_by_side
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
 
 MOST_DISCHARGES = 6
+MOST_LOW_ENDS = 60  # more only repeat each other
 LEAST_ROWS = 10
 CAPACITY_SPREAD = 0.015  # of capacity: cells of one batch (common practice)
 EITHER_SHARE = 0.03  # of capacity, twice the spread: so much less at the low end is a fault
@@ -80,7 +82,7 @@ class _Told:
 
 
 @dataclass(frozen=True, eq=False, slots=True)
-class _Discharge:
+class Discharge:
     """From a full charge to the lowest point before the next.
 
     ``rows`` of the log; ``start_pct`` the herd's charge at the first of them; ``lowest_v`` of any
@@ -105,10 +107,9 @@ class _Discharge:
 
 
 def capacities(
-    log: Log, setup: Setup, full: Sequence[Charge], tops: Sequence[Offsets], prior: Prior
+    log: Log, setup: Setup, found: Sequence[Discharge], tops: Sequence[Offsets], prior: Prior
 ) -> Capacities:
     """From the deepest discharges that follow a full charge: their median, cell by cell."""
-    found = list(_discharges(log, setup, full, tops, prior))
     deepest_pct = min((d.left_pct(setup.capacity_ah) for d in found), default=100.0)
     telling = sorted((d for d in found if d.tells(setup)), key=lambda d: d.lowest_v)
     told: list[_Told] = []
@@ -156,9 +157,9 @@ def _together(told: Sequence[_Told], tops: Sequence[Offsets], setup: Setup) -> C
     return Capacities(deficit, mean_sd, deficit - down, deficit + up, left, left_sd, len(told))
 
 
-def _discharges(
+def discharges(
     log: Log, setup: Setup, full: Sequence[Charge], tops: Sequence[Offsets], prior: Prior
-) -> Iterator[_Discharge]:
+) -> Iterator[Discharge]:
     """What lies between two full charges, each held against the one before it.
 
     A log may begin with the discharge: what is before its first full charge is held against that.
@@ -177,12 +178,12 @@ def _discharges(
 
 def _discharge(
     log: Log, walk: NDArray[np.intp], top: Offsets, start_pct: float, prior: Prior
-) -> _Discharge:
+) -> Discharge:
     """That part of the walk which goes down to its lowest point."""
     rows = walk[: int(np.argmin(log.charge_ah[walk])) + 1]
     last = rows[-60:]
     drop_v = float(np.nanmin(log.current_a[last], initial=0.0)) * prior.herd_ohm
-    return _Discharge(
+    return Discharge(
         rows=rows,
         top=top,
         start_pct=start_pct,
@@ -229,6 +230,22 @@ def _with_tops(
     return deficit_ah + share * (top_ah - deficit_ah), sd_ah * np.sqrt(1.0 - share)
 
 
+def low_ends(
+    log: Log, setup: Setup, found: Sequence[Discharge], prior: Prior
+) -> tuple[list[Offsets], Floats]:
+    """Charge left in each cell against the median at the low ends of all discharges that tell, and
+    in the herd itself, float64[discharges] Ah.
+    """
+    telling = [d for d in found if d.tells(setup)]
+    telling = telling[:: -(-len(telling) // MOST_LOW_ENDS) or 1]
+    out: list[Offsets] = []
+    side_by_side(
+        lambda d: low_offsets_at(log, setup, d.rows, prior, d.start_pct), telling, out.append
+    )
+    out = [low for low in out if np.isfinite(low.offset_ah).any()]
+    return out, np.array([low.herd_pct for low in out]) * setup.capacity_ah / 100.0
+
+
 def with_low_end(
     tops: list[Offsets], held: Capacities, capacity_ah: float
 ) -> tuple[list[Offsets], Capacities]:
@@ -253,8 +270,7 @@ def with_low_end(
         # where the herd itself was on the flat at the top, a cell far down at the low end may as
         # well be level and hold less; where it was full, one that is not told stood lower
         untold = ~np.isfinite(top.offset_ah)
-        herd_untold = 2 * untold.sum() > untold.size
-        either = herd_untold & untold & (low < -EITHER_SHARE * capacity_ah)
+        either = untold & (low < -EITHER_SHARE * capacity_ah) & (not top.on_knee)
         open_ &= (allowed | untold) & ~either
         share = low_sd**-2 / (low_sd**-2 + top_sd**-2)
         both = start + share * (low - start)

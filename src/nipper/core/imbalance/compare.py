@@ -14,9 +14,9 @@ from math import erfc, inf, sqrt
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.drift import LEAST_CHARGES, LEAST_DAYS, side_line
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.lag import aligned
+from nipper.core.imbalance.lines import LEAST_CHARGES, LEAST_DAYS, side_line
 from nipper.core.imbalance.resistance import step_resistances
 from nipper.core.imbalance.sharing import Sharing, sharing
 from nipper.core.imbalance.snapshot import Snapshot

@@ -1,29 +1,37 @@
 """Offsets over time: what a cell gains or loses by itself, apart from what the balancer moved."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from nipper.core.imbalance.lines import Lines, through, told_days
 from nipper.core.imbalance.offsets import Offsets
 from nipper.core.logs.model import Log, nanmedian
-from nipper.core.logs.resets import leaps
-from nipper.core.setup import Balancer
+from nipper.core.setup import Balancer, Setup
 
 Floats = NDArray[np.floating]
 
-LEAST_CHARGES = 4
-LEAST_DAYS = 5.0
-# errors of neighbouring charges go together (same sky, same taper): the plain standard error is too
-# good
-SERIAL_FACTOR = 1.6
-TOLD_PCT = 0.5  # of capacity: an offset whose standard deviation is larger stands on the flat
-# most of a reading's uncertainty (curve, resistance) is the same at every charge and moves no
-# slope: the scatter about the line may speak for it, down to this share of the variance
-SHARED = 0.06
-LEAST_DOUBT = 0.0006  # of capacity, of any offset read at a knee
-NINE_IN_TEN = 1.645  # standard deviations to either side
+NAMES = ("offset_ah", "sd_ah", "low_ah", "high_ah")  # of what a reading tells of each cell
 SCALE_SHARE = 0.15  # of a drift: how well the knee's millivolts are known as charge
+# the same at low ends, where a cell goes on below all the herd has walked: 0.6 to 1.4 of the true
+# loss on 25 packs of the other physics
+LOW_SCALE_SHARE = 0.2
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class LowEnds:
+    """Charge left in each cell against the median at the low ends of discharges.
+
+    Parameters
+    ----------
+    time_s : float64[discharges]
+    left_ah, sd_ah : float64[discharges, cells]
+    """
+
+    time_s: Floats
+    left_ah: Floats
+    sd_ah: Floats
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -42,6 +50,8 @@ class Drift:
     ah_per_day, sd_ah_per_day : float64[cells], against the median; NaN where there are too few
         charges or days
     start_ah : float64[cells], the line at the first charge
+    lows : the low ends that the lines go through, where the tops of the charges tell of too few
+        cells; None: they go through the tops
     """
 
     time_s: Floats
@@ -54,20 +64,41 @@ class Drift:
     ah_per_day: Floats
     sd_ah_per_day: Floats
     start_ah: Floats
+    lows: LowEnds | None = None
+
+    @property
+    def line_s(self) -> Floats:
+        """When what the lines go through was read."""
+        return self.lows.time_s if self.lows else self.time_s
 
     @property
     def days(self) -> float:
-        """Over which full charges tell of a drift: between the first and the last, without leaps
-        of the clock.
+        """Over which a drift is told: between the first reading and the last, without leaps of the
+        clock.
         """
-        return _days(self.time_s, legs(self.time_s)) if self.time_s.size else 0.0
+        return told_days(self.line_s)
+
+    @property
+    def tells(self) -> bool:
+        """Whether most cells have a line."""
+        return 2 * int(np.isfinite(self.ah_per_day).sum()) > self.ah_per_day.size
 
     @property
     def error_ah_per_day(self) -> Floats:
         """Standard deviation of each drift with what the curve's scale leaves open, as it is told:
         :attr:`sd_ah_per_day` says only whether there is one.
         """
-        return np.hypot(self.sd_ah_per_day, SCALE_SHARE * np.abs(self.ah_per_day))
+        return np.hypot(self.sd_ah_per_day, self.scale_share * np.abs(self.ah_per_day))
+
+    @property
+    def scale_share(self) -> float:
+        """Of a drift, one standard deviation: what is open of its scale."""
+        return LOW_SCALE_SHARE if self.lows else SCALE_SHARE
+
+    @property
+    def moved_on_ah(self) -> Floats:
+        """What each cell's line comes to at its last reading."""
+        return self.start_ah + self.ah_per_day * self.days
 
     @property
     def last_ah(self) -> Floats:
@@ -128,134 +159,64 @@ def balanced_ah(log: Log, balancer: Balancer | None, rows: NDArray[np.intp]) -> 
     return total[np.searchsorted(busy, rows, side="right")]
 
 
-def fit(
-    offsets: list[Offsets],
-    moved_ah: Floats | None,
-    cells: int,
-    capacity_ah: float,
-    tops: list[Offsets] | None = None,
-) -> Drift:
-    """Weighted least squares per cell; the scatter about the line widens its uncertainty where the
-    readings' own is too small.
+def moved_apart_ah(
+    log: Log, balancer: Balancer | None, readings: list[Offsets]
+) -> tuple[Floats, bool]:
+    """What the balancer moved from the first reading on, against the median cell,
+    float64[readings, cells], and whether the log tells; zeros where it does not.
+    """
+    rows = np.searchsorted(log.time_s, [o.time_s for o in readings])
+    moved = balanced_ah(log, balancer, rows)
+    if moved is None:
+        return np.zeros((rows.size, log.cells)), False
+    moved = moved - moved[:1]
+    return moved - np.median(moved, axis=1, keepdims=True), True
+
+
+def drift_of(offsets: list[Offsets], moved: tuple[Floats, bool], lines: Lines) -> Drift:
+    """Offsets over time with the lines that tell how they move.
 
     Lines go through what the tops of the charges tell by themselves: what a low end adds to
     ``offsets`` is one reading for all charges, and moves no slope.
-
-    LEAST_DOUBT is added to each reading's uncertainty for the weights: most of the error of a large
-    offset is of scale, the same in all charges, and readings near zero must not outweigh the rest
-    for lacking it.
     """
-    time_s = np.array([o.time_s for o in offsets])
-    table = np.array([o.offset_ah for o in offsets]).reshape(-1, cells)
-    sd = np.array([o.sd_ah for o in offsets]).reshape(-1, cells)
-    known = moved_ah is not None
-    moved = np.zeros_like(table) if moved_ah is None else moved_ah - moved_ah[:1]
-    moved = moved - np.median(moved, axis=1, keepdims=True) if moved.size else moved
-    slope, slope_sd, start = np.full(cells, np.nan), np.full(cells, np.nan), np.full(cells, np.nan)
-    leg = legs(time_s)
-    long_d = _days(time_s, leg)
-    if time_s.size >= LEAST_CHARGES and long_d >= LEAST_DAYS:
-        days = (time_s - time_s[0]) / 86400.0
-        tops = tops or offsets
-        own = np.array([o.offset_ah for o in tops]) - moved
-        own_sd = np.hypot(np.array([o.sd_ah for o in tops]), LEAST_DOUBT * capacity_ah)
-        for i in range(cells):
-            slope[i], slope_sd[i], start[i] = straight_line(days, own[:, i], own_sd[:, i], leg)
-        slope -= np.nanmedian(slope) if np.isfinite(slope).any() else 0.0
-        slope_sd = np.hypot(slope_sd, _open_ah(tops, slope, capacity_ah) / long_d)
-    low = np.array([o.low_ah for o in offsets]).reshape(-1, cells)
-    high = np.array([o.high_ah for o in offsets]).reshape(-1, cells)
-    return Drift(time_s, table, sd, low, high, moved, known, slope, slope_sd, start)
-
-
-def _open_ah(tops: list[Offsets], slope: Floats, capacity_ah: float) -> Floats:
-    """What is open of the way from the first charges to the last, float64[cells] Ah: one standard
-    deviation.
-
-    A cell on the flat is told to be far off, not how far. One that began further down than it
-    seemed has lost less since than it seems; what it lost beyond what is seen at the end is no
-    doubt of that it did.
-    """
-    some = max(1, len(tops) // 4)
-    value, low, high = (
-        np.array([getattr(o, name) for o in tops]) for name in ("offset_ah", "low_ah", "high_ah")
+    moved_ah, moved_known = moved
+    offset, sd, low, high = (
+        np.array([getattr(o, name) for o in offsets]).reshape(moved_ah.shape) for name in NAMES
     )
-    down, up = np.nan_to_num(value - low), np.nan_to_num(high - value)
-    losing = slope < 0.0
-    first = np.where(losing, down[:some], up[:some])
-    last = np.where(losing, up[-some:], down[-some:])
-    told_ah = NINE_IN_TEN * TOLD_PCT / 100.0 * capacity_ah + max(o.place_ah for o in tops)
-    beyond = [np.maximum(0.0, np.median(side, axis=0) - told_ah) for side in (first, last)]
-    return np.hypot(*beyond) / NINE_IN_TEN
-
-
-def legs(time_s: Floats) -> NDArray[np.intp]:
-    """Which of the stretches between leaps of the clock each full charge lies in, int[charges].
-
-    What became of the cells in a leap is not known, nor whether it was one: each stretch has a
-    level of its own. One for all where none of them tells of a drift by itself.
-    """
-    leg = np.cumsum(leaps(time_s), dtype=np.intp)
-    for number in range(int(leg[-1]) + 1 if leg.size else 0):
-        own = time_s[leg == number]
-        if own.size >= LEAST_CHARGES and np.ptp(own) >= LEAST_DAYS * 86400.0:
-            return leg
-    return np.zeros(time_s.size, np.intp)
-
-
-def _days(time_s: Floats, leg: NDArray[np.intp]) -> float:
-    return sum(float(np.ptp(time_s[leg == number])) for number in set(leg.tolist())) / 86400.0
-
-
-def straight_line(
-    days: Floats, y: Floats, sd: Floats, leg: NDArray[np.intp] | None = None
-) -> tuple[float, float, float]:
-    """Weighted straight line, outliers damped: slope a day, its standard deviation, value at day 0;
-    NaN with too few charges or days. With ``leg`` each of those has a level of its own.
-    """
-    good = np.isfinite(y) & np.isfinite(sd)
-    of = np.zeros(days.size, np.intp)[good] if leg is None else leg[good]
-    if good.sum() < LEAST_CHARGES or _days(86400.0 * days[good], of) < LEAST_DAYS:
-        return float("nan"), float("nan"), float("nan")
-    x, y, w = days[good], y[good], 1.0 / sd[good] ** 2
-    slope, sxx, mean_x, mean_y = 0.0, 0.0, x, y
-    residual = np.zeros_like(y)
-    for _ in range(
-        3
-    ):  # re-weighted once or twice, so that a charge read amiss does not steer the line
-        mean_x, mean_y = (_level(values, w, of) for values in (x, y))
-        sxx = np.sum(w * (x - mean_x) ** 2)
-        slope = np.sum(w * (x - mean_x) * (y - mean_y)) / sxx
-        residual = y - mean_y - slope * (x - mean_x)
-        usual = 1.4826 * np.median(np.abs(residual)) + 1e-9
-        w = np.minimum(1.0, 2.5 * usual / np.maximum(np.abs(residual), 1e-12)) / sd[good] ** 2
-    free = x.size - 1 - np.unique(of).size
-    scatter = max(SHARED, float(np.sum(w * residual**2) / max(1, free)))
-    return (
-        float(slope),
-        float(SERIAL_FACTOR * np.sqrt(scatter / sxx)),
-        float(mean_y[0] - slope * mean_x[0]),
+    return Drift(
+        time_s=np.array([o.time_s for o in offsets]),
+        offset_ah=offset,
+        sd_ah=sd,
+        low_ah=low,
+        high_ah=high,
+        moved_ah=moved_ah,
+        moved_known=moved_known,
+        ah_per_day=lines.ah_per_day,
+        sd_ah_per_day=lines.sd_ah_per_day,
+        start_ah=lines.start_ah,
     )
 
 
-def _level(values: Floats, weight: Floats, of: NDArray[np.intp]) -> Floats:
-    """The weighted mean of those of the same leg, for each."""
-    total = np.bincount(of, weight)
-    return (np.bincount(of, weight * values) / np.where(total > 0.0, total, 1.0))[of]
+def by_low_ends(
+    drift: Drift, log: Log, setup: Setup, lows: list[Offsets], left_ah: Floats
+) -> Drift:
+    """The same with lines through the low ends of discharges, where those tell of most cells.
 
+    One cell that ends all charges leaves the others on the flat there, and a leak behind it would
+    not show. What cells have left when the first is empty falls with what they lose.
 
-def side_line(days: Floats, y: Floats, sd: Floats, capacity_ah: float) -> tuple[float, float]:
-    """The same for one side of a moment: slope a day and its standard deviation.
-
-    A cell that stands on the flat is told to be far off, not how far, charge after charge alike:
-    there a line seems to stand still while the cell goes on. What is open at either end of it is
-    open of its slope.
+    Parameters
+    ----------
+    lows, left_ah : charge left in each cell against the median, and in the herd
     """
-    slope, slope_sd, _ = straight_line(days, y, sd)
-    good = np.isfinite(y) & np.isfinite(sd)
-    if not np.isfinite(slope):
-        return slope, slope_sd
-    left_ah = np.maximum(0.0, sd[good] - TOLD_PCT / 100.0 * capacity_ah)
-    some = max(1, left_ah.size // 4)
-    open_ah = np.hypot(np.median(left_ah[:some]), np.median(left_ah[-some:]))
-    return slope, float(np.hypot(slope_sd, open_ah / np.ptp(days[good])))
+    moved_ah, _ = moved_apart_ah(log, setup.leveller, lows)
+    lines = through(lows, moved_ah, setup.capacity_ah, left_ah)
+    left, sd = (np.array([getattr(o, name) for o in lows]) for name in NAMES[:2])
+    by_lows = replace(
+        drift,
+        ah_per_day=lines.ah_per_day,
+        sd_ah_per_day=lines.sd_ah_per_day,
+        start_ah=lines.start_ah,
+        lows=LowEnds(lines.time_s, left, sd),
+    )
+    return by_lows if by_lows.tells else drift

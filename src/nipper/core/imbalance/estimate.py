@@ -9,9 +9,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
-from nipper.core.imbalance.capacity import Capacities, capacities, with_low_end
-from nipper.core.imbalance.drift import Drift, balanced_ah, fit
+from nipper.core.imbalance.capacity import (
+    Capacities,
+    capacities,
+    discharges,
+    low_ends,
+    with_low_end,
+)
+from nipper.core.imbalance.drift import Drift, by_low_ends, drift_of, moved_apart_ah
 from nipper.core.imbalance.lag import aligned, lags_and_sign
+from nipper.core.imbalance.lines import through
 from nipper.core.imbalance.offsets import Offsets, lead_h, offsets_at, resistance_prior
 from nipper.core.imbalance.reach import for_one_cell_ah
 from nipper.core.imbalance.remedies import TopEnd
@@ -128,12 +135,14 @@ def estimate(
         tick(0.5 + 0.4 * len(tops) / len(full))
 
     side_by_side(lambda charge: offsets_at(log, setup, charge, prior), full, take)
-    both, held = with_low_end(tops, capacities(log, setup, full, tops, prior), setup.capacity_ah)
+    found = list(discharges(log, setup, full, tops, prior))
+    both, held = with_low_end(tops, capacities(log, setup, found, tops, prior), setup.capacity_ah)
     told = [i for i, o in enumerate(both) if np.isfinite(o.offset_ah).any()]
     offsets, tops = [both[i] for i in told], [tops[i] for i in told]
-    rows = np.searchsorted(log.time_s, [o.time_s for o in offsets])
-    moved_ah = balanced_ah(log, setup.leveller, rows)
-    drift = fit(offsets, moved_ah, log.cells, setup.capacity_ah, tops)
+    moved = moved_apart_ah(log, setup.leveller, offsets)
+    drift = drift_of(offsets, moved, through(tops, moved[0], setup.capacity_ah))
+    if not drift.tells:
+        drift = by_low_ends(drift, log, setup, *low_ends(log, setup, found, prior))
     tick(1.0)
     return Estimate(
         charges=charges,

@@ -16,6 +16,7 @@ from nipper.core.setup import Setup
 # of capacity a month against the median: healthy cells of one batch usually stay within it (common
 # practice)
 DRIFT_PCT_MONTH = 0.12
+TELLS_PCT_MONTH = 1.0  # of capacity: a leak that is worth knowing (common practice)
 DRIFT_TOTAL_PCT = 0.25  # of capacity over the log: less cannot be seen at the knee
 # of a drift, nine in ten and one standard deviation: how far sizes are off on packs of other
 # simulators
@@ -59,16 +60,21 @@ def _spread(mah: Floats) -> float:
 
 
 def unseen_mah_per_day(known: Estimate, setup: Setup) -> float | None:
-    """The leak that would just have been found in this log, mAh a day; None where no drift could be
-    read at all.
+    """The leak that would just have been found in this log, mAh a day; None where no drift of most
+    cells could be read.
     """
     drift = known.drift
-    if not np.isfinite(drift.ah_per_day).any() or drift.days <= 0:
+    if not drift.tells or drift.days <= 0:
         return None
     mah = 1e3 * _against_the_rest(drift.ah_per_day)
     usual = max(_spread(mah), DRIFT_PCT_MONTH / 100 / 30.4 * setup.capacity_ah * 1e3)
     total = DRIFT_TOTAL_PCT / 100 * setup.capacity_ah * 1e3 / drift.days
     return max(3.0 * 1e3 * float(np.nanmedian(drift.sd_ah_per_day)), 3.0 * usual, total)
+
+
+def worth_mah_per_day(setup: Setup) -> float:
+    """The least leak that is worth knowing, mAh a day."""
+    return TELLS_PCT_MONTH / 100 / 30.4 * setup.capacity_ah * 1e3
 
 
 def _against_the_rest(ah_per_day: Floats) -> Floats:
@@ -121,12 +127,14 @@ class _Losses:
 def _leaking(known: Estimate, setup: Setup, losses: _Losses, cells: list[int]) -> Cause:
     drift, mah, days = known.drift, losses.mah, 14
     value = float(np.mean(mah[cells]))
-    width = float(np.hypot(1.645 * np.mean(losses.sd[cells]), LEAK_SHARE * value))
+    share = 1.645 * drift.scale_share if drift.lows else LEAK_SHARE
+    width = float(np.hypot(1.645 * np.mean(losses.sd[cells]), share * value))
     low, high = value - width, value + width
     part = (
         " after taking out what the balancer moved" if drift.moved_known and setup.leveller else ""
     )
-    start, last = (100.0 / setup.capacity_ah * x for x in (drift.start_ah, drift.last_ah))
+    ends_ah = drift.start_ah, drift.moved_on_ah if drift.lows else drift.last_ah
+    start, last = (100.0 / setup.capacity_ah * end for end in ends_ah)
     fell = "; ".join(f"cell {i + 1} from {start[i]:+.1f} % to {last[i]:+.1f} %" for i in cells)
     others = np.delete(mah, cells)
     missing_ah = np.maximum(0.0, -np.nan_to_num(drift.last_ah[cells]))
@@ -142,8 +150,12 @@ def _leaking(known: Estimate, setup: Setup, losses: _Losses, cells: list[int]) -
         unit="mAh/day",
         summary=f"{has(cells, 'loses', 'lose')} {-value:.0f} mAh a day against the others.",
         evidence=(
-            f"Charge fell against the median, {fell} of capacity, over {drift.time_s.size} full"
-            f" charges in {drift.days:.0f} days.",
+            f"Charge left at the low end fell against the median, {fell} of capacity, over"
+            f" {drift.line_s.size} discharges in {drift.days:.0f} days; the tops of these charges"
+            " do not tell."
+            if drift.lows
+            else f"Charge fell against the median, {fell} of capacity, over {drift.line_s.size}"
+            f" full charges in {drift.days:.0f} days.",
             f"The slope is {value:.0f} mAh/day (90 %: {low:.0f} to {high:.0f}){part}.",
             f"The other cells lie within {np.nanmin(others):+.0f} to "
             f"{np.nanmax(others):+.0f} mAh/day, usually {losses.spread:.1f}.",
@@ -161,12 +173,12 @@ def _leaking(known: Estimate, setup: Setup, losses: _Losses, cells: list[int]) -
 
 
 def _fed(known: Estimate, setup: Setup, cells: list[int]) -> Iterator[str]:
-    """What each of these cells is to be given now."""
-    drift = known.drift
+    """What each of these cells is to be given now, as far as any of it is sure."""
+    drift, least_ah = known.drift, 0.002 * setup.capacity_ah
     for i in cells:
         missing_ah = -float(np.nan_to_num(drift.last_ah[i]))
-        if missing_ah > 0.002 * setup.capacity_ah:
-            sure_ah = min(0.0, float(drift.last_range_ah[1][i]))
+        sure_ah = min(0.0, float(np.nan_to_num(drift.last_range_ah[1][i])))
+        if missing_ah > least_ah and -sure_ah > least_ah:
             yield level(i + 1, -missing_ah, sure_ah, setup, known.end)
 
 
@@ -182,7 +194,8 @@ def _group(
     value = float(np.median(mah[block]) - np.nanmedian(mah[rest]))
     # what all cells of the block share does not average out among them
     scatter = float(np.std(mah[block])) / np.sqrt(block.size)
-    error = float(np.hypot(np.hypot(np.median(sd[block]), scatter), BLOCK_SHARE * value))
+    share = known.drift.scale_share if known.drift.lows else BLOCK_SHARE
+    error = float(np.hypot(np.hypot(np.median(sd[block]), scatter), share * value))
     first, last = int(block[0]) + 1, int(block[-1]) + 1
     return Cause(
         cause="group_drain",

@@ -9,7 +9,7 @@ from nipper.core.imbalance.causes_base import names
 from nipper.core.imbalance.electrical import WEAK_PCT, perhaps_weak, unseen_capacity_pct
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.lag import told_late
-from nipper.core.imbalance.losing import unseen_mah_per_day
+from nipper.core.imbalance.losing import TELLS_PCT_MONTH, unseen_mah_per_day, worth_mah_per_day
 from nipper.core.imbalance.unread import unread
 from nipper.core.logs.model import Log
 from nipper.core.logs.resets import longest_leap_years
@@ -18,7 +18,6 @@ from nipper.core.setup import Setup
 # of capacity: healthy packs that were levelled once stay within 1 %, never levelled ones do not
 # (common practice)
 APART_SHARE = 0.02
-TELLS_PCT_MONTH = 1.0  # of capacity: a leak that is worth knowing (common practice)
 ROOM_V = 0.02  # to the trip, at the top of a usual charge: common practice
 QUARTER_PCT = 25.0
 HALF_PCT = 50.0  # a log that would not show a cell with half of its capacity shows none
@@ -71,8 +70,7 @@ def tells_little(known: Estimate, setup: Setup) -> bool:
     """Whether neither a loss nor a cell that holds a quarter less would have shown: level at the
     top alone is no health.
     """
-    drifts = bool(np.isfinite(known.drift.ah_per_day).any())
-    return not drifts and unseen_capacity_pct(known, setup) > QUARTER_PCT
+    return not known.drift.tells and unseen_capacity_pct(known, setup) > QUARTER_PCT
 
 
 def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
@@ -138,7 +136,7 @@ def _charges(known: Estimate, log: Log, setup: Setup) -> str:
             f"Fullest and emptiest cell stand at least {apart_ah:.1f} Ah apart: level the pack at "
             "the top, then record full charges for two weeks to see whether it stays level."
         )
-    if not np.isfinite(known.drift.ah_per_day).any():
+    if not known.drift.tells:
         return (
             "Record four full charges over at least a week: until then drift cannot be "
             "told from a standing offset."
@@ -149,7 +147,7 @@ def _charges(known: Estimate, log: Log, setup: Setup) -> str:
 def _leaks(known: Estimate, setup: Setup) -> str:
     """How small a leak would not have shown."""
     unseen = unseen_mah_per_day(known, setup)
-    if unseen is None or unseen <= TELLS_PCT_MONTH / 100 / 30.4 * setup.capacity_ah * 1e3:
+    if unseen is None or unseen <= worth_mah_per_day(setup):
         return ""
     return (
         f"In {known.drift.days:.0f} days of this log a cell that loses less than"

@@ -87,6 +87,7 @@ class Offsets:
     herd_pct : charge of the median cell itself there, %; NaN where nothing was read
     scale, scale_sd : capacity against the median cell's, where the curve tells it (sloped ones)
     place_ah : what the meter's steps leave open of low_ah and high_ah, alike at every charge
+    on_knee : whether the herd itself stood where the curve tells its charge
     """
 
     time_s: float
@@ -98,6 +99,7 @@ class Offsets:
     scale: Floats | None = None
     scale_sd: Floats | None = None
     place_ah: float = 0.0
+    on_knee: bool = False
 
 
 def resistance_prior(setup: Setup, found: Resistances | None = None) -> Prior:
@@ -152,7 +154,7 @@ def _offsets(walk: Walk | None, time_s: float, setup: Setup, prior: Prior) -> Of
     found = walk.best_shifts(SHIFTS_PCT / 100.0 * setup.capacity_ah, prior, setup.capacity_ah)
     offset, low, high = found.ah, found.low_ah, found.high_ah
     # else no reading tells the herd's cells apart, and the herd itself is the zero
-    on_knee = np.ptp(walk.curve.end_pct) < KNEE_PCT
+    on_knee = bool(np.ptp(walk.curve.end_pct) < KNEE_PCT)
     if on_knee:
         middle = np.nanmedian(offset)
         offset, low, high = offset - middle, low - middle, high - middle
@@ -175,7 +177,9 @@ def _offsets(walk: Walk | None, time_s: float, setup: Setup, prior: Prior) -> Of
     offset, low, high = (np.where(told, x, np.nan) for x in (offset, low, high))
     sd = np.where(told, np.hypot(wider * found.sd_ah, model), np.nan)
     scale, scale_sd = (np.where(walk.seen, x, np.nan) for x in (found.scale, found.scale_sd))
-    return Offsets(time_s, offset, sd, low, high, found.herd_pct, scale, scale_sd, place_ah)
+    return Offsets(
+        time_s, offset, sd, low, high, found.herd_pct, scale, scale_sd, place_ah, on_knee
+    )
 
 
 def _meter_pct(walk: Walk, setup: Setup) -> float:

@@ -26,6 +26,10 @@ CALM_RATE = 0.02  # of capacity per hour: a smaller step of current explains no 
 JUMP_V = 0.004  # the least jump: four times the resolution of most meters
 JUMP_SDS = 5.0
 STAYS_SHARE = 0.6  # of a step: half of it is left of a single reading's
+GOES_ON_SHARE, GOES_ON_V = 0.4, 0.002  # of a step, in the rows beside it
+# V a share of capacity: what a cell moves against the herd while it passes a step of the curve that
+# the herd does not (published LFP curves rise by up to 4 mV a per cent between the knees)
+PASSING_V = {"lfp": 0.6, "nmc": 0.3, "lto": 0.3}
 METER_STEPS = 1.6  # one step of a coarse meter is no jump
 LEAST_STEPS = 60
 
@@ -82,17 +86,21 @@ def signals(
 
 
 def _stays(log: Log, herd: Floats, rows: NDArray[np.intp], step_v: Floats) -> NDArray[np.bool_]:
-    """Which steps lead to another level: two readings after each against two before, bool[rows,
-    cells]. One restless reading is gone again in the next row.
+    """Which steps lead at once to another level, bool[rows, cells]: two readings after each against
+    two before. One restless reading is gone again in the next row, and what goes on the same way in
+    the row before or after is a cell on its way over a knee.
     """
 
     def own(at: NDArray[np.intp]) -> Floats:
         return log.cell_v[at] - herd[at, None]
 
-    before, after = own(np.maximum(rows - 1, 0)), own(np.minimum(rows + 2, log.rows - 1))
-    level_v = 0.5 * (own(rows + 1) + after - own(rows) - before)
+    before = own(rows) - own(np.maximum(rows - 1, 0))
+    after = own(np.minimum(rows + 2, log.rows - 1)) - own(rows + 1)
     with np.errstate(invalid="ignore"):
-        return np.abs(level_v) > STAYS_SHARE * np.abs(step_v)
+        size, way = np.abs(step_v), np.sign(step_v)
+        stays = np.abs(step_v + 0.5 * (before + after)) > STAYS_SHARE * size
+        goes_on_v = np.fmax(way * before, way * after)
+        return stays & (goes_on_v < np.maximum(GOES_ON_SHARE * size, GOES_ON_V))
 
 
 def _at_strong_current(ohm: Floats, amps: Floats) -> float:
@@ -103,13 +111,15 @@ def _at_strong_current(ohm: Floats, amps: Floats) -> float:
 
 
 def _big_steps(
-    log: Log, herd: Floats, on_it: NDArray[np.bool_], rows: NDArray[np.intp]
+    log: Log, setup: Setup, herd: Floats, on_it: NDArray[np.bool_], rows: NDArray[np.intp]
 ) -> tuple[NDArray[np.intp], Floats, NDArray[np.bool_]]:
     """Of steps from these rows to the next: rows with a large one of any cell, all steps there, V
     against the herd, and which are large, [rows, cells].
     """
     raw = log.cell_v[rows + 1] - log.cell_v[rows]
-    least = max(JUMP_V, METER_STEPS * meter_step_v(raw))
+    moved = np.abs(np.nan_to_num(log.current_a[rows + 1])) * log.steps_s[rows + 1] / 3600.0
+    passing_v = PASSING_V[setup.chemistry] * moved / setup.capacity_ah
+    least = np.maximum(passing_v, max(JUMP_V, METER_STEPS * meter_step_v(raw)))
     herd_step = herd[rows + 1] - herd[rows]
     big = np.empty(raw.shape, bool)
     for i in range(log.cells):
@@ -118,7 +128,7 @@ def _big_steps(
         # says nothing of the noise, their mean does
         usual = 1.4826 * float(np.median(away))
         usual = max(usual, 1.2533 * float(np.mean(np.minimum(away, JUMP_V)))) + 3e-4
-        big[:, i] = away > max(JUMP_SDS * usual, least)
+        big[:, i] = away > np.maximum(JUMP_SDS * usual, least)
     big &= on_it[rows] & on_it[rows + 1]
     some = np.flatnonzero(big.any(axis=1))
     step = np.nan_to_num(raw[some] - herd_step[some, None])
@@ -137,7 +147,7 @@ def _jumps(
     if rows.size < LEAST_STEPS:
         zeros = np.zeros(log.cells, np.intp)
         return zeros, np.full(log.cells, np.nan), zeros[:-1], np.full(log.cells - 1, np.nan)
-    rows, step, big = _big_steps(log, herd, on_it, rows)
+    rows, step, big = _big_steps(log, setup, herd, on_it, rows)
     left, right = step[:, :-1], step[:, 1:]
     against = (
         big[:, :-1]

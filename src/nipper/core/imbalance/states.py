@@ -9,7 +9,8 @@ from enum import Enum
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.drift import LEAST_CHARGES, LEAST_DAYS, Drift, side_line
+from nipper.core.imbalance.drift import Drift
+from nipper.core.imbalance.lines import LEAST_CHARGES, LEAST_DAYS, side_line
 from nipper.core.imbalance.snapshot import Snapshot
 from nipper.core.setup import Setup
 

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from nipper.core.imbalance.drift import LEAST_CHARGES, LEAST_DAYS
+from nipper.core.imbalance.lines import LEAST_CHARGES, LEAST_DAYS
 from nipper.core.imbalance.states import FAR_DAYS, Pattern, States, pattern
 from nipper.core.setup import Setup
 

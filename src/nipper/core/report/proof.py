@@ -10,11 +10,16 @@ from numpy.typing import NDArray
 
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.diagnosis import Diagnosis
+from nipper.core.imbalance.drift import Drift
+from nipper.core.imbalance.losing import unseen_mah_per_day, worth_mah_per_day
 from nipper.core.logs.model import nanmedian
+from nipper.core.report.consequence import count
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
 
+AGREE_MV = 6.0  # what a wrong reading is named from
+LEAST_BIAS_MV = 0.5  # nothing smaller is told of a reading
 UNTOLD = "; of the others the log does not tell it."
 
 
@@ -40,16 +45,20 @@ class Paths:
 
 
 def paths(diagnosis: Diagnosis, setup: Setup) -> Paths:
-    """What the main picture of Diagnose shows."""
+    """What the main picture of Diagnose shows: charge at the tops, or at the low ends where those
+    tell which cell drifts.
+    """
     drift = diagnosis.estimate.drift
     scale = 100.0 / setup.capacity_ah
     pct, sd = drift.offset_ah * scale, drift.sd_ah * scale
+    if drift.lows:
+        pct, sd = drift.lows.left_ah * scale, drift.lows.sd_ah * scale
     if not pct.size:
-        return Paths(drift.time_s, pct, sd)
+        return Paths(drift.line_s, pct, sd)
     # a charge that left a cell on the flat part tells next to nothing of it: such a point would
     # only draw a spike
     vague = sd > np.maximum(VAGUE_PCT, 3.0 * nanmedian(sd))
-    return Paths(drift.time_s, np.where(vague, np.nan, pct), sd)
+    return Paths(drift.line_s, np.where(vague, np.nan, pct), sd)
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -86,15 +95,22 @@ def proofs(diagnosis: Diagnosis, setup: Setup, finding: Cause | None) -> list[Pr
     return [_PROOFS[name](diagnosis, setup, finding.cells if finding else ()) for name in chosen]
 
 
-def _drift(diagnosis: Diagnosis, _: Setup, marked: tuple[int, ...]) -> Proof:
+def _drift(diagnosis: Diagnosis, setup: Setup, marked: tuple[int, ...]) -> Proof:
     drift = diagnosis.estimate.drift
+    unseen = unseen_mah_per_day(diagnosis.estimate, setup)
     return _proof_drift(
         1e3 * drift.ah_per_day,
         1e3 * drift.error_ah_per_day,
-        drift.time_s.size,
-        drift.days,
+        f"{read_from(drift)} in {drift.days:.0f} days",
         marked,
+        unseen is None or unseen > worth_mah_per_day(setup),
     )
+
+
+def read_from(drift: Drift) -> str:
+    """What drifts are told from: ``13 full charges``."""
+    number = drift.line_s.size
+    return count(number, "discharge") if drift.lows else count(number, "full charge")
 
 
 def _resistance(diagnosis: Diagnosis, _: Setup, marked: tuple[int, ...]) -> Proof:
@@ -152,14 +168,17 @@ def _bias(diagnosis: Diagnosis, setup: Setup, marked: tuple[int, ...]) -> Proof:
             "mV",
         )
     far = int(np.nanargmax(np.abs(mv)))
-    if abs(mv[far]) > 6.0 and far + 1 in marked:
-        title = f"Cell {far + 1} reads wrong"
-    elif abs(mv[far]) <= 6.0:
+    off_mv, flat = abs(mv[far]), setup.chemistry == "lfp"
+    if off_mv <= AGREE_MV:
         title = "The readings agree"
+        most_mv = max(off_mv, LEAST_BIAS_MV)
+        text = f"Between the ends of the curve no cell stands more than {most_mv:.1f} mV off"
     else:
-        title = "One reading is off"
-    text = f"Between the ends of the curve cell {far + 1} stands {mv[far]:+.1f} mV off throughout"
-    text += "; there 1 % of charge is under a millivolt." if setup.chemistry == "lfp" else "."
+        title = f"Cell {far + 1} reads wrong" if far + 1 in marked else "One reading is off"
+        text = (
+            f"Between the ends of the curve cell {far + 1} stands {mv[far]:+.1f} mV off throughout"
+        )
+    text += "; there 1 % of charge is under a millivolt." if flat else "."
     return Proof(title, text.replace("-", "−"), mv, sd, marked, "mV")
 
 
@@ -173,7 +192,7 @@ _PROOFS: dict[str, Callable[[Diagnosis, Setup, tuple[int, ...]], Proof]] = {
 
 
 def _proof_drift(
-    drift: Floats, sd: Floats, charges: int, days: float, marked: tuple[int, ...]
+    drift: Floats, sd: Floats, basis: str, marked: tuple[int, ...], vague: bool
 ) -> Proof:
     if not np.isfinite(drift).any():
         return Proof(
@@ -187,11 +206,16 @@ def _proof_drift(
     worst = int(np.nanargmax(np.abs(drift)))
     others = _most(np.delete(drift, worst)) or 0.0
     real = abs(drift[worst]) > 3 * sd[worst] and abs(drift[worst]) > 3 * others
-    title = "One drifts, the others do not" if real else "No cell drifts by itself"
+    title = (
+        "One drifts, the others do not"
+        if real
+        else "A drift would not show yet"
+        if vague
+        else "No cell drifts by itself"
+    )
     text = (
         f"Cell {worst + 1}: {drift[worst]:.0f} ± {1.645 * sd[worst]:.0f} mAh a day over "
-        f"{charges} charges in {days:.0f} days. "
-        f"The next largest is {others:.0f}."
+        f"{basis}. The next largest is {others:.0f}."
     ).replace("-", "−")
     return Proof(title, text, drift, sd, marked, "mAh/day")
 

@@ -14,6 +14,7 @@ from nipper.core.imbalance.missing import hides_leaks
 from nipper.core.logs.charges import ChargeReadings, readings
 from nipper.core.logs.model import Log
 from nipper.core.report.consequence import Consequence, Status, count
+from nipper.core.report.proof import read_from
 from nipper.core.setup import Setup
 from nipper.core.upkeep.kept import findings
 
@@ -131,16 +132,17 @@ def of_record(
     if np.isfinite(drift.ah_per_day).any():
         worst = int(np.nanargmax(np.abs(drift.ah_per_day)))
         if abs(drift.ah_per_day[worst]) > 3 * drift.sd_ah_per_day[worst]:
-            per_charge = 1e3 * drift.ah_per_day[worst] * drift.days / max(1, drift.time_s.size - 1)
+            number = drift.line_s.size
+            per_charge = 1e3 * drift.ah_per_day[worst] * drift.days / max(1, number - 1)
+            basis = f"{read_from(drift)} in {drift.days:.0f} days"
             verb = "sinks" if per_charge < 0 else "rises"
             out.append(
                 Consequence(
                     Status.ACT if diagnosis.verdict == "act" else Status.WATCH,
                     f"Cell {worst + 1} {verb} {abs(per_charge):.0f} mAh from charge to charge.",
-                    f"{count(drift.time_s.size, 'full charge')} in {drift.days:.0f} days, "
-                    "the balancer's part taken out."
+                    f"{basis}, the balancer's part taken out."
                     if drift.moved_known
-                    else f"{count(drift.time_s.size, 'full charge')} in {drift.days:.0f} days.",
+                    else f"{basis}.",
                     goto="diagnose",
                     label="Diagnose",
                 )

@@ -10,6 +10,9 @@ from nipper.app.widgets.brush import Brush
 from nipper.app.widgets.units import UNITS
 from nipper.core.report.proof import Proof
 
+# what is drawn at least, so that what is nothing does not look like something
+LEAST_SPAN = {"mV": 4.0, "%": 1.0}
+
 
 class Bars(QWidget):
     """The bars of a proof."""
@@ -26,6 +29,9 @@ class Bars(QWidget):
     def _span(self) -> tuple[float, float]:
         bars = self._proof.bars[np.isfinite(self._proof.bars)]
         low, high = min(0.0, float(bars.min())), max(0.0, float(bars.max()))
+        least = LEAST_SPAN.get(self._proof.unit, 0.0)
+        if high - low < least:
+            low, high = min(low, -0.5 * least), max(high, 0.5 * least)
         room = 0.12 * (high - low) or 1.0
         return low - (room if low < 0 else 0), high + room
 

@@ -36,7 +36,7 @@ from nipper.app.widgets.units import UNITS
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.diagnosis import Diagnosis
 from nipper.core.quantities import with_minus
-from nipper.core.report.proof import Paths, Proof, about_cell, paths, proofs
+from nipper.core.report.proof import Paths, Proof, about_cell, paths, proofs, read_from
 from nipper.core.report.sentences import VERDICT_STATUS, named
 
 AXIS_PX = 40  # what the axis at the left takes
@@ -115,18 +115,20 @@ class DiagnoseView(StageView):
     @Slot()
     def _show(self) -> None:
         record = self._document.record
-        told = record is not None and record.diagnosis.estimate.drift.time_s.size
-        if record is None or not told or record.diagnosis.unfit:
+        strong = [f for f in record.diagnosis.findings if f.confidence > 0.5] if record else []
+        told = record is not None and record.diagnosis.estimate.drift.line_s.size > 0
+        if record is None or not (told or strong) or record.diagnosis.unfit:
             self._show_nothing(record)
             return
         diagnosis, setup = record.diagnosis, self._document.setup
-        strong = [f for f in diagnosis.findings if f.confidence > 0.5]
         lead = strong[0] if strong else None
         self._mark.set_status(str(VERDICT_STATUS[diagnosis.verdict]))
         self._title.setText(lead.summary.rstrip(".") if lead else named(diagnosis))
         self._subtitle.setText(self._basis(record, lead))
         self._stack.setCurrentIndex(0)
-        self._draw(paths(diagnosis, setup), diagnosis.strays if strong else [])
+        self.plot.setVisible(told)
+        if told:
+            self._draw(paths(diagnosis, setup), diagnosis.strays if strong else [])
         with refilled(self._proofs):
             for proof in proofs(diagnosis, setup, lead):
                 self._proofs.addWidget(self._proven(proof), 1)
@@ -143,21 +145,27 @@ class DiagnoseView(StageView):
 
     def _basis(self, record: PackRecord, lead: Cause | None) -> str:
         drift = record.diagnosis.estimate.drift
+        sure = f" Confidence {lead.confidence:.0%}." if lead else ""
+        if not drift.line_s.size:
+            return f"No full charge of this log tells how full the cells are.{sure}"
         first, last = (
             datetime.fromtimestamp(float(t), self._zone)
-            for t in (drift.time_s[0], drift.time_s[-1])
+            for t in (drift.line_s[0], drift.line_s[-1])
         )
-        count = drift.time_s.size
         days = (
             f"on {last.day} {last:%b}"
             if first.date() == last.date()
             else f"between {first.day} {first:%b} and {last.day} {last:%b}"
         )
-        span = f"{count} full charge{'s' if count > 1 else ''} {days}"
-        sure = f" Confidence {lead.confidence:.0%}." if lead else ""
+        read = read_from(drift)
+        if drift.lows:
+            return (
+                "Charge left in each cell at the low end against the pack's median, from "
+                f"{read}, {days}.{sure} Click a line for all that is known of its cell."
+            )
         return (
-            f"Charge of each cell against the pack's median, from {span}.{sure} Click a line "
-            "for all that is known of its cell."
+            f"Charge of each cell against the pack's median, from {read}, {days}.{sure} Click a "
+            "line for all that is known of its cell."
         )
 
     def _show_nothing(self, record: PackRecord | None) -> None:

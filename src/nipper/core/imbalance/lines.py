@@ -1,0 +1,180 @@
+"""Straight lines through what each cell holds against the others, over time."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.imbalance.offsets import Offsets
+from nipper.core.logs.model import solved
+from nipper.core.logs.resets import leaps
+
+Floats = NDArray[np.floating]
+
+LEAST_CHARGES = 4
+LEAST_DAYS = 5.0
+# errors of neighbouring charges go together (same sky, same taper): the plain standard error is too
+# good
+SERIAL_FACTOR = 1.6
+TOLD_PCT = 0.5  # of capacity: an offset whose standard deviation is larger stands on the flat
+# most of a reading's uncertainty (curve, resistance) is the same at every charge and moves no
+# slope: the scatter about the line may speak for it, down to this share of the variance
+SHARED = 0.06
+LEAST_DOUBT = 0.0006  # of capacity, of any offset read at a knee
+NINE_IN_TEN = 1.645  # standard deviations to either side
+# how much what is read at a low end may go with the herd's charge there, Ah an Ah: a cell that
+# holds a fifth less passes its knee at a fifth less charge
+DEPTH_OPEN = 0.2
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Lines:
+    """A line for each cell, against the median one.
+
+    Parameters
+    ----------
+    time_s : float64[readings], of what they go through, Unix seconds
+    ah_per_day, sd_ah_per_day : float64[cells]; NaN where there are too few readings or days
+    start_ah : float64[cells], at the first reading
+    """
+
+    time_s: Floats
+    ah_per_day: Floats
+    sd_ah_per_day: Floats
+    start_ah: Floats
+
+
+def through(
+    readings: list[Offsets], moved_ah: Floats, capacity_ah: float, depth_ah: Floats | None = None
+) -> Lines:
+    """Weighted least squares per cell; the scatter about the line widens its uncertainty where the
+    readings' own is too small.
+
+    LEAST_DOUBT is added to each reading's uncertainty for the weights: most of the error of a large
+    offset is of scale, the same in all charges, and readings near zero must not outweigh the rest
+    for lacking it.
+
+    Parameters
+    ----------
+    readings : in order of time
+    moved_ah : float64[readings, cells], what the balancer moved until then, against the median
+    depth_ah : float64[readings], charge left in the herd at low ends; None for tops
+    """
+    time_s = np.array([o.time_s for o in readings])
+    slope, slope_sd, start = (np.full(moved_ah.shape[1], np.nan) for _ in range(3))
+    leg = legs(time_s)
+    long_d = told_days(time_s)
+    if time_s.size >= LEAST_CHARGES and long_d >= LEAST_DAYS:
+        days = (time_s - time_s[0]) / 86400.0
+        own = np.array([o.offset_ah for o in readings]) - moved_ah
+        own_sd = np.hypot(np.array([o.sd_ah for o in readings]), LEAST_DOUBT * capacity_ah)
+        for i in range(slope.size):
+            line = straight_line(days, own[:, i], own_sd[:, i], leg, depth_ah)
+            slope[i], slope_sd[i], start[i] = line
+        slope -= np.nanmedian(slope) if np.isfinite(slope).any() else 0.0
+        slope_sd = np.hypot(slope_sd, _open_ah(readings, slope, capacity_ah) / long_d)
+    return Lines(time_s, slope, slope_sd, start)
+
+
+def _open_ah(readings: list[Offsets], slope: Floats, capacity_ah: float) -> Floats:
+    """What is open of the way from the first charges to the last, float64[cells] Ah: one standard
+    deviation.
+
+    A cell on the flat is told to be far off, not how far. One that began further down than it
+    seemed has lost less since than it seems; what it lost beyond what is seen at the end is no
+    doubt of that it did.
+    """
+    some = max(1, len(readings) // 4)
+    value, low, high = (
+        np.array([getattr(o, name) for o in readings])
+        for name in ("offset_ah", "low_ah", "high_ah")
+    )
+    down, up = np.nan_to_num(value - low), np.nan_to_num(high - value)
+    losing = slope < 0.0
+    first = np.where(losing, down[:some], up[:some])
+    last = np.where(losing, up[-some:], down[-some:])
+    told_ah = NINE_IN_TEN * TOLD_PCT / 100.0 * capacity_ah + max(o.place_ah for o in readings)
+    beyond = [np.maximum(0.0, np.median(side, axis=0) - told_ah) for side in (first, last)]
+    return np.hypot(*beyond) / NINE_IN_TEN
+
+
+def legs(time_s: Floats) -> NDArray[np.intp]:
+    """Which of the stretches between leaps of the clock each full charge lies in, int[charges].
+
+    What became of the cells in a leap is not known, nor whether it was one: each stretch has a
+    level of its own. One for all where none of them tells of a drift by itself.
+    """
+    leg = np.cumsum(leaps(time_s), dtype=np.intp)
+    for number in range(int(leg[-1]) + 1 if leg.size else 0):
+        own = time_s[leg == number]
+        if own.size >= LEAST_CHARGES and np.ptp(own) >= LEAST_DAYS * 86400.0:
+            return leg
+    return np.zeros(time_s.size, np.intp)
+
+
+def told_days(time_s: Floats) -> float:
+    """Between the first reading and the last, without leaps of the clock."""
+    return _days(time_s, legs(time_s)) if time_s.size else 0.0
+
+
+def _days(time_s: Floats, leg: NDArray[np.intp]) -> float:
+    return sum(float(np.ptp(time_s[leg == number])) for number in set(leg.tolist())) / 86400.0
+
+
+def straight_line(
+    days: Floats,
+    y: Floats,
+    sd: Floats,
+    leg: NDArray[np.intp] | None = None,
+    depth_ah: Floats | None = None,
+) -> tuple[float, float, float]:
+    """Weighted straight line, outliers damped: slope a day, its standard deviation, value at day 0;
+    NaN with too few charges or days. With ``leg`` each of those has a level of its own; with
+    ``depth_ah`` what goes with that is no slope.
+    """
+    good = np.isfinite(y) & np.isfinite(sd)
+    of = np.zeros(days.size, np.intp)[good] if leg is None else leg[good]
+    columns = [days[good]] if depth_ah is None else [days[good], depth_ah[good]]
+    least = LEAST_CHARGES - 1 + len(columns)
+    if good.sum() < least or _days(86400.0 * days[good], of) < LEAST_DAYS:
+        return float("nan"), float("nan"), float("nan")
+    open_ = np.diag([0.0, DEPTH_OPEN**-2][: len(columns)])
+    y, plain = y[good], 1.0 / sd[good] ** 2
+    w, gram, slopes, level = plain, open_, np.zeros(len(columns)), y
+    x, residual = np.stack(columns), y
+    for _ in range(3):  # re-weighted, so that a charge read amiss does not steer the line
+        x = np.stack([column - _level(column, w, of) for column in columns])
+        level = _level(y, w, of)
+        gram = x * w @ x.T + open_
+        slopes = solved(gram, x * w @ (y - level))
+        residual = y - level - slopes @ x
+        usual = 1.4826 * np.median(np.abs(residual)) + 1e-9
+        w = np.minimum(1.0, 2.5 * usual / np.maximum(np.abs(residual), 1e-12)) * plain
+    free = y.size - len(columns) - np.unique(of).size
+    scatter = max(SHARED, float(np.sum(w * residual**2) / max(1, free)))
+    slope, own = float(slopes[0]), float(np.linalg.inv(gram)[0, 0])
+    start = float(level[0]) - slope * float(columns[0][0] - x[0, 0])
+    return slope, float(SERIAL_FACTOR * np.sqrt(scatter * own)), start
+
+
+def _level(values: Floats, weight: Floats, of: NDArray[np.intp]) -> Floats:
+    """The weighted mean of those of the same leg, for each."""
+    total = np.bincount(of, weight)
+    return (np.bincount(of, weight * values) / np.where(total > 0.0, total, 1.0))[of]
+
+
+def side_line(days: Floats, y: Floats, sd: Floats, capacity_ah: float) -> tuple[float, float]:
+    """The same for one side of a moment: slope a day and its standard deviation.
+
+    A cell that stands on the flat is told to be far off, not how far, charge after charge alike:
+    there a line seems to stand still while the cell goes on. What is open at either end of it is
+    open of its slope.
+    """
+    slope, slope_sd, _ = straight_line(days, y, sd)
+    good = np.isfinite(y) & np.isfinite(sd)
+    if not np.isfinite(slope):
+        return slope, slope_sd
+    left_ah = np.maximum(0.0, sd[good] - TOLD_PCT / 100.0 * capacity_ah)
+    some = max(1, left_ah.size // 4)
+    open_ah = np.hypot(np.median(left_ah[:some]), np.median(left_ah[-some:]))
+    return slope, float(np.hypot(slope_sd, open_ah / np.ptp(days[good])))

@@ -1,0 +1,87 @@
+"""The pack nobody levelled: a fuller cell ends every charge with the others on the flat."""
+
+import numpy as np
+import pytest
+
+from nipper.core.forecast.levelling import by_hand
+from nipper.core.imbalance.diagnosis import diagnose
+from nipper.core.imbalance.lines import straight_line
+from nipper.core.imbalance.losing import unseen_mah_per_day
+from nipper.core.report.proof import paths, proofs
+from nipper.core.report.sentences import of_record
+from tests.bench.behind import behind, judge
+
+
+def named(found):
+    return [f for f in found.findings if f.confidence > 0.5]
+
+
+def test_a_leak_behind_it_shows_at_the_low_ends():
+    """None of 16 leaks was named: the tops tell of the fuller cell alone."""
+    pack, fuller = behind("self_discharge", 3)
+    found = diagnose(pack.log, pack.setup)
+    leak = next(f for f in named(found) if f.cause == "self_discharge")
+    assert leak.cells == pack.truth.cells
+    assert leak.low <= (pack.truth.low + pack.truth.high) / 2 <= leak.high < 0.0
+    assert leak.evidence[0].startswith("Charge left at the low end fell against the median")
+    assert "nan" not in "".join((leak.summary, *leak.evidence, *leak.actions, leak.confirm))
+    assert not any("0.0 Ah:" in action for action in leak.actions)  # "feed 0.0 Ah, 0 min"
+    assert [f.cells for f in named(found) if f.cause == "soc_offset"] == [(fuller,)]
+    cell = leak.cells[0]
+    shown = paths(found, pack.setup)
+    assert shown.time_s.size == shown.pct.shape[0] == found.estimate.drift.line_s.size
+    fell_pct = shown.pct[-1, cell - 1] - shown.pct[0, cell - 1]
+    assert fell_pct == pytest.approx(leak.value * found.estimate.drift.days * 1e-3, rel=0.4)
+    assert "10 discharges" in proofs(found, pack.setup, leak)[0].text
+    said = [c for c in of_record(pack.log, pack.setup, found) if "charge to charge" in c.lead]
+    assert [c.lead.split(" sinks")[0] for c in said] == [f"Cell {cell}"]
+    assert said[0].text.startswith("10 discharges in ")
+
+
+def test_a_block_that_is_fed_on_behind_it_is_named():
+    assert judge(("group_drain", 1)).behind
+
+
+@pytest.mark.parametrize("number", [2, 5])
+def test_nothing_is_named_behind_it_where_nothing_is(number):
+    """On its way over the knee, up and down, the fuller cell "jumped 7 times under load"."""
+    done = judge(("", number))
+    assert (done.fuller, done.others) == (True, 0), done.words
+
+
+def test_a_weak_cell_is_not_fed_where_the_top_tells_of_some_cells():
+    """Half of the others were told, on the flat: "9.1 % emptier" at 0.98, and to be fed."""
+    pack, _ = behind("low_capacity", 3)
+    found = diagnose(pack.log, pack.setup)
+    (weak,) = pack.truth.cells
+    assert all(weak not in f.cells for f in named(found))
+    assert weak not in {one.cell for one in by_hand(pack.setup, found)}
+    assert any(text.startswith(f"Cell {weak} had ") for text in found.advice)
+
+
+def test_no_size_of_an_unseen_leak_is_told_where_the_others_were_not_seen():
+    """ "A cell that loses less than 880 mAh a day does not stand out", from the fuller cell alone:
+    of the others a leak of any size would not.
+    """
+    pack, _ = behind("self_discharge", 1)
+    found = diagnose(pack.log, pack.setup)
+    assert not found.estimate.drift.tells
+    assert unseen_mah_per_day(found.estimate, pack.setup) is None
+    assert not any("does not stand out" in text for text in found.advice)
+    assert found.verdict != "healthy"
+
+
+def test_what_goes_with_the_depth_of_a_discharge_is_no_drift():
+    """A weak cell passes its knee at less charge, and autumn takes more out from week to week."""
+    rng = np.random.default_rng(4)
+    days = np.arange(0.0, 30.0, 2.0)
+    left_ah = 14.0 - 0.3 * days + rng.normal(0, 1.0, days.size)
+    read = -9.0 + 0.14 * left_ah + rng.normal(0, 0.05, days.size)
+    sd = np.full(days.size, 0.3)
+    plain, plain_sd, _ = straight_line(days, read, sd)
+    slope, slope_sd, _ = straight_line(days, read, sd, depth_ah=left_ah)
+    assert abs(plain) > 3.0 * plain_sd
+    assert abs(slope) < slope_sd
+    losing, losing_sd, _ = straight_line(days, read - 0.06 * days, sd, depth_ah=left_ah)
+    assert losing == pytest.approx(-0.06, abs=2.0 * losing_sd)
+    assert losing < -3.0 * losing_sd
