@@ -50,3 +50,28 @@ def test_below_the_herd_the_fall_is_doubtful_and_within_its_walk_it_is_not():
     assert curve.doubt(curve.place(np.array([-40.0])))[0] < 0.001
     near, far = curve.doubt(curve.place(np.array([-90.0, -99.0])))
     assert 0.005 < near < far <= 0.060
+
+
+@pytest.mark.parametrize(("file", "column"), CURVES["lfp"])
+def test_how_steep_the_knee_goes_on_is_within_its_doubt(file, column):
+    """Published curves take 0.53 to 0.71 % of charge from 3.42 to 3.54 V: cells fuller than a herd
+    that stands on its knee were told 0.6 to 0.8 of what they were, and surely so.
+    """
+    true_pct, true_v = published_curve(file, column)
+    end_pct = float(np.interp(3.42, true_v, true_pct))
+    counted = np.arange(end_pct - 8.0, end_pct, 0.02)
+    herd_v = np.interp(counted, true_pct, true_v)
+    curve = learn(herd_v, counted, np.full(counted.size, 0.1), SETUP, 1e-3)
+    assert curve.on_knee
+    beyond_pct = end_pct + np.array([0.1, 0.2, 0.3])
+    place = curve.place(beyond_pct)
+    off_v = curve.volts(place) - np.interp(beyond_pct, true_pct, true_v)
+    assert np.all(np.abs(off_v) < 1.3 * curve.doubt(place) + 0.004)
+
+
+def test_from_the_flat_the_shape_of_the_knee_still_tells_the_ends_apart():
+    counted = np.arange(60.0, 90.0, 0.1)
+    herd_v = chemistry("lfp").curve.ocv(counted) + USUALLY_ABOVE_V
+    curve = learn(herd_v, counted, np.full(counted.size, 0.1), SETUP, 1e-3)
+    assert not curve.on_knee
+    assert np.all(curve.doubt(curve.place(90.0 + np.arange(1.0, 9.0))) == 0.0)

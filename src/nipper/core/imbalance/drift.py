@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.lines import Lines, through, told_days
+from nipper.core.imbalance.lines import Lines, Moved, through, told_days
 from nipper.core.imbalance.offsets import Offsets
 from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Balancer, Setup
@@ -159,29 +159,26 @@ def balanced_ah(log: Log, balancer: Balancer | None, rows: NDArray[np.intp]) -> 
     return total[np.searchsorted(busy, rows, side="right")]
 
 
-def moved_apart_ah(
-    log: Log, balancer: Balancer | None, readings: list[Offsets]
-) -> tuple[Floats, bool]:
-    """What the balancer moved from the first reading on, against the median cell,
-    float64[readings, cells], and whether the log tells; zeros where it does not.
-    """
+def moved_of(log: Log, balancer: Balancer | None, readings: list[Offsets]) -> Moved:
+    """What the balancer moved by the log's own word, until each reading."""
     rows = np.searchsorted(log.time_s, [o.time_s for o in readings])
-    moved = balanced_ah(log, balancer, rows)
-    if moved is None:
-        return np.zeros((rows.size, log.cells)), False
-    moved = moved - moved[:1]
-    return moved - np.median(moved, axis=1, keepdims=True), True
+    moved_ah = balanced_ah(log, balancer, rows)
+    if moved_ah is None:
+        return Moved.nothing(rows.size, log.cells)
+    moved_ah = moved_ah - moved_ah[:1]
+    apart_ah = moved_ah - np.median(moved_ah, axis=1, keepdims=True)
+    return Moved(apart_ah, moved_ah[-1], True)
 
 
-def drift_of(offsets: list[Offsets], moved: tuple[Floats, bool], lines: Lines) -> Drift:
+def drift_of(offsets: list[Offsets], moved: Moved, lines: Lines) -> Drift:
     """Offsets over time with the lines that tell how they move.
 
     Lines go through what the tops of the charges tell by themselves: what a low end adds to
     ``offsets`` is one reading for all charges, and moves no slope.
     """
-    moved_ah, moved_known = moved
     offset, sd, low, high = (
-        np.array([getattr(o, name) for o in offsets]).reshape(moved_ah.shape) for name in NAMES
+        np.array([getattr(o, name) for o in offsets]).reshape(moved.apart_ah.shape)
+        for name in NAMES
     )
     return Drift(
         time_s=np.array([o.time_s for o in offsets]),
@@ -189,8 +186,8 @@ def drift_of(offsets: list[Offsets], moved: tuple[Floats, bool], lines: Lines) -
         sd_ah=sd,
         low_ah=low,
         high_ah=high,
-        moved_ah=moved_ah,
-        moved_known=moved_known,
+        moved_ah=moved.apart_ah,
+        moved_known=moved.known,
         ah_per_day=lines.ah_per_day,
         sd_ah_per_day=lines.sd_ah_per_day,
         start_ah=lines.start_ah,
@@ -209,8 +206,7 @@ def by_low_ends(
     ----------
     lows, left_ah : charge left in each cell against the median, and in the herd
     """
-    moved_ah, _ = moved_apart_ah(log, setup.leveller, lows)
-    lines = through(lows, moved_ah, setup.capacity_ah, left_ah)
+    lines = through(lows, moved_of(log, setup.leveller, lows), setup.capacity_ah, left_ah)
     left, sd = (np.array([getattr(o, name) for o in lows]) for name in NAMES[:2])
     by_lows = replace(
         drift,

@@ -16,7 +16,7 @@ from nipper.core.imbalance.capacity import (
     low_ends,
     with_low_end,
 )
-from nipper.core.imbalance.drift import Drift, by_low_ends, drift_of, moved_apart_ah
+from nipper.core.imbalance.drift import Drift, by_low_ends, drift_of, moved_of
 from nipper.core.imbalance.lag import aligned, lags_and_sign
 from nipper.core.imbalance.lines import through
 from nipper.core.imbalance.offsets import Offsets, lead_h, offsets_at, resistance_prior
@@ -139,8 +139,8 @@ def estimate(
     both, held = with_low_end(tops, capacities(log, setup, found, tops, prior), setup.capacity_ah)
     told = [i for i, o in enumerate(both) if np.isfinite(o.offset_ah).any()]
     offsets, tops = [both[i] for i in told], [tops[i] for i in told]
-    moved = moved_apart_ah(log, setup.leveller, offsets)
-    drift = drift_of(offsets, moved, through(tops, moved[0], setup.capacity_ah))
+    moved = moved_of(log, setup.leveller, offsets)
+    drift = drift_of(offsets, moved, through(tops, moved, setup.capacity_ah))
     if not drift.tells:
         drift = by_low_ends(drift, log, setup, *low_ends(log, setup, found, prior))
     tick(1.0)

@@ -33,6 +33,7 @@ RESISTANCE_LEFT = 0.3  # of the drop freed at the end of the charge
 COUNTED_DOUBT_PCT, AGED_PCT = 4.0, 4.5
 # published LFP curves lie so far apart below 30 %, in level and in where they fall
 LEVEL_DOUBT_V, PLACE_DOUBT_PCT = 0.03, 4.0
+KNEE_PCT = 5.0  # the herd's charge known this well: it is on its knee
 MOST_ENDS = 15  # how many charges at the herd's end are weighed
 END_SPREAD_PCT = 0.4  # closer together than this they are one
 TABLE = 4000
@@ -42,6 +43,10 @@ SLOPE_DOUBT = 0.45
 # of the fall below the lower end, KNEE_DOUBT_V at most: where it begins is weighed by the ends
 # (LFP), how steep it is differs as well between published curves
 FALL_DOUBT = 0.25
+# published LFP curves take 0.53, 0.56 and 0.71 % of charge from 3.42 to 3.54 V, cells of two other
+# simulators 0.67 and more, the assumed curve 0.52: how much longer the way is, and one standard
+# deviation of a rise
+KNEE_STRETCH, RISE_DOUBT = 1.15, 0.3
 BETWEEN_SHARE = 0.15  # of the rise from knot to knot, half way
 BEYOND_PCT = np.linspace(0.0, 36.0, 721)
 
@@ -81,6 +86,11 @@ class HerdCurve:
     table_a: Floats
     table_v: Floats
     doubt_v: Floats
+
+    @property
+    def on_knee(self) -> bool:
+        """Whether the herd's own charge is known at its open end."""
+        return bool(np.ptp(self.end_pct) < KNEE_PCT)
 
     def place(self, ah: Floats) -> Place:
         """Where the herd had counted that charge."""
@@ -134,7 +144,9 @@ def learn(
     else:
         high_pct = np.array([float(ocv.soc(freed[-1]))])
         low_pct, weight = bottoms(setup, float(freed[0]), float(drops_v[0]), bottom_pct)
-    rise = ocv.ocv(high_pct[:, None] + BEYOND_PCT) - ocv.ocv(high_pct)[:, None]
+    rise = _rise(setup, high_pct[:, None])
+    # from the flat on the ends say where the knee is; its shape is what tells them apart
+    steep = np.ptp(high_pct) < KNEE_PCT
     fall = ocv.ocv(low_pct[:, None] - BEYOND_PCT[::-1]) - ocv.ocv(low_pct)[:, None]
     per_pct = setup.capacity_ah / 100.0
     inside_ah, inside_v = _between(ah, freed)
@@ -151,7 +163,7 @@ def learn(
         table_ah=table_ah,
         table_a=np.interp(table_ah, ah, amps),
         table_v=np.concatenate(sides, axis=1),
-        doubt_v=_doubt_v(setup, fall.mean(axis=0), ah, freed, inside_ah),
+        doubt_v=_doubt_v(setup, fall.mean(axis=0), steep * rise.mean(axis=0), ah, freed, inside_ah),
     )
 
 
@@ -233,12 +245,24 @@ def _between(ah: Floats, v: Floats) -> tuple[Floats, Floats]:
     return fine, pchip(ah, v, fine)
 
 
-def _doubt_v(setup: Setup, fall: Floats, ah: Floats, v: Floats, inside_ah: Floats) -> Floats:
+def _rise(setup: Setup, end_pct: Floats) -> Floats:
+    """From these charges on upwards, V: float64[ends, points] of BEYOND_PCT."""
+    chem = chemistry(setup.chemistry)
+    pct = end_pct + BEYOND_PCT
+    if setup.chemistry == "lfp":
+        foot = np.maximum(end_pct, float(chem.curve.soc(chem.knee_v)))
+        pct = np.where(pct > foot, foot + (pct - foot) / KNEE_STRETCH, pct)
+    return chem.curve.ocv(pct) - chem.curve.ocv(end_pct)
+
+
+def _doubt_v(
+    setup: Setup, fall: Floats, rise: Floats, ah: Floats, v: Floats, inside_ah: Floats
+) -> Floats:
     """Doubt of the whole table. Beyond the upper end of a sloped curve it grows with the way; that
-    of LFP is weighed by its ends, and below its lower end it is a part of the fall.
+    of LFP is a part of the rise from a knee, and below the lower end a part of the fall.
     """
     below_v = np.minimum(FALL_DOUBT * -fall[:-1], KNEE_DOUBT_V)
-    above_v = 0.0 * BEYOND_PCT[1:]
+    above_v = np.minimum(RISE_DOUBT * rise[1:], KNEE_DOUBT_V)
     if setup.chemistry != "lfp":
         curve = chemistry(setup.chemistry).curve
         usual_v = float(curve.ocv(90.0) - curve.ocv(30.0)) / 60.0

@@ -22,9 +22,33 @@ TOLD_PCT = 0.5  # of capacity: an offset whose standard deviation is larger stan
 SHARED = 0.06
 LEAST_DOUBT = 0.0006  # of capacity, of any offset read at a knee
 NINE_IN_TEN = 1.645  # standard deviations to either side
+# of what the balancer moved in a cell, one standard deviation: its current goes with the voltage,
+# and a log says at some moments which cells it bled (common practice; tried on other simulators)
+MOVED_SHARE = 0.02
 # how much what is read at a low end may go with the herd's charge there, Ah an Ah: a cell that
 # holds a fifth less passes its knee at a fifth less charge
 DEPTH_OPEN = 0.2
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Moved:
+    """What the balancer moved until each reading; zeros where the log does not tell.
+
+    Parameters
+    ----------
+    apart_ah : float64[readings, cells], since the first reading, against the median cell
+    whole_ah : float64[cells], out of each or into it, in all
+    known : whether the log tells
+    """
+
+    apart_ah: Floats
+    whole_ah: Floats
+    known: bool
+
+    @classmethod
+    def nothing(cls, readings: int, cells: int) -> "Moved":
+        """A log that does not tell."""
+        return cls(np.zeros((readings, cells)), np.zeros(cells), False)
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -45,7 +69,7 @@ class Lines:
 
 
 def through(
-    readings: list[Offsets], moved_ah: Floats, capacity_ah: float, depth_ah: Floats | None = None
+    readings: list[Offsets], moved: Moved, capacity_ah: float, depth_ah: Floats | None = None
 ) -> Lines:
     """Weighted least squares per cell; the scatter about the line widens its uncertainty where the
     readings' own is too small.
@@ -57,22 +81,25 @@ def through(
     Parameters
     ----------
     readings : in order of time
-    moved_ah : float64[readings, cells], what the balancer moved until then, against the median
+    moved : by the balancer
     depth_ah : float64[readings], charge left in the herd at low ends; None for tops
     """
     time_s = np.array([o.time_s for o in readings])
-    slope, slope_sd, start = (np.full(moved_ah.shape[1], np.nan) for _ in range(3))
+    slope, slope_sd, start = (np.full(moved.whole_ah.size, np.nan) for _ in range(3))
     leg = legs(time_s)
     long_d = told_days(time_s)
     if time_s.size >= LEAST_CHARGES and long_d >= LEAST_DAYS:
         days = (time_s - time_s[0]) / 86400.0
-        own = np.array([o.offset_ah for o in readings]) - moved_ah
+        own = np.array([o.offset_ah for o in readings]) - moved.apart_ah
         own_sd = np.hypot(np.array([o.sd_ah for o in readings]), LEAST_DOUBT * capacity_ah)
         for i in range(slope.size):
             line = straight_line(days, own[:, i], own_sd[:, i], leg, depth_ah)
             slope[i], slope_sd[i], start[i] = line
         slope -= np.nanmedian(slope) if np.isfinite(slope).any() else 0.0
-        slope_sd = np.hypot(slope_sd, _open_ah(readings, slope, capacity_ah) / long_d)
+        open_ah = np.hypot(
+            _open_ah(readings, slope, capacity_ah), MOVED_SHARE * np.abs(moved.whole_ah)
+        )
+        slope_sd = np.hypot(slope_sd, open_ah / long_d)
     return Lines(time_s, slope, slope_sd, start)
 
 

@@ -66,7 +66,6 @@ SLOPED_ROWS = 90
 NO_FIT_V = 0.080  # left over: no shift explains the cell
 OPEN_PCT = 12.0  # of capacity: an interval this wide about nothing tells nothing
 TOLD_PCT = 2.5  # of capacity: so narrow an interval tells also a cell of a herd on the flat
-KNEE_PCT = 5.0  # the herd's charge known this well: it is on its knee
 
 # trial shifts, % of capacity: fine near zero, to 32 % either way (a cell with two thirds of its
 # capacity left is that far off at the low end)
@@ -154,7 +153,7 @@ def _offsets(walk: Walk | None, time_s: float, setup: Setup, prior: Prior) -> Of
     found = walk.best_shifts(SHIFTS_PCT / 100.0 * setup.capacity_ah, prior, setup.capacity_ah)
     offset, low, high = found.ah, found.low_ah, found.high_ah
     # else no reading tells the herd's cells apart, and the herd itself is the zero
-    on_knee = bool(np.ptp(walk.curve.end_pct) < KNEE_PCT)
+    on_knee = walk.curve.on_knee
     if on_knee:
         middle = np.nanmedian(offset)
         offset, low, high = offset - middle, low - middle, high - middle
@@ -384,6 +383,6 @@ def _left(reads: Sequence[_Read], setup: Setup, prior: Prior) -> float:
     """
     walks = [read.walk(setup, prior) for read in reads]
     shifts = LEAD_SHIFTS_PCT / 100.0 * setup.capacity_ah
-    told = [w for w in walks if np.ptp(w.curve.end_pct) < KNEE_PCT]
+    told = [w for w in walks if w.curve.on_knee]
     left = [w.best_shifts(shifts, prior, setup.capacity_ah).left_v for w in told]
     return float(sum(np.sum(np.minimum(v, LEAST_FIT_V) ** 2) for v in left))
