@@ -16,10 +16,12 @@ from nipper.core.presets import new_setup
 from nipper.core.setup import put
 from tests.bench.lives import bicycle, night_rate
 from tests.bench.others import LEVELS_V, OtherPack, fault, finished, usual_cells
+from tests.bench.packs import Truth
 from tests.bench.pairs import STEP_S
-from tests.otherpack import Use
+from tests.otherpack import Cells, Use
 
-CAUSES = ("", "self_discharge", "low_capacity", "soc_offset", "group_drain")
+BOTH_ENDS = "full and empty first"  # assembled at half charge, and weak: no fuller cell beside it
+CAUSES = ("", "self_discharge", "low_capacity", "soc_offset", "group_drain", BOTH_ENDS)
 LIVES = (bicycle, night_rate)  # nearly empty at times, and seldom below a fifth
 
 
@@ -57,10 +59,21 @@ def behind(cause: str, n: int) -> tuple[OtherPack, int]:
         seed=int(rng.integers(1 << 30)),
     )
     made = usual_cells(setup, rng)
+    if cause == BOTH_ENDS:
+        truth = _assembled_at_half(made, rng)
+        return finished(setup, use, made, truth), truth.cells[0]
     truth = fault(cause, rng, setup, made, use)
     fuller = int(rng.choice([i for i in range(cells) if i + 1 not in truth.cells]))
     made.offset_pct[fuller] += float(rng.uniform(4, 9))
     return finished(setup, use, made, truth), fuller + 1
+
+
+def _assembled_at_half(made: Cells, rng: np.random.Generator) -> Truth:
+    """All cells at half charge when they were joined, and one holds less."""
+    cell = int(rng.integers(made.capacity.size))
+    made.capacity[cell] = share = float(rng.uniform(0.84, 0.95))
+    made.offset_pct[:] = 50.0 * (np.median(made.capacity) - made.capacity)
+    return Truth("low_capacity", (cell + 1,), 100 * share - 2.0, 100 * share + 2.0)
 
 
 def judge(case: tuple[str, int]) -> Judged:
@@ -73,7 +86,7 @@ def judge(case: tuple[str, int]) -> Judged:
     words = "; ".join(f"{f.cause} {f.cells} {f.confidence:.2f} {f.value:.3g}" for f in said)
     return Judged(
         *case,
-        fuller=("soc_offset", fuller) in named,
+        fuller=("soc_offset", fuller) in named or case[0] == BOTH_ENDS,
         behind=true <= named,
         others=len(named - true - {("soc_offset", fuller)}),
         by_low_ends=found.estimate.drift.lows is not None,

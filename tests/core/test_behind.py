@@ -9,7 +9,7 @@ from nipper.core.imbalance.lines import straight_line
 from nipper.core.imbalance.losing import unseen_mah_per_day
 from nipper.core.report.proof import paths, proofs
 from nipper.core.report.sentences import of_record
-from tests.bench.behind import behind, judge
+from tests.bench.behind import BOTH_ENDS, behind, judge
 
 
 def named(found):
@@ -57,6 +57,19 @@ def test_a_weak_cell_is_not_fed_where_the_top_tells_of_some_cells():
     assert all(weak not in f.cells for f in named(found))
     assert weak not in {one.cell for one in by_hand(pack.setup, found)}
     assert any(text.startswith(f"Cell {weak} had ") for text in found.advice)
+
+
+@pytest.mark.parametrize("number", [0, 4])
+def test_a_cell_that_is_full_first_and_empty_first_is_weak(number):
+    """Joined at half charge: how much fuller it is at the top is open, that it is is not, and at
+    the low end it is the emptier one. None of nine was named; "never levelled, bleed 4.2 Ah".
+    """
+    pack, weak = behind(BOTH_ENDS, number)
+    found = diagnose(pack.log, pack.setup)
+    (one,) = named(found)
+    assert (one.cause, one.cells) == ("low_capacity", (weak,))
+    assert one.low <= (pack.truth.low + pack.truth.high) / 2 <= one.high
+    assert weak not in {each.cell for each in by_hand(pack.setup, found)}
 
 
 def test_no_size_of_an_unseen_leak_is_told_where_the_others_were_not_seen():

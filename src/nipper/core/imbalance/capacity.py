@@ -195,9 +195,9 @@ def _discharge(
 def _by_ends(low: Offsets, top: Offsets) -> _Told:
     """What a cell has left at the low end, less what it was off at the top."""
     sd = np.hypot(low.sd_ah, top.sd_ah)
-    top_ah = NINE_IN_TEN * top.sd_ah
-    down = np.hypot(low.offset_ah - low.low_ah, top_ah)
-    up = np.hypot(low.high_ah - low.offset_ah, top_ah)
+    # a cell that ended the charge is surely fuller, how much is open: so much less it holds at most
+    down = np.hypot(low.offset_ah - low.low_ah, top.high_ah - top.offset_ah)
+    up = np.hypot(low.high_ah - low.offset_ah, top.offset_ah - top.low_ah)
     return _Told(low.offset_ah - top.offset_ah, sd, down, up, low.offset_ah, low.sd_ah)
 
 
