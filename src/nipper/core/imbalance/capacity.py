@@ -31,6 +31,7 @@ OPEN_SHARE = 0.008  # of capacity: an offset at the top less sure than this is h
 WIDER = {"lfp": 1.15, "nmc": 1.8, "lto": 1.8}
 TOP_WIDER = 3.0  # the same of a capacity told by the top alone
 PLAIN = 1.4  # times the least doubt of any discharge
+LEAST_SIZE = 0.05  # of capacity: doubts of what is smaller are held against each other as they are
 NINE_IN_TEN = 1.645
 SAME_SHARE = 0.0015  # of capacity
 LOW_PCT = 16.0  # a discharge tells when its lowest cell comes below the rest voltage of this charge
@@ -127,10 +128,12 @@ def capacities(
 
 def _together(told: Sequence[_Told], tops: Sequence[Offsets], setup: Setup) -> Capacities:
     """What several discharges tell."""
-    # one that hardly tells, for it ended on the flat, has no voice beside those that do
-    sd = np.array([t.sd for t in told])
+    # one that hardly tells, for it ended on the flat, has no voice beside those that do; most of an
+    # uncertainty grows with the size, and must not give the word to the small answer
+    size = np.array([np.abs(t.value) for t in told]) + LEAST_SIZE * setup.capacity_ah
+    doubt = np.array([t.sd for t in told]) / size
     with np.errstate(invalid="ignore"):
-        sure = sd <= PLAIN * np.fmin.reduce(sd, axis=0)
+        sure = doubt <= PLAIN * np.fmin.reduce(doubt, axis=0)
     value, sd, down, up = (
         np.where(sure, np.array(each), np.nan)
         for each in zip(*((t.value, t.sd, t.down, t.up) for t in told), strict=True)

@@ -1,6 +1,6 @@
 """Causes that show as charge: drift, standing offsets, and what the balancer does about them.
 
-Those that show otherwise: ``electrical``.
+Those that show otherwise: ``electrical``, ``weak``.
 
 Confidence is a logistic function of how far the size stands above its own uncertainty and above
 what healthy packs show. The thresholds are of common practice and from the spread of healthy cells
@@ -19,6 +19,7 @@ from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.losing import losing
 from nipper.core.imbalance.reach import for_one_cell_ah
 from nipper.core.imbalance.remedies import CAUTION, level
+from nipper.core.imbalance.weak import weak
 from nipper.core.logs.model import nanmedian
 from nipper.core.setup import Setup
 
@@ -367,4 +368,5 @@ JUDGES: tuple[Callable[[Estimate, Setup], Iterator[Cause]], ...] = (
     chasing,
     starved,
     *electrical.JUDGES,
+    weak,
 )

@@ -1,5 +1,5 @@
-"""Causes that show in voltage against current, on the plateau, or at the low knee: resistance,
-joints, leads, bias, capacity, cold ends.
+"""Causes that show in voltage against current, or on the plateau: resistance, joints, leads, bias,
+cold ends.
 """
 
 from collections.abc import Callable, Iterator
@@ -9,13 +9,11 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.capacity import LOW_PCT
 from nipper.core.imbalance.causes_base import (
     Cause,
     alike,
     has,
     names,
-    resistance_doubt_ah,
     sure,
 )
 from nipper.core.imbalance.estimate import Estimate
@@ -48,11 +46,6 @@ UNSTEADY = 0.26
 PAIR_JUMPS = 5
 WEAK_SDS = 4.0
 BIAS_V = 0.006  # common practice: meters agree within some millivolts
-CAPACITY_PCT = 4.0  # cells of one batch differ by 1 to 3 %
-WEAK_PCT = 8.0  # a cell so much weaker matters in any use: common practice
-SIZE_SHARE = 0.16  # of a deficit: so much wider the range that is told
-CURVE_PCT = 0.8  # what two cells' curves leave open of a capacity
-SURELY = 0.45  # of a threshold: what the near end of an interval must reach as well
 
 
 def resistive(known: Estimate, setup: Setup) -> Iterator[Cause]:
@@ -395,97 +388,4 @@ def _bias_evidence(setup: Setup, value_mv: float) -> tuple[str, ...]:
     return stands, fitted
 
 
-def weak(known: Estimate, setup: Setup) -> Iterator[Cause]:
-    """A cell that holds less: level at the top, empty first."""
-    pct = 100.0 * known.capacities.deficit_ah / setup.capacity_ah
-    seen = np.nan_to_num(pct) < -0.6 * CAPACITY_PCT
-    with np.errstate(invalid="ignore"):
-        plain = _weakness(known, setup) > 1.0
-    for some in (seen & plain, seen & ~plain):  # one that may be weak goes with none that is
-        for cells in alike(np.flatnonzero(some), pct):
-            yield _weak_cells(known, setup, cells)
-
-
-def unseen_capacity_pct(known: Estimate, setup: Setup) -> float:
-    """How much less than the others a cell may hold and not be found in this log, %."""
-    held = known.capacities
-    open_pct = 100.0 / setup.capacity_ah * (held.high_ah - held.deficit_ah)
-    told = np.isfinite(open_pct)
-    if 2 * told.sum() > told.size:
-        doubt_pct = float(np.hypot(np.median(open_pct[told]), CURVE_PCT))
-        return CAPACITY_PCT * max(1.0, SURELY + doubt_pct / CAPACITY_PCT)
-    # it would have come to its own low end, however far the others were from theirs
-    return max(CAPACITY_PCT, (held.deepest_pct - LOW_PCT) / (1.0 - LOW_PCT / 100.0))
-
-
-def _weakness(known: Estimate, setup: Setup) -> Floats:
-    """How far each cell's deficit is above its threshold, beyond doubt; float64[cells]."""
-    pct, high_pct = (
-        100.0 / setup.capacity_ah * x
-        for x in (known.capacities.deficit_ah, known.capacities.high_ah)
-    )
-    # sure of *some* deficit is enough: where the others are on the flat how much may stay open
-    resistive_pct = 100.0 / setup.capacity_ah * resistance_doubt_ah(known, setup)
-    doubt_pct = np.hypot(np.hypot(high_pct - pct, CURVE_PCT), resistive_pct)
-    surely_pct = doubt_pct + pct
-    return np.minimum(-pct, -surely_pct / SURELY) / CAPACITY_PCT
-
-
-def perhaps_weak(known: Estimate, setup: Setup) -> tuple[list[int], float]:
-    """Cells (indices) that most likely hold less than the others, and not surely; and how much less
-    the worst of them may hold, %.
-    """
-    pct = 100.0 / setup.capacity_ah * known.capacities.deficit_ah
-    with np.errstate(invalid="ignore"):
-        cells = np.flatnonzero((pct < -CAPACITY_PCT) & (_weakness(known, setup) <= 1.0))
-    down_pct = pct[cells] - 100.0 / setup.capacity_ah * known.capacities.low_ah[cells]
-    most_pct = np.hypot(down_pct, SIZE_SHARE * pct[cells]) - pct[cells]
-    return [int(i) for i in cells], float(np.max(most_pct, initial=0.0))
-
-
-def _weak_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
-    per_pct, held = 100.0 / setup.capacity_ah, known.capacities
-    pct, low_pct, high_pct = (
-        per_pct * x[cells] for x in (held.deficit_ah, held.low_ah, held.high_ah)
-    )
-    ratio = float(np.mean(_weakness(known, setup)[cells]))
-    less = -float(np.mean(pct))
-    value = 100.0 - less
-    low = value - float(np.hypot(np.mean(pct - low_pct), SIZE_SHARE * less))
-    high = value + float(np.hypot(np.mean(high_pct - pct), SIZE_SHARE * less))
-    deep = held.discharges
-    lows = "; ".join(
-        f"at the end of the discharge cell {i + 1} had {-held.low_offset_ah[i]:.1f} Ah less than "
-        f"the median cell, at the top it was {known.drift.last_ah[i]:+.1f} Ah off"
-        for i in cells
-    )
-    weakest = cells[int(np.argmin(pct))]
-    return Cause(
-        cause="low_capacity",
-        cells=tuple(i + 1 for i in cells),
-        confidence=sure(ratio),
-        quantity="capacity",
-        value=value,
-        low=low,
-        high=high,
-        unit="%",
-        summary=f"{has(cells, 'holds', 'hold')} {less:.0f} % less than the others.",
-        evidence=(
-            f"{lows[:1].upper()}{lows[1:]}: the difference is capacity.",
-            f"From {deep} discharge{'s' if deep != 1 else ''} held against a full charge.",
-        ),
-        actions=(
-            f"The pack's usable capacity is that of cell {weakest + 1}: "
-            f"{setup.capacity_ah * (100.0 + float(np.min(pct))) / 100:.0f} Ah. Levelling does not"
-            " bring it back.",
-            "Set the low limit for it, not for the average; replace it with one of the same make,"
-            " age and capacity if it matters.",
-        ),
-        confirm="A full discharge at modest current from a level top must end at "
-        f"{names(cells).lower()} again.",
-        serious=less > WEAK_PCT,
-        again=partial(_weak_cells, known, setup),
-    )
-
-
-JUDGES: tuple[Callable[[Estimate, Setup], Iterator[Cause]], ...] = (resistive, leads, biased, weak)
+JUDGES: tuple[Callable[[Estimate, Setup], Iterator[Cause]], ...] = (resistive, leads, biased)

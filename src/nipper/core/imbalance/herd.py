@@ -48,7 +48,7 @@ FALL_DOUBT = 0.25
 # deviation of a rise
 KNEE_STRETCH, RISE_DOUBT = 1.15, 0.3
 BETWEEN_SHARE = 0.15  # of the rise from knot to knot, half way
-BEYOND_PCT = np.linspace(0.0, 36.0, 721)
+BEYOND_PCT = np.linspace(0.0, 60.0, 1201)  # as far as shifts are tried
 
 
 @dataclass(frozen=True, eq=False, slots=True)

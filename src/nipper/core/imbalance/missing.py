@@ -6,11 +6,11 @@ Where nothing is found, this is how far that can be trusted.
 import numpy as np
 
 from nipper.core.imbalance.causes_base import names
-from nipper.core.imbalance.electrical import WEAK_PCT, perhaps_weak, unseen_capacity_pct
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.lag import told_late
 from nipper.core.imbalance.losing import TELLS_PCT_MONTH, unseen_mah_per_day, worth_mah_per_day
 from nipper.core.imbalance.unread import unread
+from nipper.core.imbalance.weak import WEAK_PCT, perhaps_weak, unseen_capacity_pct
 from nipper.core.logs.model import Log
 from nipper.core.logs.resets import longest_leap_years
 from nipper.core.setup import Setup

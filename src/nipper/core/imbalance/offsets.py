@@ -30,7 +30,7 @@ from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.imbalance.herd import learn
 from nipper.core.imbalance.resistance import Resistances
-from nipper.core.imbalance.shifts import ALIKE, SCALES, Prior, Walk
+from nipper.core.imbalance.shifts import ALIKE, FAR_SCALES, SCALES, Prior, Shifts, Walk
 from nipper.core.logs.charges import Charge
 from nipper.core.logs.model import Log, nanmedian
 from nipper.core.parallel import side_by_side
@@ -71,6 +71,10 @@ TOLD_PCT = 2.5  # of capacity: so narrow an interval tells also a cell of a herd
 # capacity left is that far off at the low end)
 SHIFTS_PCT = np.sinh(np.linspace(-6.6, 6.6, 265)) / np.sinh(6.6) * 32.0
 LEAD_SHIFTS_PCT = SHIFTS_PCT[::3]
+# where that comes near its end, or the capacities do: of two cells in parallel one may be off
+FAR_PCT = np.array([34.0, 36.5, 39.5, 42.5, 46.0, 49.0, 52.0, 56.0])
+ALL_SHIFTS_PCT = np.r_[-FAR_PCT[::-1], SHIFTS_PCT, FAR_PCT]
+FAR_FROM_PCT, FAR_SCALE = 24.0, 0.66
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -150,7 +154,7 @@ def _offsets(walk: Walk | None, time_s: float, setup: Setup, prior: Prior) -> Of
     if walk is None:
         nothing = np.full(prior.excess_ohm.size, np.nan)
         return Offsets(time_s, nothing, nothing, nothing, nothing)
-    found = walk.best_shifts(SHIFTS_PCT / 100.0 * setup.capacity_ah, prior, setup.capacity_ah)
+    found = _found(walk, setup, prior)
     offset, low, high = found.ah, found.low_ah, found.high_ah
     # else no reading tells the herd's cells apart, and the herd itself is the zero
     on_knee = walk.curve.on_knee
@@ -179,6 +183,18 @@ def _offsets(walk: Walk | None, time_s: float, setup: Setup, prior: Prior) -> Of
     return Offsets(
         time_s, offset, sd, low, high, found.herd_pct, scale, scale_sd, place_ah, on_knee
     )
+
+
+def _found(walk: Walk, setup: Setup, prior: Prior) -> Shifts:
+    """The best shifts, tried further out for the cells that lie there."""
+    ah = setup.capacity_ah
+    near = walk.best_shifts(SHIFTS_PCT / 100.0 * ah, prior, ah)
+    far = (np.abs(near.ah) > FAR_FROM_PCT / 100.0 * ah) | (near.scale < FAR_SCALE)
+    if not far.any():
+        return near
+    scales = walk.scales if walk.scales.size == 1 else FAR_SCALES
+    wide = replace(walk, scales=scales).best_shifts(ALL_SHIFTS_PCT / 100.0 * ah, prior, ah)
+    return near.but(far, wide)
 
 
 def _meter_pct(walk: Walk, setup: Setup) -> float:

@@ -4,7 +4,7 @@ Resistances are integrated out in closed form; the shift, the charge the herd ha
 no reading tells it) and, on sloped curves, the cell's own capacity are weighed on a grid.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,6 +31,7 @@ IMPOSSIBLE = 1e6  # of misfit
 SCALES = np.r_[
     np.arange(0.60, 0.90, 0.02), 0.92, 0.94, 0.96, 0.975, 0.99, 1.0, 1.01, 1.025, 1.04, 1.07, 1.12
 ]
+FAR_SCALES = np.r_[np.arange(0.44, 0.60, 0.04), SCALES]
 SCALE_SPREAD, WEAK_SHARE = 0.015, 0.1
 ALIKE = np.ones(1)
 
@@ -74,6 +75,19 @@ class Shifts:
     left_v: Floats
     apart: Floats
     herd_pct: float
+
+    def but(self, cells: Flags, other: "Shifts") -> "Shifts":
+        """The same, with what the other tells of these cells, bool[cells]."""
+        return replace(
+            self,
+            ah=np.where(cells, other.ah, self.ah),
+            sd_ah=np.where(cells, other.sd_ah, self.sd_ah),
+            low_ah=np.where(cells, other.low_ah, self.low_ah),
+            high_ah=np.where(cells, other.high_ah, self.high_ah),
+            scale=np.where(cells, other.scale, self.scale),
+            scale_sd=np.where(cells, other.scale_sd, self.scale_sd),
+            left_v=np.where(cells, other.left_v, self.left_v),
+        )
 
 
 @dataclass(frozen=True, eq=False, slots=True)
