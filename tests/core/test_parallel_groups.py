@@ -43,7 +43,7 @@ def test_one_that_is_off_is_told_by_capacity_and_resistance_together(
     found = weak_finding(cells, missing_ah, share)
     assert any("not connected" in text for text in found.evidence) is said
     first = found.actions[0]
-    assert first.startswith("First look for one that is not connected") is said
+    assert first.startswith(f"Cell 6: first look for one of the {cells} in parallel") is said
     assert any("within 10 mV" in text for text in found.actions) is said
 
 

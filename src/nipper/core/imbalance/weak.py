@@ -106,7 +106,7 @@ def _weak_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
             *_of_groups(known, setup, one_off),
         ),
         actions=(
-            *(_LOOK_FOR_IT if one_off else ()),
+            *_look_for_it(setup, one_off),
             f"The pack's usable capacity is that of cell {weakest + 1}: "
             f"{setup.capacity_ah * (100.0 + float(np.min(pct))) / 100:.0f} Ah. Levelling does not"
             " bring it back.",
@@ -120,14 +120,20 @@ def _weak_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
     )
 
 
-# who joins cells in parallel measures before: 10 mV across some milliohms are some amperes (common
-# practice)
-_LOOK_FOR_IT = (
-    "First look for one that is not connected: at a known current hold a clamp meter around the "
-    "link of each cell in the group. One that carries nothing is off, or dead.",
-    "Join it again only once it stands within 10 mV of the others: between cells in parallel "
-    "nothing but their resistance limits the current. " + CAUTION,
-)
+def _look_for_it(setup: Setup, groups: list[int]) -> Iterator[str]:
+    """What to do first where a cell of these groups may not be connected."""
+    if not groups:
+        return
+    yield (
+        f"{names(groups)}: first look for one of the {setup.cells_in_parallel} in parallel that is "
+        "not connected: at a known current hold a clamp meter around each one's link. One that "
+        "carries nothing is off, or dead."
+    )
+    # across some milliohms that makes some amperes (common practice)
+    yield (
+        "Join it again only once it stands within 10 mV of the others: between cells in parallel "
+        "nothing but their resistance limits the current. " + CAUTION
+    )
 
 
 def _as_if_one_were_off(known: Estimate, setup: Setup, cell: int) -> bool:
