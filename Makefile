@@ -29,6 +29,7 @@ worlds: setup
 	$(RUN)/python -m tests.bench.meters
 	$(RUN)/python -m tests.bench.lives
 	$(RUN)/python -m tests.bench.pairs
+	$(RUN)/python -m tests.bench.behind
 	$(RUN)/python -m tests.bench.spm
 
 mutants: setup

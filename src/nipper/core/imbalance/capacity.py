@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
-from nipper.core.imbalance.offsets import Offsets, low_offsets_at
+from nipper.core.imbalance.offsets import APART_V, Offsets, low_offsets_at
 from nipper.core.imbalance.shifts import Prior
 from nipper.core.logs.charges import Charge
 from nipper.core.logs.model import Log, nanmedian
@@ -22,8 +22,10 @@ from nipper.core.setup import Setup
 Floats = NDArray[np.floating]
 
 MOST_DISCHARGES = 6
+VAGUE_SHARE = 0.007  # of capacity: a low end less sure than this moves no line
 MOST_LOW_ENDS = 60  # more only repeat each other
 LEAST_ROWS = 10
+END_ROWS = 5  # at the end of a discharge, whose middle tells how it ended
 CAPACITY_SPREAD = 0.015  # of capacity: cells of one batch (common practice)
 EITHER_SHARE = 0.03  # of capacity, twice the spread: so much less at the low end is a fault
 OPEN_SHARE = 0.008  # of capacity: an offset at the top less sure than this is helped by the low end
@@ -87,7 +89,8 @@ class Discharge:
     """From a full charge to the lowest point before the next.
 
     ``rows`` of the log; ``start_pct`` the herd's charge at the first of them; ``lowest_v`` of any
-    cell at the end, freed of the current's drop.
+    cell at the end, freed of the current's drop, and ``apart_v``, float64[cells], how far each
+    stands below the herd there.
     """
 
     rows: NDArray[np.intp]
@@ -95,12 +98,25 @@ class Discharge:
     start_pct: float
     drawn_ah: float
     lowest_v: float
+    apart_v: Floats
 
-    def tells(self, setup: Setup) -> bool:
-        """Whether it tells of capacity: LFP does at its low knee only, a sloped curve all along."""
+    def deep(self, setup: Setup) -> bool:
+        """Whether it tells of all cells: LFP does at its low knee, a sloped curve all along."""
         deep = self.lowest_v < float(chemistry(setup.chemistry).curve.ocv(LOW_PCT))
         far = self.drawn_ah > SLOPED_SHARE * setup.capacity_ah
-        return self.rows.size >= LEAST_ROWS and (deep or (far and setup.chemistry != "lfp"))
+        return deep or (far and setup.chemistry != "lfp")
+
+    def tells(self, setup: Setup) -> bool:
+        """Whether it tells of any cell: one may be on its knee long before the herd."""
+        enough = self.rows.size >= LEAST_ROWS
+        return enough and (self.deep(setup) or bool(np.any(self.apart_v > APART_V)))
+
+    def low_end(self, log: Log, setup: Setup, prior: Prior) -> Offsets:
+        """Charge left in each cell that it tells of."""
+        low = low_offsets_at(log, setup, self.rows, prior, self.start_pct)
+        if self.deep(setup):
+            return low
+        return replace(low, offset_ah=np.where(self.apart_v > APART_V, low.offset_ah, np.nan))
 
     def left_pct(self, capacity_ah: float) -> float:
         """Charge left in the herd at its end, by counting."""
@@ -115,7 +131,7 @@ def capacities(
     telling = sorted((d for d in found if d.tells(setup)), key=lambda d: d.lowest_v)
     told: list[_Told] = []
     for one in telling[:MOST_DISCHARGES]:
-        low = low_offsets_at(log, setup, one.rows, prior, one.start_pct)
+        low = one.low_end(log, setup, prior)
         if low.scale is not None and low.scale_sd is not None and setup.chemistry != "lfp":
             told.append(_by_scale(log, one.rows, low, setup.capacity_ah))
         elif np.isfinite(low.offset_ah).any():
@@ -185,13 +201,17 @@ def _discharge(
     """That part of the walk which goes down to its lowest point."""
     rows = walk[: int(np.argmin(log.charge_ah[walk])) + 1]
     last = rows[-60:]
-    drop_v = float(np.nanmin(log.current_a[last], initial=0.0)) * prior.herd_ohm
+    amps = np.nan_to_num(log.current_a[last])
+    freed_v = log.cell_v[last] - amps[:, None] * (prior.herd_ohm + prior.excess_ohm)
+    end_v = nanmedian(freed_v[-END_ROWS:])
     return Discharge(
         rows=rows,
         top=top,
         start_pct=start_pct,
         drawn_ah=float(log.charge_ah[rows[0]] - log.charge_ah[rows[-1]]),
-        lowest_v=float(np.nanmin(log.cell_v[last], initial=9.0)) - drop_v,
+        lowest_v=float(np.nanmin(log.cell_v[last], initial=9.0))
+        - min(0.0, amps.min()) * prior.herd_ohm,
+        apart_v=nanmedian(end_v[:, None])[0] - end_v,
     )
 
 
@@ -242,11 +262,19 @@ def low_ends(
     telling = [d for d in found if d.tells(setup)]
     telling = telling[:: -(-len(telling) // MOST_LOW_ENDS) or 1]
     out: list[Offsets] = []
-    side_by_side(
-        lambda d: low_offsets_at(log, setup, d.rows, prior, d.start_pct), telling, out.append
-    )
+    side_by_side(lambda d: d.low_end(log, setup, prior), telling, out.append)
+    out = [_on_knee(low, setup.capacity_ah) for low in out]
     out = [low for low in out if np.isfinite(low.offset_ah).any()]
     return out, np.array([low.herd_pct for low in out]) * setup.capacity_ah / 100.0
+
+
+def _on_knee(low: Offsets, capacity_ah: float) -> Offsets:
+    """Without the cells that were far from their knee: how far they stood off is vague, and goes
+    with load and cold.
+    """
+    with np.errstate(invalid="ignore"):
+        vague = low.sd_ah > VAGUE_SHARE * capacity_ah
+    return replace(low, offset_ah=np.where(vague, np.nan, low.offset_ah))
 
 
 def with_low_end(

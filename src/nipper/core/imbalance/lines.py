@@ -20,6 +20,8 @@ TOLD_PCT = 0.5  # of capacity: an offset whose standard deviation is larger stan
 # most of a reading's uncertainty (curve, resistance) is the same at every charge and moves no
 # slope: the scatter about the line may speak for it, down to this share of the variance
 SHARED = 0.06
+# at low ends it is less alike: loads and cold differ from one to the next
+SHARED_LOW = 0.3
 LEAST_DOUBT = 0.0006  # of capacity, of any offset read at a knee
 NINE_IN_TEN = 1.645  # standard deviations to either side
 # of what the balancer moved in a cell, one standard deviation: its current goes with the voltage,
@@ -178,7 +180,8 @@ def straight_line(
         usual = 1.4826 * np.median(np.abs(residual)) + 1e-9
         w = np.minimum(1.0, 2.5 * usual / np.maximum(np.abs(residual), 1e-12)) * plain
     free = y.size - len(columns) - np.unique(of).size
-    scatter = max(SHARED, float(np.sum(w * residual**2) / max(1, free)))
+    shared = SHARED if depth_ah is None else SHARED_LOW
+    scatter = max(shared, float(np.sum(w * residual**2) / max(1, free)))
     slope, own = float(slopes[0]), float(np.linalg.inv(gram)[0, 0])
     start = float(level[0]) - slope * float(columns[0][0] - x[0, 0])
     return slope, float(SERIAL_FACTOR * np.sqrt(scatter * own)), start

@@ -52,6 +52,8 @@ LONG_FACTOR = 1.5
 STEPS_OPEN, WHOLE_OPEN = 0.5, 0.2  # of a cell's own part, by where it was read
 WHOLE_SHARE = 0.15  # of R: read on the plateau, and other at the ends
 SLOPED_TOP_PCT = 35.0  # of capacity below the end of the charge, where the curve has no knee
+# below the herd at the low end, LFP: steps of its plateau make no more of a difference in charge
+APART_V = 0.045
 LOW_KNEE_PCT = 14.0  # below it the curve falls steeply enough to tell charge, in all chemistries
 SLOW_S, SLOW_PART = 600.0, 0.35  # how late, and how much of a long drop
 # hours of current that are tried for what the surface is ahead, at how many charges, and how much
@@ -256,8 +258,11 @@ def _down(
     left_pct = max(0.0, start_pct - 100.0 * drawn_ah / setup.capacity_ah)
     loaded = _busy(log, setup, rows[log.current_a[rows] < 0.01 * setup.capacity_ah])
 
-    def steep(freed: Floats, _: Floats) -> Flags:
-        return freed.min(axis=1) < low_v
+    def steep(freed: Floats, herd: Floats) -> Flags:
+        lowest = freed.min(axis=1)
+        deep = lowest < low_v
+        # where none comes so low one may still be on its knee; else rows of the flat only blur
+        return deep if np.count_nonzero(deep) >= LEAST_ROWS else herd - lowest > APART_V
 
     read = _read(log, loaded, prior, steep if setup.chemistry == "lfp" else None)
     return read and read.walk(setup, prior, left_pct)
@@ -324,8 +329,8 @@ def _read(
     if steep is None:
         telling = _along(np.abs(flow)[rows - rows[0]])
     else:
-        drop_v = current * prior.herd_ohm
-        telling = np.flatnonzero(steep(cell_v - drop_v[:, None], herd_v - drop_v))
+        drop_v = current[:, None] * (prior.herd_ohm + np.append(prior.excess_ohm, 0.0))
+        telling = np.flatnonzero(steep(cell_v - drop_v[:, :-1], herd_v - drop_v[:, -1]))
         telling = telling[:: max(1, telling.size // MOST_ROWS)]
     # a cell that is silent here must not keep the others from being told
     seen = 2 * gaps[telling].sum(axis=0) <= telling.size
