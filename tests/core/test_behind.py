@@ -22,6 +22,7 @@ def test_a_leak_behind_it_shows_at_the_low_ends():
     found = diagnose(pack.log, pack.setup)
     leak = next(f for f in named(found) if f.cause == "self_discharge")
     assert leak.cells == pack.truth.cells
+    assert leak.confidence > 0.8
     assert leak.low <= (pack.truth.low + pack.truth.high) / 2 <= leak.high < 0.0
     assert leak.evidence[0].startswith("Charge left at the low end fell against the median")
     assert "nan" not in "".join((leak.summary, *leak.evidence, *leak.actions, leak.confirm))
@@ -81,7 +82,7 @@ def test_a_cell_far_from_its_knee_moves_no_line():
     found = diagnose(pack.log, pack.setup)
     lows = found.estimate.drift.lows
     assert lows is not None
-    sd_pct = 100.0 / pack.setup.capacity_ah * lows.sd_ah[np.isfinite(lows.left_ah)]
+    sd_pct = 100.0 / pack.setup.capacity_ah * lows.sd_ah[np.nan_to_num(lows.left_ah) > 0.0]
     assert sd_pct.max() <= 0.7
     assert np.isnan(found.estimate.drift.ah_per_day[fuller - 1])
 

@@ -22,7 +22,7 @@ from nipper.core.setup import Setup
 Floats = NDArray[np.floating]
 
 MOST_DISCHARGES = 6
-VAGUE_SHARE = 0.007  # of capacity: a low end less sure than this moves no line
+VAGUE_SHARE, PAST_SHARE = 0.007, 0.012  # of capacity: a low end less sure than this moves no line
 MOST_LOW_ENDS = 60  # more only repeat each other
 LEAST_ROWS = 10
 END_ROWS = 5  # at the end of a discharge, whose middle tells how it ended
@@ -270,10 +270,11 @@ def low_ends(
 
 def _on_knee(low: Offsets, capacity_ah: float) -> Offsets:
     """Without the cells that were far from their knee: how far they stood off is vague, and goes
-    with load and cold.
+    with load and cold. That is the side of the fuller ones; emptier ones are past it.
     """
     with np.errstate(invalid="ignore"):
-        vague = low.sd_ah > VAGUE_SHARE * capacity_ah
+        most = np.where(low.offset_ah > 0.0, VAGUE_SHARE, PAST_SHARE) * capacity_ah
+        vague = low.sd_ah > most
     return replace(low, offset_ah=np.where(vague, np.nan, low.offset_ah))
 
 

@@ -21,7 +21,7 @@ TOLD_PCT = 0.5  # of capacity: an offset whose standard deviation is larger stan
 # slope: the scatter about the line may speak for it, down to this share of the variance
 SHARED = 0.06
 # at low ends it is less alike: loads and cold differ from one to the next
-SHARED_LOW = 0.3
+SHARED_LOW = 0.12
 LEAST_DOUBT = 0.0006  # of capacity, of any offset read at a knee
 NINE_IN_TEN = 1.645  # standard deviations to either side
 # of what the balancer moved in a cell, one standard deviation: its current goes with the voltage,
