@@ -4,9 +4,12 @@ import numpy as np
 import pytest
 
 from nipper.core.forecast.levelling import by_hand
+from nipper.core.imbalance.capacity import Discharge
 from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.imbalance.lines import straight_line
 from nipper.core.imbalance.losing import unseen_mah_per_day
+from nipper.core.imbalance.offsets import Offsets
+from nipper.core.presets import new_setup
 from nipper.core.report.proof import paths, proofs
 from nipper.core.report.sentences import of_record
 from tests.bench.behind import BOTH_ENDS, behind, judge
@@ -113,3 +116,16 @@ def test_what_goes_with_the_depth_of_a_discharge_is_no_drift():
     losing, losing_sd, _ = straight_line(days, read - 0.06 * days, sd, depth_ah=left_ah)
     assert losing == pytest.approx(-0.06, abs=2.0 * losing_sd)
     assert losing < -3.0 * losing_sd
+
+
+def test_cells_apart_at_the_upper_knee_tell_nothing_of_capacity():
+    """An hour after a full charge a cell that leaks stood 80 mV below the others: "holds 41 % less",
+    at 0.98.
+    """
+    level = Offsets(0.0, *(np.zeros(8) for _ in range(4)))
+    apart_v = np.append(np.zeros(7), 0.08)
+    ends = dict(rows=np.arange(30), top=level, start_pct=99.0, lowest_v=3.35, apart_v=apart_v)
+    setup = new_setup("lfp", 8, 100.0)
+    assert not Discharge(drawn_ah=1.0, **ends).tells(setup)
+    assert Discharge(drawn_ah=75.0, **ends).tells(setup)
+    assert not Discharge(drawn_ah=75.0, **(ends | {"apart_v": 0.5 * apart_v})).tells(setup)

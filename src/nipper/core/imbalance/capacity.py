@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
-from nipper.core.imbalance.offsets import APART_V, Offsets, low_offsets_at
+from nipper.core.imbalance.offsets import APART_V, HALF_PCT, Offsets, low_offsets_at
 from nipper.core.imbalance.shifts import Prior
 from nipper.core.logs.charges import Charge
 from nipper.core.logs.model import Log, nanmedian
@@ -108,8 +108,9 @@ class Discharge:
 
     def tells(self, setup: Setup) -> bool:
         """Whether it tells of any cell: one may be on its knee long before the herd."""
-        enough = self.rows.size >= LEAST_ROWS
-        return enough and (self.deep(setup) or bool(np.any(self.apart_v > APART_V)))
+        below = self.left_pct(setup.capacity_ah) < HALF_PCT
+        apart = below and bool(np.any(self.apart_v > APART_V))
+        return self.rows.size >= LEAST_ROWS and (self.deep(setup) or apart)
 
     def low_end(self, log: Log, setup: Setup, prior: Prior) -> Offsets:
         """Charge left in each cell that it tells of."""

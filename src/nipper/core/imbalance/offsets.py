@@ -54,6 +54,7 @@ WHOLE_SHARE = 0.15  # of R: read on the plateau, and other at the ends
 SLOPED_TOP_PCT = 35.0  # of capacity below the end of the charge, where the curve has no knee
 # below the herd at the low end, LFP: steps of its plateau make no more of a difference in charge
 APART_V = 0.045
+HALF_PCT = 60.0  # above it cells stand apart by what parts them at the upper knee
 LOW_KNEE_PCT = 14.0  # below it the curve falls steeply enough to tell charge, in all chemistries
 SLOW_S, SLOW_PART = 600.0, 0.35  # how late, and how much of a long drop
 # hours of current that are tried for what the surface is ahead, at how many charges, and how much
@@ -252,7 +253,8 @@ def _down(
     log: Log, setup: Setup, rows: NDArray[np.intp], prior: Prior, start_pct: float
 ) -> Walk | None:
     """The lower knee of a discharge: from where the first cell leaves the plateau."""
-    low_v = float(chemistry(setup.chemistry).curve.ocv(LOW_KNEE_PCT))
+    curve = chemistry(setup.chemistry).curve
+    low_v, high_v = (float(curve.ocv(pct)) for pct in (LOW_KNEE_PCT, HALF_PCT))
     # counting tells how far down the herd is; its voltage under load would tell it badly
     drawn_ah = float(log.charge_ah[rows[0]] - log.charge_ah[rows].min())
     left_pct = max(0.0, start_pct - 100.0 * drawn_ah / setup.capacity_ah)
@@ -262,7 +264,9 @@ def _down(
         lowest = freed.min(axis=1)
         deep = lowest < low_v
         # where none comes so low one may still be on its knee; else rows of the flat only blur
-        return deep if np.count_nonzero(deep) >= LEAST_ROWS else herd - lowest > APART_V
+        if np.count_nonzero(deep) >= LEAST_ROWS:
+            return deep
+        return (herd - lowest > APART_V) & (herd < high_v)
 
     read = _read(log, loaded, prior, steep if setup.chemistry == "lfp" else None)
     return read and read.walk(setup, prior, left_pct)
