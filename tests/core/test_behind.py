@@ -83,10 +83,10 @@ def test_a_cell_far_from_its_knee_moves_no_line():
     """
     pack, fuller = behind("", 6)
     found = diagnose(pack.log, pack.setup)
-    lows = found.estimate.drift.lows
-    assert lows is not None
-    sd_pct = 100.0 / pack.setup.capacity_ah * lows.sd_ah[np.nan_to_num(lows.left_ah) > 0.0]
-    assert sd_pct.max() <= 0.7
+    drift = found.estimate.drift
+    assert drift.lows is not None
+    # where it stands is drawn all the same: it is the finding
+    assert np.isfinite(paths(found, pack.setup).pct[:, fuller - 1]).sum() > 2
     assert np.isnan(found.estimate.drift.ah_per_day[fuller - 1])
 
 

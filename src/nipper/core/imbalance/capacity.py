@@ -22,7 +22,6 @@ from nipper.core.setup import Setup
 Floats = NDArray[np.floating]
 
 MOST_DISCHARGES = 6
-VAGUE_SHARE, PAST_SHARE = 0.007, 0.012  # of capacity: a low end less sure than this moves no line
 MOST_LOW_ENDS = 60  # more only repeat each other
 LEAST_ROWS = 10
 END_ROWS = 5  # at the end of a discharge, whose middle tells how it ended
@@ -108,7 +107,7 @@ class Discharge:
 
     def tells(self, setup: Setup) -> bool:
         """Whether it tells of any cell: one may be on its knee long before the herd."""
-        below = self.left_pct(setup.capacity_ah) < HALF_PCT
+        below = setup.chemistry == "lfp" and self.left_pct(setup.capacity_ah) < HALF_PCT
         apart = below and bool(np.any(self.apart_v > APART_V))
         return self.rows.size >= LEAST_ROWS and (self.deep(setup) or apart)
 
@@ -264,19 +263,8 @@ def low_ends(
     telling = telling[:: -(-len(telling) // MOST_LOW_ENDS) or 1]
     out: list[Offsets] = []
     side_by_side(lambda d: d.low_end(log, setup, prior), telling, out.append)
-    out = [_on_knee(low, setup.capacity_ah) for low in out]
     out = [low for low in out if np.isfinite(low.offset_ah).any()]
     return out, np.array([low.herd_pct for low in out]) * setup.capacity_ah / 100.0
-
-
-def _on_knee(low: Offsets, capacity_ah: float) -> Offsets:
-    """Without the cells that were far from their knee: how far they stood off is vague, and goes
-    with load and cold. That is the side of the fuller ones; emptier ones are past it.
-    """
-    with np.errstate(invalid="ignore"):
-        most = np.where(low.offset_ah > 0.0, VAGUE_SHARE, PAST_SHARE) * capacity_ah
-        vague = low.sd_ah > most
-    return replace(low, offset_ah=np.where(vague, np.nan, low.offset_ah))
 
 
 def with_low_end(

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.lines import Lines, Moved, through, told_days
+from nipper.core.imbalance.lines import Lines, Moved, near_the_knee, through, told_days
 from nipper.core.imbalance.offsets import Offsets
 from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Balancer, Setup
@@ -206,7 +206,9 @@ def by_low_ends(
     ----------
     lows, left_ah : charge left in each cell against the median, and in the herd
     """
-    lines = through(lows, moved_of(log, setup.leveller, lows), setup.capacity_ah, left_ah)
+    moved = moved_of(log, setup.leveller, lows)
+    near = [near_the_knee(low, setup.capacity_ah) for low in lows]
+    lines = through(near, moved, setup.capacity_ah, left_ah)
     left, sd = (np.array([getattr(o, name) for o in lows]) for name in NAMES[:2])
     by_lows = replace(
         drift,

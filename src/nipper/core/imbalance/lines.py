@@ -1,6 +1,6 @@
 """Straight lines through what each cell holds against the others, over time."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,6 +27,8 @@ NINE_IN_TEN = 1.645  # standard deviations to either side
 # of what the balancer moved in a cell, one standard deviation: its current goes with the voltage,
 # and a log says at some moments which cells it bled (common practice; tried on other simulators)
 MOVED_SHARE = 0.02
+# of capacity: a low end less sure than this moves no line, of fuller cells and of emptier ones
+VAGUE_SHARE, PAST_SHARE = 0.007, 0.012
 # how much what is read at a low end may go with the herd's charge there, Ah an Ah: a cell that
 # holds a fifth less passes its knee at a fifth less charge
 DEPTH_OPEN = 0.2
@@ -103,6 +105,17 @@ def through(
         )
         slope_sd = np.hypot(slope_sd, open_ah / long_d)
     return Lines(time_s, slope, slope_sd, start)
+
+
+def near_the_knee(low: Offsets, capacity_ah: float) -> Offsets:
+    """Without the cells that were far from their knee at a low end: how far they stood off is
+    vague, and goes with load and cold. That is the side of the fuller ones; emptier ones are past
+    it.
+    """
+    with np.errstate(invalid="ignore"):
+        most = np.where(low.offset_ah > 0.0, VAGUE_SHARE, PAST_SHARE) * capacity_ah
+        vague = low.sd_ah > most
+    return replace(low, offset_ah=np.where(vague, np.nan, low.offset_ah))
 
 
 def _open_ah(readings: list[Offsets], slope: Floats, capacity_ah: float) -> Floats:

@@ -151,7 +151,7 @@ def _leaking(known: Estimate, setup: Setup, losses: _Losses, cells: list[int]) -
         summary=f"{has(cells, 'loses', 'lose')} {-value:.0f} mAh a day against the others.",
         evidence=(
             f"Charge left at the low end fell against the median, {fell} of capacity, over"
-            f" {drift.line_s.size} discharges in {drift.days:.0f} days; the tops of these charges"
+            f" {drift.line_s.size} discharges in {drift.days:.0f} days; the ends of the charges"
             " do not tell."
             if drift.lows
             else f"Charge fell against the median, {fell} of capacity, over {drift.line_s.size}"

@@ -191,7 +191,7 @@ class DiagnoseView(StageView):
         single = shown.time_s.size == 1
         time_s = np.r_[shown.time_s, shown.time_s + 43200.0] if single else shown.time_s
         pct = np.repeat(shown.pct, 2, axis=0) if single else shown.pct
-        last = pct[-1]
+        last = _last(pct)
         roles = {c - 1: "lowest" if np.nan_to_num(last[c - 1]) <= 0 else "highest" for c in strays}
         if self._picked is not None:
             roles.setdefault(self._picked - 1, "copper")
@@ -239,14 +239,8 @@ class DiagnoseView(StageView):
         """
         finite = drawn[np.isfinite(drawn)]
         gap = LINE_SHARE * (float(finite.max() - finite.min()) or 1.0)
-        ends = sorted(
-            (
-                (float(pct[np.isfinite(pct[:, i])][-1, i]), i)
-                for i in roles
-                if np.isfinite(pct[:, i]).any()
-            ),
-            reverse=True,
-        )
+        last = _last(pct)
+        ends = sorted(((last[i], i) for i in roles if np.isfinite(last[i])), reverse=True)
         free = float("inf")
         x = float(time_s[-1]) + 0.012 * float(time_s[-1] - time_s[0])
         for value, i in ends:
@@ -328,3 +322,9 @@ class DiagnoseView(StageView):
         inside.addLayout(columns)
         with refilled(self._advice):
             self._advice.addWidget(frame)
+
+
+def _last(pct: np.ndarray) -> list[float]:
+    """The newest point that is told of each cell; NaN where none is."""
+    told = (column[np.isfinite(column)] for column in pct.T)
+    return [float(column[-1]) if column.size else float("nan") for column in told]
