@@ -89,7 +89,7 @@ def judge(case: tuple[str, int]) -> Judged:
         fuller=("soc_offset", fuller) in named or case[0] == BOTH_ENDS,
         behind=true <= named,
         others=len(named - true - {("soc_offset", fuller)}),
-        by_low_ends=found.estimate.drift.lows is not None,
+        by_low_ends=found.estimate.drift.elsewhere is not None,
         words=f"fuller {fuller}, true {pack.truth.cause} {pack.truth.cells}: {words or 'nothing'}",
     )
 

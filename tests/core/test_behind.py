@@ -12,6 +12,7 @@ from nipper.core.imbalance.offsets import Offsets
 from nipper.core.presets import new_setup
 from nipper.core.report.proof import paths, proofs
 from nipper.core.report.sentences import of_record
+from tests.bench import others
 from tests.bench.behind import BOTH_ENDS, behind, judge
 
 
@@ -19,7 +20,40 @@ def named(found):
     return [f for f in found.findings if f.confidence > 0.5]
 
 
-def test_a_leak_behind_it_shows_at_the_low_ends():
+@pytest.fixture
+def without_a_step(monkeypatch):
+    """The same packs of cells whose plateau has no step: as where charges begin above it, or a
+    meter hides it.
+    """
+    plain = others._curve
+
+    def level(id_, rng):
+        pct, volts = plain(id_, rng)
+        flat = (pct > 40.0) & (pct < 90.0)
+        line = np.interp(pct, pct[flat][[0, -1]], volts[flat][[0, -1]])
+        return pct, np.where(flat, line, volts)
+
+    monkeypatch.setattr(others, "_curve", level)
+
+
+@pytest.mark.parametrize("number", [1, 3])
+def test_a_leak_behind_it_shows_where_charges_pass_the_step(number):
+    """Also of a pack that never comes low, and to some per cent."""
+    pack, fuller = behind("self_discharge", number)
+    found = diagnose(pack.log, pack.setup)
+    leak = next(f for f in named(found) if f.cause == "self_discharge")
+    assert leak.cells == pack.truth.cells
+    true = (pack.truth.low + pack.truth.high) / 2
+    assert leak.value == pytest.approx(true, rel=0.08)
+    assert leak.low <= true <= leak.high < 0.0
+    assert leak.evidence[0].startswith("At the step in the middle of the plateau charge fell")
+    assert [f.cells for f in named(found) if f.cause == "soc_offset"] == [(fuller,)]
+    charges = f"{found.estimate.drift.line_s.size} charges"
+    assert charges in proofs(found, pack.setup, leak)[0].text
+    assert any(c.text.startswith(charges) for c in of_record(pack.log, pack.setup, found))
+
+
+def test_a_leak_behind_it_shows_at_the_low_ends(without_a_step):
     """None of 16 leaks was named: the tops tell of the fuller cell alone."""
     pack, fuller = behind("self_discharge", 3)
     found = diagnose(pack.log, pack.setup)
@@ -77,20 +111,20 @@ def test_a_cell_that_is_full_first_and_empty_first_is_weak(number):
     assert weak not in {each.cell for each in by_hand(pack.setup, found)}
 
 
-def test_a_cell_far_from_its_knee_moves_no_line():
+def test_a_cell_far_from_its_knee_moves_no_line(without_a_step):
     """At the low ends a fuller cell is on the flat: how far it stands off goes with load and cold,
     and autumn made "loses 155 mAh a day" of it.
     """
     pack, fuller = behind("", 6)
     found = diagnose(pack.log, pack.setup)
     drift = found.estimate.drift
-    assert drift.lows is not None
+    assert drift.elsewhere is not None
     # where it stands is drawn all the same: it is the finding
     assert np.isfinite(paths(found, pack.setup).pct[:, fuller - 1]).sum() > 2
     assert np.isnan(found.estimate.drift.ah_per_day[fuller - 1])
 
 
-def test_no_size_of_an_unseen_leak_is_told_where_the_others_were_not_seen():
+def test_no_size_of_an_unseen_leak_is_told_where_the_others_were_not_seen(without_a_step):
     """ "A cell that loses less than 880 mAh a day does not stand out", from the fuller cell alone:
     of the others a leak of any size would not.
     """

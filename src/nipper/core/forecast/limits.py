@@ -74,7 +74,7 @@ def trip_forecast(known: Estimate, setup: Setup) -> TripForecast | None:
     """
     drift = known.drift
     if (
-        drift.lows
+        drift.elsewhere
         or not np.isfinite(drift.ah_per_day).all()
         or not np.isfinite(drift.last_ah).all()
     ):

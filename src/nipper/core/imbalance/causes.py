@@ -282,7 +282,7 @@ def starved(known: Estimate, setup: Setup) -> Iterator[Cause]:
     drift, use, balancer = known.drift, known.balancer, setup.leveller
     if (
         balancer is None
-        or drift.lows
+        or drift.elsewhere
         or drift.time_s.size < 6
         or drift.days < 10.0
         or not np.isfinite(drift.ah_per_day).any()

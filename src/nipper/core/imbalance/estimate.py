@@ -2,7 +2,7 @@
 the balancer did.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -11,18 +11,21 @@ from numpy.typing import NDArray
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.capacity import (
     Capacities,
+    Discharge,
     capacities,
     discharges,
     low_ends,
     with_low_end,
 )
-from nipper.core.imbalance.drift import Drift, by_low_ends, drift_of, moved_of
+from nipper.core.imbalance.drift import Drift, drift_of, moved_of, told_elsewhere
 from nipper.core.imbalance.lag import aligned, lags_and_sign
-from nipper.core.imbalance.lines import through
+from nipper.core.imbalance.lines import near_the_knee, through
+from nipper.core.imbalance.middle import middles
 from nipper.core.imbalance.offsets import Offsets, lead_h, offsets_at, resistance_prior
 from nipper.core.imbalance.reach import for_one_cell_ah
 from nipper.core.imbalance.remedies import TopEnd
 from nipper.core.imbalance.resistance import Resistances, step_resistances
+from nipper.core.imbalance.shifts import Prior
 from nipper.core.imbalance.signals import Signals, signals
 from nipper.core.imbalance.swing import swing
 from nipper.core.logs.charges import Charge, cells_at_each, find_charges
@@ -142,7 +145,7 @@ def estimate(
     moved = moved_of(log, setup.leveller, offsets)
     drift = drift_of(offsets, moved, through(tops, moved, setup.capacity_ah))
     if not drift.tells:
-        drift = by_low_ends(drift, log, setup, *low_ends(log, setup, found, prior))
+        drift = _elsewhere(drift, log, setup, prior, charges, found)
     tick(1.0)
     return Estimate(
         charges=charges,
@@ -156,6 +159,30 @@ def estimate(
         lag_rows=lag,
         turned=turned,
     )
+
+
+def _elsewhere(
+    drift: Drift,
+    log: Log,
+    setup: Setup,
+    prior: Prior,
+    charges: Sequence[Charge],
+    found: Sequence[Discharge],
+) -> Drift:
+    """Lines through what is told of the cells elsewhere than at the tops: where charges pass the
+    step of the plateau, else at the low ends of discharges.
+    """
+
+    ups = middles(log, setup, charges, prior)
+    moved = moved_of(log, setup.leveller, ups)
+    by_step = told_elsewhere(drift, "step", ups, through(ups, moved, setup.capacity_ah))
+    if by_step.elsewhere:
+        return by_step
+    lows, left_ah = low_ends(log, setup, found, prior)
+    moved = moved_of(log, setup.leveller, lows)
+    near = [near_the_knee(low, setup.capacity_ah) for low in lows]
+    lines = through(near, moved, setup.capacity_ah, left_ah)
+    return told_elsewhere(drift, "low end", lows, lines)
 
 
 def _full_s(log: Log, setup: Setup, full: list[Charge]) -> Floats:

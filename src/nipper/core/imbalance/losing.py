@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.imbalance.causes_base import Cause, alike, has, names, sure
+from nipper.core.imbalance.drift import Drift
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.remedies import CAUTION, level
 from nipper.core.logs.model import Floats
@@ -127,13 +128,13 @@ class _Losses:
 def _leaking(known: Estimate, setup: Setup, losses: _Losses, cells: list[int]) -> Cause:
     drift, mah, days = known.drift, losses.mah, 14
     value = float(np.mean(mah[cells]))
-    share = 1.645 * drift.scale_share if drift.lows else LEAK_SHARE
+    share = 1.645 * drift.scale_share if drift.elsewhere else LEAK_SHARE
     width = float(np.hypot(1.645 * np.mean(losses.sd[cells]), share * value))
     low, high = value - width, value + width
     part = (
         " after taking out what the balancer moved" if drift.moved_known and setup.leveller else ""
     )
-    ends_ah = drift.start_ah, drift.moved_on_ah if drift.lows else drift.last_ah
+    ends_ah = drift.start_ah, drift.moved_on_ah if drift.elsewhere else drift.last_ah
     start, last = (100.0 / setup.capacity_ah * end for end in ends_ah)
     fell = "; ".join(f"cell {i + 1} from {start[i]:+.1f} % to {last[i]:+.1f} %" for i in cells)
     others = np.delete(mah, cells)
@@ -150,12 +151,7 @@ def _leaking(known: Estimate, setup: Setup, losses: _Losses, cells: list[int]) -
         unit="mAh/day",
         summary=f"{has(cells, 'loses', 'lose')} {-value:.0f} mAh a day against the others.",
         evidence=(
-            f"Charge left at the low end fell against the median, {fell} of capacity, over"
-            f" {drift.line_s.size} discharges in {drift.days:.0f} days; the ends of the charges"
-            " do not tell."
-            if drift.lows
-            else f"Charge fell against the median, {fell} of capacity, over {drift.line_s.size}"
-            f" full charges in {drift.days:.0f} days.",
+            _fell(drift, fell),
             f"The slope is {value:.0f} mAh/day (90 %: {low:.0f} to {high:.0f}){part}.",
             f"The other cells lie within {np.nanmin(others):+.0f} to "
             f"{np.nanmax(others):+.0f} mAh/day, usually {losses.spread:.1f}.",
@@ -170,6 +166,28 @@ def _leaking(known: Estimate, setup: Setup, losses: _Losses, cells: list[int]) -
         or bool(np.max(missing_ah) > 0.02 * setup.capacity_ah),
         again=partial(_leaking, known, setup, losses),
     )
+
+
+def _fell(drift: Drift, fell: str) -> str:
+    """``fell`` says of each cell from where to where."""
+    number, days = drift.line_s.size, drift.days
+    match drift.place:
+        case "low end":
+            return (
+                f"Charge left at the low end fell against the median, {fell} of capacity, over"
+                f" {number} discharges in {days:.0f} days; the ends of the charges do not tell."
+            )
+        case "step":
+            return (
+                "At the step in the middle of the plateau charge fell against the median,"
+                f" {fell} of capacity, over {number} charges in {days:.0f} days; their ends do not"
+                " tell."
+            )
+        case "top":
+            return (
+                f"Charge fell against the median, {fell} of capacity, over {number} full charges"
+                f" in {days:.0f} days."
+            )
 
 
 def _fed(known: Estimate, setup: Setup, cells: list[int]) -> Iterator[str]:
@@ -194,7 +212,7 @@ def _group(
     value = float(np.median(mah[block]) - np.nanmedian(mah[rest]))
     # what all cells of the block share does not average out among them
     scatter = float(np.std(mah[block])) / np.sqrt(block.size)
-    share = known.drift.scale_share if known.drift.lows else BLOCK_SHARE
+    share = known.drift.scale_share if known.drift.elsewhere else BLOCK_SHARE
     error = float(np.hypot(np.hypot(np.median(sd[block]), scatter), share * value))
     first, last = int(block[0]) + 1, int(block[-1]) + 1
     return Cause(

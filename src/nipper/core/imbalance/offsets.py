@@ -20,7 +20,7 @@ A shift that explains nothing, or one against what the voltages themselves say (
 end of a charge cannot be the emptier one), is no answer: NaN.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -28,11 +28,11 @@ from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
-from nipper.core.imbalance.herd import learn
 from nipper.core.imbalance.resistance import Resistances
-from nipper.core.imbalance.shifts import ALIKE, FAR_SCALES, SCALES, Prior, Shifts, Walk
+from nipper.core.imbalance.shifts import FAR_SCALES, Prior, Shifts, Walk
+from nipper.core.imbalance.walked import LEAST_ROWS, Read, busy, read_rows
 from nipper.core.logs.charges import Charge
-from nipper.core.logs.model import Log, nanmedian
+from nipper.core.logs.model import Log
 from nipper.core.parallel import side_by_side
 from nipper.core.setup import Setup
 
@@ -56,16 +56,11 @@ SLOPED_TOP_PCT = 35.0  # of capacity below the end of the charge, where the curv
 APART_V = 0.045
 HALF_PCT = 60.0  # above it cells stand apart by what parts them at the upper knee
 LOW_KNEE_PCT = 14.0  # below it the curve falls steeply enough to tell charge, in all chemistries
-SLOW_S, SLOW_PART = 600.0, 0.35  # how late, and how much of a long drop
 # hours of current that are tried for what the surface is ahead, at how many charges, and how much
 # less one has to leave unexplained
 LEADS_H = (0.0, 0.02, 0.04, 0.06, 0.08, 0.10, 0.13)
 LEAD_CHARGES, BETTER_SHARE = 4, 0.95
-IDLE_RATE, IDLE_S = 0.003, 1800.0  # of capacity an hour: meters' offsets are of that size
 LEAST_FIT_V = 0.020  # what is worse than this counts no more
-LEAST_ROWS = 4
-MOST_ROWS = 600  # more only repeat each other
-SLOPED_ROWS = 90
 NO_FIT_V = 0.080  # left over: no shift explains the cell
 OPEN_PCT = 12.0  # of capacity: an interval this wide about nothing tells nothing
 TOLD_PCT = 2.5  # of capacity: so narrow an interval tells also a cell of a herd on the flat
@@ -211,7 +206,7 @@ def _meter_pct(walk: Walk, setup: Setup) -> float:
     return float(open_mv / max(slope_mv, LEAST_SLOPE_MV))
 
 
-def _up(log: Log, setup: Setup, charge: Charge, prior: Prior) -> "_Read | None":
+def _up(log: Log, setup: Setup, charge: Charge, prior: Prior) -> Read | None:
     """The upper knee of a charge, or where its fullest cell left the others behind."""
     if charge.absorption is None:
         return None
@@ -227,26 +222,14 @@ def _up(log: Log, setup: Setup, charge: Charge, prior: Prior) -> "_Read | None":
         return alone
 
     charging = rows[log.current_a[rows] > -0.01 * setup.capacity_ah]
-    charging = _busy(log, setup, charging)
+    charging = busy(log, setup, charging)
     if setup.chemistry == "lfp":
-        return _read(log, charging, prior, steep)
+        return read_rows(log, charging, prior, steep)
     # where the curve has no knee a weak cell and a level one part ways all along it: the last third
     # tells both capacity and charge
     end_ah = log.charge_ah[charging].max() if charging.size else 0.0
     near = log.charge_ah[charging] > end_ah - SLOPED_TOP_PCT / 100.0 * setup.capacity_ah
-    return _read(log, charging[near], prior, None)
-
-
-def _busy(log: Log, setup: Setup, rows: NDArray[np.intp]) -> NDArray[np.intp]:
-    """Without the rows of a pack that has long lain idle, held at a voltage or cut off: hours of no
-    current repeat one reading, and what a meter is off by would be counted as charge meanwhile. On
-    a sloped curve that is a millivolt, and a rest tells charge best.
-    """
-    if setup.chemistry != "lfp":
-        return rows
-    idle = np.abs(np.nan_to_num(log.current_a[rows])) < IDLE_RATE * setup.capacity_ah
-    busy_s = np.maximum.accumulate(np.where(idle, -np.inf, log.time_s[rows]))
-    return rows[~(idle & (log.time_s[rows] - busy_s > IDLE_S))]
+    return read_rows(log, charging[near], prior, None)
 
 
 def _down(
@@ -258,7 +241,7 @@ def _down(
     # counting tells how far down the herd is; its voltage under load would tell it badly
     drawn_ah = float(log.charge_ah[rows[0]] - log.charge_ah[rows].min())
     left_pct = max(0.0, start_pct - 100.0 * drawn_ah / setup.capacity_ah)
-    loaded = _busy(log, setup, rows[log.current_a[rows] < 0.01 * setup.capacity_ah])
+    loaded = busy(log, setup, rows[log.current_a[rows] < 0.01 * setup.capacity_ah])
 
     def steep(freed: Floats, herd: Floats) -> Flags:
         lowest = freed.min(axis=1)
@@ -268,118 +251,8 @@ def _down(
             return deep
         return (herd - lowest > APART_V) & (herd < high_v)
 
-    read = _read(log, loaded, prior, steep if setup.chemistry == "lfp" else None)
+    read = read_rows(log, loaded, prior, steep if setup.chemistry == "lfp" else None)
     return read and read.walk(setup, prior, left_pct)
-
-
-@dataclass(frozen=True, eq=False, slots=True)
-class _Read:
-    """The rows of a walk as they were read, whatever the surface's lead is.
-
-    ``cell_v`` float64[rows, cells]; ``current_a`` as cells feel it, ``slow_a`` its slow part and
-    ``counted_ah`` float64[rows]; ``telling`` are the rows that tell of charge, and ``seen`` says
-    which cells were read there, bool[cells]: the others stand at the herd's voltage.
-    """
-
-    cell_v: Floats
-    herd_v: Floats
-    current_a: Floats
-    slow_a: Floats
-    counted_ah: Floats
-    telling: NDArray[np.intp]
-    seen: Flags
-    interval_s: float
-    scales: Floats
-
-    def walk(self, setup: Setup, prior: Prior, bottom_pct: float | None = None) -> Walk:
-        """The walk, with the surface as far ahead as it is said to be."""
-        counted = self.counted_ah + prior.lead_h * self.slow_a
-        curve = learn(self.herd_v, counted, self.current_a, setup, prior.herd_ohm, bottom_pct)
-        return Walk(
-            cell_v=self.cell_v[self.telling],
-            current_a=self.current_a[self.telling],
-            counted_ah=counted[self.telling],
-            curve=curve,
-            interval_s=self.interval_s,
-            pivot_ah=float(counted.max()),
-            scales=self.scales,
-            seen=self.seen,
-        )
-
-
-def _read(
-    log: Log,
-    rows: NDArray[np.intp],
-    prior: Prior,
-    steep: Callable[[Floats, Floats], Flags] | None,
-) -> _Read | None:
-    """Read so many rows; ``steep`` says which tell of charge, from the cells' voltages and the
-    herd's, freed of the current's drop.
-    """
-    rows = rows[2 * np.isfinite(log.cell_v[rows]).sum(axis=1) > log.cells]
-    if rows.size < LEAST_ROWS:
-        return None
-    # each row's current taken as that of the interval before it: in a taper a trapezoid would count
-    # too much (tried on slow logs)
-    span = slice(rows[0], rows[-1] + 1)
-    flow = np.nan_to_num(log.current_a[span]) * log.steps_s[span]
-    amps = np.nan_to_num(log.current_a[span])
-    slow = _slow_current(amps, log.steps_s[span])
-    current = ((1.0 - SLOW_PART) * amps + SLOW_PART * slow)[rows - rows[0]]
-    cell_v = log.cell_v[rows].astype(float)
-    herd_v = nanmedian(cell_v.T)
-    gaps = np.isnan(cell_v)
-    np.copyto(cell_v, herd_v[:, None], where=gaps)
-    if steep is None:
-        telling = _along(np.abs(flow)[rows - rows[0]])
-    else:
-        drop_v = current[:, None] * (prior.herd_ohm + np.append(prior.excess_ohm, 0.0))
-        telling = np.flatnonzero(steep(cell_v - drop_v[:, :-1], herd_v - drop_v[:, -1]))
-        telling = telling[:: max(1, telling.size // MOST_ROWS)]
-    # a cell that is silent here must not keep the others from being told
-    seen = 2 * gaps[telling].sum(axis=0) <= telling.size
-    telling = telling[~gaps[telling][:, seen].any(axis=1)]
-    if telling.size < LEAST_ROWS:
-        return None
-    return _Read(
-        cell_v=cell_v,
-        herd_v=herd_v,
-        current_a=current,
-        slow_a=slow[rows - rows[0]],
-        counted_ah=(np.cumsum(flow) / 3600.0)[rows - rows[0]],
-        telling=telling,
-        seen=seen,
-        interval_s=log.interval_s,
-        scales=ALIKE if steep else SCALES,
-    )
-
-
-def _along(flow: Floats) -> NDArray[np.intp]:
-    """Rows evenly over time and over the charge that went through: of a pack that mostly stands
-    still those in which it is used would hardly be looked at.
-    """
-    time = np.linspace(0.0, 1.0, flow.size)
-    through = np.cumsum(flow) / max(float(flow.sum()), 1e-9)
-    return np.unique(
-        np.searchsorted(time + through, np.linspace(0.0, 2.0, SLOPED_ROWS)).clip(0, flow.size - 1)
-    )
-
-
-def _slow_current(amps: Floats, steps_s: Floats) -> Floats:
-    """The current as slowly as charge spreads inside a cell, a first-order lag of SLOW_S (of the
-    order pulse tables show, from memory).
-
-    A cell's drop follows part of it at once and part of it so: in a taper the difference is large.
-    """
-    age = np.cumsum(steps_s) / SLOW_S
-    slow, value = np.empty_like(amps), float(amps[0])
-    # in blocks: the exponential of more than some hundreds would overflow
-    for block in np.split(np.arange(amps.size), np.flatnonzero(np.diff(np.floor(age / 200.0))) + 1):
-        since = age[block] - (age[block[0]] - steps_s[block[0]] / SLOW_S)
-        gained = (1.0 - np.exp(-steps_s[block] / SLOW_S)) * amps[block] * np.exp(since)
-        slow[block] = np.exp(-since) * (value + np.cumsum(gained))
-        value = float(slow[block[-1]])
-    return slow
 
 
 def lead_h(log: Log, setup: Setup, full: Sequence[Charge], prior: Prior) -> float:
@@ -402,7 +275,7 @@ def lead_h(log: Log, setup: Setup, full: Sequence[Charge], prior: Prior) -> floa
     return LEADS_H[best] if left[best] < BETTER_SHARE * left[0] else 0.0
 
 
-def _left(reads: Sequence[_Read], setup: Setup, prior: Prior) -> float:
+def _left(reads: Sequence[Read], setup: Setup, prior: Prior) -> float:
     """What the best shifts of all cells leave at these charges, V squared; those that end with the
     herd on the flat tell nothing.
     """

@@ -45,14 +45,14 @@ class Paths:
 
 
 def paths(diagnosis: Diagnosis, setup: Setup) -> Paths:
-    """What the main picture of Diagnose shows: charge at the tops, or at the low ends where those
-    tell which cell drifts.
+    """What the main picture of Diagnose shows: charge at the tops, or where else it is told which
+    cell drifts.
     """
     drift = diagnosis.estimate.drift
     scale = 100.0 / setup.capacity_ah
     pct, sd = drift.offset_ah * scale, drift.sd_ah * scale
-    if drift.lows:
-        pct, sd = drift.lows.left_ah * scale, drift.lows.sd_ah * scale
+    if drift.elsewhere:
+        pct, sd = drift.elsewhere.left_ah * scale, drift.elsewhere.sd_ah * scale
     if not pct.size:
         return Paths(drift.line_s, pct, sd)
     # a charge that left a cell on the flat part tells next to nothing of it: such a point would
@@ -110,7 +110,13 @@ def _drift(diagnosis: Diagnosis, setup: Setup, marked: tuple[int, ...]) -> Proof
 def read_from(drift: Drift) -> str:
     """What drifts are told from: ``13 full charges``."""
     number = drift.line_s.size
-    return count(number, "discharge") if drift.lows else count(number, "full charge")
+    match drift.place:
+        case "low end":
+            return count(number, "discharge")
+        case "step":
+            return count(number, "charge")
+        case "top":
+            return count(number, "full charge")
 
 
 def _resistance(diagnosis: Diagnosis, _: Setup, marked: tuple[int, ...]) -> Proof:

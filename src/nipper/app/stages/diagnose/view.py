@@ -158,10 +158,16 @@ class DiagnoseView(StageView):
             else f"between {first.day} {first:%b} and {last.day} {last:%b}"
         )
         read = read_from(drift)
-        if drift.lows:
+        if drift.place == "low end":
             return (
                 "Charge left in each cell at the low end against the pack's median, from "
                 f"{read}, {days}.{sure} Click a line for all that is known of its cell."
+            )
+        if drift.place == "step":
+            return (
+                "Charge of each cell against the pack's median at the step in the middle of the "
+                f"plateau, from {read}, {days}.{sure} Click a line for all that is known of its "
+                "cell."
             )
         return (
             f"Charge of each cell against the pack's median, from {read}, {days}.{sure} Click a "

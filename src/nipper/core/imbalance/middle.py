@@ -1,0 +1,214 @@
+"""Where each cell passes the step in the middle of LFP's plateau, against the herd.
+
+Between two stages of graphite the voltage climbs by 15 to 30 mV within some per cent of charge; the
+flats to either side tell nothing. All cells of a pack pass that step, however far from full and
+from empty it stays, and a cell that holds less charge passes it later on charge and earlier on
+discharge. A reading that is wrong by the same, or a resistance, lifts a cell on both sides of the
+step: *where* it passes is told by neither.
+
+The herd's own step is the measure: its height, its shape and its place are learnt from each charge.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.imbalance.lines import NINE_IN_TEN
+from nipper.core.imbalance.offsets import Offsets
+from nipper.core.imbalance.shifts import Prior
+from nipper.core.imbalance.walked import Flags, Floats, Read, read_rows
+from nipper.core.logs.charges import Charge
+from nipper.core.logs.model import Log, solved
+from nipper.core.monotone import pchip, rising
+from nipper.core.parallel import side_by_side
+from nipper.core.setup import Setup
+
+# a herd's voltage, freed of the current's drop: published curves have the step between 3.25 and
+# 3.34 V, and lie 20 mV apart
+FROM_V, TO_V = 3.22, 3.37
+KNOT_SHARE = 0.01  # of capacity: the herd's curve is learnt in steps this fine
+FINE_SHARE = 0.001
+# of capacity: a step and half of a flat beside it, for finding the step
+STEP_SHARE, FLAT_SHARE = 0.06, 0.07
+LEAST_STEP_V = 0.006  # more than the flats beside it rise
+WINDOW_SHARE = 0.15  # of capacity to either side of the step: that is looked at
+MOST_SHARE = 0.12  # of capacity: shifts that are tried
+SEEN_SHARE = 0.03  # of capacity: a cell's own step must lie so far inside of what was walked
+LEAST_ROWS = 16
+MOST_CHARGES = 60  # more only repeat each other
+INDEPENDENT = 40
+FIT_SD_V = 0.001
+READING_SD_V = 0.010  # of a reading that is wrong by the same
+OWN_SD_V = 0.02  # of what a cell's own resistance makes of the swing of the current
+IDLE_SHARE = -0.01  # of capacity an hour: what charges, and short rests
+MODEL_SHARE, MODEL_PCT = 0.08, 0.2
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class _Step:
+    """The herd's curve about its step: charges counted and volts, freed of the current's drop.
+
+    ``at_ah`` is the middle of the step.
+    """
+
+    knots_ah: Floats
+    freed_v: Floats
+    at_ah: float
+
+    def volts(self, ah: Floats) -> Floats:
+        """The herd's voltage at a charge; the flat goes on beyond its ends."""
+        return pchip(self.knots_ah, self.freed_v, np.clip(ah, self.knots_ah[0], self.knots_ah[-1]))
+
+
+def middles(log: Log, setup: Setup, charges: Sequence[Charge], prior: Prior) -> list[Offsets]:
+    """Charge of each cell against the median where it passes the step, from each charge that does;
+    whether it was full does not matter.
+    """
+    if setup.chemistry != "lfp":
+        return []
+    charges = charges[:: -(-len(charges) // MOST_CHARGES) or 1]
+    out: list[Offsets | None] = []
+    side_by_side(lambda charge: middle_of(log, setup, charge, prior), charges, out.append)
+    return [o for o in out if o is not None]
+
+
+def middle_of(log: Log, setup: Setup, charge: Charge, prior: Prior) -> Offsets | None:
+    """The same from one charge; None where the herd passes no step that can be told."""
+    rows = np.arange(charge.start, charge.stop)
+    rows = rows[log.current_a[rows] > IDLE_SHARE * setup.capacity_ah]
+    read = read_rows(log, rows, prior, _on_plateau)
+    step = read and _step(read, setup, prior)
+    if not read or not step:
+        return None
+    way_ah = np.abs(read.counted_ah[read.telling] - step.at_ah)
+    near = read.telling[way_ah < WINDOW_SHARE * setup.capacity_ah]
+    if near.size < LEAST_ROWS:
+        return None
+    shift, sd = _shifts(read, near, step, setup.capacity_ah)
+    inside = _inside(read.counted_ah[near], step.at_ah - shift, setup.capacity_ah)
+    told = read.seen & inside
+    shift, sd = (np.where(told, x, np.nan) for x in (shift, sd))
+    if 2 * told.sum() <= told.size:
+        return None
+    shift = shift - np.nanmedian(shift)
+    sd = np.hypot(sd, np.hypot(MODEL_SHARE * shift, MODEL_PCT / 100.0 * setup.capacity_ah))
+    passed_s = float(read.time_s[np.argmin(np.abs(read.counted_ah - step.at_ah))])
+    return Offsets(passed_s, shift, sd, shift - NINE_IN_TEN * sd, shift + NINE_IN_TEN * sd)
+
+
+def _on_plateau(_freed: Floats, herd_v: Floats) -> Flags:
+    return (herd_v > FROM_V) & (herd_v < TO_V)
+
+
+def _step(read: Read, setup: Setup, prior: Prior) -> _Step | None:
+    """The herd's step; None where none is seen with a flat to either side."""
+    rows, fine_ah = read.telling, FINE_SHARE * setup.capacity_ah
+    knots_ah, freed_v = _herd(read, rows, KNOT_SHARE * setup.capacity_ah, prior.herd_ohm)
+    if knots_ah.size < 2:
+        return None
+    at_ah = np.arange(knots_ah[0], knots_ah[-1], fine_ah)
+    half, flat = round(0.5 * STEP_SHARE / FINE_SHARE), round(FLAT_SHARE / FINE_SHARE)
+    middle = np.arange(half + flat, at_ah.size - half - flat)
+    if not middle.size:
+        return None
+    volts = pchip(knots_ah, freed_v, at_ah)
+    climbs = volts[middle + half] - volts[middle - half]
+    below = volts[middle - half] - volts[middle - half - flat]
+    above = volts[middle + half + flat] - volts[middle + half]
+    beyond = climbs - STEP_SHARE / FLAT_SHARE * np.maximum(below, above)
+    best = int(np.argmax(beyond))
+    if beyond[best] < LEAST_STEP_V:
+        return None
+    return _Step(knots_ah, freed_v, float(at_ah[middle[best]]))
+
+
+def _herd(
+    read: Read, rows: NDArray[np.intp], wide_ah: float, herd_ohm: float
+) -> tuple[Floats, Floats]:
+    """Charges counted and volts of the herd, freed of the drop that its own readings tell."""
+    ah, volts, amps = (x[rows] for x in (read.counted_ah, read.herd_v, read.current_a))
+    _, bins, count = np.unique(
+        np.floor((ah - ah.min()) / wide_ah), return_inverse=True, return_counts=True
+    )
+
+    def mean(x: Floats) -> Floats:
+        return np.bincount(bins, x) / count
+
+    apart_v, apart_a, apart_ah = (x - mean(x)[bins] for x in (volts, amps, ah))
+    usual = FIT_SD_V**2 / max(herd_ohm, 1e-9) ** 2
+    columns = np.stack([apart_a, apart_ah])
+    gram = columns @ columns.T + np.diag([usual, 1e-12])
+    own = columns @ apart_v + np.array([usual * herd_ohm, 0.0])
+    ohm = float(solved(gram, own)[0])
+    return mean(ah), rising(mean(volts - ohm * amps), count.astype(float))
+
+
+def _shifts(
+    read: Read, near: NDArray[np.intp], step: _Step, capacity_ah: float
+) -> tuple[Floats, Floats]:
+    """The shift of each cell along the herd's step and its standard deviation, float64[cells] Ah.
+
+    Readings are taken together in bins of charge as wide as the shifts that are tried lie apart: a
+    shift is then a place in one table. What a cell's reading is off by, and its own resistance, are
+    integrated out for each.
+    """
+    fine_ah, most = FINE_SHARE * capacity_ah, round(MOST_SHARE / FINE_SHARE)
+    first_ah = float(read.counted_ah[near].min())
+    bins = np.floor((read.counted_ah[near] - first_ah) / fine_ah).astype(np.intp)
+    own_v = read.cell_v[near] - read.herd_v[near][:, None]
+    some, count, (amps, *y) = _binned(bins, [read.current_a[near], *own_v.T])
+    places = np.arange(-most, int(bins.max()) + most + 1) + 0.5
+    table = step.volts(first_ah + fine_ah * places)
+    h = np.lib.stride_tricks.sliding_window_view(table, 2 * most + 1)[some]
+    h = h - h[:, [most]]
+    left = _left(np.array(y), h, np.stack([np.ones(amps.size), amps]), count)
+    usual_v = np.maximum(FIT_SD_V, np.sqrt(np.maximum(left.min(axis=1), 0.0) / near.size))
+    misfit = min(1.0, INDEPENDENT / near.size) * left / usual_v[:, None] ** 2
+    weight = np.exp(-0.5 * (misfit - misfit.min(axis=1, keepdims=True)))
+    weight /= weight.sum(axis=1, keepdims=True)
+    shifts_ah = fine_ah * np.arange(-most, most + 1)
+    mean = weight @ shifts_ah
+    return mean, np.sqrt(np.maximum(weight @ shifts_ah**2 - mean**2, 0.0))
+
+
+def _binned(
+    bins: NDArray[np.intp], columns: Sequence[Floats]
+) -> tuple[NDArray[np.intp], NDArray[np.intp], list[Floats]]:
+    """Which bins have readings, how many, and the mean of each column there."""
+    count = np.bincount(bins)
+    some = np.flatnonzero(count)
+    return some, count[some], [np.bincount(bins, x)[some] / count[some] for x in columns]
+
+
+def _left(y: Floats, h: Floats, columns: Floats, count: NDArray[np.intp]) -> Floats:
+    """What each shift leaves of each cell's readings, float64[cells, shifts] V squared, with the
+    columns' parts fitted away.
+
+    Parameters
+    ----------
+    y : float64[cells, bins], above the herd
+    h : float64[bins, shifts], what the shift makes of that
+    columns : float64[2, bins], 1 and the current
+    count : of readings in each bin
+    """
+    swing_a = float(np.ptp(columns[1])) + 1e-9
+    open_ = np.diag([(FIT_SD_V / READING_SD_V) ** 2, (FIT_SD_V * swing_a / OWN_SD_V) ** 2])
+    weighed = columns * count
+    inverse = np.linalg.inv(weighed @ columns.T + open_)
+    of_y, of_h = weighed @ y.T, weighed @ h
+
+    def without(whole: Floats, first: Floats, second: Floats) -> Floats:
+        return whole - np.sum(first * (inverse @ second), axis=0)
+
+    own = without(y**2 @ count, of_y, of_y)
+    shift = without(count @ h**2, of_h, of_h)
+    both = (y * count) @ h - of_y.T @ inverse @ of_h
+    return own[:, None] + shift - 2.0 * both
+
+
+def _inside(walked_ah: Floats, own_step_ah: Floats, capacity_ah: float) -> Flags:
+    """Whether each cell's own step lies well inside of what was walked."""
+    room_ah = SEEN_SHARE * capacity_ah
+    return (own_step_ah > walked_ah.min() + room_ah) & (own_step_ah < walked_ah.max() - room_ah)

@@ -1,0 +1,146 @@
+"""The rows of a charge or a discharge as they were read: what a walk along the curve is made of."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.imbalance.herd import learn
+from nipper.core.imbalance.shifts import ALIKE, SCALES, Prior, Walk
+from nipper.core.logs.model import Log, nanmedian
+from nipper.core.setup import Setup
+
+Floats = NDArray[np.floating]
+Flags = NDArray[np.bool_]
+
+SLOW_S, SLOW_PART = 600.0, 0.35  # how late, and how much of a long drop
+IDLE_RATE, IDLE_S = 0.003, 1800.0  # of capacity an hour: meters' offsets are of that size
+LEAST_ROWS = 4
+MOST_ROWS = 600  # more only repeat each other
+SLOPED_ROWS = 90
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Read:
+    """The rows of a walk as they were read, whatever the surface's lead is.
+
+    ``time_s`` float64[rows]; ``cell_v`` float64[rows, cells]; ``current_a`` as cells feel it,
+    ``slow_a`` its slow part and ``counted_ah`` float64[rows]; ``telling`` are the rows that tell of
+    charge, and ``seen`` says which cells were read there, bool[cells]: the others stand at the
+    herd's voltage.
+    """
+
+    time_s: Floats
+    cell_v: Floats
+    herd_v: Floats
+    current_a: Floats
+    slow_a: Floats
+    counted_ah: Floats
+    telling: NDArray[np.intp]
+    seen: Flags
+    interval_s: float
+    scales: Floats
+
+    def walk(self, setup: Setup, prior: Prior, bottom_pct: float | None = None) -> Walk:
+        """The walk, with the surface as far ahead as it is said to be."""
+        counted = self.counted_ah + prior.lead_h * self.slow_a
+        curve = learn(self.herd_v, counted, self.current_a, setup, prior.herd_ohm, bottom_pct)
+        return Walk(
+            cell_v=self.cell_v[self.telling],
+            current_a=self.current_a[self.telling],
+            counted_ah=counted[self.telling],
+            curve=curve,
+            interval_s=self.interval_s,
+            pivot_ah=float(counted.max()),
+            scales=self.scales,
+            seen=self.seen,
+        )
+
+
+def read_rows(
+    log: Log,
+    rows: NDArray[np.intp],
+    prior: Prior,
+    steep: Callable[[Floats, Floats], Flags] | None,
+) -> Read | None:
+    """Read so many rows; ``steep`` says which tell of charge, from the cells' voltages and the
+    herd's, freed of the current's drop.
+    """
+    rows = rows[2 * np.isfinite(log.cell_v[rows]).sum(axis=1) > log.cells]
+    if rows.size < LEAST_ROWS:
+        return None
+    # each row's current taken as that of the interval before it: in a taper a trapezoid would count
+    # too much (tried on slow logs)
+    span = slice(rows[0], rows[-1] + 1)
+    flow = np.nan_to_num(log.current_a[span]) * log.steps_s[span]
+    amps = np.nan_to_num(log.current_a[span])
+    slow = _slow_current(amps, log.steps_s[span])
+    current = ((1.0 - SLOW_PART) * amps + SLOW_PART * slow)[rows - rows[0]]
+    cell_v = log.cell_v[rows].astype(float)
+    herd_v = nanmedian(cell_v.T)
+    gaps = np.isnan(cell_v)
+    np.copyto(cell_v, herd_v[:, None], where=gaps)
+    if steep is None:
+        telling = _along(np.abs(flow)[rows - rows[0]])
+    else:
+        drop_v = current[:, None] * (prior.herd_ohm + np.append(prior.excess_ohm, 0.0))
+        telling = np.flatnonzero(steep(cell_v - drop_v[:, :-1], herd_v - drop_v[:, -1]))
+        telling = telling[:: max(1, telling.size // MOST_ROWS)]
+    # a cell that is silent here must not keep the others from being told
+    seen = 2 * gaps[telling].sum(axis=0) <= telling.size
+    telling = telling[~gaps[telling][:, seen].any(axis=1)]
+    if telling.size < LEAST_ROWS:
+        return None
+    return Read(
+        time_s=log.time_s[rows],
+        cell_v=cell_v,
+        herd_v=herd_v,
+        current_a=current,
+        slow_a=slow[rows - rows[0]],
+        counted_ah=(np.cumsum(flow) / 3600.0)[rows - rows[0]],
+        telling=telling,
+        seen=seen,
+        interval_s=log.interval_s,
+        scales=ALIKE if steep else SCALES,
+    )
+
+
+def _along(flow: Floats) -> NDArray[np.intp]:
+    """Rows evenly over time and over the charge that went through: of a pack that mostly stands
+    still those in which it is used would hardly be looked at.
+    """
+    time = np.linspace(0.0, 1.0, flow.size)
+    through = np.cumsum(flow) / max(float(flow.sum()), 1e-9)
+    return np.unique(
+        np.searchsorted(time + through, np.linspace(0.0, 2.0, SLOPED_ROWS)).clip(0, flow.size - 1)
+    )
+
+
+def _slow_current(amps: Floats, steps_s: Floats) -> Floats:
+    """The current as slowly as charge spreads inside a cell, a first-order lag of SLOW_S (of the
+    order pulse tables show, from memory).
+
+    A cell's drop follows part of it at once and part of it so: in a taper the difference is large.
+    """
+    age = np.cumsum(steps_s) / SLOW_S
+    slow, value = np.empty_like(amps), float(amps[0])
+    # in blocks: the exponential of more than some hundreds would overflow
+    for block in np.split(np.arange(amps.size), np.flatnonzero(np.diff(np.floor(age / 200.0))) + 1):
+        since = age[block] - (age[block[0]] - steps_s[block[0]] / SLOW_S)
+        gained = (1.0 - np.exp(-steps_s[block] / SLOW_S)) * amps[block] * np.exp(since)
+        slow[block] = np.exp(-since) * (value + np.cumsum(gained))
+        value = float(slow[block[-1]])
+    return slow
+
+
+def busy(log: Log, setup: Setup, rows: NDArray[np.intp]) -> NDArray[np.intp]:
+    """Without the rows of a pack that has long lain idle, held at a voltage or cut off: hours of no
+    current repeat one reading, and what a meter is off by would be counted as charge meanwhile. On
+    a sloped curve that is a millivolt, and a rest tells charge best.
+    """
+    if setup.chemistry != "lfp":
+        return rows
+    idle = np.abs(np.nan_to_num(log.current_a[rows])) < IDLE_RATE * setup.capacity_ah
+    busy_s = np.maximum.accumulate(np.where(idle, -np.inf, log.time_s[rows]))
+    return rows[~(idle & (log.time_s[rows] - busy_s > IDLE_S))]
