@@ -88,7 +88,7 @@ def test_nothing_is_named_behind_it_where_nothing_is(number):
     assert (done.fuller, done.others) == (True, 0), done.words
 
 
-def test_a_weak_cell_is_not_fed_where_the_top_tells_of_some_cells():
+def test_a_weak_cell_is_not_fed_where_the_top_tells_of_some_cells(without_a_step):
     """Half of the others were told, on the flat: "9.1 % emptier" at 0.98, and to be fed."""
     pack, _ = behind("low_capacity", 3)
     found = diagnose(pack.log, pack.setup)
@@ -96,6 +96,30 @@ def test_a_weak_cell_is_not_fed_where_the_top_tells_of_some_cells():
     assert all(weak not in f.cells for f in named(found))
     assert weak not in {one.cell for one in by_hand(pack.setup, found)}
     assert any(text.startswith(f"Cell {weak} had ") for text in found.advice)
+
+
+@pytest.mark.parametrize("number", [3, 9])
+def test_a_weak_cell_behind_it_is_named_by_the_step_and_the_low_end(number):
+    """None of 16 was: less capacity, or less charge, was open of all."""
+    pack, fuller = behind("low_capacity", number)
+    found = diagnose(pack.log, pack.setup)
+    weak = next(f for f in named(found) if f.cause == "low_capacity")
+    assert weak.cells == pack.truth.cells
+    assert weak.low <= (pack.truth.low + pack.truth.high) / 2 <= weak.high
+    assert weak.evidence[0].startswith("Where charges pass the step in the middle of the plateau")
+    assert "nan" not in "".join((weak.summary, *weak.evidence, *weak.actions, weak.confirm))
+    assert {one.cell for one in by_hand(pack.setup, found)} == {fuller}
+
+
+@pytest.mark.parametrize("number", [7, 10])
+def test_a_lower_cell_behind_it_is_not_called_weak(number):
+    """As far down at the step as at the low end: it stands lower, or has lost lithium."""
+    pack, _ = behind("soc_offset", number)
+    found = diagnose(pack.log, pack.setup)
+    (lower,) = pack.truth.cells
+    assert all(lower not in f.cells for f in named(found))
+    assert any(text.startswith(f"Cell {lower} had ") for text in found.advice)
+    assert lower not in {one.cell for one in by_hand(pack.setup, found)}
 
 
 @pytest.mark.parametrize("number", [0, 4])

@@ -140,16 +140,19 @@ def from_log(setup: Setup, known: Known | None) -> FromLog:
 
 def by_hand(setup: Setup, known: Known | None, least_pct: float = 0.15) -> list[ByHand]:
     """Which cells to bleed or feed, and how much, from the last full charges; only what is beyond
-    doubt, the largest first.
+    doubt, the largest first. A cell that is full first and empty first gains the pack nothing by
+    it.
     """
     if known is None:
         return []
     offset, sd = known.estimate.drift.last_ah, known.estimate.drift.last_sd_ah
     least, most = known.estimate.drift.last_range_ah
+    with np.errstate(invalid="ignore"):
+        first_at_both = (offset > 0.0) & (offset + known.estimate.capacities.deficit_ah < 0.0)
     out: list[ByHand] = []
     for i in np.argsort(-np.abs(np.nan_to_num(offset))):
         ah = float(offset[i])
-        if not np.isfinite(ah) or abs(ah) < max(
+        if first_at_both[i] or not np.isfinite(ah) or abs(ah) < max(
             2.0 * float(sd[i]), least_pct / 100.0 * setup.capacity_ah
         ):
             continue

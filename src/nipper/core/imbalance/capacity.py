@@ -20,6 +20,7 @@ from nipper.core.parallel import side_by_side
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
+Flags = NDArray[np.bool_]
 
 MOST_DISCHARGES = 6
 MOST_LOW_ENDS = 60  # more only repeat each other
@@ -53,15 +54,43 @@ class Capacities:
     low_sd_ah: Floats
     discharges: int
     deepest_pct: float = 100.0  # charge left in the herd at the deepest discharge, by counting
+    lows: tuple[Offsets, ...] = ()  # of each discharge
+    # against the median where charges pass the step of the plateau; None where it was not seen
+    step_ah: Floats | None = None
+    by_step: Flags | None = None  # cells whose deficit is told by the step
+
+    @classmethod
+    def untold(cls, cells: int, deepest_pct: float) -> "Capacities":
+        """Nothing is told."""
+        nothing = np.full(cells, np.nan)
+        return cls(nothing, nothing, nothing, nothing, nothing, nothing, 0, deepest_pct)
+
+    def behind_ah(self) -> Floats:
+        """Charge against the median at the low end; at the step, where no discharge tells."""
+        if self.step_ah is None:
+            return self.low_offset_ah
+        return np.where(np.isfinite(self.low_offset_ah), self.low_offset_ah, self.step_ah)
 
     def either(self, offset_ah: Floats, capacity_ah: float) -> list[int]:
-        """Cells (indices) that are far down at the low end and may hold less, or stand lower:
-        ``offset_ah`` float64[cells], as the tops tell them, does not say.
+        """Cells (indices) that are far down at the low end or at the step and may hold less, or
+        stand lower: ``offset_ah`` float64[cells], as the tops tell them, does not say.
         """
         with np.errstate(invalid="ignore"):
-            far = self.low_offset_ah < -EITHER_SHARE * capacity_ah
+            far = self.behind_ah() < -EITHER_SHARE * capacity_ah
         untold = ~np.isfinite(offset_ah) & ~np.isfinite(self.deficit_ah)
         return [int(i) for i in np.flatnonzero(far & untold)]
+
+    def but(self, some: Flags, value: Floats, low: Floats, high: Floats) -> "Capacities":
+        """The same, with these cells (bool[cells]) told by the step: float64[cells] Ah."""
+        before = np.zeros(some.size, bool) if self.by_step is None else self.by_step
+        return replace(
+            self,
+            deficit_ah=np.where(some, value, self.deficit_ah),
+            sd_ah=np.where(some, (high - low) / (2.0 * NINE_IN_TEN), self.sd_ah),
+            low_ah=np.where(some, low, self.low_ah),
+            high_ah=np.where(some, high, self.high_ah),
+            by_step=before | some,
+        )
 
     def moved(self, by_ah: Floats) -> "Capacities":
         """The same, each cell holding so much more."""
@@ -130,16 +159,17 @@ def capacities(
     deepest_pct = min((d.left_pct(setup.capacity_ah) for d in found), default=100.0)
     telling = sorted((d for d in found if d.tells(setup)), key=lambda d: d.lowest_v)
     told: list[_Told] = []
+    lows: list[Offsets] = []
     for one in telling[:MOST_DISCHARGES]:
         low = one.low_end(log, setup, prior)
         if low.scale is not None and low.scale_sd is not None and setup.chemistry != "lfp":
             told.append(_by_scale(log, one.rows, low, setup.capacity_ah))
         elif np.isfinite(low.offset_ah).any():
             told.append(_by_ends(low, one.top))
+            lows.append(low)
     if not told:
-        nothing = np.full(log.cells, np.nan)
-        return Capacities(nothing, nothing, nothing, nothing, nothing, nothing, 0, deepest_pct)
-    return replace(_together(told, tops, setup), deepest_pct=deepest_pct)
+        return Capacities.untold(log.cells, deepest_pct)
+    return replace(_together(told, tops, setup), deepest_pct=deepest_pct, lows=tuple(lows))
 
 
 def _together(told: Sequence[_Told], tops: Sequence[Offsets], setup: Setup) -> Capacities:
@@ -267,6 +297,18 @@ def low_ends(
     return out, np.array([low.herd_pct for low in out]) * setup.capacity_ah / 100.0
 
 
+@dataclass(frozen=True, eq=False, slots=True)
+class Second:
+    """What another reading says of how full each cell is, float64[cells] Ah; NaN where nothing.
+
+    Below ``least_ah`` it may be capacity as well.
+    """
+
+    ah: Floats
+    sd_ah: Floats
+    least_ah: Floats
+
+
 def with_low_end(
     tops: list[Offsets], held: Capacities, capacity_ah: float
 ) -> tuple[list[Offsets], Capacities]:
@@ -274,36 +316,42 @@ def with_low_end(
     about alike.
 
     A charge that one full cell ends early leaves the herd on the flat, and how far it was from full
-    is a guess; the discharge that follows ends at the herd's own knee. Both readings are weighed by
-    their uncertainty, the low one's widened by the spread of capacity.
+    is a guess; the discharge that follows ends at the herd's own knee.
     """
     if not held.discharges or not tops:
         return tops, held
-    low, low_sd = held.low_offset_ah, np.hypot(held.low_sd_ah, CAPACITY_SPREAD * capacity_ah)
-    out: list[Offsets] = []
-    for top in tops:
-        top_sd = np.where(np.isfinite(top.offset_ah), top.sd_ah, np.inf)
-        start = np.nan_to_num(top.offset_ah)  # where the top tells nothing the low end speaks alone
-        open_ = (top_sd > OPEN_SHARE * capacity_ah) & np.isfinite(low)
-        # a low end that no charge which the top allows explains needs another capacity: then that
-        # alone is likelier than both
-        allowed = (low + low_sd > top.low_ah) & (low - low_sd < top.high_ah)
-        # where the herd itself was on the flat at the top, a cell far down at the low end may as
-        # well be level and hold less; where it was full, one that is not told stood lower
-        untold = ~np.isfinite(top.offset_ah)
-        either = untold & (low < -EITHER_SHARE * capacity_ah) & (not top.on_knee)
-        open_ &= (allowed | untold) & ~either
-        share = low_sd**-2 / (low_sd**-2 + top_sd**-2)
-        both = start + share * (low - start)
-        # a low end outside of what the top allows is another capacity, not another charge
-        both = np.fmin(np.fmax(both, top.low_ah), top.high_ah)
-        offset = np.where(open_, both, top.offset_ah)
-        sd = np.where(open_, np.sqrt(1.0 / (low_sd**-2 + top_sd**-2)), top.sd_ah)
-        # what the top alone rules out stays ruled out
-        least = np.where(open_, np.fmax(offset - 1.645 * sd, top.low_ah), top.low_ah)
-        most = np.where(open_, np.fmin(offset + 1.645 * sd, top.high_ah), top.high_ah)
-        least, most = np.fmin(least, offset), np.fmax(most, offset)
-        out.append(replace(top, offset_ah=offset, sd_ah=sd, low_ah=least, high_ah=most))
+    spread_ah = CAPACITY_SPREAD * capacity_ah
+    least_ah = np.full(held.low_sd_ah.size, -EITHER_SHARE * capacity_ah)
+    low = Second(held.low_offset_ah, np.hypot(held.low_sd_ah, spread_ah), least_ah)
+    out = [helped(top, low, capacity_ah) for top in tops]
     changed = np.array([o.offset_ah - t.offset_ah for o, t in zip(out, tops, strict=True)])
     moved = nanmedian(changed)
     return out, held.moved(-np.nan_to_num(moved))
+
+
+def helped(top: Offsets, second: Second, capacity_ah: float) -> Offsets:
+    """A top with what another reading says of the cells that it leaves open, both weighed by their
+    uncertainty.
+    """
+    top_sd = np.where(np.isfinite(top.offset_ah), top.sd_ah, np.inf)
+    start = np.nan_to_num(top.offset_ah)  # where the top tells nothing the other speaks alone
+    open_ = (top_sd > OPEN_SHARE * capacity_ah) & np.isfinite(second.ah)
+    # one that no charge which the top allows explains needs another capacity: then that alone is
+    # likelier than both
+    allowed = (second.ah + second.sd_ah > top.low_ah) & (second.ah - second.sd_ah < top.high_ah)
+    # where the herd itself was on the flat at the top, a cell far down may as well be level and
+    # hold less; where it was full, one that is not told stood lower
+    untold = ~np.isfinite(top.offset_ah)
+    either = untold & (second.ah < second.least_ah) & (not top.on_knee)
+    open_ &= (allowed | untold) & ~either
+    share = second.sd_ah**-2 / (second.sd_ah**-2 + top_sd**-2)
+    both = start + share * (second.ah - start)
+    # a reading outside of what the top allows is another capacity, not another charge
+    both = np.fmin(np.fmax(both, top.low_ah), top.high_ah)
+    offset = np.where(open_, both, top.offset_ah)
+    sd = np.where(open_, np.sqrt(1.0 / (second.sd_ah**-2 + top_sd**-2)), top.sd_ah)
+    # what the top alone rules out stays ruled out
+    least = np.where(open_, np.fmax(offset - NINE_IN_TEN * sd, top.low_ah), top.low_ah)
+    most = np.where(open_, np.fmin(offset + NINE_IN_TEN * sd, top.high_ah), top.high_ah)
+    least, most = np.fmin(least, offset), np.fmax(most, offset)
+    return replace(top, offset_ah=offset, sd_ah=sd, low_ah=least, high_ah=most)

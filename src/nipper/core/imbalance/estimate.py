@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
+from nipper.core.imbalance.bystep import tops_by_step, with_step
 from nipper.core.imbalance.capacity import (
     Capacities,
     Discharge,
@@ -139,13 +140,15 @@ def estimate(
 
     side_by_side(lambda charge: offsets_at(log, setup, charge, prior), full, take)
     found = list(discharges(log, setup, full, tops, prior))
-    both, held = with_low_end(tops, capacities(log, setup, found, tops, prior), setup.capacity_ah)
+    mids = middles(log, setup, charges, prior)
+    held = with_step(capacities(log, setup, found, tops, prior), tops, mids, log, setup)
+    both, held = with_low_end(tops_by_step(tops, held, mids, log, setup), held, setup.capacity_ah)
     told = [i for i, o in enumerate(both) if np.isfinite(o.offset_ah).any()]
     offsets, tops = [both[i] for i in told], [tops[i] for i in told]
     moved = moved_of(log, setup.leveller, offsets)
     drift = drift_of(offsets, moved, through(tops, moved, setup.capacity_ah))
     if not drift.tells:
-        drift = _elsewhere(drift, log, setup, prior, charges, found)
+        drift = _elsewhere(drift, log, setup, prior, mids, found)
     tick(1.0)
     return Estimate(
         charges=charges,
@@ -166,16 +169,15 @@ def _elsewhere(
     log: Log,
     setup: Setup,
     prior: Prior,
-    charges: Sequence[Charge],
+    mids: list[Offsets],
     found: Sequence[Discharge],
 ) -> Drift:
     """Lines through what is told of the cells elsewhere than at the tops: where charges pass the
     step of the plateau, else at the low ends of discharges.
     """
 
-    ups = middles(log, setup, charges, prior)
-    moved = moved_of(log, setup.leveller, ups)
-    by_step = told_elsewhere(drift, "step", ups, through(ups, moved, setup.capacity_ah))
+    moved = moved_of(log, setup.leveller, mids)
+    by_step = told_elsewhere(drift, "step", mids, through(mids, moved, setup.capacity_ah))
     if by_step.elsewhere:
         return by_step
     lows, left_ah = low_ends(log, setup, found, prior)

@@ -11,7 +11,7 @@ from nipper.core.imbalance.lag import told_late
 from nipper.core.imbalance.losing import TELLS_PCT_MONTH, unseen_mah_per_day, worth_mah_per_day
 from nipper.core.imbalance.unread import unread
 from nipper.core.imbalance.weak import WEAK_PCT, perhaps_weak, unseen_capacity_pct
-from nipper.core.logs.model import Log
+from nipper.core.logs.model import Floats, Log
 from nipper.core.logs.resets import longest_leap_years
 from nipper.core.setup import Setup
 
@@ -177,15 +177,31 @@ def _either(known: Estimate, setup: Setup) -> str:
     """Which cells hold less or stand lower, and it is not known which."""
     held = known.capacities
     cells = held.either(known.drift.last_ah, setup.capacity_ah)
-    if not cells:
-        return ""
-    least, most = (f"{-end(held.low_offset_ah[cells]):.0f}" for end in (np.max, np.min))
-    less = least if least == most else f"{least} to {most}"
-    return (
-        f"{names(cells)} had {less} Ah less left than the others at the low end: less capacity, or "
-        "less charge. Which of the two it is shows once a charge fills all cells; until then feed "
-        "nothing there."
-    )
+    at_low = [i for i in cells if np.isfinite(held.low_offset_ah[i])]
+    at_step = [i for i in cells if i not in at_low]
+    out: list[str] = []
+    if at_low:
+        out.append(
+            f"{names(at_low)} had {_less(held.low_offset_ah[at_low])} Ah less left than the others "
+            "at the low end: less capacity, or less charge."
+        )
+    if at_step:
+        out.append(
+            f"{names(at_step)} had {_less(held.behind_ah()[at_step])} Ah less than the others where"
+            " charges pass the step in the middle of the plateau: less capacity, or less charge."
+        )
+    if cells:
+        out.append(
+            "Which of the two it is shows once a charge fills all cells; until then feed nothing "
+            "there."
+        )
+    return " ".join(out)
+
+
+def _less(behind_ah: Floats) -> str:
+    """``3 to 5``, of charge against the others, Ah."""
+    least, most = (f"{-end:.0f}" for end in (np.max(behind_ah), np.min(behind_ah)))
+    return least if least == most else f"{least} to {most}"
 
 
 def _capacity(known: Estimate, log: Log, setup: Setup) -> str:

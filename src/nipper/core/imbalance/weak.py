@@ -82,12 +82,6 @@ def _weak_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
     value = 100.0 - less
     low = value - float(np.hypot(np.mean(pct - low_pct), SIZE_SHARE * less))
     high = value + float(np.hypot(np.mean(high_pct - pct), SIZE_SHARE * less))
-    deep = held.discharges
-    lows = "; ".join(
-        f"at the end of the discharge cell {i + 1} had {-held.low_offset_ah[i]:.1f} Ah less than "
-        f"the median cell, at the top it was {known.drift.last_ah[i]:+.1f} Ah off"
-        for i in cells
-    )
     weakest = cells[int(np.argmin(pct))]
     one_off = [i for i in cells if _as_if_one_were_off(known, setup, i)]
     return Cause(
@@ -101,8 +95,7 @@ def _weak_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
         unit="%",
         summary=f"{has(cells, 'holds', 'hold')} {less:.0f} % less than the others.",
         evidence=(
-            f"{lows[:1].upper()}{lows[1:]}: the difference is capacity.",
-            f"From {deep} discharge{'s' if deep != 1 else ''} held against a full charge.",
+            *_told_by(known, cells),
             *_of_groups(known, setup, one_off),
         ),
         actions=(
@@ -117,6 +110,40 @@ def _weak_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
         f"{names(cells).lower()} again.",
         serious=less > WEAK_PCT,
         again=partial(_weak_cells, known, setup),
+    )
+
+
+def _told_by(known: Estimate, cells: list[int]) -> Iterator[str]:
+    """Where these cells stood at two places."""
+    held, deep = known.capacities, known.capacities.discharges
+    by_step = [i for i in cells if held.by_step is not None and held.by_step[i]]
+    plain = [i for i in cells if i not in by_step]
+    for i in by_step:
+        yield _by_step(known, i)
+    if plain:
+        lows = "; ".join(
+            f"at the end of the discharge cell {i + 1} had {-held.low_offset_ah[i]:.1f} Ah less "
+            f"than the median cell, at the top it was {known.drift.last_ah[i]:+.1f} Ah off"
+            for i in plain
+        )
+        yield f"{lows[:1].upper()}{lows[1:]}: the difference is capacity."
+        yield f"From {deep} discharge{'s' if deep != 1 else ''} held against a full charge."
+
+
+def _by_step(known: Estimate, cell: int) -> str:
+    """A cell that is told by the step of the plateau and one of the ends."""
+    held = known.capacities
+    assert held.step_ah is not None
+    at_step = (
+        f"Where charges pass the step in the middle of the plateau cell {cell + 1} was "
+        f"{held.step_ah[cell]:+.1f} Ah off the median cell"
+    )
+    low_ah, top_ah = held.low_offset_ah[cell], known.drift.last_ah[cell]
+    if np.isfinite(low_ah):
+        return f"{at_step}, at the low end {low_ah:+.1f} Ah: the difference is capacity."
+    return (
+        f"{at_step}, at the top {top_ah:+.1f} Ah: it holds less. How much is open between a cell "
+        "that is smaller and one that has lost lithium: a discharge to the low end tells."
     )
 
 

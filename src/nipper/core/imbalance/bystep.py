@@ -1,0 +1,140 @@
+"""What the step in the middle of LFP's plateau tells beside the ends: which cells hold less, and
+how full those are that no end tells.
+
+A cell that holds less charge is as far behind at the step as at either end. One that holds less of
+it, level at the top, is so by a part of what it lacks: what it has given by then, if all of it is
+smaller; all it lacks, if it has lost lithium, for its step stays where it was above empty (from
+memory). So the way from the step to the top tells either of them, if not which. That from the step
+to the low end tells the first alone: a cell that has lost lithium looks like one that stands lower.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.imbalance.capacity import CAPACITY_SPREAD, Capacities, Second, helped
+from nipper.core.imbalance.lines import NINE_IN_TEN
+from nipper.core.imbalance.offsets import Offsets
+from nipper.core.logs.model import Log, nanmedian
+from nipper.core.setup import Setup
+
+Floats = NDArray[np.floating]
+
+LEAST_WAY, MOST_WAY = 0.15, 0.85  # of capacity, from the step to an end
+SURELY_SHARE = 0.015  # of capacity: so much less is no other reading of the same
+EITHER_SHARE = 0.015  # of capacity: so far down at the step is less charge, or less capacity
+LONGEST_S = 2 * 86400.0  # from one to the other: what leaks meanwhile is no capacity
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class _Told:
+    """How much more each cell holds and between what it lies, float64[cells] Ah."""
+
+    value: Floats
+    low: Floats
+    high: Floats
+
+
+def with_step(
+    held: Capacities, tops: Sequence[Offsets], mids: Sequence[Offsets], log: Log, setup: Setup
+) -> Capacities:
+    """The same, with cells told by the step and one of the ends, where no discharge from a full
+    charge tells them.
+    """
+    if not mids:
+        return held
+    held = replace(held, step_ah=nanmedian(np.array([mid.offset_ah for mid in mids])))
+    for told in (_against_tops(tops, mids, log, setup), _against_lows(held.lows, mids, log, setup)):
+        if told:
+            some = ~np.isfinite(held.deficit_ah) & np.isfinite(told.value)
+            held = held.but(some, told.value, told.low, told.high)
+    return held
+
+
+def _against_tops(
+    tops: Sequence[Offsets], mids: Sequence[Offsets], log: Log, setup: Setup
+) -> _Told | None:
+    """From the step of a charge to its top, where the herd was full."""
+    pairs = [(mid, top) for top in tops if top.on_knee and (mid := _last_before(mids, top))]
+    ways = [_way(log, mid, top, setup) + 1.0 - top.herd_pct / 100.0 for mid, top in pairs]
+    pairs = [pair for pair, way in zip(pairs, ways, strict=True) if LEAST_WAY < way < MOST_WAY]
+    if not pairs:
+        return None
+    way = float(np.median([way for way in ways if LEAST_WAY < way < MOST_WAY]))
+    less_ah = nanmedian(np.array([mid.offset_ah - top.offset_ah for mid, top in pairs]))
+    doubt_ah = NINE_IN_TEN * nanmedian(np.array([np.hypot(m.sd_ah, t.sd_ah) for m, t in pairs]))
+    if 2 * np.isfinite(less_ah).sum() <= less_ah.size:
+        return None
+    less_ah = less_ah - np.nanmedian(less_ah)
+    least, most = less_ah - doubt_ah, less_ah + doubt_ah
+    low, high = np.minimum(least, least / way), np.maximum(most, most / way)
+    return _Told(0.5 * (less_ah + less_ah / way), low, high)
+
+
+def _against_lows(
+    lows: Sequence[Offsets], mids: Sequence[Offsets], log: Log, setup: Setup
+) -> _Told | None:
+    """From the low end of a discharge to the step of the charge that follows; only cells that
+    surely hold less, for those that do not may have lost lithium.
+    """
+    told: list[_Told] = []
+    for low in lows:
+        mid = next((mid for mid in mids if mid.time_s > low.time_s), None)
+        way = _way(log, low, mid, setup) if mid else 0.0
+        if mid and LEAST_WAY < way < MOST_WAY:
+            with np.errstate(invalid="ignore"):  # one above the others is on the flat there
+                below_ah = np.where(low.offset_ah < 0.0, low.offset_ah, np.nan)
+            less_ah, open_ah = below_ah - mid.offset_ah, NINE_IN_TEN * mid.sd_ah
+            down = np.hypot(low.offset_ah - low.low_ah, open_ah)
+            up = np.hypot(low.high_ah - low.offset_ah, open_ah)
+            told.append(_Told(less_ah / way, (less_ah - down) / way, (less_ah + up) / way))
+    if not told:
+        return None
+    value, least, most = (
+        np.array(each) for each in zip(*((t.value, t.low, t.high) for t in told), strict=True)
+    )
+    # where the cell has just left the plateau that it has is sure, how far it has gone is not; the
+    # further it has, the less is known of either
+    best = np.argmin(np.where(np.isfinite(most), most, np.inf), axis=0)[None]
+    value, least, most = (np.take_along_axis(x, best, axis=0)[0] for x in (value, least, most))
+    with np.errstate(invalid="ignore"):
+        surely = most < -SURELY_SHARE * setup.capacity_ah
+    return _Told(*(np.where(surely, x, np.nan) for x in (value, least, most)))
+
+
+def _last_before(mids: Sequence[Offsets], top: Offsets) -> Offsets | None:
+    before = [mid for mid in mids if 0.0 < top.time_s - mid.time_s < LONGEST_S]
+    return before[-1] if before else None
+
+
+def _way(log: Log, first: Offsets, last: Offsets, setup: Setup) -> float:
+    """Charge counted from one to the other, of capacity; 0 where too long passes."""
+    if last.time_s - first.time_s > LONGEST_S:
+        return 0.0
+    ah = np.interp([first.time_s, last.time_s], log.time_s, log.charge_ah)
+    return float(ah[1] - ah[0]) / setup.capacity_ah
+
+
+def tops_by_step(
+    tops: list[Offsets], held: Capacities, mids: Sequence[Offsets], log: Log, setup: Setup
+) -> list[Offsets]:
+    """Tops with what the step of their charge says of the cells that they leave open."""
+    return [_by_step(top, held, mids, log, setup) for top in tops]
+
+
+def _by_step(
+    top: Offsets, held: Capacities, mids: Sequence[Offsets], log: Log, setup: Setup
+) -> Offsets:
+    mid = _last_before(mids, top)
+    if mid is None:
+        return top
+    way = float(np.clip(_way(log, mid, top, setup), LEAST_WAY, MOST_WAY))
+    spread_ah = np.fmin(held.sd_ah, CAPACITY_SPREAD * setup.capacity_ah)
+    spread_ah = np.where(np.isfinite(spread_ah), spread_ah, CAPACITY_SPREAD * setup.capacity_ah)
+    told = np.isfinite(held.deficit_ah)
+    at_top = mid.offset_ah - way * np.nan_to_num(held.deficit_ah)
+    sd = np.hypot(mid.sd_ah, way * spread_ah)
+    least_ah = np.where(told, -np.inf, -EITHER_SHARE * setup.capacity_ah)
+    return helped(top, Second(at_top, sd, least_ah), setup.capacity_ah)
