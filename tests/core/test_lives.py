@@ -59,9 +59,18 @@ def test_an_emptier_cell_on_a_curve_with_a_step_elsewhere_reads_rightly():
     ]
 
 
-def test_a_log_that_could_show_no_weak_cell_says_so():
-    """A tenth weaker, and never discharged that far: healthy, as far as the log tells."""
+def test_a_weak_cell_shows_at_the_step_however_far_the_pack_stays_from_empty():
+    """A tenth weaker, and never below a third: "healthy", as far as the log told."""
     made, found = judged("hoist", "low_capacity", 800)
+    (weak,) = found.findings
+    assert (weak.cause, weak.cells) == ("low_capacity", made.truth.cells)
+    assert weak.low <= (made.truth.low + made.truth.high) / 2 <= weak.high
+    assert "one that has lost lithium" in weak.evidence[0]
+
+
+def test_a_log_that_could_show_no_weak_cell_says_so():
+    """A fifth weaker, and never discharged that far: healthy, as far as the log tells."""
+    made, found = judged("backup", "low_capacity", 803)
     assert found.verdict == "healthy"
     (said,) = (a for a in found.advice if "would not show in this log" in a)
     hidden_pct = float(said.partition("up to ")[2].partition(" %")[0])

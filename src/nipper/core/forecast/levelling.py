@@ -152,8 +152,10 @@ def by_hand(setup: Setup, known: Known | None, least_pct: float = 0.15) -> list[
     out: list[ByHand] = []
     for i in np.argsort(-np.abs(np.nan_to_num(offset))):
         ah = float(offset[i])
-        if first_at_both[i] or not np.isfinite(ah) or abs(ah) < max(
-            2.0 * float(sd[i]), least_pct / 100.0 * setup.capacity_ah
+        if (
+            first_at_both[i]
+            or not np.isfinite(ah)
+            or abs(ah) < max(2.0 * float(sd[i]), least_pct / 100.0 * setup.capacity_ah)
         ):
             continue
         cell = int(i) + 1

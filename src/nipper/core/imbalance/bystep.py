@@ -22,7 +22,7 @@ from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
 
-LEAST_WAY, MOST_WAY = 0.15, 0.85  # of capacity, from the step to an end
+LEAST_WAY, MOST_WAY = 0.25, 0.85  # of capacity, from the step to an end
 SURELY_SHARE = 0.015  # of capacity: so much less is no other reading of the same
 EITHER_SHARE = 0.015  # of capacity: so far down at the step is less charge, or less capacity
 LONGEST_S = 2 * 86400.0  # from one to the other: what leaks meanwhile is no capacity
@@ -130,7 +130,7 @@ def _by_step(
     mid = _last_before(mids, top)
     if mid is None:
         return top
-    way = float(np.clip(_way(log, mid, top, setup), LEAST_WAY, MOST_WAY))
+    way = float(np.clip(_way(log, mid, top, setup), 0.0, MOST_WAY))
     spread_ah = np.fmin(held.sd_ah, CAPACITY_SPREAD * setup.capacity_ah)
     spread_ah = np.where(np.isfinite(spread_ah), spread_ah, CAPACITY_SPREAD * setup.capacity_ah)
     told = np.isfinite(held.deficit_ah)

@@ -29,21 +29,26 @@ from nipper.core.setup import Setup
 # 3.34 V, and lie 20 mV apart
 FROM_V, TO_V = 3.22, 3.37
 KNOT_SHARE = 0.01  # of capacity: the herd's curve is learnt in steps this fine
-FINE_SHARE = 0.001
+FINE_SHARE = 0.002
 # of capacity: a step and half of a flat beside it, for finding the step
 STEP_SHARE, FLAT_SHARE = 0.06, 0.07
 LEAST_STEP_V = 0.006  # more than the flats beside it rise
-WINDOW_SHARE = 0.15  # of capacity to either side of the step: that is looked at
-MOST_SHARE = 0.12  # of capacity: shifts that are tried
+WINDOW_SHARE = 0.19  # of capacity to either side of the step: that is looked at
+MOST_SHARE = 0.16  # of capacity: shifts that are tried
+TOLD_SHARE = 0.13  # near the last of them the true one may lie beyond
+VAGUE_SHARE = 0.015  # of capacity: one less sure is not told
 SEEN_SHARE = 0.03  # of capacity: a cell's own step must lie so far inside of what was walked
+# of capacity, from the beginning of a charge: hysteresis and what is slow in a cell settle
+START_SHARE = 0.06
 LEAST_ROWS = 16
 MOST_CHARGES = 60  # more only repeat each other
 INDEPENDENT = 40
 FIT_SD_V = 0.001
+BEYOND_SD_V = 0.012
 READING_SD_V = 0.010  # of a reading that is wrong by the same
 OWN_SD_V = 0.02  # of what a cell's own resistance makes of the swing of the current
 IDLE_SHARE = -0.01  # of capacity an hour: what charges, and short rests
-MODEL_SHARE, MODEL_PCT = 0.08, 0.2
+MODEL_SHARE, MODEL_PCT = 0.12, 0.2
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -60,6 +65,11 @@ class _Step:
     def volts(self, ah: Floats) -> Floats:
         """The herd's voltage at a charge; the flat goes on beyond its ends."""
         return pchip(self.knots_ah, self.freed_v, np.clip(ah, self.knots_ah[0], self.knots_ah[-1]))
+
+    def known(self, ah: Floats) -> Floats:
+        """How much a reading counts there: beyond what the herd has walked the curve is guessed."""
+        walked = (ah >= self.knots_ah[0]) & (ah <= self.knots_ah[-1])
+        return np.where(walked, 1.0, (FIT_SD_V / BEYOND_SD_V) ** 2)
 
 
 def middles(log: Log, setup: Setup, charges: Sequence[Charge], prior: Prior) -> list[Offsets]:
@@ -78,7 +88,8 @@ def middle_of(log: Log, setup: Setup, charge: Charge, prior: Prior) -> Offsets |
     """The same from one charge; None where the herd passes no step that can be told."""
     rows = np.arange(charge.start, charge.stop)
     rows = rows[log.current_a[rows] > IDLE_SHARE * setup.capacity_ah]
-    read = read_rows(log, rows, prior, _on_plateau)
+    begun = log.charge_ah[rows] - log.charge_ah[rows[:1]] > START_SHARE * setup.capacity_ah
+    read = read_rows(log, rows[begun], prior, _on_plateau)
     step = read and _step(read, setup, prior)
     if not read or not step:
         return None
@@ -88,7 +99,8 @@ def middle_of(log: Log, setup: Setup, charge: Charge, prior: Prior) -> Offsets |
         return None
     shift, sd = _shifts(read, near, step, setup.capacity_ah)
     inside = _inside(read.counted_ah[near], step.at_ah - shift, setup.capacity_ah)
-    told = read.seen & inside
+    told = read.seen & inside & (np.abs(shift) < TOLD_SHARE * setup.capacity_ah)
+    told &= sd < VAGUE_SHARE * setup.capacity_ah
     shift, sd = (np.where(told, x, np.nan) for x in (shift, sd))
     if 2 * told.sum() <= told.size:
         return None
@@ -159,13 +171,17 @@ def _shifts(
     bins = np.floor((read.counted_ah[near] - first_ah) / fine_ah).astype(np.intp)
     own_v = read.cell_v[near] - read.herd_v[near][:, None]
     some, count, (amps, *y) = _binned(bins, [read.current_a[near], *own_v.T])
-    places = np.arange(-most, int(bins.max()) + most + 1) + 0.5
-    table = step.volts(first_ah + fine_ah * places)
-    h = np.lib.stride_tricks.sliding_window_view(table, 2 * most + 1)[some]
-    h = h - h[:, [most]]
-    left = _left(np.array(y), h, np.stack([np.ones(amps.size), amps]), count)
+    places = first_ah + fine_ah * (np.arange(-most, int(bins.max()) + most + 1) + 0.5)
+    h, known = (
+        np.lib.stride_tricks.sliding_window_view(x, 2 * most + 1)[some]
+        for x in (step.volts(places), step.known(places))
+    )
+    columns = np.stack([np.ones(amps.size), amps])
+    sure = count[:, None] * known
+    left, open_ = _left(np.array(y), h - h[:, [most]], columns, sure)
     usual_v = np.maximum(FIT_SD_V, np.sqrt(np.maximum(left.min(axis=1), 0.0) / near.size))
-    misfit = min(1.0, INDEPENDENT / near.size) * left / usual_v[:, None] ** 2
+    counts = min(1.0, INDEPENDENT / near.size)
+    misfit = counts * (left / usual_v[:, None] ** 2 - count @ np.log(known)) + open_
     weight = np.exp(-0.5 * (misfit - misfit.min(axis=1, keepdims=True)))
     weight /= weight.sum(axis=1, keepdims=True)
     shifts_ah = fine_ah * np.arange(-most, most + 1)
@@ -182,30 +198,26 @@ def _binned(
     return some, count[some], [np.bincount(bins, x)[some] / count[some] for x in columns]
 
 
-def _left(y: Floats, h: Floats, columns: Floats, count: NDArray[np.intp]) -> Floats:
+def _left(y: Floats, h: Floats, columns: Floats, sure: Floats) -> tuple[Floats, Floats]:
     """What each shift leaves of each cell's readings, float64[cells, shifts] V squared, with the
-    columns' parts fitted away.
+    columns' parts fitted away; and what those leave open, float64[shifts].
 
     Parameters
     ----------
     y : float64[cells, bins], above the herd
     h : float64[bins, shifts], what the shift makes of that
     columns : float64[2, bins], 1 and the current
-    count : of readings in each bin
+    sure : float64[bins, shifts], how much each reading counts
     """
     swing_a = float(np.ptp(columns[1])) + 1e-9
-    open_ = np.diag([(FIT_SD_V / READING_SD_V) ** 2, (FIT_SD_V * swing_a / OWN_SD_V) ** 2])
-    weighed = columns * count
-    inverse = np.linalg.inv(weighed @ columns.T + open_)
-    of_y, of_h = weighed @ y.T, weighed @ h
-
-    def without(whole: Floats, first: Floats, second: Floats) -> Floats:
-        return whole - np.sum(first * (inverse @ second), axis=0)
-
-    own = without(y**2 @ count, of_y, of_y)
-    shift = without(count @ h**2, of_h, of_h)
-    both = (y * count) @ h - of_y.T @ inverse @ of_h
-    return own[:, None] + shift - 2.0 * both
+    prior = np.array([(FIT_SD_V / READING_SD_V) ** 2, (FIT_SD_V * swing_a / OWN_SD_V) ** 2])
+    pairs = columns[:, None] * columns
+    gram = np.moveaxis(pairs @ sure, -1, 0) + np.diag(prior)
+    e_e = y**2 @ sure - 2.0 * y @ (h * sure) + np.sum(h**2 * sure, axis=0)
+    e_x = np.stack([(y * x) @ sure - x @ (h * sure) for x in columns])
+    inverse: Floats = np.linalg.inv(gram)
+    first, second = (inverse[:, i, 0] * e_x[0] + inverse[:, i, 1] * e_x[1] for i in (0, 1))
+    return e_e - e_x[0] * first - e_x[1] * second, np.log(np.linalg.det(gram))
 
 
 def _inside(walked_ah: Floats, own_step_ah: Floats, capacity_ah: float) -> Flags:
