@@ -492,7 +492,7 @@ def test_a_trip_of_a_few_days_is_not_passed_over():
         ah_per_day=rng.normal(0, 0.01, 8) * 10 ** rng.uniform(-1, 1.5),
         last_ah=rng.normal(0, 0.6, 8) * 10 ** rng.uniform(-1, 0.5),
         sd_ah_per_day=np.full(8, 1e-9),
-        lows=None,
+        elsewhere=None,
         moved_known=False,
         days=30.0,
     )

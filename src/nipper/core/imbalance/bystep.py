@@ -79,17 +79,7 @@ def _against_lows(
     """From the low end of a discharge to the step of the charge that follows; only cells that
     surely hold less, for those that do not may have lost lithium.
     """
-    told: list[_Told] = []
-    for low in lows:
-        mid = next((mid for mid in mids if mid.time_s > low.time_s), None)
-        way = _way(log, low, mid, setup) if mid else 0.0
-        if mid and LEAST_WAY < way < MOST_WAY:
-            with np.errstate(invalid="ignore"):  # one above the others is on the flat there
-                below_ah = np.where(low.offset_ah < 0.0, low.offset_ah, np.nan)
-            less_ah, open_ah = below_ah - mid.offset_ah, NINE_IN_TEN * mid.sd_ah
-            down = np.hypot(low.offset_ah - low.low_ah, open_ah)
-            up = np.hypot(low.high_ah - low.offset_ah, open_ah)
-            told.append(_Told(less_ah / way, (less_ah - down) / way, (less_ah + up) / way))
+    told = [one for low in lows if (one := _against_low(low, mids, log, setup))]
     if not told:
         return None
     value, least, most = (
@@ -102,6 +92,24 @@ def _against_lows(
     with np.errstate(invalid="ignore"):
         surely = most < -SURELY_SHARE * setup.capacity_ah
     return _Told(*(np.where(surely, x, np.nan) for x in (value, least, most)))
+
+
+def _against_low(low: Offsets, mids: Sequence[Offsets], log: Log, setup: Setup) -> _Told | None:
+    mid = next((mid for mid in mids if mid.time_s > low.time_s), None)
+    way = _way(log, low, mid, setup) if mid else 0.0
+    if mid is None or not LEAST_WAY < way < MOST_WAY:
+        return None
+    less_ah = low.offset_ah - mid.offset_ah
+    # cells of one batch hold about alike: where many differ it is the curve's tail that is not
+    # known
+    usual_ah = nanmedian(less_ah[:, None])
+    apart_ah = np.nan_to_num(1.4826 * nanmedian(np.abs(less_ah - usual_ah)[:, None]))
+    open_ah = NINE_IN_TEN * np.hypot(mid.sd_ah, apart_ah)
+    with np.errstate(invalid="ignore"):  # a cell above the others is on the flat there
+        less_ah = np.where(low.offset_ah < 0.0, less_ah, np.nan)
+    down = np.hypot(low.offset_ah - low.low_ah, open_ah)
+    up = np.hypot(low.high_ah - low.offset_ah, open_ah)
+    return _Told(less_ah / way, (less_ah - down) / way, (less_ah + up) / way)
 
 
 def _last_before(mids: Sequence[Offsets], top: Offsets) -> Offsets | None:

@@ -1,12 +1,11 @@
 """Offsets over time: what a cell gains or loses by itself, apart from what the balancer moved."""
 
 from dataclasses import dataclass, replace
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.lines import Lines, Moved, told_days
+from nipper.core.imbalance.lines import Lines, Moved, Place, told_days
 from nipper.core.imbalance.offsets import Offsets
 from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Balancer
@@ -14,11 +13,6 @@ from nipper.core.setup import Balancer
 Floats = NDArray[np.floating]
 
 NAMES = ("offset_ah", "sd_ah", "low_ah", "high_ah")  # of what a reading tells of each cell
-# where a cell is told, and of a drift, how well its millivolts are known there as charge. At low
-# ends a cell goes on below all the herd has walked: 0.6 to 1.4 of the true loss on 25 packs of the
-# other physics; at the step 0.94 to 1.06 on 80 of three physics
-Place = Literal["top", "low end", "step"]
-SCALE_SHARE: dict[Place, float] = {"top": 0.15, "low end": 0.2, "step": 0.06}
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -54,6 +48,7 @@ class Drift:
     ah_per_day, sd_ah_per_day : float64[cells], against the median; NaN where there are too few
         charges or days
     start_ah : float64[cells], the line at the first charge
+    scale_share : of a drift, one standard deviation: what is open of its scale
     elsewhere : what the lines go through, where the tops of the charges tell of too few cells;
         None: they go through the tops
     """
@@ -68,6 +63,7 @@ class Drift:
     ah_per_day: Floats
     sd_ah_per_day: Floats
     start_ah: Floats
+    scale_share: float
     elsewhere: Elsewhere | None = None
 
     @property
@@ -93,11 +89,6 @@ class Drift:
         :attr:`sd_ah_per_day` says only whether there is one.
         """
         return np.hypot(self.sd_ah_per_day, self.scale_share * np.abs(self.ah_per_day))
-
-    @property
-    def scale_share(self) -> float:
-        """Of a drift, one standard deviation: what is open of its scale."""
-        return SCALE_SHARE[self.place]
 
     @property
     def place(self) -> Place:
@@ -200,22 +191,23 @@ def drift_of(offsets: list[Offsets], moved: Moved, lines: Lines) -> Drift:
         ah_per_day=lines.ah_per_day,
         sd_ah_per_day=lines.sd_ah_per_day,
         start_ah=lines.start_ah,
+        scale_share=lines.scale_share,
     )
 
 
 def told_elsewhere(drift: Drift, place: Place, readings: list[Offsets], lines: Lines) -> Drift:
-    """The same with lines through other readings than the tops, where those tell of most cells.
+    """The same with lines through other readings than the tops.
 
     One cell that ends all charges leaves the others on the flat there, and a leak behind it would
     not show. Where all pass the step of the plateau it does, and at the low ends: what cells have
     left when the first is empty falls with what they lose.
     """
     left, sd = (np.array([getattr(o, name) for o in readings]) for name in NAMES[:2])
-    other = replace(
+    return replace(
         drift,
         ah_per_day=lines.ah_per_day,
         sd_ah_per_day=lines.sd_ah_per_day,
         start_ah=lines.start_ah,
+        scale_share=lines.scale_share,
         elsewhere=Elsewhere(place, lines.time_s, left, sd),
     )
-    return other if other.tells else drift

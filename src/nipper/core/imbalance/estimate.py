@@ -2,8 +2,9 @@
 the balancer did.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +13,6 @@ from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.bystep import tops_by_step, with_step
 from nipper.core.imbalance.capacity import (
     Capacities,
-    Discharge,
     capacities,
     discharges,
     low_ends,
@@ -20,13 +20,12 @@ from nipper.core.imbalance.capacity import (
 )
 from nipper.core.imbalance.drift import Drift, drift_of, moved_of, told_elsewhere
 from nipper.core.imbalance.lag import aligned, lags_and_sign
-from nipper.core.imbalance.lines import near_the_knee, through
+from nipper.core.imbalance.lines import Lines, Place, near_the_knee, through
 from nipper.core.imbalance.middle import middles
 from nipper.core.imbalance.offsets import Offsets, lead_h, offsets_at, resistance_prior
 from nipper.core.imbalance.reach import for_one_cell_ah
 from nipper.core.imbalance.remedies import TopEnd
 from nipper.core.imbalance.resistance import Resistances, step_resistances
-from nipper.core.imbalance.shifts import Prior
 from nipper.core.imbalance.signals import Signals, signals
 from nipper.core.imbalance.swing import swing
 from nipper.core.logs.charges import Charge, cells_at_each, find_charges
@@ -145,10 +144,8 @@ def estimate(
     both, held = with_low_end(tops_by_step(tops, held, mids, log, setup), held, setup.capacity_ah)
     told = [i for i, o in enumerate(both) if np.isfinite(o.offset_ah).any()]
     offsets, tops = [both[i] for i in told], [tops[i] for i in told]
-    moved = moved_of(log, setup.leveller, offsets)
-    drift = drift_of(offsets, moved, through(tops, moved, setup.capacity_ah))
-    if not drift.tells:
-        drift = _elsewhere(drift, log, setup, prior, mids, found)
+    lows = partial(low_ends, log, setup, found, prior)
+    drift = _drift(log, setup, _Readings(offsets, tops, mids, lows))
     tick(1.0)
     return Estimate(
         charges=charges,
@@ -164,27 +161,38 @@ def estimate(
     )
 
 
-def _elsewhere(
-    drift: Drift,
-    log: Log,
-    setup: Setup,
-    prior: Prior,
-    mids: list[Offsets],
-    found: Sequence[Discharge],
-) -> Drift:
-    """Lines through what is told of the cells elsewhere than at the tops: where charges pass the
-    step of the plateau, else at the low ends of discharges.
+@dataclass(frozen=True, eq=False, slots=True)
+class _Readings:
+    """Where the cells were told: at the tops of charges with what else helps them, by the tops
+    alone, at the step of the plateau; and at the low ends, read where nothing else tells.
     """
 
-    moved = moved_of(log, setup.leveller, mids)
-    by_step = told_elsewhere(drift, "step", mids, through(mids, moved, setup.capacity_ah))
-    if by_step.elsewhere:
-        return by_step
-    lows, left_ah = low_ends(log, setup, found, prior)
-    moved = moved_of(log, setup.leveller, lows)
+    offsets: list[Offsets]
+    tops: list[Offsets]
+    mids: list[Offsets]
+    lows: Callable[[], tuple[list[Offsets], Floats]]
+
+
+def _drift(log: Log, setup: Setup, read: _Readings) -> Drift:
+    """Lines through the tops and the step together; where the tops tell of too few cells, through
+    the step alone, else through the low ends.
+    """
+
+    def by(readings: list[Offsets], place: Place = "top", depth_ah: Floats | None = None) -> Lines:
+        moved = moved_of(log, setup.leveller, readings)
+        return through(readings, moved, setup.capacity_ah, place, depth_ah)
+
+    by_tops, by_step = by(read.tops), by(read.mids, "step")
+    lines = by_tops.with_other(by_step) if by_tops.tells else by_tops
+    drift = drift_of(read.offsets, moved_of(log, setup.leveller, read.offsets), lines)
+    if by_tops.tells:
+        return drift
+    if by_step.tells:
+        return told_elsewhere(drift, "step", read.mids, by_step)
+    lows, left_ah = read.lows()
     near = [near_the_knee(low, setup.capacity_ah) for low in lows]
-    lines = through(near, moved, setup.capacity_ah, left_ah)
-    return told_elsewhere(drift, "low end", lows, lines)
+    by_lows = by(near, "low end", left_ah)
+    return told_elsewhere(drift, "low end", lows, by_lows) if by_lows.tells else drift
 
 
 def _full_s(log: Log, setup: Setup, full: list[Charge]) -> Floats:

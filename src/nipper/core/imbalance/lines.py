@@ -1,6 +1,7 @@
 """Straight lines through what each cell holds against the others, over time."""
 
 from dataclasses import dataclass, replace
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,11 +18,6 @@ LEAST_DAYS = 5.0
 # good
 SERIAL_FACTOR = 1.6
 TOLD_PCT = 0.5  # of capacity: an offset whose standard deviation is larger stands on the flat
-# most of a reading's uncertainty (curve, resistance) is the same at every charge and moves no
-# slope: the scatter about the line may speak for it, down to this share of the variance
-SHARED = 0.06
-# at low ends it is less alike: loads and cold differ from one to the next
-SHARED_LOW = 0.12
 LEAST_DOUBT = 0.0006  # of capacity, of any offset read at a knee
 NINE_IN_TEN = 1.645  # standard deviations to either side
 # of what the balancer moved in a cell, one standard deviation: its current goes with the voltage,
@@ -32,6 +28,17 @@ VAGUE_SHARE, PAST_SHARE = 0.007, 0.012
 # how much what is read at a low end may go with the herd's charge there, Ah an Ah: a cell that
 # holds a fifth less passes its knee at a fifth less charge
 DEPTH_OPEN = 0.2
+
+
+# where a cell is told, and of a drift, how well its millivolts are known there as charge. At low
+# ends a cell goes on below all the herd has walked: 0.6 to 1.4 of the true loss on 25 packs of the
+# other physics; at the step 0.94 to 1.06 on 80 of three physics
+Place = Literal["top", "low end", "step"]
+SCALE_SHARE: dict[Place, float] = {"top": 0.15, "low end": 0.2, "step": 0.06}
+# most of a reading's uncertainty (curve, resistance) is the same at every charge and moves no
+# slope: the scatter about the line may speak for it, down to this share of the variance. At low
+# ends it is less alike, for loads and cold differ from one to the next; at the step noise is most
+SHARED: dict[Place, float] = {"top": 0.06, "low end": 0.12, "step": 0.17}
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -64,16 +71,56 @@ class Lines:
     time_s : float64[readings], of what they go through, Unix seconds
     ah_per_day, sd_ah_per_day : float64[cells]; NaN where there are too few readings or days
     start_ah : float64[cells], at the first reading
+    scale_share : of a drift, one standard deviation: what is open of its scale
     """
 
     time_s: Floats
     ah_per_day: Floats
     sd_ah_per_day: Floats
     start_ah: Floats
+    scale_share: float
+
+    @property
+    def tells(self) -> bool:
+        """Whether most cells have a line."""
+        return 2 * int(np.isfinite(self.ah_per_day).sum()) > self.ah_per_day.size
+
+    def with_other(self, other: "Lines") -> "Lines":
+        """The same, each slope weighed with that of lines through other readings.
+
+        What the scale leaves open of a slope counts for its size, not for whether there is one.
+        """
+        if not other.tells:
+            return self
+        both = np.stack([self.ah_per_day, other.ah_per_day])
+        sd = np.stack([self.sd_ah_per_day, other.sd_ah_per_day])
+        shares = np.array([[self.scale_share], [other.scale_share]])
+        told = np.isfinite(both)
+        with np.errstate(invalid="ignore"):
+            error = np.hypot(sd, shares * np.fmax.reduce(np.abs(both), axis=0))
+        weight = np.where(told, error**-2, 0.0)
+        total = np.where(told.any(axis=0), weight.sum(axis=0), np.nan)
+        slope = np.sum(weight * np.where(told, both, 0.0), axis=0) / total
+        apart = np.abs(np.diff(both, axis=0)[0]) / np.hypot(*error)
+        wider = np.fmax(1.0, 0.5 * np.nan_to_num(apart))
+        own = np.where(told, sd**-2, 0.0).sum(axis=0)
+        own = np.where(told.any(axis=0), own, np.nan)
+        half_days = 0.5 * told_days(self.time_s)
+        return replace(
+            self,
+            ah_per_day=slope,
+            sd_ah_per_day=wider / np.sqrt(own),
+            start_ah=self.start_ah + (self.ah_per_day - slope) * half_days,
+            scale_share=float(np.sum(shares**-2) ** -0.5),
+        )
 
 
 def through(
-    readings: list[Offsets], moved: Moved, capacity_ah: float, depth_ah: Floats | None = None
+    readings: list[Offsets],
+    moved: Moved,
+    capacity_ah: float,
+    place: Place = "top",
+    depth_ah: Floats | None = None,
 ) -> Lines:
     """Weighted least squares per cell; the scatter about the line widens its uncertainty where the
     readings' own is too small.
@@ -97,14 +144,14 @@ def through(
         own = np.array([o.offset_ah for o in readings]) - moved.apart_ah
         own_sd = np.hypot(np.array([o.sd_ah for o in readings]), LEAST_DOUBT * capacity_ah)
         for i in range(slope.size):
-            line = straight_line(days, own[:, i], own_sd[:, i], leg, depth_ah)
+            line = straight_line(days, own[:, i], own_sd[:, i], leg, depth_ah, SHARED[place])
             slope[i], slope_sd[i], start[i] = line
         slope -= np.nanmedian(slope) if np.isfinite(slope).any() else 0.0
         open_ah = np.hypot(
             _open_ah(readings, slope, capacity_ah), MOVED_SHARE * np.abs(moved.whole_ah)
         )
         slope_sd = np.hypot(slope_sd, open_ah / long_d)
-    return Lines(time_s, slope, slope_sd, start)
+    return Lines(time_s, slope, slope_sd, start, SCALE_SHARE[place])
 
 
 def near_the_knee(low: Offsets, capacity_ah: float) -> Offsets:
@@ -169,6 +216,7 @@ def straight_line(
     sd: Floats,
     leg: NDArray[np.intp] | None = None,
     depth_ah: Floats | None = None,
+    shared: float = SHARED["top"],
 ) -> tuple[float, float, float]:
     """Weighted straight line, outliers damped: slope a day, its standard deviation, value at day 0;
     NaN with too few charges or days. With ``leg`` each of those has a level of its own; with
@@ -193,7 +241,6 @@ def straight_line(
         usual = 1.4826 * np.median(np.abs(residual)) + 1e-9
         w = np.minimum(1.0, 2.5 * usual / np.maximum(np.abs(residual), 1e-12)) * plain
     free = y.size - len(columns) - np.unique(of).size
-    shared = SHARED if depth_ah is None else SHARED_LOW
     scatter = max(shared, float(np.sum(w * residual**2) / max(1, free)))
     slope, own = float(slopes[0]), float(np.linalg.inv(gram)[0, 0])
     start = float(level[0]) - slope * float(columns[0][0] - x[0, 0])

@@ -19,9 +19,9 @@ from nipper.core.setup import Setup
 DRIFT_PCT_MONTH = 0.12
 TELLS_PCT_MONTH = 1.0  # of capacity: a leak that is worth knowing (common practice)
 DRIFT_TOTAL_PCT = 0.25  # of capacity over the log: less cannot be seen at the knee
-# of a drift, nine in ten and one standard deviation: how far sizes are off on packs of other
+# of a block's drift at the tops, one standard deviation: how far sizes are off on packs of other
 # simulators
-LEAK_SHARE, BLOCK_SHARE = 0.25, 0.07
+BLOCK_SHARE = 0.07
 
 
 def losing(known: Estimate, setup: Setup) -> Iterator[Cause]:
@@ -128,8 +128,7 @@ class _Losses:
 def _leaking(known: Estimate, setup: Setup, losses: _Losses, cells: list[int]) -> Cause:
     drift, mah, days = known.drift, losses.mah, 14
     value = float(np.mean(mah[cells]))
-    share = 1.645 * drift.scale_share if drift.elsewhere else LEAK_SHARE
-    width = float(np.hypot(1.645 * np.mean(losses.sd[cells]), share * value))
+    width = 1.645 * float(np.hypot(np.mean(losses.sd[cells]), drift.scale_share * value))
     low, high = value - width, value + width
     part = (
         " after taking out what the balancer moved" if drift.moved_known and setup.leveller else ""
@@ -212,7 +211,8 @@ def _group(
     value = float(np.median(mah[block]) - np.nanmedian(mah[rest]))
     # what all cells of the block share does not average out among them
     scatter = float(np.std(mah[block])) / np.sqrt(block.size)
-    share = known.drift.scale_share if known.drift.elsewhere else BLOCK_SHARE
+    open_ = known.drift.scale_share
+    share = open_ if known.drift.place == "low end" else min(BLOCK_SHARE, open_)
     error = float(np.hypot(np.hypot(np.median(sd[block]), scatter), share * value))
     first, last = int(block[0]) + 1, int(block[-1]) + 1
     return Cause(

@@ -44,6 +44,7 @@ LEAST_ROWS = 16
 MOST_CHARGES = 60  # more only repeat each other
 INDEPENDENT = 40
 FIT_SD_V = 0.001
+ABOVE_V = 0.004
 BEYOND_SD_V = 0.012
 READING_SD_V = 0.010  # of a reading that is wrong by the same
 OWN_SD_V = 0.02  # of what a cell's own resistance makes of the swing of the current
@@ -55,12 +56,14 @@ MODEL_SHARE, MODEL_PCT = 0.12, 0.2
 class _Step:
     """The herd's curve about its step: charges counted and volts, freed of the current's drop.
 
-    ``at_ah`` is the middle of the step.
+    ``at_ah`` is the middle of the step, ``top_v`` where the flat above it ends: a cell that is
+    higher is on its way to full.
     """
 
     knots_ah: Floats
     freed_v: Floats
     at_ah: float
+    top_v: float
 
     def volts(self, ah: Floats) -> Floats:
         """The herd's voltage at a charge; the flat goes on beyond its ends."""
@@ -133,7 +136,8 @@ def _step(read: Read, setup: Setup, prior: Prior) -> _Step | None:
     best = int(np.argmax(beyond))
     if beyond[best] < LEAST_STEP_V:
         return None
-    return _Step(knots_ah, freed_v, float(at_ah[middle[best]]))
+    top_v = float(volts[middle[best] + half + flat]) + ABOVE_V
+    return _Step(knots_ah, freed_v, float(at_ah[middle[best]]), top_v)
 
 
 def _herd(
@@ -167,57 +171,81 @@ def _shifts(
     integrated out for each.
     """
     fine_ah, most = FINE_SHARE * capacity_ah, round(MOST_SHARE / FINE_SHARE)
-    first_ah = float(read.counted_ah[near].min())
-    bins = np.floor((read.counted_ah[near] - first_ah) / fine_ah).astype(np.intp)
-    own_v = read.cell_v[near] - read.herd_v[near][:, None]
-    some, count, (amps, *y) = _binned(bins, [read.current_a[near], *own_v.T])
-    places = first_ah + fine_ah * (np.arange(-most, int(bins.max()) + most + 1) + 0.5)
+    ah = read.counted_ah[near]
+    bins = np.floor((ah - ah.min()) / fine_ah).astype(np.intp)
+    some = np.unique(bins)
+    places = ah.min() + fine_ah * (np.arange(-most, int(bins.max()) + most + 1) + 0.5)
     h, known = (
         np.lib.stride_tricks.sliding_window_view(x, 2 * most + 1)[some]
         for x in (step.volts(places), step.known(places))
     )
-    columns = np.stack([np.ones(amps.size), amps])
-    sure = count[:, None] * known
-    left, open_ = _left(np.array(y), h - h[:, [most]], columns, sure)
-    usual_v = np.maximum(FIT_SD_V, np.sqrt(np.maximum(left.min(axis=1), 0.0) / near.size))
-    counts = min(1.0, INDEPENDENT / near.size)
-    misfit = counts * (left / usual_v[:, None] ** 2 - count @ np.log(known)) + open_
+    above_v = (read.cell_v[near] - read.herd_v[near][:, None]).T
+    plain = above_v + step.volts(ah) < step.top_v
+    count = _sums(bins, plain)[:, some]
+    y = _sums(bins, above_v * plain)[:, some] / np.maximum(count, 1.0)
+    amps = _sums(bins, read.current_a[near][None])[0, some] / np.bincount(bins)[some]
+    left, open_ = _left(y, h - h[:, [most]], amps, _Counts(count, known))
+    rows = np.maximum(count.sum(axis=1, keepdims=True), 1.0)
+    best_v = np.sqrt(np.maximum(left.min(axis=1, keepdims=True), 0.0) / rows)
+    independent = np.minimum(1.0, INDEPENDENT / rows)
+    misfit = left / np.maximum(FIT_SD_V, best_v) ** 2 - count @ np.log(known)
+    mean, sd = _likely(independent * misfit + open_, fine_ah * np.arange(-most, most + 1))
+    return mean, np.where(rows[:, 0] < LEAST_ROWS, np.inf, sd)
+
+
+def _sums(bins: NDArray[np.intp], rows: NDArray[np.generic]) -> Floats:
+    """Sums of each cell's readings in each bin, float64[cells, bins]."""
+    return np.array([np.bincount(bins, own) for own in rows]).astype(float)
+
+
+def _likely(misfit: Floats, shifts_ah: Floats) -> tuple[Floats, Floats]:
+    """Mean and standard deviation over the shifts, float64[cells], of a misfit that is twice a
+    negative log likelihood.
+    """
     weight = np.exp(-0.5 * (misfit - misfit.min(axis=1, keepdims=True)))
     weight /= weight.sum(axis=1, keepdims=True)
-    shifts_ah = fine_ah * np.arange(-most, most + 1)
     mean = weight @ shifts_ah
     return mean, np.sqrt(np.maximum(weight @ shifts_ah**2 - mean**2, 0.0))
 
 
-def _binned(
-    bins: NDArray[np.intp], columns: Sequence[Floats]
-) -> tuple[NDArray[np.intp], NDArray[np.intp], list[Floats]]:
-    """Which bins have readings, how many, and the mean of each column there."""
-    count = np.bincount(bins)
-    some = np.flatnonzero(count)
-    return some, count[some], [np.bincount(bins, x)[some] / count[some] for x in columns]
+@dataclass(frozen=True, eq=False, slots=True)
+class _Counts:
+    """How many readings of each cell lie in each bin, [cells, bins], and how much each counts for
+    each shift, float64[bins, shifts].
+    """
+
+    count: Floats
+    known: Floats
+
+    def sums(self, of_cells: Floats, of_shifts: Floats | None = None) -> Floats:
+        """Over all bins, float64[cells, shifts], of what is [cells, bins] or [bins]; and of what is
+        [bins, shifts].
+        """
+        known = self.known if of_shifts is None else self.known * of_shifts
+        return (self.count * of_cells) @ known
 
 
-def _left(y: Floats, h: Floats, columns: Floats, sure: Floats) -> tuple[Floats, Floats]:
-    """What each shift leaves of each cell's readings, float64[cells, shifts] V squared, with the
-    columns' parts fitted away; and what those leave open, float64[shifts].
+def _left(y: Floats, h: Floats, amps: Floats, counts: _Counts) -> tuple[Floats, Floats]:
+    """What each shift leaves of each cell's readings, V squared, with a constant and a resistance
+    fitted away; and what those leave open: float64[cells, shifts] each.
 
     Parameters
     ----------
     y : float64[cells, bins], above the herd
     h : float64[bins, shifts], what the shift makes of that
-    columns : float64[2, bins], 1 and the current
-    sure : float64[bins, shifts], how much each reading counts
+    amps : float64[bins]
     """
-    swing_a = float(np.ptp(columns[1])) + 1e-9
-    prior = np.array([(FIT_SD_V / READING_SD_V) ** 2, (FIT_SD_V * swing_a / OWN_SD_V) ** 2])
-    pairs = columns[:, None] * columns
-    gram = np.moveaxis(pairs @ sure, -1, 0) + np.diag(prior)
-    e_e = y**2 @ sure - 2.0 * y @ (h * sure) + np.sum(h**2 * sure, axis=0)
-    e_x = np.stack([(y * x) @ sure - x @ (h * sure) for x in columns])
-    inverse: Floats = np.linalg.inv(gram)
-    first, second = (inverse[:, i, 0] * e_x[0] + inverse[:, i, 1] * e_x[1] for i in (0, 1))
-    return e_e - e_x[0] * first - e_x[1] * second, np.log(np.linalg.det(gram))
+    swing_a = float(np.ptp(amps)) + 1e-9
+    one, sums = np.ones(amps.size), counts.sums
+    a11 = sums(one) + (FIT_SD_V / READING_SD_V) ** 2
+    a12 = sums(amps)
+    a22 = sums(amps**2) + (FIT_SD_V * swing_a / OWN_SD_V) ** 2
+    b1 = sums(y) - sums(one, h)
+    b2 = sums(y * amps) - sums(amps, h)
+    e_e = sums(y**2) - 2.0 * sums(y, h) + sums(one, h**2)
+    det = a11 * a22 - a12**2
+    fitted = (a22 * b1**2 - 2.0 * a12 * b1 * b2 + a11 * b2**2) / det
+    return e_e - fitted, np.log(det)
 
 
 def _inside(walked_ah: Floats, own_step_ah: Floats, capacity_ah: float) -> Flags:
