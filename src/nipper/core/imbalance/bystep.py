@@ -22,7 +22,8 @@ from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
 
-LEAST_WAY, MOST_WAY = 0.25, 0.85  # of capacity, from the step to an end
+# of capacity, from the step to the low end, and to the top
+LEAST_WAY, LEAST_TOP, MOST_WAY = 0.25, 0.2, 0.85
 SURELY_SHARE = 0.015  # of capacity: so much less is no other reading of the same
 EITHER_SHARE = 0.015  # of capacity: so far down at the step is less charge, or less capacity
 LONGEST_S = 2 * 86400.0  # from one to the other: what leaks meanwhile is no capacity
@@ -37,40 +38,79 @@ class _Told:
     high: Floats
 
 
+@dataclass(frozen=True, eq=False, slots=True)
+class _ToTop:
+    """What each cell is behind at the step beyond what it is at the top, float64[cells] Ah, its
+    range to either side, and the way between the two, of capacity.
+    """
+
+    less_ah: Floats
+    doubt_ah: Floats
+    way: float
+
+    def told(self) -> _Told:
+        """From all of what it lacks, lithium lost, to a part of it, all of it smaller."""
+        least, most = self.less_ah - self.doubt_ah, self.less_ah + self.doubt_ah
+        return _Told(
+            0.5 * (self.less_ah + self.less_ah / self.way),
+            np.minimum(least, least / self.way),
+            np.maximum(most, most / self.way),
+        )
+
+    def smaller(self, held: Capacities) -> _Told:
+        """Cells that the discharges tell as smaller, by both: NaN where they may as well have lost
+        lithium, or neither explains it.
+        """
+        part_ah, part_sd = self.less_ah / self.way, self.doubt_ah / self.way / NINE_IN_TEN
+        with np.errstate(invalid="ignore"):
+            lost = (self.less_ah > held.low_ah) & (self.less_ah < held.high_ah)
+            part = (part_ah > held.low_ah) & (part_ah < held.high_ah)
+        share = held.sd_ah**2 / (held.sd_ah**2 + part_sd**2)
+        value = held.deficit_ah + share * (part_ah - held.deficit_ah)
+        up, down = (
+            np.hypot((1.0 - share) * way, NINE_IN_TEN * share * part_sd)
+            for way in (held.high_ah - held.deficit_ah, held.deficit_ah - held.low_ah)
+        )
+        return _Told(np.where(part & ~lost, value, np.nan), value - down, value + up)
+
+
 def with_step(
     held: Capacities, tops: Sequence[Offsets], mids: Sequence[Offsets], log: Log, setup: Setup
 ) -> Capacities:
     """The same, with cells told by the step and one of the ends, where no discharge from a full
-    charge tells them.
+    charge tells them; and better where it tells how they hold less.
     """
     if not mids:
         return held
     held = replace(held, step_ah=nanmedian(np.array([mid.offset_ah for mid in mids])))
-    for told in (_against_tops(tops, mids, log, setup), _against_lows(held.lows, mids, log, setup)):
+    to_top = _to_top(tops, mids, log, setup)
+    if to_top:
+        both = to_top.smaller(held)
+        held = held.told_by(np.isfinite(both.value), both.value, both.low, both.high)
+    by_top = to_top and to_top.told()
+    for told in (by_top, _against_lows(held.lows, mids, log, setup)):
         if told:
             some = ~np.isfinite(held.deficit_ah) & np.isfinite(told.value)
-            held = held.but(some, told.value, told.low, told.high)
+            held = held.told_by(some, told.value, told.low, told.high)
+            held = replace(held, by_step=held.by_step | some)
     return held
 
 
-def _against_tops(
+def _to_top(
     tops: Sequence[Offsets], mids: Sequence[Offsets], log: Log, setup: Setup
-) -> _Told | None:
+) -> _ToTop | None:
     """From the step of a charge to its top, where the herd was full."""
     pairs = [(mid, top) for top in tops if top.on_knee and (mid := _last_before(mids, top))]
     ways = [_way(log, mid, top, setup) + 1.0 - top.herd_pct / 100.0 for mid, top in pairs]
-    pairs = [pair for pair, way in zip(pairs, ways, strict=True) if LEAST_WAY < way < MOST_WAY]
+    pairs = [pair for pair, way in zip(pairs, ways, strict=True) if LEAST_TOP < way < MOST_WAY]
     if not pairs:
         return None
-    way = float(np.median([way for way in ways if LEAST_WAY < way < MOST_WAY]))
     less_ah = nanmedian(np.array([mid.offset_ah - top.offset_ah for mid, top in pairs]))
     doubt_ah = NINE_IN_TEN * nanmedian(np.array([np.hypot(m.sd_ah, t.sd_ah) for m, t in pairs]))
     if 2 * np.isfinite(less_ah).sum() <= less_ah.size:
         return None
-    less_ah = less_ah - np.nanmedian(less_ah)
-    least, most = less_ah - doubt_ah, less_ah + doubt_ah
-    low, high = np.minimum(least, least / way), np.maximum(most, most / way)
-    return _Told(0.5 * (less_ah + less_ah / way), low, high)
+    way = float(np.median([way for way in ways if LEAST_TOP < way < MOST_WAY]))
+    return _ToTop(less_ah - np.nanmedian(less_ah), doubt_ah, way)
 
 
 def _against_lows(

@@ -6,7 +6,7 @@ the bottom was never levelled.
 """
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -57,7 +57,7 @@ class Capacities:
     lows: tuple[Offsets, ...] = ()  # of each discharge
     # against the median where charges pass the step of the plateau; None where it was not seen
     step_ah: Floats | None = None
-    by_step: Flags | None = None  # cells whose deficit is told by the step
+    by_step: Flags = field(default_factory=lambda: np.zeros(1, bool))  # whose deficit it tells
 
     @classmethod
     def untold(cls, cells: int, deepest_pct: float) -> "Capacities":
@@ -80,22 +80,20 @@ class Capacities:
         untold = ~np.isfinite(offset_ah) & ~np.isfinite(self.deficit_ah)
         return [int(i) for i in np.flatnonzero(far & untold)]
 
-    def but(self, some: Flags, value: Floats, low: Floats, high: Floats) -> "Capacities":
-        """The same, with these cells (bool[cells]) told by the step: float64[cells] Ah."""
-        before = np.zeros(some.size, bool) if self.by_step is None else self.by_step
+    def moved(self, by_ah: Floats) -> "Capacities":
+        """The same, each cell holding so much more."""
+        value, low, high = (x + by_ah for x in (self.deficit_ah, self.low_ah, self.high_ah))
+        return replace(self, deficit_ah=value, low_ah=low, high_ah=high)
+
+    def told_by(self, some: Flags, value: Floats, low: Floats, high: Floats) -> "Capacities":
+        """The same, with what else is told of these cells (bool[cells]): float64[cells] Ah."""
         return replace(
             self,
             deficit_ah=np.where(some, value, self.deficit_ah),
             sd_ah=np.where(some, (high - low) / (2.0 * NINE_IN_TEN), self.sd_ah),
             low_ah=np.where(some, low, self.low_ah),
             high_ah=np.where(some, high, self.high_ah),
-            by_step=before | some,
         )
-
-    def moved(self, by_ah: Floats) -> "Capacities":
-        """The same, each cell holding so much more."""
-        value, low, high = (x + by_ah for x in (self.deficit_ah, self.low_ah, self.high_ah))
-        return replace(self, deficit_ah=value, low_ah=low, high_ah=high)
 
 
 @dataclass(frozen=True, eq=False, slots=True)

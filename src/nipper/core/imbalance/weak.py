@@ -116,7 +116,8 @@ def _weak_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
 def _told_by(known: Estimate, cells: list[int]) -> Iterator[str]:
     """Where these cells stood at two places."""
     held, deep = known.capacities, known.capacities.discharges
-    by_step = [i for i in cells if held.by_step is not None and held.by_step[i]]
+    told = np.broadcast_to(held.by_step, held.deficit_ah.shape)
+    by_step = [i for i in cells if told[i]]
     plain = [i for i in cells if i not in by_step]
     for i in by_step:
         yield _by_step(known, i)
