@@ -14,7 +14,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.capacity import CAPACITY_SPREAD, Capacities, Second, helped
+from nipper.core.imbalance.capacity import (
+    CAPACITY_SPREAD,
+    EITHER_AT_STEP,
+    Capacities,
+    Second,
+    helped,
+)
 from nipper.core.imbalance.lines import NINE_IN_TEN
 from nipper.core.imbalance.offsets import Offsets
 from nipper.core.logs.model import Log, nanmedian
@@ -25,7 +31,7 @@ Floats = NDArray[np.floating]
 # of capacity, from the step to the low end, and to the top
 LEAST_WAY, LEAST_TOP, MOST_WAY = 0.25, 0.2, 0.85
 SURELY_SHARE = 0.015  # of capacity: so much less is no other reading of the same
-EITHER_SHARE = 0.015  # of capacity: so far down at the step is less charge, or less capacity
+FEW = 3  # so many charges tell how a cell stood at first, and at last
 LONGEST_S = 2 * 86400.0  # from one to the other: what leaks meanwhile is no capacity
 
 
@@ -82,7 +88,11 @@ def with_step(
     """
     if not mids:
         return held
-    held = replace(held, step_ah=nanmedian(np.array([mid.offset_ah for mid in mids])))
+    # what a cell falls by while it is watched is charge, and no capacity
+    ends_ah = [
+        nanmedian(np.array([m.offset_ah for m in some])) for some in (mids[:FEW], mids[-FEW:])
+    ]
+    held = replace(held, step_ah=np.fmax(*ends_ah))
     to_top = _to_top(tops, mids, log, setup)
     if to_top:
         both = to_top.smaller(held)
@@ -169,20 +179,26 @@ def tops_by_step(
     tops: list[Offsets], held: Capacities, mids: Sequence[Offsets], log: Log, setup: Setup
 ) -> list[Offsets]:
     """Tops with what the step of their charge says of the cells that they leave open."""
-    return [_by_step(top, held, mids, log, setup) for top in tops]
-
-
-def _by_step(
-    top: Offsets, held: Capacities, mids: Sequence[Offsets], log: Log, setup: Setup
-) -> Offsets:
-    mid = _last_before(mids, top)
-    if mid is None:
-        return top
-    way = float(np.clip(_way(log, mid, top, setup), 0.0, MOST_WAY))
+    if not mids:
+        return tops
+    either_ah = EITHER_AT_STEP * setup.capacity_ah
+    with np.errstate(invalid="ignore"):
+        charge = np.isfinite(held.deficit_ah) | (held.at_step_ah > -either_ah)
+    least_ah = np.where(charge, -np.inf, -either_ah)
     spread_ah = np.fmin(held.sd_ah, CAPACITY_SPREAD * setup.capacity_ah)
-    spread_ah = np.where(np.isfinite(spread_ah), spread_ah, CAPACITY_SPREAD * setup.capacity_ah)
-    told = np.isfinite(held.deficit_ah)
+    known = replace(held, sd_ah=np.nan_to_num(spread_ah, nan=CAPACITY_SPREAD * setup.capacity_ah))
+    out: list[Offsets] = []
+    for top in tops:
+        mid = _last_before(mids, top)
+        way = _way(log, mid, top, setup) if mid else 0.0
+        out.append(
+            helped(top, _at_top(mid, known, way, least_ah), setup.capacity_ah) if mid else top
+        )
+    return out
+
+
+def _at_top(mid: Offsets, held: Capacities, way: float, least_ah: Floats) -> Second:
+    """What the step of a charge says of its top, so much further on."""
+    way = min(max(way, 0.0), MOST_WAY)
     at_top = mid.offset_ah - way * np.nan_to_num(held.deficit_ah)
-    sd = np.hypot(mid.sd_ah, way * spread_ah)
-    least_ah = np.where(told, -np.inf, -EITHER_SHARE * setup.capacity_ah)
-    return helped(top, Second(at_top, sd, least_ah), setup.capacity_ah)
+    return Second(at_top, np.hypot(mid.sd_ah, way * held.sd_ah), least_ah)

@@ -28,6 +28,7 @@ LEAST_ROWS = 10
 END_ROWS = 5  # at the end of a discharge, whose middle tells how it ended
 CAPACITY_SPREAD = 0.015  # of capacity: cells of one batch (common practice)
 EITHER_SHARE = 0.03  # of capacity, twice the spread: so much less at the low end is a fault
+EITHER_AT_STEP = 0.015  # the same where charges pass the step of the plateau
 OPEN_SHARE = 0.008  # of capacity: an offset at the top less sure than this is helped by the low end
 # so much more the intervals need to hold what they claim, on packs of two other simulators
 WIDER = {"lfp": 1.15, "nmc": 1.8, "lto": 1.8}
@@ -55,7 +56,8 @@ class Capacities:
     discharges: int
     deepest_pct: float = 100.0  # charge left in the herd at the deepest discharge, by counting
     lows: tuple[Offsets, ...] = ()  # of each discharge
-    # against the median where charges pass the step of the plateau; None where it was not seen
+    # against the median where charges pass the step of the plateau, at first or at last, whichever
+    # is more; None where it was not seen
     step_ah: Floats | None = None
     by_step: Flags = field(default_factory=lambda: np.zeros(1, bool))  # whose deficit it tells
 
@@ -65,18 +67,23 @@ class Capacities:
         nothing = np.full(cells, np.nan)
         return cls(nothing, nothing, nothing, nothing, nothing, nothing, 0, deepest_pct)
 
+    @property
+    def at_step_ah(self) -> Floats:
+        """Charge against the median at the step of the plateau; NaN where it was not seen."""
+        return np.full(self.deficit_ah.size, np.nan) if self.step_ah is None else self.step_ah
+
+    @property
     def behind_ah(self) -> Floats:
         """Charge against the median at the low end; at the step, where no discharge tells."""
-        if self.step_ah is None:
-            return self.low_offset_ah
-        return np.where(np.isfinite(self.low_offset_ah), self.low_offset_ah, self.step_ah)
+        return np.where(np.isfinite(self.low_offset_ah), self.low_offset_ah, self.at_step_ah)
 
     def either(self, offset_ah: Floats, capacity_ah: float) -> list[int]:
         """Cells (indices) that are far down at the low end or at the step and may hold less, or
         stand lower: ``offset_ah`` float64[cells], as the tops tell them, does not say.
         """
         with np.errstate(invalid="ignore"):
-            far = self.behind_ah() < -EITHER_SHARE * capacity_ah
+            far = self.low_offset_ah < -EITHER_SHARE * capacity_ah
+            far |= np.isnan(self.low_offset_ah) & (self.at_step_ah < -EITHER_AT_STEP * capacity_ah)
         untold = ~np.isfinite(offset_ah) & ~np.isfinite(self.deficit_ah)
         return [int(i) for i in np.flatnonzero(far & untold)]
 

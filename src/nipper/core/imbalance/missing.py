@@ -5,6 +5,7 @@ Where nothing is found, this is how far that can be trusted.
 
 import numpy as np
 
+from nipper.core.imbalance.capacity import EITHER_AT_STEP
 from nipper.core.imbalance.causes_base import names
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.lag import told_late
@@ -76,7 +77,7 @@ def tells_little(known: Estimate, setup: Setup) -> bool:
 def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
     """What to record next, so that more can be said."""
     out = [_charges(known, log, setup), _leaks(known, setup), _made_good(known, setup)]
-    out += [_either(known, setup), _capacity(known, log, setup)]
+    out += [_either(known, setup), _fuller(known, setup), _capacity(known, log, setup)]
     out += told_late(known.lag_rows, log.interval_s)
     if log.averaged_s:
         out.append(
@@ -105,6 +106,11 @@ def _charges(known: Estimate, log: Log, setup: Setup) -> str:
     if not known.full:
         volts = setup.charging.absorption_v if setup.charging else None
         level = f"{volts:.1f} V" if volts else "the absorption voltage"
+        if known.drift.place == "step":
+            return (
+                f"Record one full charge held at {level} for an hour, a row every 10 s to 1 min: "
+                "until then cells are judged where charges pass the step of the plateau alone."
+            )
         return (
             f"Record one full charge held at {level} for an hour, a row every 10 s to 1 "
             "min: until then no cell can be judged."
@@ -187,7 +193,7 @@ def _either(known: Estimate, setup: Setup) -> str:
         )
     if at_step:
         out.append(
-            f"{names(at_step)} had {_less(held.behind_ah()[at_step])} Ah less than the others where"
+            f"{names(at_step)} had {_less(held.at_step_ah[at_step])} Ah less than the others where"
             " charges pass the step in the middle of the plateau: less capacity, or less charge."
         )
     if cells:
@@ -196,6 +202,21 @@ def _either(known: Estimate, setup: Setup) -> str:
             "there."
         )
     return " ".join(out)
+
+
+def _fuller(known: Estimate, setup: Setup) -> str:
+    """Which cells will be full first, of a log without a full charge."""
+    at_step_ah = known.capacities.at_step_ah
+    with np.errstate(invalid="ignore"):
+        fuller = np.flatnonzero(at_step_ah > EITHER_AT_STEP * setup.capacity_ah)
+    if known.full or not fuller.size:
+        return ""
+    cells = [int(i) for i in fuller]
+    return (
+        f"{names(cells)} had {_less(-at_step_ah[cells])} Ah more than the others where charges pass"
+        " the step in the middle of the plateau, and will be full first: watch the cells, not the"
+        " pack, as the first full charge comes to its end."
+    )
 
 
 def _less(behind_ah: Floats) -> str:

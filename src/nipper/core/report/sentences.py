@@ -450,7 +450,7 @@ def _cost(diagnosis: Diagnosis) -> list[Consequence]:
     # when the fullest cell is full, each has this much less to give than a median one that is full:
     # charge missing, or capacity, or one of them and not known which
     held = diagnosis.estimate.capacities
-    charge = np.where(np.isfinite(offset), offset, held.low_offset_ah)
+    charge = np.where(np.isfinite(offset), offset, held.behind_ah)
     lacks = np.nanmax(offset) - charge - np.nan_to_num(held.deficit_ah)
     high, low = int(np.nanargmax(offset)), int(np.nanargmax(lacks))
     lost_ah = float(lacks[low])
