@@ -1,8 +1,8 @@
 """Behind a fuller cell: ``python -m tests.bench.behind [FROM [TO]]``.
 
 The pack nobody levelled: one LFP cell is 4 to 9 % fuller and ends every charge by its trip, with
-the others on the flat of the curve. Whatever else is the matter shows at the low ends alone, where
-the pack comes so low.
+the others on the flat of the curve. Whatever else is the matter shows at the step of the plateau
+and at the low ends alone, where the pack comes so low.
 """
 
 import sys
@@ -28,7 +28,7 @@ LIVES = (bicycle, night_rate)  # nearly empty at times, and seldom below a fifth
 @dataclass(frozen=True)
 class Judged:
     """What was found of the fuller cell and of the fault behind it, what else was named, whether
-    low ends told of drifts, and in which words.
+    drifts were told elsewhere than at the tops, and in which words.
     """
 
     cause: str
@@ -36,7 +36,7 @@ class Judged:
     fuller: bool
     behind: bool
     others: int
-    by_low_ends: bool
+    elsewhere: bool
     words: str
 
 
@@ -89,7 +89,7 @@ def judge(case: tuple[str, int]) -> Judged:
         fuller=("soc_offset", fuller) in named or case[0] == BOTH_ENDS,
         behind=true <= named,
         others=len(named - true - {("soc_offset", fuller)}),
-        by_low_ends=found.estimate.drift.elsewhere is not None,
+        elsewhere=found.estimate.drift.elsewhere is not None,
         words=f"fuller {fuller}, true {pack.truth.cause} {pack.truth.cells}: {words or 'nothing'}",
     )
 
@@ -99,11 +99,11 @@ if __name__ == "__main__":
     cases = [(cause, n) for cause in CAUSES for n in range(first, last)]
     with ProcessPoolExecutor(2) as pool:
         judged = list(pool.map(judge, cases, chunksize=2))
-    print("| behind it | packs | fuller cell named | fault named | of these with low ends | else |")
+    print("| behind it | packs | fuller cell named | fault named | of these with drifts told elsewhere | else |")
     print("|---|---|---|---|---|---|")
     for cause in CAUSES:
         own = [d for d in judged if d.cause == cause]
-        told = [d for d in own if d.by_low_ends]
+        told = [d for d in own if d.elsewhere]
         print(
             f"| {cause or 'nothing'} | {len(own)} | {sum(d.fuller for d in own)} | "
             f"{sum(d.behind for d in own) if cause else '–'} | "

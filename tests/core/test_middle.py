@@ -12,7 +12,7 @@ from nipper.core.imbalance.lines import Lines
 from nipper.core.imbalance.middle import middle_of, middles
 from nipper.core.imbalance.offsets import Offsets, resistance_prior
 from nipper.core.logs.charges import find_charges
-from nipper.core.logs.model import nanmedian
+from nipper.core.logs.model import Log, nanmedian
 from nipper.core.presets import new_setup
 from tests.bench.behind import behind
 from tests.bench.others import CURVES
@@ -184,3 +184,48 @@ def test_a_cell_that_sinks_is_not_said_to_hold_less():
     leak = np.where(np.arange(CELLS) == 7, 400.0, 0.0)
     found = diagnose(*walked(leak_mah_day=leak, offset_pct=0.0))
     assert not any("less capacity" in text for text in found.advice)
+
+
+def judged(lacks_ah, low_ah, high_ah, at_step_ah=-4.0):
+    """Capacities of five cells of 100 Ah: what a discharge tells of the first, which is level at
+    the top and so far behind at the step, 40 Ah before.
+    """
+    setup = new_setup("lfp", 5, 100.0, balancer="none")
+    time_s = np.arange(0.0, 4 * 3600.0 + 60.0, 60.0)
+    cell_v = np.full((time_s.size, 5), 3.35, np.float32)
+    amps, no_sensor = np.full(time_s.size, 10.0), np.empty((time_s.size, 0))
+    log = Log(time_s, amps, cell_v.sum(axis=1), cell_v, no_sensor)
+    first = np.array([1.0, 0.0, 0.0, 0.0, 0.0])
+    sd = np.full(5, 0.2)
+    top = Offsets(4 * 3600.0, 0.0 * first, sd, -sd, sd, herd_pct=100.0, on_knee=True)
+    mid = Offsets(60.0, at_step_ah * first, sd, -sd, sd)
+    held = replace(
+        Capacities.untold(5, 10.0),
+        deficit_ah=lacks_ah * first,
+        sd_ah=np.where(first > 0.0, (high_ah - low_ah) / 3.29, 0.5),
+        low_ah=np.where(first > 0.0, low_ah, -0.8),
+        high_ah=np.where(first > 0.0, high_ah, 0.8),
+        discharges=1,
+    )
+    return with_step(held, [top], [mid], log, setup)
+
+
+def test_a_smaller_cell_is_told_more_surely_by_all_three():
+    """A tenth less, all of it: it has lost four tenths of that by the step."""
+    found = judged(-12.0, -20.0, -5.0)
+    assert found.deficit_ah[0] == pytest.approx(-10.2, abs=0.3)
+    assert found.high_ah[0] - found.low_ah[0] < 4.0
+    assert not found.by_step.any()
+
+
+def test_a_cell_that_lost_lithium_is_left_to_its_low_end():
+    found = judged(-4.2, -5.0, -3.4)
+    assert found.deficit_ah[0] == -4.2
+    assert (found.low_ah[0], found.high_ah[0]) == (-5.0, -3.4)
+
+
+def test_a_low_end_that_neither_loss_explains_is_not_believed():
+    """Hours were missing from a discharge: "33 % less"."""
+    found = judged(-33.0, -40.0, -26.0)
+    assert found.by_step[0]
+    assert -11.5 < found.low_ah[0] < found.deficit_ah[0] < found.high_ah[0] < -3.0

@@ -27,6 +27,7 @@ from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
+Flags = NDArray[np.bool_]
 
 # of capacity, from the step to the low end, and to the top
 LEAST_WAY, LEAST_TOP, MOST_WAY = 0.25, 0.2, 0.85
@@ -95,15 +96,29 @@ def with_step(
     held = replace(held, step_ah=np.fmax(*ends_ah))
     to_top = _to_top(tops, mids, log, setup)
     if to_top:
-        both = to_top.smaller(held)
+        both, by_top = to_top.smaller(held), to_top.told()
         held = held.told_by(np.isfinite(both.value), both.value, both.low, both.high)
-    by_top = to_top and to_top.told()
-    for told in (by_top, _against_lows(held.lows, mids, log, setup)):
-        if told:
-            some = ~np.isfinite(held.deficit_ah) & np.isfinite(told.value)
-            held = held.told_by(some, told.value, told.low, told.high)
-            held = replace(held, by_step=held.by_step | some)
-    return held
+        held = _by(held, by_top, _contradicted(held, by_top))
+    by_low = _against_lows(held.lows, mids, log, setup)
+    return _by(held, by_low, ~np.isfinite(held.deficit_ah)) if by_low else held
+
+
+def _contradicted(held: Capacities, told: _Told) -> Flags:
+    """Cells that are not told otherwise, or by what neither kind of loss explains: hours that are
+    missing from a discharge look like capacity.
+    """
+    with np.errstate(invalid="ignore"):
+        apart_ah = told.value - held.deficit_ah
+        up = np.hypot(held.high_ah - held.deficit_ah, told.value - told.low)
+        down = np.hypot(held.deficit_ah - held.low_ah, told.high - told.value)
+    return (apart_ah > up) | (apart_ah < -down) | ~np.isfinite(held.deficit_ah)
+
+
+def _by(held: Capacities, told: _Told, cells: Flags) -> Capacities:
+    """The same, with these cells told by the step where it tells them."""
+    some = cells & np.isfinite(told.value)
+    held = held.told_by(some, told.value, told.low, told.high)
+    return replace(held, by_step=held.by_step | some)
 
 
 def _to_top(
