@@ -37,6 +37,7 @@ class Cells:
     """What the cells are: one value each, or one for all."""
 
     curve: tuple[Floats, Floats]
+    own_curves: dict[int, tuple[Floats, Floats]] = field(default_factory=dict)  # of single cells
     offset_pct: Floats | float = 0.0  # charge missing to its own full, + = fuller
     capacity: Floats | float = 1.0  # of the setup's
     resistance: Floats | float = 1.0  # of the setup's
@@ -106,6 +107,8 @@ class Pack:
 
     def _curve(self, pct: Floats) -> Floats:
         rest = np.interp(pct, *self.cells.curve, left=None, right=None)
+        for cell, curve in self.cells.own_curves.items():
+            rest[cell] = np.interp(pct[cell], *curve)
         over = pct - 100.0
         # beyond its ends the voltage runs away
         return rest + np.maximum(over, 0.0) * 0.25 - np.maximum(-100.0 - over, 0.0) * 0.15

@@ -99,7 +99,7 @@ if __name__ == "__main__":
     cases = [(cause, n) for cause in CAUSES for n in range(first, last)]
     with ProcessPoolExecutor(2) as pool:
         judged = list(pool.map(judge, cases, chunksize=2))
-    print("| behind it | packs | fuller cell named | fault named | of these with drifts told elsewhere | else |")
+    print("| behind it | packs | fuller cell named | fault named | of these elsewhere | else |")
     print("|---|---|---|---|---|---|")
     for cause in CAUSES:
         own = [d for d in judged if d.cause == cause]

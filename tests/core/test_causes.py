@@ -44,6 +44,7 @@ def calm(charges: int = 20) -> Estimate:
         rng.normal(0, 5e-4, N),
         np.full(N, 5e-4),
         np.zeros(N),
+        0.15,
     )
     return Estimate(
         charges=(),

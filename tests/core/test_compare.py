@@ -399,7 +399,9 @@ def by_readings(setup, before, after, at_day=90.0, until=180.0):
     return swap_test(known, at_day * 86400.0, "bms")
 
 
-NO_LOG = Drift(*(np.empty(shape) for shape in ((0,), *5 * ((0, 8),))), False, *3 * (np.empty(8),))
+NO_LOG = Drift(
+    *(np.empty(shape) for shape in ((0,), *5 * ((0, 8),))), False, *3 * (np.empty(8),), 0.15
+)
 
 
 @pytest.mark.parametrize(

@@ -77,10 +77,21 @@ def test_a_log_that_could_show_no_weak_cell_says_so():
     assert hidden_pct > -made.capacity_pct[made.truth.cells[0] - 1]
 
 
-def test_a_log_without_a_discharge_shows_no_weak_cell_and_says_no_silly_number():
-    """One charge, cut out: "a cell that holds up to 100 % less would not show"."""
+def test_one_charge_alone_tells_a_weak_cell_by_the_step():
+    """No discharge at all: what a cell is behind at the step, and is not at the top, it lacks."""
     made, found = judged("boat", "low_capacity", 800)
     charge = found.estimate.full[0]
     alone = diagnose(made.log.select(slice(charge.start, charge.stop)), made.setup)
+    (weak,) = alone.findings
+    assert (weak.cause, weak.cells) == ("low_capacity", made.truth.cells)
+    assert weak.low <= (made.truth.low + made.truth.high) / 2 <= weak.high
+
+
+def test_a_log_without_a_discharge_shows_no_weak_cell_and_says_no_silly_number():
+    """The end of a charge, cut out: "a cell that holds up to 100 % less would not show"."""
+    made, found = judged("boat", "low_capacity", 800)
+    charge = found.estimate.full[0]
+    above_step = charge.absorption[0] - 60
+    alone = diagnose(made.log.select(slice(above_step, charge.stop)), made.setup)
     assert any(a.startswith("No discharge in this log goes low enough") for a in alone.advice)
     assert not any("would not show" in a for a in alone.advice)

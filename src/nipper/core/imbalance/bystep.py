@@ -104,14 +104,15 @@ def with_step(
 
 
 def _contradicted(held: Capacities, told: _Told) -> Flags:
-    """Cells that are not told otherwise, or by what neither kind of loss explains: hours that are
-    missing from a discharge look like capacity.
+    """Cells that are not told otherwise, or by one discharge that neither kind of loss explains:
+    hours that are missing from it look like capacity.
     """
     with np.errstate(invalid="ignore"):
         apart_ah = told.value - held.deficit_ah
         up = np.hypot(held.high_ah - held.deficit_ah, told.value - told.low)
         down = np.hypot(held.deficit_ah - held.low_ah, told.high - told.value)
-    return (apart_ah > up) | (apart_ah < -down) | ~np.isfinite(held.deficit_ah)
+    apart = (apart_ah > up) | (apart_ah < -down)
+    return apart & (held.discharges < 2) | ~np.isfinite(held.deficit_ah)
 
 
 def _by(held: Capacities, told: _Told, cells: Flags) -> Capacities:

@@ -33,9 +33,10 @@ FINE_SHARE = 0.002
 # of capacity: a step and half of a flat beside it, for finding the step
 STEP_SHARE, FLAT_SHARE = 0.06, 0.07
 LEAST_STEP_V = 0.006  # more than the flats beside it rise
-WINDOW_SHARE = 0.19  # of capacity to either side of the step: that is looked at
-MOST_SHARE = 0.16  # of capacity: shifts that are tried
-TOLD_SHARE = 0.13  # near the last of them the true one may lie beyond
+# of capacity: what is looked at to either side of the step, the shifts that are tried there, and
+# the furthest that is told, for beyond it the true one may lie further out; then again for those
+# that do, with the next
+REACHES = ((0.19, 0.16, 0.13), (0.27, 0.24, 0.20))
 VAGUE_SHARE = 0.015  # of capacity: one less sure is not told
 SEEN_SHARE = 0.03  # of capacity: a cell's own step must lie so far inside of what was walked
 # of capacity, from the beginning of a charge: hysteresis and what is slow in a cell settle
@@ -45,6 +46,7 @@ MOST_CHARGES = 60  # more only repeat each other
 INDEPENDENT = 40
 FIT_SD_V = 0.001
 ABOVE_V = 0.004
+NO_FIT_V, NO_FIT_TIMES = 0.0025, 3.0  # left of a cell's readings, and of the usual cell's
 BEYOND_SD_V = 0.012
 READING_SD_V = 0.010  # of a reading that is wrong by the same
 OWN_SD_V = 0.02  # of what a cell's own resistance makes of the swing of the current
@@ -57,13 +59,14 @@ class _Step:
     """The herd's curve about its step: charges counted and volts, freed of the current's drop.
 
     ``at_ah`` is the middle of the step, ``top_v`` where the flat above it ends: a cell that is
-    higher is on its way to full.
+    higher is on its way to full. ``fine_ah`` is how finely charge is told apart.
     """
 
     knots_ah: Floats
     freed_v: Floats
     at_ah: float
     top_v: float
+    fine_ah: float
 
     def volts(self, ah: Floats) -> Floats:
         """The herd's voltage at a charge; the flat goes on beyond its ends."""
@@ -96,21 +99,35 @@ def middle_of(log: Log, setup: Setup, charge: Charge, prior: Prior) -> Offsets |
     step = read and _step(read, setup, prior)
     if not read or not step:
         return None
-    way_ah = np.abs(read.counted_ah[read.telling] - step.at_ah)
-    near = read.telling[way_ah < WINDOW_SHARE * setup.capacity_ah]
-    if near.size < LEAST_ROWS:
-        return None
-    shift, sd = _shifts(read, near, step, setup.capacity_ah)
-    inside = _inside(read.counted_ah[near], step.at_ah - shift, setup.capacity_ah)
-    told = read.seen & inside & (np.abs(shift) < TOLD_SHARE * setup.capacity_ah)
-    told &= sd < VAGUE_SHARE * setup.capacity_ah
-    shift, sd = (np.where(told, x, np.nan) for x in (shift, sd))
-    if 2 * told.sum() <= told.size:
+    shift, sd = _told(read, step, setup.capacity_ah)
+    if 2 * np.isfinite(shift).sum() <= shift.size:
         return None
     shift = shift - np.nanmedian(shift)
     sd = np.hypot(sd, np.hypot(MODEL_SHARE * shift, MODEL_PCT / 100.0 * setup.capacity_ah))
     passed_s = float(read.time_s[np.argmin(np.abs(read.counted_ah - step.at_ah))])
     return Offsets(passed_s, shift, sd, shift - NINE_IN_TEN * sd, shift + NINE_IN_TEN * sd)
+
+
+def _told(read: Read, step: _Step, capacity_ah: float) -> tuple[Floats, Floats]:
+    """The shift of each cell and its standard deviation, float64[cells] Ah; NaN where it is not
+    told.
+    """
+    shift, sd = (np.full(read.seen.size, np.nan) for _ in range(2))
+    least_ah = 0.0
+    for window, most, told in REACHES:
+        way_ah = np.abs(read.counted_ah[read.telling] - step.at_ah)
+        near = read.telling[way_ah < window * capacity_ah]
+        if near.size < LEAST_ROWS:
+            break
+        tried, tried_sd = _shifts(read, near, step, most * capacity_ah)
+        good = _inside(read.counted_ah[near], step.at_ah - tried, SEEN_SHARE * capacity_ah)
+        good &= (np.abs(tried) >= least_ah) & (np.abs(tried) < told * capacity_ah)
+        good &= read.seen & np.isnan(shift) & (tried_sd < VAGUE_SHARE * capacity_ah)
+        shift, sd = np.where(good, tried, shift), np.where(good, tried_sd, sd)
+        least_ah = told * capacity_ah
+        if not np.any(read.seen & np.isnan(shift) & (tried < -least_ah)):
+            break
+    return shift, sd
 
 
 def _on_plateau(_freed: Floats, herd_v: Floats) -> Flags:
@@ -137,7 +154,7 @@ def _step(read: Read, setup: Setup, prior: Prior) -> _Step | None:
     if beyond[best] < LEAST_STEP_V:
         return None
     top_v = float(volts[middle[best] + half + flat]) + ABOVE_V
-    return _Step(knots_ah, freed_v, float(at_ah[middle[best]]), top_v)
+    return _Step(knots_ah, freed_v, float(at_ah[middle[best]]), top_v, fine_ah)
 
 
 def _herd(
@@ -162,7 +179,7 @@ def _herd(
 
 
 def _shifts(
-    read: Read, near: NDArray[np.intp], step: _Step, capacity_ah: float
+    read: Read, near: NDArray[np.intp], step: _Step, most_ah: float
 ) -> tuple[Floats, Floats]:
     """The shift of each cell along the herd's step and its standard deviation, float64[cells] Ah.
 
@@ -170,7 +187,7 @@ def _shifts(
     shift is then a place in one table. What a cell's reading is off by, and its own resistance, are
     integrated out for each.
     """
-    fine_ah, most = FINE_SHARE * capacity_ah, round(MOST_SHARE / FINE_SHARE)
+    fine_ah, most = step.fine_ah, round(most_ah / step.fine_ah)
     ah = read.counted_ah[near]
     bins = np.floor((ah - ah.min()) / fine_ah).astype(np.intp)
     some = np.unique(bins)
@@ -190,7 +207,9 @@ def _shifts(
     independent = np.minimum(1.0, INDEPENDENT / rows)
     misfit = left / np.maximum(FIT_SD_V, best_v) ** 2 - count @ np.log(known)
     mean, sd = _likely(independent * misfit + open_, fine_ah * np.arange(-most, most + 1))
-    return mean, np.where(rows[:, 0] < LEAST_ROWS, np.inf, sd)
+    # what comes and goes (a loose joint) can look like a step
+    unlike = best_v > np.maximum(NO_FIT_V, NO_FIT_TIMES * np.median(best_v))
+    return mean, np.where(unlike[:, 0] | (rows[:, 0] < LEAST_ROWS), np.inf, sd)
 
 
 def _sums(bins: NDArray[np.intp], rows: NDArray[np.generic]) -> Floats:
@@ -248,7 +267,6 @@ def _left(y: Floats, h: Floats, amps: Floats, counts: _Counts) -> tuple[Floats, 
     return e_e - fitted, np.log(det)
 
 
-def _inside(walked_ah: Floats, own_step_ah: Floats, capacity_ah: float) -> Flags:
+def _inside(walked_ah: Floats, own_step_ah: Floats, room_ah: float) -> Flags:
     """Whether each cell's own step lies well inside of what was walked."""
-    room_ah = SEEN_SHARE * capacity_ah
     return (own_step_ah > walked_ah.min() + room_ah) & (own_step_ah < walked_ah.max() - room_ah)
