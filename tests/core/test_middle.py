@@ -14,6 +14,7 @@ from nipper.core.imbalance.offsets import Offsets, resistance_prior
 from nipper.core.logs.charges import find_charges
 from nipper.core.logs.model import Log, nanmedian
 from nipper.core.presets import new_setup
+from nipper.core.setup import put
 from tests.bench.behind import behind
 from tests.bench.others import CURVES
 from tests.otherpack import Cells, Use, make, published_curve
@@ -240,3 +241,21 @@ def test_a_loose_joint_is_no_step():
     ah, _ = told(replace(log, cell_v=cell_v), setup)
     assert np.isnan(ah[:, 2]).all()
     assert np.isfinite(np.delete(ah, 2, axis=1)).all()
+
+
+@pytest.mark.parametrize(("odd", "curves"), [((0, 2, 3, 7), (0, 1)), ((2,), (0, 2))])
+def test_cells_of_another_make_are_not_called_weak(odd, curves):
+    """Level and equal, with their step elsewhere: "hold 27 to 68 % less", at 0.98."""
+    own, other = (published_curve(*CURVES["lfp"][i]) for i in curves)
+    setup = new_setup("lfp", 8, 100.0, balancer="none")
+    setup = put(setup, {"charging.absorption_v": 27.8, "charging.tail_a": None})
+    cells = Cells(own, own_curves=dict.fromkeys(odd, other), hysteresis_mv=8.0)
+    days = [
+        (24.0 * day + at, 24.0 * day + until, rate)
+        for day in range(8)
+        for at, until, rate in ((1.0, 5.0, -0.15), (8.0, 15.0, 0.15))
+    ]
+    log, _ = make(setup, cells, Use(days=8.0, start_pct=90.0, hours=days, noise_mv=0.7))
+    found = diagnose(log, setup)
+    sure = [f for f in found.findings if f.confidence > (0.5 if len(odd) > 1 else 0.75)]
+    assert not [f for f in sure if f.cause in ("low_capacity", "soc_offset")]

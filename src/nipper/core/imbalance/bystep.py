@@ -32,6 +32,8 @@ Flags = NDArray[np.bool_]
 # of capacity, from the step to the low end, and to the top
 LEAST_WAY, LEAST_TOP, MOST_WAY = 0.25, 0.2, 0.85
 SURELY_SHARE = 0.015  # of capacity: so much less is no other reading of the same
+UNLIKE_PART = 6  # of more than a sixth of the cells it is the make
+FULLEST_SHARE = 0.01  # of capacity: fuller than the one that ended the charge none is
 FEW = 3  # so many charges tell how a cell stood at first, and at last
 LONGEST_S = 2 * 86400.0  # from one to the other: what leaks meanwhile is no capacity
 
@@ -98,7 +100,9 @@ def with_step(
     if to_top:
         both, by_top = to_top.smaller(held), to_top.told()
         held = held.told_by(np.isfinite(both.value), both.value, both.low, both.high)
-        held = _by(held, by_top, _contradicted(held, by_top))
+        with np.errstate(invalid="ignore"):
+            apart = np.abs(to_top.less_ah) > EITHER_AT_STEP * setup.capacity_ah
+        held = _by(held, by_top, _contradicted(held, by_top)) if few(apart) else held
     by_low = _against_lows(held.lows, mids, log, setup)
     return _by(held, by_low, ~np.isfinite(held.deficit_ah)) if by_low else held
 
@@ -108,11 +112,17 @@ def _contradicted(held: Capacities, told: _Told) -> Flags:
     hours that are missing from it look like capacity.
     """
     with np.errstate(invalid="ignore"):
+        # one that a discharge knows to hold as much is of another make, if its step says less
         apart_ah = told.value - held.deficit_ah
-        up = np.hypot(held.high_ah - held.deficit_ah, told.value - told.low)
-        down = np.hypot(held.deficit_ah - held.low_ah, told.high - told.value)
-    apart = (apart_ah > up) | (apart_ah < -down)
+        apart = apart_ah > np.hypot(held.high_ah - held.deficit_ah, told.value - told.low)
     return apart & (held.discharges < 2) | ~np.isfinite(held.deficit_ah)
+
+
+def few(apart: Flags) -> bool:
+    """Whether so few cells stand apart that it is they. Cells of other makes have their step
+    elsewhere, and are often several; one alone looks like a cell that holds less.
+    """
+    return int(apart.sum()) <= max(1, apart.size // UNLIKE_PART)
 
 
 def _by(held: Capacities, told: _Told, cells: Flags) -> Capacities:
@@ -171,8 +181,10 @@ def _against_low(low: Offsets, mids: Sequence[Offsets], log: Log, setup: Setup) 
     usual_ah = nanmedian(less_ah[:, None])
     apart_ah = np.nan_to_num(1.4826 * nanmedian(np.abs(less_ah - usual_ah)[:, None]))
     open_ah = NINE_IN_TEN * np.hypot(mid.sd_ah, apart_ah)
-    with np.errstate(invalid="ignore"):  # a cell above the others is on the flat there
-        less_ah = np.where(low.offset_ah < 0.0, less_ah, np.nan)
+    # a cell above the others is on the flat there, one beside them is none that is empty first
+    with np.errstate(invalid="ignore"):
+        below = low.high_ah < -SURELY_SHARE * setup.capacity_ah
+    less_ah = np.where(below, less_ah, np.nan)
     down = np.hypot(low.offset_ah - low.low_ah, open_ah)
     up = np.hypot(low.high_ah - low.offset_ah, open_ah)
     return _Told(less_ah / way, (less_ah - down) / way, (less_ah + up) / way)
@@ -201,16 +213,28 @@ def tops_by_step(
     with np.errstate(invalid="ignore"):
         charge = np.isfinite(held.deficit_ah) | (held.at_step_ah > -either_ah)
     least_ah = np.where(charge, -np.inf, -either_ah)
+    untold = np.isnan(nanmedian(np.array([top.offset_ah for top in tops]))) if tops else charge
+    with np.errstate(invalid="ignore"):
+        if not few(untold & (np.abs(held.at_step_ah) > 2.0 * either_ah)):
+            return tops
     spread_ah = np.fmin(held.sd_ah, CAPACITY_SPREAD * setup.capacity_ah)
     known = replace(held, sd_ah=np.nan_to_num(spread_ah, nan=CAPACITY_SPREAD * setup.capacity_ah))
     out: list[Offsets] = []
     for top in tops:
         mid = _last_before(mids, top)
         way = _way(log, mid, top, setup) if mid else 0.0
-        out.append(
-            helped(top, _at_top(mid, known, way, least_ah), setup.capacity_ah) if mid else top
-        )
+        second = mid and _possible(_at_top(mid, known, way, least_ah), top, setup)
+        out.append(helped(top, second, setup.capacity_ah) if second else top)
     return out
+
+
+def _possible(second: Second, top: Offsets, setup: Setup) -> Second:
+    """Without cells said to be fuller than the one that was full first: of another make."""
+    told = np.isfinite(top.offset_ah)
+    fullest_ah = np.max(second.ah[told], initial=0.0, where=np.isfinite(second.ah[told]))
+    with np.errstate(invalid="ignore"):
+        beyond = ~told & (second.ah > fullest_ah + FULLEST_SHARE * setup.capacity_ah)
+    return replace(second, ah=np.where(beyond, np.nan, second.ah))
 
 
 def _at_top(mid: Offsets, held: Capacities, way: float, least_ah: Floats) -> Second:

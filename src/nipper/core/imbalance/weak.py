@@ -21,6 +21,7 @@ CURVE_PCT = 0.8  # what two cells' curves leave open of a capacity
 SURELY = 0.45  # of a threshold: what the near end of an interval must reach as well
 # of what one cell of a group that is not connected makes of its resistance
 LEAST_OFF, MOST_OFF = 0.5, 2.0
+BY_TOP_SURE, BY_LOW_SURE = 0.75, 0.85
 OFF_SDS = 3.0
 
 
@@ -87,7 +88,7 @@ def _weak_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
     return Cause(
         cause="low_capacity",
         cells=tuple(i + 1 for i in cells),
-        confidence=sure(ratio),
+        confidence=min(sure(ratio), _most_sure(known, cells)),
         quantity="capacity",
         value=value,
         low=low,
@@ -111,6 +112,17 @@ def _weak_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
         serious=less > WEAK_PCT,
         again=partial(_weak_cells, known, setup),
     )
+
+
+def _most_sure(known: Estimate, cells: list[int]) -> float:
+    """How sure it can be at most: a cell of another make has its step elsewhere, and without a
+    discharge to the low end nothing tells it from one that holds less.
+    """
+    held = known.capacities
+    told = np.broadcast_to(held.by_step, held.deficit_ah.shape)[cells]
+    if not told.any():
+        return 1.0
+    return BY_TOP_SURE if np.any(told & np.isnan(held.low_offset_ah[cells])) else BY_LOW_SURE
 
 
 def _told_by(known: Estimate, cells: list[int]) -> Iterator[str]:
@@ -141,10 +153,14 @@ def _by_step(known: Estimate, cell: int) -> str:
     )
     low_ah, top_ah = held.low_offset_ah[cell], known.drift.last_ah[cell]
     if np.isfinite(low_ah):
-        return f"{at_step}, at the low end {low_ah:+.1f} Ah: the difference is capacity."
+        return (
+            f"{at_step}, at the low end {low_ah:+.1f} Ah: the difference is capacity, if all cells "
+            "are of one make."
+        )
     return (
-        f"{at_step}, at the top {top_ah:+.1f} Ah: it holds less. How much is open between a cell "
-        "that is smaller and one that has lost lithium: a discharge to the low end tells."
+        f"{at_step}, at the top {top_ah:+.1f} Ah: it holds less, if all cells are of one make. How "
+        "much is open between a cell that is smaller and one that has lost lithium: a discharge to "
+        "the low end tells."
     )
 
 
