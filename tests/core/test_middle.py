@@ -259,3 +259,9 @@ def test_cells_of_another_make_are_not_called_weak(odd, curves):
     found = diagnose(log, setup)
     sure = [f for f in found.findings if f.confidence > (0.5 if len(odd) > 1 else 0.75)]
     assert not [f for f in sure if f.cause in ("low_capacity", "soc_offset")]
+
+
+def test_a_low_end_that_is_not_believed_is_not_cited():
+    """ "At the low end −34 Ah: the difference is capacity", of a reading that was thrown out."""
+    found = replace(judged(-33.0, -40.0, -26.0), discharges=1)
+    assert np.isnan(found.low_offset_ah[0])

@@ -3,9 +3,10 @@ how full those are that no end tells.
 
 A cell that holds less charge is as far behind at the step as at either end. One that holds less of
 it, level at the top, is so by a part of what it lacks: what it has given by then, if all of it is
-smaller; all it lacks, if it has lost lithium, for its step stays where it was above empty (from
-memory). So the way from the step to the top tells either of them, if not which. That from the step
-to the low end tells the first alone: a cell that has lost lithium looks like one that stands lower.
+smaller; all it lacks, if it has lost lithium, for its step stays where it was above empty (by the
+electrodes' balance, docs/diagnosis.md). So the way from the step to the top tells either of them,
+if not which. That from the step to the low end tells the first alone: a cell that has lost lithium
+looks like one that stands lower.
 """
 
 from collections.abc import Sequence
@@ -102,7 +103,10 @@ def with_step(
         held = held.told_by(np.isfinite(both.value), both.value, both.low, both.high)
         with np.errstate(invalid="ignore"):
             apart = np.abs(to_top.less_ah) > EITHER_AT_STEP * setup.capacity_ah
-        held = _by(held, by_top, _contradicted(held, by_top)) if few(apart) else held
+        if _few(apart):
+            held = _by(held, by_top, _contradicted(held, by_top))
+            # a low end that the top and the step make no sense of is no reading of these cells
+            held = replace(held, low_offset_ah=np.where(held.by_step, np.nan, held.low_offset_ah))
     by_low = _against_lows(held.lows, mids, log, setup)
     return _by(held, by_low, ~np.isfinite(held.deficit_ah)) if by_low else held
 
@@ -118,7 +122,7 @@ def _contradicted(held: Capacities, told: _Told) -> Flags:
     return apart & (held.discharges < 2) | ~np.isfinite(held.deficit_ah)
 
 
-def few(apart: Flags) -> bool:
+def _few(apart: Flags) -> bool:
     """Whether so few cells stand apart that it is they. Cells of other makes have their step
     elsewhere, and are often several; one alone looks like a cell that holds less.
     """
@@ -129,7 +133,7 @@ def _by(held: Capacities, told: _Told, cells: Flags) -> Capacities:
     """The same, with these cells told by the step where it tells them."""
     some = cells & np.isfinite(told.value)
     held = held.told_by(some, told.value, told.low, told.high)
-    return replace(held, by_step=held.by_step | some)
+    return replace(held, step_cells=held.by_step | some)
 
 
 def _to_top(
@@ -137,15 +141,18 @@ def _to_top(
 ) -> _ToTop | None:
     """From the step of a charge to its top, where the herd was full."""
     pairs = [(mid, top) for top in tops if top.on_knee and (mid := _last_before(mids, top))]
-    ways = [_way(log, mid, top, setup) + 1.0 - top.herd_pct / 100.0 for mid, top in pairs]
-    pairs = [pair for pair, way in zip(pairs, ways, strict=True) if LEAST_TOP < way < MOST_WAY]
-    if not pairs:
+    found = [
+        (mid, top, way)
+        for mid, top in pairs
+        if LEAST_TOP < (way := _way(log, mid, top, setup) + 1.0 - top.herd_pct / 100.0) < MOST_WAY
+    ]
+    if not found:
         return None
-    less_ah = nanmedian(np.array([mid.offset_ah - top.offset_ah for mid, top in pairs]))
-    doubt_ah = NINE_IN_TEN * nanmedian(np.array([np.hypot(m.sd_ah, t.sd_ah) for m, t in pairs]))
+    less_ah = nanmedian(np.array([mid.offset_ah - top.offset_ah for mid, top, _ in found]))
+    doubt_ah = NINE_IN_TEN * nanmedian(np.array([np.hypot(m.sd_ah, t.sd_ah) for m, t, _ in found]))
     if 2 * np.isfinite(less_ah).sum() <= less_ah.size:
         return None
-    way = float(np.median([way for way in ways if LEAST_TOP < way < MOST_WAY]))
+    way = float(np.median([way for _, _, way in found]))
     return _ToTop(less_ah - np.nanmedian(less_ah), doubt_ah, way)
 
 
@@ -215,7 +222,7 @@ def tops_by_step(
     least_ah = np.where(charge, -np.inf, -either_ah)
     untold = np.isnan(nanmedian(np.array([top.offset_ah for top in tops]))) if tops else charge
     with np.errstate(invalid="ignore"):
-        if not few(untold & (np.abs(held.at_step_ah) > 2.0 * either_ah)):
+        if not _few(untold & (np.abs(held.at_step_ah) > 2.0 * either_ah)):
             return tops
     spread_ah = np.fmin(held.sd_ah, CAPACITY_SPREAD * setup.capacity_ah)
     known = replace(held, sd_ah=np.nan_to_num(spread_ah, nan=CAPACITY_SPREAD * setup.capacity_ah))

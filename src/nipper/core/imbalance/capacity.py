@@ -6,7 +6,7 @@ the bottom was never levelled.
 """
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -59,13 +59,19 @@ class Capacities:
     # against the median where charges pass the step of the plateau, at first or at last, whichever
     # is more; None where it was not seen
     step_ah: Floats | None = None
-    by_step: Flags = field(default_factory=lambda: np.zeros(1, bool))  # whose deficit it tells
+    step_cells: Flags | None = None  # whose deficit it tells; None: of none
 
     @classmethod
     def untold(cls, cells: int, deepest_pct: float) -> "Capacities":
         """Nothing is told."""
         nothing = np.full(cells, np.nan)
         return cls(nothing, nothing, nothing, nothing, nothing, nothing, 0, deepest_pct)
+
+    @property
+    def by_step(self) -> Flags:
+        """Cells whose deficit is told by the step of the plateau."""
+        none = np.zeros(self.deficit_ah.size, bool)
+        return none if self.step_cells is None else self.step_cells
 
     @property
     def at_step_ah(self) -> Floats:

@@ -119,7 +119,7 @@ def _most_sure(known: Estimate, cells: list[int]) -> float:
     discharge to the low end nothing tells it from one that holds less.
     """
     held = known.capacities
-    told = np.broadcast_to(held.by_step, held.deficit_ah.shape)[cells]
+    told = held.by_step[cells]
     if not told.any():
         return 1.0
     return BY_TOP_SURE if np.any(told & np.isnan(held.low_offset_ah[cells])) else BY_LOW_SURE
@@ -128,8 +128,7 @@ def _most_sure(known: Estimate, cells: list[int]) -> float:
 def _told_by(known: Estimate, cells: list[int]) -> Iterator[str]:
     """Where these cells stood at two places."""
     held, deep = known.capacities, known.capacities.discharges
-    told = np.broadcast_to(held.by_step, held.deficit_ah.shape)
-    by_step = [i for i in cells if told[i]]
+    by_step = [i for i in cells if held.by_step[i]]
     plain = [i for i in cells if i not in by_step]
     for i in by_step:
         yield _by_step(known, i)
@@ -146,10 +145,9 @@ def _told_by(known: Estimate, cells: list[int]) -> Iterator[str]:
 def _by_step(known: Estimate, cell: int) -> str:
     """A cell that is told by the step of the plateau and one of the ends."""
     held = known.capacities
-    assert held.step_ah is not None
     at_step = (
         f"Where charges pass the step in the middle of the plateau cell {cell + 1} was "
-        f"{held.step_ah[cell]:+.1f} Ah off the median cell"
+        f"{held.at_step_ah[cell]:+.1f} Ah off the median cell"
     )
     low_ah, top_ah = held.low_offset_ah[cell], known.drift.last_ah[cell]
     if np.isfinite(low_ah):
