@@ -70,6 +70,7 @@ docs: setup
 	$(RUN)/python -m nipper.core.report.rulebook > docs/rules.md
 	$(RUN)/nipper schema > docs/setup.schema.json
 	$(RUN)/python -m nipper.core.language.extract > docs/nipper.pot
+	$(RUN)/pytest -q tests/core/test_language.py -k german
 
 pictures: setup $(VENV)/.kernel
 	$(RUN)/nipper --demo --pictures docs/screenshots
