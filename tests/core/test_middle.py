@@ -199,7 +199,7 @@ def judged(lacks_ah, low_ah, high_ah, at_step_ah=-4.0):
     first = np.array([1.0, 0.0, 0.0, 0.0, 0.0])
     sd = np.full(5, 0.2)
     top = Offsets(4 * 3600.0, 0.0 * first, sd, -sd, sd, herd_pct=100.0, on_knee=True)
-    mid = Offsets(60.0, at_step_ah * first, sd, -sd, sd)
+    mid = Offsets(60.0, np.where(first > 0.0, at_step_ah, 0.0), sd, -sd, sd)
     held = replace(
         Capacities.untold(5, 10.0),
         deficit_ah=lacks_ah * first,
@@ -243,9 +243,8 @@ def test_a_loose_joint_is_no_step():
     assert np.isfinite(np.delete(ah, 2, axis=1)).all()
 
 
-@pytest.mark.parametrize(("odd", "curves"), [((0, 2, 3, 7), (0, 1)), ((2,), (0, 2))])
-def test_cells_of_another_make_are_not_called_weak(odd, curves):
-    """Level and equal, with their step elsewhere: "hold 27 to 68 % less", at 0.98."""
+def two_makes(odd, curves):
+    """Level and equal, with their step and their low end elsewhere."""
     own, other = (published_curve(*CURVES["lfp"][i]) for i in curves)
     setup = new_setup("lfp", 8, 100.0, balancer="none")
     setup = put(setup, {"charging.absorption_v": 27.8, "charging.tail_a": None})
@@ -256,9 +255,28 @@ def test_cells_of_another_make_are_not_called_weak(odd, curves):
         for at, until, rate in ((1.0, 5.0, -0.15), (8.0, 15.0, 0.15))
     ]
     log, _ = make(setup, cells, Use(days=8.0, start_pct=90.0, hours=days, noise_mv=0.7))
-    found = diagnose(log, setup)
+    return diagnose(log, setup)
+
+
+@pytest.mark.parametrize(("odd", "curves"), [((0, 2, 3, 7), (0, 1)), ((2,), (0, 2))])
+def test_cells_of_another_make_are_not_called_weak(odd, curves):
+    """ "Hold 27 to 68 % less", at 0.98."""
+    found = two_makes(odd, curves)
     sure = [f for f in found.findings if f.confidence > (0.5 if len(odd) > 1 else 0.75)]
     assert not [f for f in sure if f.cause in ("low_capacity", "soc_offset")]
+
+
+def test_cells_of_another_make_that_are_empty_first_are_told_with_doubt():
+    """The discharge said "15 % less" at 0.98, and their step says the same of both."""
+    (weak,) = two_makes((4, 6), (1, 2)).findings
+    assert weak.cells == (5, 7)
+    assert weak.confidence <= 0.6
+    assert "another make" in weak.evidence[-1]
+
+
+def test_a_weak_cell_is_of_the_same_make_where_its_step_says_so():
+    assert not judged(-12.0, -20.0, -5.0).unlike.any()
+    assert judged(-33.0, -40.0, -26.0, at_step_ah=np.nan).unlike[0]
 
 
 def test_a_low_end_that_is_not_believed_is_not_cited():

@@ -34,6 +34,7 @@ Flags = NDArray[np.bool_]
 LEAST_WAY, LEAST_TOP, MOST_WAY = 0.25, 0.2, 0.85
 SURELY_SHARE = 0.015  # of capacity: so much less is no other reading of the same
 UNLIKE_PART = 6  # of more than a sixth of the cells it is the make
+SAME_SHARE = 0.01  # of capacity: so near each other those that stand apart are one make's
 FULLEST_SHARE = 0.01  # of capacity: fuller than the one that ended the charge none is
 FEW = 3  # so many charges tell how a cell stood at first, and at last
 LONGEST_S = 2 * 86400.0  # from one to the other: what leaks meanwhile is no capacity
@@ -98,15 +99,7 @@ def with_step(
     ]
     held = replace(held, step_ah=np.fmax(*ends_ah))
     to_top = _to_top(tops, mids, log, setup)
-    if to_top:
-        both, by_top = to_top.smaller(held), to_top.told()
-        held = held.told_by(np.isfinite(both.value), both.value, both.low, both.high)
-        with np.errstate(invalid="ignore"):
-            apart = np.abs(to_top.less_ah) > EITHER_AT_STEP * setup.capacity_ah
-        if _few(apart):
-            held = _by(held, by_top, _contradicted(held, by_top))
-            # a low end that the top and the step make no sense of is no reading of these cells
-            held = replace(held, low_offset_ah=np.where(held.by_step, np.nan, held.low_offset_ah))
+    held = _by_top(held, to_top, setup) if to_top else held
     by_low = _against_lows(held.lows, mids, log, setup)
     return _by(held, by_low, ~np.isfinite(held.deficit_ah)) if by_low else held
 
@@ -120,6 +113,25 @@ def _contradicted(held: Capacities, told: _Told) -> Flags:
         apart_ah = told.value - held.deficit_ah
         apart = apart_ah > np.hypot(held.high_ah - held.deficit_ah, told.value - told.low)
     return apart & (held.discharges < 2) | ~np.isfinite(held.deficit_ah)
+
+
+def _by_top(held: Capacities, to_top: _ToTop, setup: Setup) -> Capacities:
+    """The same with what the way from the step to the top tells."""
+    both, told = to_top.smaller(held), to_top.told()
+    with np.errstate(invalid="ignore"):
+        apart = np.abs(to_top.less_ah) > EITHER_AT_STEP * setup.capacity_ah
+        # neither kind of loss that the discharges tell is borne out by it
+        unlike = ~((told.low < held.high_ah) & (told.high > held.low_ah))
+    few = _few(apart)
+    if not few and np.ptp(to_top.less_ah[apart]) < SAME_SHARE * setup.capacity_ah:
+        unlike |= apart
+    held = held.told_by(np.isfinite(both.value), both.value, both.low, both.high)
+    held = replace(held, unlike_cells=unlike & np.isfinite(held.deficit_ah))
+    if not few:
+        return held
+    held = _by(held, told, _contradicted(held, told))
+    # a low end that the top and the step make no sense of is no reading of these cells
+    return replace(held, low_offset_ah=np.where(held.by_step, np.nan, held.low_offset_ah))
 
 
 def _few(apart: Flags) -> bool:

@@ -60,6 +60,7 @@ class Capacities:
     # is more; None where it was not seen
     step_ah: Floats | None = None
     step_cells: Flags | None = None  # whose deficit it tells; None: of none
+    unlike_cells: Flags | None = None  # whose step does not bear out what discharges tell
 
     @classmethod
     def untold(cls, cells: int, deepest_pct: float) -> "Capacities":
@@ -72,6 +73,14 @@ class Capacities:
         """Cells whose deficit is told by the step of the plateau."""
         none = np.zeros(self.deficit_ah.size, bool)
         return none if self.step_cells is None else self.step_cells
+
+    @property
+    def unlike(self) -> Flags:
+        """Cells that pass the step of the plateau otherwise than their deficit says, or not at all
+        where most do: those of another make.
+        """
+        none = np.zeros(self.deficit_ah.size, bool)
+        return none if self.unlike_cells is None else self.unlike_cells & ~self.by_step
 
     @property
     def at_step_ah(self) -> Floats:

@@ -21,7 +21,7 @@ CURVE_PCT = 0.8  # what two cells' curves leave open of a capacity
 SURELY = 0.45  # of a threshold: what the near end of an interval must reach as well
 # of what one cell of a group that is not connected makes of its resistance
 LEAST_OFF, MOST_OFF = 0.5, 2.0
-BY_TOP_SURE, BY_LOW_SURE = 0.75, 0.85
+BY_TOP_SURE, BY_LOW_SURE, UNLIKE_SURE = 0.75, 0.85, 0.6
 OFF_SDS = 3.0
 
 
@@ -120,6 +120,8 @@ def _most_sure(known: Estimate, cells: list[int]) -> float:
     """
     held = known.capacities
     told = held.by_step[cells]
+    if held.unlike[cells].any():
+        return UNLIKE_SURE
     if not told.any():
         return 1.0
     return BY_TOP_SURE if np.any(told & np.isnan(held.low_offset_ah[cells])) else BY_LOW_SURE
@@ -140,6 +142,12 @@ def _told_by(known: Estimate, cells: list[int]) -> Iterator[str]:
         )
         yield f"{lows[:1].upper()}{lows[1:]}: the difference is capacity."
         yield f"From {deep} discharge{'s' if deep != 1 else ''} held against a full charge."
+    if unlike := [i for i in cells if held.unlike[i]]:
+        yield (
+            f"{has(unlike, 'takes', 'take')} the step in the middle of the plateau as cells of "
+            "another make do: those may be empty first at the low end and hold as much. Look at "
+            "the labels first."
+        )
 
 
 def _by_step(known: Estimate, cell: int) -> str:
