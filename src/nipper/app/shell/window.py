@@ -224,6 +224,7 @@ class Window(QMainWindow):
 
     def show_page(self, page: QWidget) -> None:
         """Show a page; only beside a stage stands what follows of it."""
+        self.theme.finish()
         self.pages.setCurrentWidget(page)
         working = isinstance(page, StageView)
         self.rail.setVisible(self.desk is not None)

@@ -6,12 +6,13 @@ The theme follows the desktop unless told otherwise.
 from functools import lru_cache
 from importlib import resources
 
-from PySide6.QtCore import QObject, Qt, Signal, Slot
-from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
-from PySide6.QtWidgets import QApplication
+from PySide6.QtCore import QObject, Qt, QTimer, Signal, Slot
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication
+from PySide6.QtWidgets import QApplication, QWidget
+from shiboken6 import isValid
 
 from nipper.app.theme.palette import DARK, LIGHT, Palette
-from nipper.app.theme.sheet import style_sheet
+from nipper.app.theme.sheet import colours, style_sheet
 
 FONTS = (
     "SourceSans3-Regular.ttf",
@@ -22,6 +23,7 @@ FONTS = (
 FAMILY, MONO = "Source Sans 3", "Source Code Pro"
 BASE_PT = 10.5
 MODES = ("desktop", "light", "dark")
+AT_ONCE = 150  # widgets dressed in one turn of the loop, some 10 ms
 
 
 class Theme(QObject):
@@ -33,6 +35,9 @@ class Theme(QObject):
         super().__init__(parent)
         self._mode = mode
         self._worn: Palette | None = None
+        self._undressed: list[QWidget] = []
+        self._turn = QTimer(self, singleShot=True, interval=0)
+        self._turn.timeout.connect(self._dress_some)
         self.palette = self._wanted()
         QGuiApplication.styleHints().colorSchemeChanged.connect(self._desktop_changed)
 
@@ -53,17 +58,43 @@ class Theme(QObject):
         return QColor(self.palette.role(role))
 
     def apply(self) -> None:
-        """Dress the application; light from light is nothing to do, and half a second saved."""
+        """Dress the application: what is seen at once, what is hidden turn by turn."""
         self.palette = self._wanted()
         if self.palette is self._worn:
             return
         self._worn = self.palette
         app = QApplication.instance()
         if isinstance(app, QApplication):
-            app.setStyleSheet("")  # one sheet over another takes Qt five times as long
-            app.setPalette(_qt_palette(self.palette))
-            app.setStyleSheet(style_sheet(self.palette))
+            self._dress(app)
         self.changed.emit(self.palette)
+
+    def _dress(self, app: QApplication) -> None:
+        app.setPalette(colours(self.palette))
+        sheet = style_sheet()
+        if app.styleSheet() != sheet:
+            app.setStyleSheet(sheet)
+            return
+        # of each widget Qt keeps what the sheet made of the palette
+        widgets = app.allWidgets()
+        for widget in widgets:
+            if widget.isVisible():
+                _dress_anew(widget)
+        self._undressed = [widget for widget in widgets if not widget.isVisible()]
+        self._turn.start()
+
+    def finish(self) -> None:
+        """Dress what is hidden now: it is about to be seen."""
+        while self._undressed:
+            self._dress_some()
+
+    @Slot()
+    def _dress_some(self) -> None:
+        some, self._undressed = self._undressed[:AT_ONCE], self._undressed[AT_ONCE:]
+        for widget in some:
+            if isValid(widget):
+                _dress_anew(widget)
+        if self._undressed:
+            self._turn.start()
 
     def _wanted(self) -> Palette:
         dark = self._mode == "dark" or (
@@ -76,6 +107,11 @@ class Theme(QObject):
     def _desktop_changed(self, _: Qt.ColorScheme) -> None:
         if self._mode == "desktop":
             self.apply()
+
+
+def _dress_anew(widget: QWidget) -> None:
+    widget.style().polish(widget)
+    widget.update()
 
 
 def load_fonts() -> None:
@@ -101,29 +137,4 @@ def _font(size: float, weight: QFont.Weight, mono: bool) -> QFont:
     out.setPointSizeF(size)
     out.setWeight(weight)
     out.setFeature(QFont.Tag("tnum"), 1)
-    return out
-
-
-def _qt_palette(p: Palette) -> QPalette:
-    out = QPalette()
-    group = QPalette.ColorRole
-    for role, name in (
-        (group.Window, "paper"),
-        (group.Base, "card"),
-        (group.AlternateBase, "paper"),
-        (group.Button, "card"),
-        (group.WindowText, "ink"),
-        (group.Text, "ink"),
-        (group.ButtonText, "ink"),
-        (group.Highlight, "copper"),
-        (group.HighlightedText, "on_copper"),
-        (group.ToolTipBase, "card"),
-        (group.ToolTipText, "ink"),
-        (group.PlaceholderText, "faint"),
-        (group.Mid, "line"),
-        (group.Link, "copper"),
-    ):
-        out.setColor(role, QColor(p.role(name)))
-    for role in (group.Text, group.WindowText, group.ButtonText):
-        out.setColor(QPalette.ColorGroup.Disabled, role, QColor(p.faint))
     return out
