@@ -50,12 +50,14 @@ def _scales(setup: Setup) -> Iterator[Scale]:
             yield Scale(f"protection.{name}.{part}", low_v, high_v, "V")
     for name in ("charge_over_current", "discharge_over_current", "short_circuit"):
         yield Scale(f"protection.{name}.release_s", 0.0, LONG_OFF_S, "s")
+        yield Scale(f"protection.{name}.trip_a", 0.01 * ah, 500.0 * ah, "A")
     chargers = ("charging", *(f"other_chargers.{i}" for i in range(len(setup.other_chargers))))
     for charger in chargers:
         for part in ("absorption_v", "float_v"):
             yield Scale(f"{charger}.{part}", low_v, high_v, "V")
         yield Scale(f"{charger}.max_charge_a", 0.002 * bank_ah, 10.0 * bank_ah, "A")
         yield Scale(f"{charger}.absorption_min", 0.0, 24 * 60.0, "min")
+    yield Scale("charging.tail_a", 0.0005 * bank_ah, 10.0 * bank_ah, "A")
     yield Scale("charging.equalise_v", low_v, high_v, "V")
     yield Scale("charging.equalise_every_days", 1.0, SEASON_DAYS, "days")
     for name in ("low_alarm_v", "low_cut_v", "low_restart_v"):
@@ -65,6 +67,7 @@ def _scales(setup: Setup) -> Iterator[Scale]:
     yield Scale("usage.continuous_w", 3.0 * bank_kwh, 20e3 * bank_kwh, "W")
     yield Scale("usage.inrush_w", 3.0 * bank_kwh, 50e3 * bank_kwh, "W")
     yield Scale("wiring.cable_length_m", 0.05, 50.0, "m")
+    yield Scale("wiring.standby_w", 0.01, 1000.0, "W")
     for balancer in ("balancer", "separate_balancer"):
         yield Scale(f"{balancer}.current_a", 0.005, 30.0, "A")
 
