@@ -5,6 +5,7 @@ from what people do with exports, scripts, spreadsheets and home automation.
 """
 
 import gzip
+import html
 import io
 import json
 import sqlite3
@@ -1300,7 +1301,7 @@ def second() -> None:
     empty = usual(LOG).add("Note", lambda g, i: "started" if i == 3 else "")
     keep("a column of notes", empty.text())
     keep("tabs and spaces around everything", usual(LOG).text(" \t "))
-    keep("an XML file", "<log><row t='1' v='3.3'/></log>\n" * 40, refused="columns")
+    keep("an XML file", "<log><row t='1' v='3.3'/></log>\n" * 40, refused="XML without")
     keep("an empty sheet of a table", "time;current\n", refused="rows below")
     keep(
         "zeros for cells throughout",
@@ -1720,3 +1721,62 @@ def by_parts() -> None:
 
 
 by_parts()
+
+
+def cells_of(sheet: str, row: str, cell: str) -> str:
+    """The rows of a text table between tags."""
+    lines = [line.split(",") for line in sheet.splitlines()]
+    return "".join(
+        f"<{row}>" + "".join(cell.format(html.escape(field)) for field in line) + f"</{row}>"
+        for line in lines
+    )
+
+
+def by_habits() -> None:
+    """What came last: pages under a spreadsheet's name, digits without marks, a date a day."""
+
+    def keep(name: str, data: str | bytes, **how: Any) -> None:
+        data = data.encode() if isinstance(data, str) else data
+        how = {"options": {"zone": "UTC"}} | how
+        ALL.append(Stranger(f"habits: {name}", data, LOG, **how))
+
+    text = usual(LOG).text()
+    days = Sheet(LOG).add(
+        "Date",
+        lambda log, i: (
+            utc("%d.%m.%Y")(log.time_s[i])
+            if not i or log.time_s[i] // 86400 > log.time_s[i - 1] // 86400
+            else ""
+        ),
+    )
+    days.time("Time", utc("%H:%M:%S")).amps("I").pack("U").cells("U{}")
+    keep("a date in the first row of its day", days.text(";"))
+    digits = Sheet(LOG).time("date", utc("%d%m%y")).time("time", utc("%H%M%S"))
+    digits.amps("Amps").pack("Volts").cells("cell{}")
+    keep("six digits for the day and for the time", digits.text())
+    lost = digits.text().replace("\n0303", "\n303").replace(",0", ",").replace(",.", ",0.")
+    keep("the same without the first nought", lost)
+    whole = zoned().amps("current", 100.0, 0).pack("volt", 100.0, 0).cells("cell{}", 1000.0, 0)
+    keep("hundredths of an ampere without a word", whole.text(), doubt="parts", check=("cells",))
+    pairs = "\n".join(
+        f"[{utc('%Y-%m-%d %H:%M:%S')(LOG.time_s[i])}] INFO bms: I={LOG.current_a[i]:.1f}A "
+        f"U={LOG.pack_v[i]:.2f}V " + " ".join(f"C{c + 1}={v:.3f}V" for c, v in enumerate(row))
+        for i, row in enumerate(LOG.cell_v)
+    )
+    keep("pairs behind a name", pairs, file="bms.log")
+    rows = cells_of(text, "tr", "<td>{}&nbsp;</td>")
+    page = f"<html><!-- <td> --><h1>Log</h1><table><tr><td>BMS<td>7</table><table>{rows}</table>"
+    keep("a page called a workbook", page, file="log.xls")
+    title = f"<table><tr><th colspan=11>Readings of March</th></tr>{rows}</table>"
+    keep("a title over all columns of a page", title, file="log.html")
+    book = cells_of(text, "Row", '<Cell><Data ss:Type="String">{}</Data></Cell>')
+    book = f'<?xml version="1.0"?><Workbook><Worksheet><Table>{book}</Table></Worksheet></Workbook>'
+    keep("a workbook as one XML", book, file="log.xls")
+    over = f"<table>{rows.replace('<td>', '<td rowspan=2>', 1)}</table>"
+    keep("a cell over two rows of a page", over, file="log.html", refused="one row")
+    keep("XML of its own", "<log><r i='3'/></log>", file="log.xml", refused="without")
+    keep("a page that never ends", "<table>" + "<tr><td " * 9000, file="a.html", refused="table")
+    keep("a page as wide as none", "<table><tr><td colspan=9999>", file="a.html", refused="columns")
+
+
+by_habits()

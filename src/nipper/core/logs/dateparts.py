@@ -1,5 +1,6 @@
 """Moments that are written in parts, or as no clock reads them: year, month, day and hour in
-columns of their own, the day of the year, moments as headings of a table that lies on its side.
+columns of their own, six digits without marks, a date in the first row of its day alone, the day of
+the year, moments as headings of a table that lies on its side.
 
 All are brought into ISO texts before the columns are judged.
 """
@@ -10,14 +11,33 @@ from dataclasses import dataclass
 import numpy as np
 import polars as pl
 
-from nipper.core.logs.times import Seconds, calendar_days, dates_only, possible_forms
-from nipper.core.logs.words import CELL, CURRENT, VOLTAGE, part_of_a_date, plain
+from nipper.core.logs.times import (
+    Seconds,
+    calendar_days,
+    clocks_only,
+    dates_only,
+    possible_forms,
+)
+from nipper.core.logs.words import (
+    CELL,
+    CURRENT,
+    DATE,
+    ELAPSED,
+    TIME,
+    VOLTAGE,
+    part_of_a_date,
+    plain,
+)
 from nipper.core.tables.table import Table
 
 LEAST_HEADINGS = 8  # moments, before a table lies on its side
 LOOKED_AT = 300
 ORDINAL = r"^(\d{4})-?(\d{3})[T ,_]+(\d{1,2}:\d{2}(?::\d{2}(?:[.,]\d+)?)?.*)$"
 CLOCK = ("hour", "minute", "second")
+SIX = r"^(\d{2})(\d{2})(\d{2})$"
+OF_DAY = r"^([01]\d|2[0-3])[0-5]\d[0-5]\d$"
+# rows of digits that are times of day throughout: a count of seconds would not skip 60 to 99
+LEAST_DIGITS = 60
 OTHERWISE = {"hour": "hhmm"}  # 1430 under "time"
 RANGES = {"year": (0, 2100), "month": (1, 12), "day": (1, 31), "doy": (0, 367),
           "hour": (0, 24), "hhmm": (0, 2400), "minute": (0, 59), "second": (0, 60.999)}  # fmt: skip
@@ -25,6 +45,65 @@ RANGES = {"year": (0, 2100), "month": (1, 12), "day": (1, 31), "doy": (0, 367),
 
 def whole_dates(table: Table) -> tuple[Table, list[str]]:
     """The table with its moments in one column, where they are in parts, and what was done."""
+    table, spelt = _spelt_out(table)
+    table, filled = _filled_down(table)
+    table, joined = _together(table)
+    return table, [*spelt, *filled, *joined]
+
+
+def _spelt_out(table: Table) -> tuple[Table, list[str]]:
+    """Dates and times of day of six digits with marks between them: 310326, 091000."""
+    told: list[str] = []
+    for name in table.columns:
+        heading = plain(name)
+        if not TIME.search(heading) or ELAPSED.search(heading):
+            continue
+        texts = table.text(name).str.strip_chars()
+        some = texts.head(LOOKED_AT).drop_nulls()
+        date = bool(DATE.search(heading))
+        if not len(some) or not (_six_of_a_date(some) if date else _six_of_a_day(some)):
+            continue
+        mark, word = ("-", "a date") if date else (":", "a time of day")
+        spelt = texts.str.zfill(6).str.replace(SIX, f"${{1}}{mark}${{2}}{mark}${{3}}")
+        table = table.with_frame(table.frame.with_columns(spelt.alias(name)))
+        told.append(f"{name}: six digits, read as {word}")
+    return table, told
+
+
+def _six_of_a_date(some: pl.Series) -> bool:
+    """Whether these can be dates of six digits; a spreadsheet may have lost the first nought."""
+    if not some.str.contains(r"^\d{5,6}$").all():
+        return False
+    return bool(dates_only(some.str.zfill(6).str.replace(SIX, "${1}-${2}-${3}").to_list()))
+
+
+def _six_of_a_day(some: pl.Series) -> bool:
+    """Whether these are times of day: all of six digits, or so many that a count of seconds would
+    show.
+    """
+    if some.str.contains(OF_DAY).all():
+        return True
+    lost = some.str.contains(r"^\d{1,6}$").all() and bool(some.str.len_chars().max() == 6)
+    enough = some.n_unique() > LEAST_DIGITS
+    return lost and enough and some.str.zfill(6).str.contains(OF_DAY).all()
+
+
+def _filled_down(table: Table) -> tuple[Table, list[str]]:
+    """Dates that stand in the first row of their day alone, beside a time in each."""
+    clocks = [
+        name for name in table.columns if clocks_only(table.text(name).head(LOOKED_AT).to_list())
+    ]
+    for name in table.columns if clocks else ():
+        texts = table.text(name).str.strip_chars().replace("", None)
+        written = texts.drop_nulls()
+        sparse = len(texts) > 2 * len(written) > 0 and texts[0] is not None
+        if sparse and dates_only(written.unique(maintain_order=True).to_list()):
+            frame = table.frame.with_columns(texts.forward_fill().alias(name))
+            return table.with_frame(frame), [f"{name}: a date holds until the next"]
+    return table, []
+
+
+def _together(table: Table) -> tuple[Table, list[str]]:
     parts = _parts(table)
     if {"year", "month", "day"} <= parts.keys() or {"year", "doy"} <= parts.keys():
         return _joined(table, parts)

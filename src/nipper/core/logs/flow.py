@@ -17,6 +17,7 @@ from nipper.core.logs.doubt import Doubt
 
 SURE = 4.0  # a mean this many standard errors from zero is no chance
 MILLI_ABOVE = 5000.0  # no pack of this trade carries as many amperes
+MOST_A = 1000.0  # few do as many; from memory
 STRAY_TIMES = 20.0  # as large as all others: a placeholder or a slip
 WILD_A = 1e9  # what is beyond is refused or told elsewhere; here it must only stay a number
 IDLE_SHARE = 0.05  # of the largest current, and of the rows: more is no rest
@@ -459,6 +460,9 @@ def _check_scale(
         amps = amps - np.abs(np.nan_to_num(other.numbers)) * abs(flow.fields["current_scale"])
     elif flow.fields.get("direction"):
         return
+    if column.quantity != "A" and (most_a := _top(np.abs(amps))) > MOST_A:
+        text = f"{column.name} without a unit reads up to {most_a:,.0f} A: are they parts of one?"
+        flow.doubts.append(Doubt(text, "--map"))
     if witness.soc is None or not capacity_ah:
         return
     implied = implied_capacity_ah(amps, witness.soc, witness.time_s)

@@ -109,6 +109,8 @@ TIME = _said(
     r"czas|godzin|tijd|tempo|horod|momento|when|last changed|last updated|\bsec|elapsed|dauer"
     r"|duree",
 )
+# of the day alone, where both would do
+DATE = re.compile(r"\bdate(?!.?time)|datum|fecha|\bdata\b|\bdato|\bdia\b|\btag\b|\bjour\b|giorno")
 ELAPSED = _said(
     "ELAPSED", r"elapsed|runtime|run time|uptime|dauer|duree|durat|since|test time|total time"
 )

@@ -12,7 +12,10 @@ from nipper.core.errors import InputError
 from nipper.core.tables.table import MOST_COLUMNS, MOST_FIELDS, Table
 
 # each word is looked at once, however long a line a stranger wrote
-PAIR = re.compile(r'(?<![\w.\-])([A-Za-z_][\w.\-]*+)\s*+(?:=|:\s)\s*+("[^"]*"|[^\s,;|]++)')
+PAIR = re.compile(
+    r"(?<![\w.\-])([A-Za-z_][\w.\-]*+)\s*+(?:=|:\s(?!\s*+[\w.\-]+=))"  # no name before its pairs
+    r"""\s*+("[^"]*"|[^\s,;|]++)"""
+)
 LEAST = 3  # pairs in a line that is one
 LOOKED_AT = 200  # lines at the start, and so many times ten over the whole file
 BEFORE = (

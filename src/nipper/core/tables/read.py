@@ -4,6 +4,7 @@ from pathlib import Path
 
 from nipper.core.errors import InputError
 from nipper.core.tables.packed import ZIP, members, read_bytes
+from nipper.core.tables.pages import is_page, page_tables
 from nipper.core.tables.sheets import SUFFIXES, is_sheet, sheet_tables
 from nipper.core.tables.table import Table
 from nipper.core.tables.texts import text_table
@@ -21,6 +22,8 @@ def read_tables(path: str | Path) -> list[Table]:
     """
     path = Path(path)
     data = read_bytes(path)
+    if is_page(data):
+        return page_tables(data, str(path))
     if path.suffix.lower() in SUFFIXES or is_sheet(data):
         return sheet_tables(data, str(path))
     if data.startswith(SQLITE):
@@ -49,7 +52,9 @@ def _archive(data: bytes, file: str) -> list[Table]:
     first: InputError | None = None
     for name, inner in members(data, file):
         try:
-            if is_sheet(inner):
+            if is_page(inner):
+                tables += page_tables(inner, file)
+            elif is_sheet(inner):
                 tables += sheet_tables(inner, file)
             else:
                 tables.append(table_of(inner, file, name))

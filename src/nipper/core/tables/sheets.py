@@ -45,12 +45,6 @@ def sheet_tables(data: bytes, file: str) -> list[Table]:
 
     if len(data) > MAX_BYTES:
         raise InputError(file, "the whole file", f"a spreadsheet of at most {MAX_BYTES} bytes")
-    if data[:200].lstrip(b"\xef\xbb\xbf \r\n\t").startswith(b"<"):
-        expected = (
-            "a spreadsheet, this is a web page under such a name: open it with a spreadsheet "
-            "program and save it as .csv or .xlsx"
-        )
-        raise InputError(file, "the whole file", expected)
     _refuse_wide(data, file)
     logging.getLogger("calamine").setLevel(logging.CRITICAL)  # what is wrong is said once, by us
     tables: list[Table] = []
