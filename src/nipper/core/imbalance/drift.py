@@ -13,6 +13,7 @@ from nipper.core.setup import Balancer
 Floats = NDArray[np.floating]
 
 NAMES = ("offset_ah", "sd_ah", "low_ah", "high_ah")  # of what a reading tells of each cell
+VAGUE_TIMES = 4.0  # the doubt of the surest: what is vaguer is not held beside it
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -105,20 +106,28 @@ class Drift:
         """The newest offset of each cell, median of the last three charges; NaN where none could be
         read.
         """
-        return _known(self._sure_rows(self.offset_ah), self.offset_ah.shape[1])
+        return self._newest(self.offset_ah)
 
     @property
     def last_sd_ah(self) -> Floats:
         """Standard deviation that goes with :attr:`last_ah`."""
-        return _known(self._sure_rows(self.sd_ah), self.sd_ah.shape[1])
+        return self._newest(self.sd_ah)
 
     @property
     def last_range_ah(self) -> tuple[Floats, Floats]:
         """Between what the newest offset of each cell lies, nine times in ten."""
-        cells = self.offset_ah.shape[1]
-        return _known(self._sure_rows(self.low_ah), cells), _known(
-            self._sure_rows(self.high_ah), cells
-        )
+        return self._newest(self.low_ah), self._newest(self.high_ah)
+
+    def _newest(self, table: Floats) -> Floats:
+        """Median of the last three charges that tell; a cell's reading that hardly tells has no
+        voice beside one that does.
+        """
+        some, sd = self._sure_rows(table), self._sure_rows(self.sd_ah)
+        if not some.size:
+            return np.full(table.shape[1], np.nan)
+        with np.errstate(invalid="ignore"):
+            tells = sd <= VAGUE_TIMES * np.fmin.reduce(sd, axis=0)
+        return nanmedian(np.where(tells, some, np.nan))
 
     def _sure_rows(self, table: Floats) -> Floats:
         """The last three charges that tell: of the last eight, those not much less sure than
@@ -128,10 +137,6 @@ class Drift:
             return table
         worst = np.nanmax(np.where(np.isfinite(self.sd_ah), self.sd_ah, np.inf), axis=1)[-8:]
         return table[-worst.size :][worst <= 2.0 * np.median(worst)][-3:]
-
-
-def _known(table: Floats, cells: int) -> Floats:
-    return nanmedian(table) if table.size else np.full(cells, np.nan)
 
 
 def balanced_ah(log: Log, balancer: Balancer | None, rows: NDArray[np.intp]) -> Floats | None:
