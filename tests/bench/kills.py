@@ -47,7 +47,8 @@ def write(path: Path, seed: int) -> None:
             bench.save_setup(put(SETUP, {"charging.absorption_min": float(10 + step % 100)}))
         elif what == "log":
             log = charge_log(SETUP, np.zeros(4))
-            bench.logs.add(1, log.select(slice(step, step + 50)), f"{step}.csv")
+            first = step % (log.rows - 50)
+            bench.logs.add(1, log.select(slice(first, first + 50)), f"{step}.csv")
         else:
             bench.copy_to(path.with_name("copy.nipper"))
 

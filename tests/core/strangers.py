@@ -1764,6 +1764,21 @@ def by_habits() -> None:
         for i, row in enumerate(LOG.cell_v)
     )
     keep("pairs behind a name", pairs, file="bms.log")
+    tenth = Sheet(LOG).add(
+        "time", lambda g, i: "" if i % 10 else utc("%Y-%m-%d %H:%M:%S")(g.time_s[i])
+    )
+    tenth.amps("Amps").pack("Volts").cells("cell{}")
+    last = LOG.rows - (LOG.rows - 1) % 10  # what follows the last time has none
+    tenth_text = "\n".join(tenth.text().splitlines()[: last + 1])
+    keep("a time in every tenth row", tenth_text, doubt="evenly between", rows=last)
+    keyed = zoned().amps("Amps").pack("Volts")
+    order = sorted(range(8), key=lambda c: f"{c + 5}")
+    keyed.add(
+        "cells",
+        lambda g, i: '"{' + ",".join(f'""{c + 5}"":{g.cell_v[i, c]:.3f}' for c in order) + '}"',
+    )
+    keep("cells by name in one field, in the order of letters", keyed.text())
+    keep("a clock with points behind a hyphen", timed("ts", utc("%Y-%m-%d-%H.%M.%S")))
     rows = cells_of(text, "tr", "<td>{}&nbsp;</td>")
     page = f"<html><!-- <td> --><h1>Log</h1><table><tr><td>BMS<td>7</table><table>{rows}</table>"
     keep("a page called a workbook", page, file="log.xls")

@@ -25,6 +25,7 @@ MOST_KEYS = 400
 MOST_PACKS = 32
 FORMS_LOOKED_AT = 300
 MEASURED = (words.STATUS, words.CELL, words.SOC, words.CURRENT, words.POWER)  # no name of a pack
+NUMBERED = re.compile(r"""^\w{0,30}?(\d{1,6})["']?\s*[:=]\s*""")  # of a list, by name
 
 
 def shaped(table: Table, pack: str | None) -> tuple[Table, list[str]]:
@@ -125,10 +126,22 @@ def _numbers_in(text: str) -> list[str]:
             p.strip().strip("\"'")
             for p in re.split(mark if "\\" in mark else re.escape(mark), inner)
         ]
-        parts = [re.sub(r"^\w{0,30}\d\s*[:=]\s*", "", p) for p in parts if p]
+        parts = _by_number([p for p in parts if p])
         if len(parts) >= 2 and all(looks_numeric(p) for p in parts):
             return [p.replace(",", ".") if comma else p for p in parts]
     return []
+
+
+def _by_number(parts: list[str]) -> list[str]:
+    """The values of ``c1=3.31``, ``"10": 3.32``, ``c2=3.30`` in the order of their numbers; other
+    parts as they are.
+    """
+    keys = [NUMBERED.match(part) for part in parts]
+    bare = [part[key.end() :] if key else part for part, key in zip(parts, keys, strict=True)]
+    numbers = [int(key[1]) for key in keys if key]
+    if len(set(numbers)) < len(parts):
+        return bare
+    return [value for _, value in sorted(zip(numbers, bare, strict=True))]
 
 
 def _one_pack(table: Table, pack: str | None) -> tuple[Table, list[str]]:

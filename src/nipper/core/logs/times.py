@@ -59,7 +59,7 @@ COMPACT = r"^(\d{4})(\d{2})(\d{2})[t _-]?(\d{2}):?(\d{2}):?(\d{2})?()()" + BEHIN
 CLOCK_ONLY = rf"^{CLOCK_RE}{BEHIND}$"
 CLOCK_FIRST = r"^(\d{1,2}:\d{2}(?::\d{2})?)[ ,]+(\d{1,4}[-/. ]\d{1,2}[-/. ]\d{1,4})$"
 DATE_ONLY = re.compile(r"(\d{1,4})[-/. ]+(\d{1,2})[-/. ,]+(\d{1,4})\.?$")
-DOTTED_CLOCK = re.compile(r"(?i)([ t,])(\d{1,2})\.(\d{2})\.(\d{2})$")
+DOTTED_CLOCK = re.compile(r"(?i)(?<=\d)([ t,]|-(?=\d\d\.\d\d\.\d\d$))(\d{1,2})\.(\d{2})\.(\d{2})$")
 YEAR_LAST = re.compile(  # as clocks of operating systems print it
     r"^([a-z]{3,}) +(\d{1,2}) +(\d{1,2}:\d\d:\d\d) +([a-z]{2,5} +)?(\d{4})$"
 )

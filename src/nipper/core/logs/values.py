@@ -95,7 +95,26 @@ def times_as_written(table: Table, mapping: ColumnMapping) -> Floats:
     ):
         row = int(np.argmax(bad))
         raise InputError(table.file, table.place(row, mapping.time), f"a time, found {text[row]!r}")
-    return times
+    blank = bad.copy()
+    blank[bad] = empty
+    return spread_between(times, blank) if timed_at_times(blank) else times
+
+
+def timed_at_times(blank: NDArray[np.bool_]) -> bool:
+    """Whether so many rows have no time of their own (bool[rows]) that it is how the log is
+    written.
+    """
+    return float(blank.mean()) > STRAY if blank.size else False
+
+
+def spread_between(times: Floats, blank: NDArray[np.bool_]) -> Floats:
+    """Rows without a time evenly between those that have one; NaN before the first and after the
+    last of these.
+    """
+    known = np.flatnonzero(np.isfinite(times))
+    rows = np.arange(times.size)
+    between = np.interp(rows, known, times[known], left=np.nan, right=np.nan)
+    return np.where(blank, between, times)
 
 
 def spread_minutes(times: Floats) -> Floats:
