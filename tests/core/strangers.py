@@ -1778,6 +1778,20 @@ def by_habits() -> None:
         lambda g, i: '"{' + ",".join(f'""{c + 5}"":{g.cell_v[i, c]:.3f}' for c in order) + '}"',
     )
     keep("cells by name in one field, in the order of letters", keyed.text())
+    boot = timed("millis", lambda t: f"{1000 * (t - START) + 1234:.0f}")
+    keep("milliseconds since it was switched on", boot, shift=True, doubt="no dates")
+    pointed = Sheet(LOG).time("Data", utc("%d/%m/%Y")).time("Ora", utc("%H.%M.%S"))
+    keep("a time of day with points", pointed.amps("I").pack("U").cells("U{}").text())
+    keep("the clock first, with parts", timed("when", utc("%H:%M:%S.000 %d/%m/%Y")))
+    names = ["amps", "volts", *(f"cell{c + 1}" for c in range(8))]
+    series = [LOG.current_a, LOG.pack_v, *LOG.cell_v.T]
+    database = [",result,table,_time,_value,_field"]
+    for number, (name, values) in enumerate(zip(names, series, strict=True)):
+        database += [
+            f",,{number},{utc('%Y-%m-%dT%H:%M:%SZ')(t)},{v:.3f},{name}"
+            for t, v in zip(LOG.time_s, values, strict=True)
+        ]
+    keep("series one after the other, numbered and named", "\n".join(database))
     keep("a clock with points behind a hyphen", timed("ts", utc("%Y-%m-%d-%H.%M.%S")))
     rows = cells_of(text, "tr", "<td>{}&nbsp;</td>")
     page = f"<html><!-- <td> --><h1>Log</h1><table><tr><td>BMS<td>7</table><table>{rows}</table>"

@@ -24,6 +24,7 @@ from nipper.core.tables.table import Table
 MOST_KEYS = 400
 MOST_PACKS = 32
 FORMS_LOOKED_AT = 300
+FEW = 40  # texts that tell names from numbers
 MEASURED = (words.STATUS, words.CELL, words.SOC, words.CURRENT, words.POWER)  # no name of a pack
 NUMBERED = re.compile(r"""^\w{0,30}?(\d{1,6})["']?\s*[:=]\s*""")  # of a list, by name
 
@@ -239,7 +240,9 @@ def _widened(table: Table) -> Table | None:
         return None
     others = [c for c in table.columns if c not in when]
     best: tuple[int, Table] | None = None
-    for key in (c for c in others if not words.unit_in(c)):
+    keys = [c for c in others if not words.unit_in(c)]
+    # of two that tell as many cells the one with names says what the others are as well
+    for key in sorted(keys, key=lambda c: _numbered(table, c)):
         texts = table.text(key).drop_nulls()
         kinds = texts.n_unique()
         if not 2 <= kinds <= MOST_KEYS or len(texts) < 2 * kinds or not _are_keys(texts):
@@ -252,6 +255,10 @@ def _widened(table: Table) -> Table | None:
             if cells >= 2 and (best is None or cells > best[0]):
                 best = cells, wide
     return best[1] if best else None
+
+
+def _numbered(table: Table, name: str) -> bool:
+    return all(looks_numeric(t) for t in table.text(name).drop_nulls().head(FEW).to_list())
 
 
 def _are_keys(texts: pl.Series) -> bool:

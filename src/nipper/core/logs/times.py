@@ -57,7 +57,10 @@ DATE_RE = r"^(\d{1,4})[-/. ]+(\d{1,2})[-/. ,]+(\d{1,4})"
 DATED = rf"{DATE_RE}(?:[t,_ \-:]|\s*um\s|\s*at\s)+{CLOCK_RE}{BEHIND}$"
 COMPACT = r"^(\d{4})(\d{2})(\d{2})[t _-]?(\d{2}):?(\d{2}):?(\d{2})?()()" + BEHIND + "$"
 CLOCK_ONLY = rf"^{CLOCK_RE}{BEHIND}$"
-CLOCK_FIRST = r"^(\d{1,2}:\d{2}(?::\d{2})?)[ ,]+(\d{1,4}[-/. ]\d{1,2}[-/. ]\d{1,4})$"
+POINTED = r"([01]?\d|2[0-3])\.[0-5]\d\.[0-5]\d"
+CLOCK_FIRST = (
+    r"^(\d{1,2}:\d{2}(?::\d{2}(?:[.,]\d{1,9})?)?)[ ,]+(\d{1,4}[-/. ]\d{1,2}[-/. ]\d{1,4})$"
+)
 DATE_ONLY = re.compile(r"(\d{1,4})[-/. ]+(\d{1,2})[-/. ,]+(\d{1,4})\.?$")
 DOTTED_CLOCK = re.compile(r"(?i)(?<=\d)([ t,]|-(?=\d\d\.\d\d\.\d\d$))(\d{1,2})\.(\d{2})\.(\d{2})$")
 YEAR_LAST = re.compile(  # as clocks of operating systems print it
@@ -164,6 +167,8 @@ def clocks_only(texts: Sequence[str | None]) -> bool:
     if len(texts) > FEW and texts[0] and not clocks_only(texts[:FEW]):
         return False
     clean = [tidy(text) for text in texts if text and text.strip()]
+    if clean and all(re.fullmatch(POINTED, text) for text in clean):
+        return not dates_only(clean)  # 06.00.00 is no day of any month
     return bool(clean) and all(re.match(CLOCK_ONLY, text) for text in clean)
 
 

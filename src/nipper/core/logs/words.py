@@ -105,7 +105,7 @@ PACK_ID = re.compile(
 )
 TIME = _said(
     "TIME",
-    r"time|date|stamp|zeit|datum|uhr|fecha|hora|heure|ora\b|\bts\b|clock|epoch|unix|\bt\b|data\b|"
+    r"time|date|stamp|\bmillis|^ms$|zeit|datum|uhr|fecha|hora|heure|ora\b|\bts\b|clock|epoch|unix|\bt\b|data\b|"
     r"czas|godzin|tijd|tempo|horod|momento|when|last changed|last updated|\bsec|elapsed|dauer"
     r"|duree",
 )
@@ -132,7 +132,8 @@ UNITS = {
     "%": ("%", 1.0), "pct": ("%", 1.0), "percent": ("%", 1.0), "prozent": ("%", 1.0),
     "ah": ("Ah", 1.0), "mah": ("Ah", 1e-3), "wh": ("Wh", 1.0), "kwh": ("Wh", 1e3),
     "s": ("s", 1.0), "sec": ("s", 1.0), "secs": ("s", 1.0), "seconds": ("s", 1.0),
-    "ms": ("s", 1e-3), "min": ("s", 60.0), "h": ("s", 3600.0), "hours": ("s", 3600.0),
+    "ms": ("s", 1e-3), "millis": ("s", 1e-3), "milliseconds": ("s", 1e-3),
+    "min": ("s", 60.0), "h": ("s", 3600.0), "hours": ("s", 3600.0),
     "minutes": ("s", 60.0), "us": ("s", 1e-6),
     "ohm": ("ohm", 1.0), "mohm": ("ohm", 1e-3), "Ω": ("ohm", 1.0), "mω": ("ohm", 1e-3),
 }  # fmt: skip
@@ -197,6 +198,8 @@ def unit_in(name: str) -> tuple[str, float] | None:
     if factored and unit_of(factored[0]):
         return unit_of(factored[0])
     words = re.split(r"[\s_/,;:.\-]+", re.sub(r"[\[(].*?[\])]", "", name).strip())
+    if len(words) == 1 and words[0].lower() in ("ms", "millis", "milliseconds"):
+        return UNITS["ms"]
     if len(words) >= 2 and not NAMED_LETTERS.search(plain(name)):
         for count in (2, 1):
             text = " ".join(words[-count:]).strip().lower()
