@@ -4,10 +4,10 @@ import re
 
 import pytest
 from PySide6.QtGui import QColor, QPalette
-from PySide6.QtWidgets import QApplication, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QCalendarWidget, QPushButton, QVBoxLayout, QWidget
 
 from nipper.app.theme.palette import DARK, LIGHT, ROLES
-from nipper.app.theme.sheet import CARRIED, FOLDER, colours, style_sheet
+from nipper.app.theme.sheet import ALSO, CARRIED, FOLDER, colours, style_sheet
 from nipper.app.widgets.basic import label
 
 
@@ -107,3 +107,21 @@ def test_disabled_words_are_faint(palette):
     for role in (QPalette.ColorRole.Text, QPalette.ColorRole.WindowText):
         got = found.color(QPalette.ColorGroup.Disabled, role)
         assert got == QColor(palette.faint)
+
+
+@pytest.mark.parametrize("palette", [LIGHT, DARK])
+def test_a_calendar_has_no_warning_for_its_week(qtbot, light, palette):
+    """Its headings ask for Qt's alternate base, which carried the colour of a doubt."""
+    light.set_mode("dark" if palette is DARK else "light")
+    calendar = QCalendarWidget()
+    qtbot.addWidget(calendar)
+    calendar.resize(320, 240)
+    light.finish()
+    seen = calendar.grab().toImage()
+    tones = {seen.pixelColor(x, y).name() for x in range(0, 320, 3) for y in range(0, 240, 3)}
+    assert palette.watch.lower() not in tones
+    assert {palette.card.lower(), palette.paper.lower()} <= tones
+
+
+def test_what_widgets_ask_for_themselves_is_not_carried_for_the_sheet():
+    assert not set(ALSO) & set(CARRIED.values())

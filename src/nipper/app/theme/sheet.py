@@ -30,15 +30,16 @@ CARRIED = {
     "act_wash": Role.Shadow,
     "act": Role.BrightText,
     "ok": Role.LinkVisited,
-    "watch": Role.AlternateBase,
     "highest": Role.ToolTipBase,
     "lowest": Role.ToolTipText,
+    # each widget has its text from the sheet's first rule
     "herd": Role.ButtonText,
+    "watch": Role.WindowText,
 }
 # and what widgets ask for themselves
 ALSO = {
     Role.Button: "card",
-    Role.WindowText: "ink",
+    Role.AlternateBase: "paper",
     Role.Link: "copper",
 }
 
