@@ -6,6 +6,7 @@ import pytest
 from nipper.core.forecast.levelling import by_hand
 from nipper.core.imbalance.capacity import Discharge
 from nipper.core.imbalance.diagnosis import diagnose
+from nipper.core.imbalance.herd import Counted
 from nipper.core.imbalance.lines import straight_line
 from nipper.core.imbalance.losing import unseen_mah_per_day
 from nipper.core.imbalance.offsets import Offsets
@@ -182,7 +183,7 @@ def ended(drawn_ah: float, apart_v: float) -> Discharge:
     return Discharge(
         rows=np.arange(30),
         top=level,
-        start_pct=99.0,
+        start=Counted(99.0),
         drawn_ah=drawn_ah,
         lowest_v=3.35,
         apart_v=np.append(np.zeros(7), apart_v),

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from nipper.core.chemistry import chemistry
-from nipper.core.imbalance.herd import USUALLY_ABOVE_V, bottoms, learn
+from nipper.core.imbalance.herd import USUALLY_ABOVE_V, Counted, bottoms, learn
 from nipper.core.presets import new_setup
 from tests.bench.others import CURVES
 from tests.otherpack import published_curve
@@ -14,7 +14,7 @@ SETUP = new_setup("lfp", 8, 100.0)
 
 def weighed(rest_v: float, counted_pct: float) -> tuple[float, float, float]:
     """Least, mean and most charge, %."""
-    pct, weight = bottoms(SETUP, rest_v - USUALLY_ABOVE_V, 0.0, counted_pct)
+    pct, weight = bottoms(SETUP, rest_v - USUALLY_ABOVE_V, 0.0, Counted(counted_pct))
     assert weight.sum() == pytest.approx(1.0)
     return float(pct[0]), float(pct @ weight), float(pct[-1])
 
@@ -45,7 +45,7 @@ def test_no_more_is_left_than_was_counted_where_the_voltage_tells_nothing():
 def test_below_the_herd_the_fall_is_doubtful_and_within_its_walk_it_is_not():
     ah = np.linspace(0.0, -80.0, 400)
     rest_v = chemistry("lfp").curve.ocv(100.0 + ah)
-    curve = learn(rest_v, ah, np.full(400, -0.1), SETUP, 1e-3, bottom_pct=20.0)
+    curve = learn(rest_v, ah, np.full(400, -0.1), SETUP, 1e-3, bottom=Counted(20.0))
     assert curve.down
     assert curve.doubt(curve.place(np.array([-40.0])))[0] < 0.001
     near, far = curve.doubt(curve.place(np.array([-90.0, -99.0])))

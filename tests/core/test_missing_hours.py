@@ -6,7 +6,9 @@ import pytest
 from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.imbalance.estimate import balancer_use
 from nipper.core.imbalance.missing import hides_leaks
+from nipper.core.imbalance.walked import unseen_ah
 from nipper.core.logs.charges import find_charges
+from nipper.core.logs.model import Log
 from tests.bench.others import other
 
 
@@ -64,3 +66,14 @@ def test_a_charge_goes_on_over_a_short_gap_and_not_over_a_long_one(leaking):
         some[middle - half : middle + half] = False
         counts.append(len(find_charges(log.select(some), setup)))
     assert counts[0] == counts[1] == counts[2] - 1
+
+
+def test_what_flowed_in_a_gap_is_taken_from_its_sides():
+    time_s = np.r_[np.arange(0.0, 3600.0, 60.0), np.arange(7200.0, 10800.0, 60.0)]
+    amps = np.where(time_s < 5000.0, -10.0, -6.0)
+    cells = np.full((time_s.size, 4), 3.3, np.float32)
+    log = Log(time_s, amps, cells.sum(axis=1), cells, np.empty((time_s.size, 0)))
+    whole = slice(0, time_s.size)
+    assert unseen_ah(log, whole, -1.0) == pytest.approx(8.0 * 3660.0 / 3600.0)
+    assert unseen_ah(log, whole, 1.0) == 0.0
+    assert unseen_ah(log, slice(0, 50), -1.0) == 0.0

@@ -12,8 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
+from nipper.core.imbalance.herd import Counted
 from nipper.core.imbalance.offsets import APART_V, HALF_PCT, Offsets, low_offsets_at
 from nipper.core.imbalance.shifts import Prior
+from nipper.core.imbalance.walked import unseen_ah
 from nipper.core.logs.charges import Charge
 from nipper.core.logs.model import Log, nanmedian
 from nipper.core.parallel import side_by_side
@@ -136,14 +138,14 @@ class _Told:
 class Discharge:
     """From a full charge to the lowest point before the next.
 
-    ``rows`` of the log; ``start_pct`` the herd's charge at the first of them; ``lowest_v`` of any
+    ``rows`` of the log; ``start`` the herd's charge at the first of them; ``lowest_v`` of any
     cell at the end, freed of the current's drop, and ``apart_v``, float64[cells], how far each
     stands below the herd there.
     """
 
     rows: NDArray[np.intp]
     top: Offsets
-    start_pct: float
+    start: Counted
     drawn_ah: float
     lowest_v: float
     apart_v: Floats
@@ -162,14 +164,14 @@ class Discharge:
 
     def low_end(self, log: Log, setup: Setup, prior: Prior) -> Offsets:
         """Charge left in each cell that it tells of."""
-        low = low_offsets_at(log, setup, self.rows, prior, self.start_pct)
+        low = low_offsets_at(log, setup, self.rows, prior, self.start)
         if self.deep(setup):
             return low
         return replace(low, offset_ah=np.where(self.apart_v > APART_V, low.offset_ah, np.nan))
 
     def left_pct(self, capacity_ah: float) -> float:
         """Charge left in the herd at its end, by counting."""
-        return self.start_pct - 100.0 * self.drawn_ah / capacity_ah
+        return self.start.pct - 100.0 * self.drawn_ah / capacity_ah
 
 
 def capacities(
@@ -237,16 +239,18 @@ def discharges(
     if full and known[0] and full[0].start >= LEAST_ROWS:
         charged_ah = float(log.charge_ah[full[0].top] - log.charge_ah[0])
         start_pct = tops[0].herd_pct - 100.0 * charged_ah / setup.capacity_ah
-        yield _discharge(log, np.arange(full[0].start), tops[0], start_pct, prior)
+        unseen = unseen_ah(log, slice(0, full[0].top + 1), 1.0)
+        start = Counted(start_pct, 100.0 * unseen / setup.capacity_ah)
+        yield _discharge(log, np.arange(full[0].start), tops[0], start, prior)
     for i, (charge, top) in enumerate(zip(full, tops, strict=True)):
         until = full[i + 1].stop if i + 1 < len(full) else log.rows
         rows = np.arange(charge.stop, until)
         if rows.size >= LEAST_ROWS and known[i]:
-            yield _discharge(log, rows, top, top.herd_pct, prior)
+            yield _discharge(log, rows, top, Counted(top.herd_pct), prior)
 
 
 def _discharge(
-    log: Log, walk: NDArray[np.intp], top: Offsets, start_pct: float, prior: Prior
+    log: Log, walk: NDArray[np.intp], top: Offsets, start: Counted, prior: Prior
 ) -> Discharge:
     """That part of the walk which goes down to its lowest point."""
     rows = walk[: int(np.argmin(log.charge_ah[walk])) + 1]
@@ -257,7 +261,7 @@ def _discharge(
     return Discharge(
         rows=rows,
         top=top,
-        start_pct=start_pct,
+        start=start,
         drawn_ah=float(log.charge_ah[rows[0]] - log.charge_ah[rows[-1]]),
         lowest_v=float(np.nanmin(log.cell_v[last], initial=9.0))
         - min(0.0, amps.min()) * prior.herd_ohm,

@@ -123,10 +123,8 @@ class Drift:
         voice beside one that does.
         """
         some, sd = self._sure_rows(table), self._sure_rows(self.sd_ah)
-        if not some.size:
-            return np.full(table.shape[1], np.nan)
-        with np.errstate(invalid="ignore"):
-            tells = sd <= VAGUE_TIMES * np.fmin.reduce(sd, axis=0)
+        surest = np.min(np.where(np.isfinite(sd), sd, np.inf), axis=0, initial=np.inf)
+        tells = np.nan_to_num(sd, nan=np.inf) <= VAGUE_TIMES * surest
         return nanmedian(np.where(tells, some, np.nan))
 
     def _sure_rows(self, table: Floats) -> Floats:

@@ -19,6 +19,7 @@ from nipper.core.imbalance.causes_base import (
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.remedies import CAUTION
 from nipper.core.imbalance.resistance import Resistances, Turn, loose_ohm, turn, unsteady
+from nipper.core.imbalance.weak import perhaps_weak
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -43,6 +44,7 @@ SEEN_SDS, STEADY_SDS, PLAIN_SDS = 2.5, 5.0, 6.0
 WANDER, SOME_WANDER = 2.2, 2.0
 # of its mean: up to 0.23 in resistive cells of four simulators, 0.29 and more in loose joints
 UNSTEADY = 0.26
+PERHAPS_LESS = 1.1  # of the threshold at most, where it may be capacity
 PAIR_JUMPS = 5
 WEAK_SDS = 4.0
 BIAS_V = 0.006  # common practice: meters agree within some millivolts
@@ -69,9 +71,12 @@ def resistive(known: Estimate, setup: Setup) -> Iterator[Cause]:
     more = (share > 0.6 * EXCESS_SHARE) & (share > SEEN_SDS * sd) & ~_jumpy(known)
     ratios = np.minimum(share / EXCESS_SHARE, share / np.maximum(PLAIN_SDS * sd, 1e-12))
     loose = np.array([bool(more[i]) and _comes_and_goes(known, i) for i in range(share.size)])
+    perhaps, _ = perhaps_weak(known, setup)
     for i in np.flatnonzero(loose):
         wander = min(2.0, float(found.wander[i]) / WANDER)
-        yield _joint(known, int(i), max(float(ratios[i]), wander))
+        ratio = max(float(ratios[i]), wander)
+        # one that holds less is on its low knee while the others are on the flat, and strays there
+        yield _joint(known, int(i), min(ratio, PERHAPS_LESS) if i in perhaps else ratio)
     for cells in alike(np.flatnonzero(more & ~loose & (share > STEADY_SDS * sd)), share):
         yield _resistive_cells(known, ratios, cells)
 

@@ -112,13 +112,23 @@ class HerdCurve:
         return place.of(self.doubt_v)
 
 
+@dataclass(frozen=True, slots=True)
+class Counted:
+    """Charge of the herd at the low end of a discharge by counting from full, %, and how much more
+    may have been drawn while nothing was written, % of capacity.
+    """
+
+    pct: float
+    unseen_pct: float = 0.0
+
+
 def learn(
     herd_v: Floats,
     counted_ah: Floats,
     current_a: Floats,
     setup: Setup,
     herd_ohm: float,
-    bottom_pct: float | None = None,
+    bottom: Counted | None = None,
 ) -> HerdCurve:
     """Learn the curve from the rows of a walk.
 
@@ -128,7 +138,7 @@ def learn(
     Parameters
     ----------
     herd_v, counted_ah, current_a : float64[rows]
-    bottom_pct : charge of the herd at the least charge counted, where counting tells it
+    bottom : of the herd at the least charge counted, where counting tells it
     """
     order = np.argsort(counted_ah, kind="stable")
     ah = counted_ah[order]
@@ -138,12 +148,12 @@ def learn(
     freed = rising(v - amps * herd_ohm, count.astype(float))
     ocv = chemistry(setup.chemistry).curve
     drops_v = np.abs(amps[[0, -1]]) * herd_ohm
-    if bottom_pct is None:
+    if bottom is None:
         low_pct = np.array([float(ocv.soc(freed[0]))])
         high_pct, weight = ends(setup, float(freed[-1]), float(drops_v[1]))
     else:
         high_pct = np.array([float(ocv.soc(freed[-1]))])
-        low_pct, weight = bottoms(setup, float(freed[0]), float(drops_v[0]), bottom_pct)
+        low_pct, weight = bottoms(setup, float(freed[0]), float(drops_v[0]), bottom)
     rise = _rise(setup, high_pct[:, None])
     # from the flat on the ends say where the knee is; its shape is what tells them apart
     steep = np.ptp(high_pct) < KNEE_PCT
@@ -157,9 +167,9 @@ def learn(
         [ah[0] - BEYOND_PCT[:0:-1] * per_pct, inside_ah, ah[-1] + BEYOND_PCT[1:] * per_pct]
     )
     return HerdCurve(
-        end_pct=high_pct if bottom_pct is None else low_pct,
+        end_pct=high_pct if bottom is None else low_pct,
         end_weight=weight,
-        down=bottom_pct is not None,
+        down=bottom is not None,
         table_ah=table_ah,
         table_a=np.interp(table_ah, ah, amps),
         table_v=np.concatenate(sides, axis=1),
@@ -193,9 +203,7 @@ def ends(setup: Setup, freed_v: float, drop_v: float) -> tuple[Floats, Floats]:
     return _quantiles(pct, weight)
 
 
-def bottoms(
-    setup: Setup, freed_v: float, drop_v: float, counted_pct: float
-) -> tuple[Floats, Floats]:
+def bottoms(setup: Setup, freed_v: float, drop_v: float, counted: Counted) -> tuple[Floats, Floats]:
     """Charges the herd may have at the low end of a discharge, %, and how likely each is.
 
     Counting from full tells it, to what the name of an aged pack says too much and where this
@@ -204,7 +212,7 @@ def bottoms(
     Parameters
     ----------
     freed_v, drop_v : of the median cell, as for :func:`ends`
-    counted_pct : charge left by counting from full and the name's capacity
+    counted : from full, with the name's capacity
 
     Returns
     -------
@@ -213,15 +221,16 @@ def bottoms(
     """
     ocv = chemistry(setup.chemistry).curve
     if setup.chemistry != "lfp":
-        return np.array([counted_pct]), np.ones(1)
+        return np.array([counted.pct]), np.ones(1)
     pct = np.linspace(0.0, 60.0, 1201)
     rest_v = ocv.ocv(pct)
     place_v = PLACE_DOUBT_PCT * np.gradient(rest_v, pct)
     sd_v = np.hypot(np.hypot(LEVEL_DOUBT_V, RESISTANCE_LEFT * drop_v), place_v)
-    off = pct - counted_pct
-    counted = np.where(off > 0.0, 0.5 * (off / COUNTED_DOUBT_PCT) ** 2, -off / AGED_PCT)
+    off = pct - counted.pct
+    below = -off / (AGED_PCT + counted.unseen_pct)
+    unlikely = np.where(off > 0.0, 0.5 * (off / COUNTED_DOUBT_PCT) ** 2, below)
     told = 0.5 * ((rest_v - freed_v - USUALLY_ABOVE_V) / sd_v) ** 2 + np.log(sd_v)
-    unlikely = counted + told
+    unlikely = unlikely + told
     return _quantiles(pct, np.exp(unlikely.min() - unlikely))
 
 

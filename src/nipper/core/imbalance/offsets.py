@@ -28,9 +28,10 @@ from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
+from nipper.core.imbalance.herd import Counted
 from nipper.core.imbalance.resistance import Resistances
 from nipper.core.imbalance.shifts import FAR_SCALES, Prior, Shifts, Walk
-from nipper.core.imbalance.walked import LEAST_ROWS, Read, busy, read_rows
+from nipper.core.imbalance.walked import LEAST_ROWS, Read, busy, read_rows, unseen_ah
 from nipper.core.logs.charges import Charge
 from nipper.core.logs.model import Log
 from nipper.core.parallel import side_by_side
@@ -134,7 +135,11 @@ def offsets_at(log: Log, setup: Setup, charge: Charge, prior: Prior | None = Non
 
 
 def low_offsets_at(
-    log: Log, setup: Setup, rows: NDArray[np.intp], prior: Prior, start_pct: float = 100.0
+    log: Log,
+    setup: Setup,
+    rows: NDArray[np.intp],
+    prior: Prior,
+    start: Counted = Counted(100.0),  # noqa: B008 - immutable
 ) -> Offsets:
     """Charge left in each cell against the median at the low end of a discharge; NaN on the
     plateau.
@@ -142,9 +147,9 @@ def low_offsets_at(
     Parameters
     ----------
     rows : of the discharge, from the end of a charge on
-    start_pct : of the median cell at that end; a pack charged to 4.10 V a cell starts at 91 %
+    start : of the median cell at that end; a pack charged to 4.10 V a cell starts at 91 %
     """
-    walk = _down(log, setup, rows, prior, start_pct)
+    walk = _down(log, setup, rows, prior, start)
     return _offsets(walk, float(log.time_s[rows[-1]]), setup, prior)
 
 
@@ -233,14 +238,14 @@ def _up(log: Log, setup: Setup, charge: Charge, prior: Prior) -> Read | None:
 
 
 def _down(
-    log: Log, setup: Setup, rows: NDArray[np.intp], prior: Prior, start_pct: float
+    log: Log, setup: Setup, rows: NDArray[np.intp], prior: Prior, start: Counted
 ) -> Walk | None:
     """The lower knee of a discharge: from where the first cell leaves the plateau."""
     curve = chemistry(setup.chemistry).curve
     low_v, high_v = (float(curve.ocv(pct)) for pct in (LOW_KNEE_PCT, HALF_PCT))
     # counting tells how far down the herd is; its voltage under load would tell it badly
     drawn_ah = float(log.charge_ah[rows[0]] - log.charge_ah[rows].min())
-    left_pct = max(0.0, start_pct - 100.0 * drawn_ah / setup.capacity_ah)
+    left_pct = max(0.0, start.pct - 100.0 * drawn_ah / setup.capacity_ah)
     loaded = busy(log, setup, rows[log.current_a[rows] < 0.01 * setup.capacity_ah])
 
     def steep(freed: Floats, herd: Floats) -> Flags:
@@ -252,7 +257,9 @@ def _down(
         return (herd - lowest > APART_V) & (herd < high_v)
 
     read = read_rows(log, loaded, prior, steep if setup.chemistry == "lfp" else None)
-    return read and read.walk(setup, prior, left_pct)
+    unseen = unseen_ah(log, slice(rows[0], rows[-1] + 1), -1.0)
+    unseen_pct = min(100.0, start.unseen_pct + 100.0 * unseen / setup.capacity_ah)
+    return read and read.walk(setup, prior, Counted(left_pct, unseen_pct))
 
 
 def lead_h(log: Log, setup: Setup, full: Sequence[Charge], prior: Prior) -> float:

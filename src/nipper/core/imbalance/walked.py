@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.imbalance.herd import learn
+from nipper.core.imbalance.herd import Counted, learn
 from nipper.core.imbalance.shifts import ALIKE, SCALES, Prior, Walk
 from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Setup
@@ -42,10 +42,10 @@ class Read:
     interval_s: float
     scales: Floats
 
-    def walk(self, setup: Setup, prior: Prior, bottom_pct: float | None = None) -> Walk:
+    def walk(self, setup: Setup, prior: Prior, bottom: Counted | None = None) -> Walk:
         """The walk, with the surface as far ahead as it is said to be."""
         counted = self.counted_ah + prior.lead_h * self.slow_a
-        curve = learn(self.herd_v, counted, self.current_a, setup, prior.herd_ohm, bottom_pct)
+        curve = learn(self.herd_v, counted, self.current_a, setup, prior.herd_ohm, bottom)
         return Walk(
             cell_v=self.cell_v[self.telling],
             current_a=self.current_a[self.telling],
@@ -104,6 +104,16 @@ def read_rows(
         interval_s=log.interval_s,
         scales=ALIKE if steep else SCALES,
     )
+
+
+def unseen_ah(log: Log, rows: slice, way: float) -> float:
+    """What would have flowed in the hours of these rows that were not written, at the currents to
+    either side of each gap: charged (``way`` 1) or drawn (-1).
+    """
+    dt_s = np.diff(log.time_s[rows])
+    amps = way * np.nan_to_num(log.current_a[rows])
+    mean_a = np.maximum(0.5 * (amps[1:] + amps[:-1]), 0.0)
+    return float(np.sum(mean_a * dt_s * (log.steps_s[rows][1:] == 0.0))) / 3600.0
 
 
 def _along(flow: Floats) -> NDArray[np.intp]:
