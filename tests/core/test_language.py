@@ -281,3 +281,11 @@ def test_a_mark_that_is_no_markup_stays_and_links_are_kept():
     assert (
         to.text("See [sense lead](<word:sense lead>).") == "Siehe [Messleitung](<word:sense lead>)."
     )
+
+
+def test_a_noun_keeps_its_capital_within_a_sentence():
+    """ "… muss wieder an zellen 5 und 7 enden"."""
+    german = translator("de")
+    assert german is not None
+    text = "A full discharge at modest current from a level top must end at cells 5 and 7 again."
+    assert "an Zellen 5 und 7 enden" in german.text(text)

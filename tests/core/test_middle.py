@@ -271,7 +271,8 @@ def test_cells_of_another_make_that_are_empty_first_are_told_with_doubt():
     (weak,) = two_makes((4, 6), (1, 2)).findings
     assert weak.cells == (5, 7)
     assert weak.confidence <= 0.6
-    assert "another make" in weak.evidence[-1]
+    assert any("another make" in text for text in weak.evidence)
+    assert "labels of cells 5 and 7 first" in weak.actions[0]
 
 
 def test_a_weak_cell_is_of_the_same_make_where_its_step_says_so():

@@ -100,6 +100,7 @@ def _weak_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
             *_of_groups(known, setup, one_off),
         ),
         actions=(
+            *_look_at_labels(known, cells),
             *_look_for_it(setup, one_off),
             f"The pack's usable capacity is that of cell {weakest + 1}: "
             f"{setup.capacity_ah * (100.0 + float(np.min(pct))) / 100:.0f} Ah. Levelling does not"
@@ -140,13 +141,26 @@ def _told_by(known: Estimate, cells: list[int]) -> Iterator[str]:
             f"than the median cell, at the top it was {known.drift.last_ah[i]:+.1f} Ah off"
             for i in plain
         )
-        yield f"{lows[:1].upper()}{lows[1:]}: the difference is capacity."
+        unlike = [i for i in plain if held.unlike[i]]
+        at_both = f"{lows[:1].upper()}{lows[1:]}"
+        if unlike:
+            yield f"{at_both}: the difference is capacity, if all cells are of one make."
+            yield (
+                f"{has(unlike, 'takes', 'take')} the step in the middle of the plateau as cells of "
+                "another make do."
+            )
+        else:
+            yield f"{at_both}: the difference is capacity."
         yield f"From {deep} discharge{'s' if deep != 1 else ''} held against a full charge."
-    if unlike := [i for i in cells if held.unlike[i]]:
+
+
+def _look_at_labels(known: Estimate, cells: list[int]) -> Iterator[str]:
+    """What to do first where the step of the plateau speaks, which is another make's own."""
+    held = known.capacities
+    if doubted := [i for i in cells if held.unlike[i] or held.by_step[i]]:
         yield (
-            f"{has(unlike, 'takes', 'take')} the step in the middle of the plateau as cells of "
-            "another make do: those may be empty first at the low end and hold as much. Look at "
-            "the labels first."
+            f"Look at the labels of {names(doubted).lower()} first: one of another make may stand "
+            "apart so and hold as much; a capacity test of one of them tells."
         )
 
 

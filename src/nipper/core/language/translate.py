@@ -30,6 +30,7 @@ UNITS = frozenset(
 FIGURES = re.compile(r"\d+(?:[.,:]\d+)*")
 ASIDE, MOST_FIGURES = 0xE000, 0x100  # for each form of a plural as many
 ANY = "[\ue000-\uefff]"
+WITHIN = re.compile(r"(?<=[a-zß-ÿ,;] )[A-ZÀ-Þ]\w+")  # a word with a capital within a sentence
 NUMBER = rf"(?:(?<![\w{ANY[1:-1]}])[−+±~≈<>≤≥÷×]?\s?{ANY}[{ANY[1:-1]}–−/]*\s?[%°]?C?(?!\w))"
 TAG = r"</?[a-z][a-z0-9]*(?:\s[^<>]*)?/?>"  # of a page for print; a link of the guide is none
 # by which a text is divided, from the strongest on
@@ -135,6 +136,18 @@ class Translator:
             self._way.cache_clear()
         return changed
 
+    def _noun(self, said: str, shaped: str) -> str:
+        """What was put in lower case with the capital that its first word has everywhere."""
+        lowered = said[:1] != shaped[:1] and said[:1].isupper()
+        return said[:1] + shaped[1:] if lowered and _first_word(said) in self._nouns else shaped
+
+    @cached_property
+    def _nouns(self) -> frozenset[str]:
+        """Words that are written with a capital within sentences, in German all nouns."""
+        templates = {t for some in self._by_word.values() for t in some}
+        texts = [*self._whole.values(), *(said for t in templates for said in t.said)]
+        return frozenset(word for text in texts for word in WITHIN.findall(text))
+
     def _is_own(self, text: str) -> bool:
         return bool(self._own) and re.sub(ANY, chr(ASIDE), text) in self._own
 
@@ -195,7 +208,8 @@ class Translator:
             return self._message(text)
         bare = ((shape, shape.off(text)) for shape in SHAPES)
         ways = ((shape, self._message(b)) for shape, b in bare if b is not None)
-        return min((w._replace(said=shape.on(w.said, text)) for shape, w in ways), key=_worth)
+        shaped = (w._replace(said=self._noun(w.said, shape.on(w.said, text))) for shape, w in ways)
+        return min(shaped, key=_worth)
 
     def _message(self, text: str) -> Way:
         """As it stands: a name, a message of fixed words, or one with values."""
@@ -271,6 +285,10 @@ class Shape:
 
     off: Callable[[str], str | None]
     on: Callable[[str, str], str]
+
+
+def _first_word(text: str) -> str:
+    return re.split(r"\W", text, maxsplit=1)[0]
 
 
 def _other_case(text: str) -> str | None:

@@ -244,7 +244,8 @@ class DiagnoseView(StageView):
         drawn.
         """
         finite = drawn[np.isfinite(drawn)]
-        gap = LINE_SHARE * (float(finite.max() - finite.min()) or 1.0)
+        level = np.abs(finite).max(initial=0.0) < LEAST_PCT
+        gap = LINE_SHARE * (2.0 * LEAST_PCT if level else float(np.ptp(finite)))
         last = _last(pct)
         ends = sorted(((last[i], i) for i in roles if np.isfinite(last[i])), reverse=True)
         free = float("inf")
