@@ -11,8 +11,9 @@ from nipper.core.tables.packed import as_utf8
 from nipper.core.tables.table import MOST_COLUMNS, Table
 from nipper.core.tables.texts import sheet_table
 
-MAX_BYTES = 60_000_000
-MOST_FIELDS = 5_000_000
+MAX_BYTES = 30_000_000
+MOST_FIELDS = 3_000_000
+MOST_TABLES = 40  # the longest of a page
 BEGINS = (b"<!doctype", b"<html", b"<table", b"<?xml", b"<meta", b"<style", b"<div")
 # a tag ends before the next begins, whatever a stranger wrote: each byte is looked at once
 TAG = re.compile(r"<(/?)(?:\w+:)?(\w+)\b([^<>]*+)>")
@@ -38,11 +39,10 @@ def page_tables(data: bytes, file: str) -> list[Table]:
     if len(data) > MAX_BYTES:
         raise InputError(file, "the whole file", f"a page of at most {MAX_BYTES} bytes")
     text = as_utf8(data, file).decode("utf-8", "replace")
-    found: list[Table] = []
-    for number, rows in enumerate(_rows(text, file), 1):
-        table = sheet_table(rows, file, f"table {number}") if len(rows) > 1 else None
-        if table is not None:
-            found.append(table)
+    tables = [(number, rows) for number, rows in enumerate(_rows(text, file), 1) if len(rows) > 1]
+    longest = sorted(tables, key=lambda t: len(t[1]), reverse=True)[:MOST_TABLES]
+    made = [sheet_table(rows, file, f"table {number}") for number, rows in sorted(longest)]
+    found = [table for table in made if table is not None]
     if not found:
         expected = "a table with a header and rows below it, this is a web page or XML without"
         raise InputError(file, "the whole file", expected)
