@@ -1771,6 +1771,14 @@ def by_habits() -> None:
     last = LOG.rows - (LOG.rows - 1) % 10  # what follows the last time has none
     tenth_text = "\n".join(tenth.text().splitlines()[: last + 1])
     keep("a time in every tenth row", tenth_text, doubt="evenly between", rows=last)
+    twice = (
+        Sheet(LOG)
+        .time("Date", utc("%d.%m.%Y"))
+        .add("Time", lambda g, i: "" if i % 10 else utc("%H:%M:%S")(g.time_s[i]))
+    )
+    twice.amps("I").pack("U").cells("U{}")
+    twice_text = "\n".join(twice.text(";").splitlines()[: last + 1])
+    keep("a time of day in every tenth row", twice_text, doubt="evenly between", rows=last)
     keyed = zoned().amps("Amps").pack("Volts")
     order = sorted(range(8), key=lambda c: f"{c + 5}")
     keyed.add(
@@ -1796,6 +1804,8 @@ def by_habits() -> None:
     rows = cells_of(text, "tr", "<td>{}&nbsp;</td>")
     page = f"<html><!-- <td> --><h1>Log</h1><table><tr><td>BMS<td>7</table><table>{rows}</table>"
     keep("a page called a workbook", page, file="log.xls")
+    sorted_ = page.replace("<td>", '<td data-colspan="3">')
+    keep("a page of a table that can be sorted", sorted_, file="log.htm")
     title = f"<table><tr><th colspan=11>Readings of March</th></tr>{rows}</table>"
     keep("a title over all columns of a page", title, file="log.html")
     book = cells_of(text, "Row", '<Cell><Data ss:Type="String">{}</Data></Cell>')

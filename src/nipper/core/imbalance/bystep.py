@@ -34,7 +34,7 @@ Flags = NDArray[np.bool_]
 LEAST_WAY, LEAST_TOP, MOST_WAY = 0.25, 0.2, 0.85
 SURELY_SHARE = 0.015  # of capacity: so much less is no other reading of the same
 UNLIKE_PART = 6  # of more than a sixth of the cells it is the make
-SAME_SHARE = 0.01  # of capacity: so near each other those that stand apart are one make's
+ALIKE_SHARE = 0.01  # of capacity: so near each other those that stand apart are one make's
 FULLEST_SHARE = 0.01  # of capacity: fuller than the one that ended the charge none is
 FEW = 3  # so many charges tell how a cell stood at first, and at last
 LONGEST_S = 2 * 86400.0  # from one to the other: what leaks meanwhile is no capacity
@@ -123,7 +123,7 @@ def _by_top(held: Capacities, to_top: _ToTop, setup: Setup) -> Capacities:
         # neither kind of loss that the discharges tell is borne out by it
         unlike = ~((told.low < held.high_ah) & (told.high > held.low_ah))
     few = _few(apart)
-    if not few and np.ptp(to_top.less_ah[apart]) < SAME_SHARE * setup.capacity_ah:
+    if not few and np.ptp(to_top.less_ah[apart]) < ALIKE_SHARE * setup.capacity_ah:
         unlike |= apart
     held = held.told_by(np.isfinite(both.value), both.value, both.low, both.high)
     held = replace(held, unlike_cells=unlike & np.isfinite(held.deficit_ah))

@@ -73,16 +73,17 @@ class Capacities:
     @property
     def by_step(self) -> Flags:
         """Cells whose deficit is told by the step of the plateau."""
-        none = np.zeros(self.deficit_ah.size, bool)
-        return none if self.step_cells is None else self.step_cells
+        return self._or_none(self.step_cells)
 
     @property
     def unlike(self) -> Flags:
         """Cells that pass the step of the plateau otherwise than their deficit says, or not at all
         where most do: those of another make.
         """
-        none = np.zeros(self.deficit_ah.size, bool)
-        return none if self.unlike_cells is None else self.unlike_cells & ~self.by_step
+        return self._or_none(self.unlike_cells) & ~self.by_step
+
+    def _or_none(self, cells: Flags | None) -> Flags:
+        return np.zeros(self.deficit_ah.size, bool) if cells is None else cells
 
     @property
     def at_step_ah(self) -> Floats:

@@ -60,7 +60,7 @@ def find_clock(
     for column, second, texts in _candidates(columns):
         clock = _read(column, second, texts, notes, zone, day_first)
         if clock is not None:
-            found.append((_worth(column, clock), clock))
+            found.append((_worth(column, clock, texts.len() - texts.null_count()), clock))
     if not found:
         return None
     worth, best = max(found, key=lambda f: f[0])
@@ -209,8 +209,8 @@ def _unevenness(time_s: Floats) -> int:
     return int(np.sum(steps < 0)) + int(np.sum(steps > max(20 * usual, 40_000.0))) + unread
 
 
-def _worth(column: Column, clock: Clock) -> float:
-    """How much a column behaves like the time of the table."""
+def _worth(column: Column, clock: Clock, written: int) -> float:
+    """How much a column behaves like the time of the table; so many of its rows hold a text."""
     known = clock.time_s[np.isfinite(clock.time_s)]
     steps: Floats = np.diff(known)
     worth = 2.0 * column.says(words.TIME) + 1.0 * (clock.form in ABSOLUTE)
@@ -222,5 +222,5 @@ def _worth(column: Column, clock: Clock) -> float:
         worth += 3.0 * onward + 3.0 * moving - 3.0
         if moving == 0.0 and steps.size > 2:
             worth -= 10.0
-    filled = known.size / max(1, len(column.texts) - column.texts.null_count())
+    filled = known.size / max(1, written)
     return worth - 6.0 * (1.0 - min(float(filled), 1.0))

@@ -26,7 +26,6 @@ from nipper.core.logs.flow import Flow, Witness, find_flow
 from nipper.core.logs.mapping import ColumnMapping, plain_mapping
 from nipper.core.logs.minor import find_balancing, find_soc, find_temperatures
 from nipper.core.logs.shapes import hold_s_of, match_pack, shaped
-from nipper.core.logs.values import timed_at_times
 from nipper.core.tables.table import Table
 
 LEAST_MIDDLE_V = 1.8  # titanate, the lowest, works between 1.8 and 2.8 V: common practice
@@ -325,10 +324,6 @@ class _Found:
             **fields,
         )
         self._tell(flow, hold_s, options)
-        times = table.text(self.clock.time).fill_null("").str.strip_chars()
-        if timed_at_times(times.eq("").to_numpy()):
-            text = f"{self.clock.time}: rows without one lie evenly between those that have one"
-            self.doubts.append(Doubt(text))
         doubts = [*self.clock.doubts, *self.doubts, *flow.doubts, *warmth.doubts, *balance.doubts]
         why = reasons(mapping) | ({mapping.current: flow.why} if mapping.current else {})
         return Proposal(table, mapping, why, tuple(doubts), tuple(self.told))

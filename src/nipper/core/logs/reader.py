@@ -28,6 +28,7 @@ from nipper.core.logs.values import (
     assemble,
     not_empty,
     read_values,
+    spread_doubts,
 )
 from nipper.core.tables.packed import read_bytes
 from nipper.core.tables.read import read_tables
@@ -79,7 +80,8 @@ def read_proposal(found: Proposal) -> ReadLog:
     """The log of a table as it was understood."""
     log, lost = read_values(found.table, found.mapping)
     again = sum(rows for rows, why in lost if why == AGAIN)
-    doubts = [*found.doubts, *clock_doubts(log, found.mapping.time_form)]
+    doubts = [*found.doubts, *spread_doubts(found.table, found.mapping)]
+    doubts += clock_doubts(log, found.mapping.time_form)
     if again > 0.2 * (log.rows + again):
         text = f"{again} rows are of a moment that has another row already: left out"
         doubts.append(Doubt(text))

@@ -9,13 +9,14 @@ import polars as pl
 from numpy.typing import NDArray
 
 from nipper.core.errors import InputError
+from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.mapping import ColumnMapping
 from nipper.core.logs.minor import parse_balancing
 from nipper.core.logs.model import Log, in_order, summed_v
 from nipper.core.logs.onchange import in_rounds, stands, words_stand
 from nipper.core.logs.resets import put_right
 from nipper.core.logs.times import to_unix
-from nipper.core.tables.numbers import as_number, is_missing
+from nipper.core.tables.numbers import MISSING, as_number, is_missing
 from nipper.core.tables.table import Table
 
 Floats = NDArray[np.floating]
@@ -81,30 +82,49 @@ def times_as_written(table: Table, mapping: ColumnMapping) -> Floats:
     NaN for the few rows that hold none (sums at the end, remarks between); :class:`InputError`
     names the first when they are many, or when the log is a plain one.
     """
-    text = table.text(mapping.time)
-    if mapping.second_time:
-        first = text.str.strip_chars().str.replace(r"\.$", "")
-        text = first + " " + table.text(mapping.second_time)
+    text = _time_texts(table, mapping)
     times = to_unix(text, mapping.time_form, mapping.zone)
     bad = np.isnan(times)
-    empty = np.array([is_missing(t) for t in text.filter(pl.Series(bad)).to_list()], bool)
-    wrong = int(bad.sum() - empty.sum())
+    blank = _blank(text) & bad if bad.any() else bad
+    wrong = int(bad.sum() - blank.sum())
     strict = mapping.time_form == "plain"
     if bad.any() and (
         strict or wrong > max(STRAY * bad.size, 3 if bad.size > 20 else 1) or bad.all()
     ):
         row = int(np.argmax(bad))
         raise InputError(table.file, table.place(row, mapping.time), f"a time, found {text[row]!r}")
-    blank = bad.copy()
-    blank[bad] = empty
-    return spread_between(times, blank) if timed_at_times(blank) else times
+    return spread_between(times, blank) if untimed_rows(blank) else times
 
 
-def timed_at_times(blank: NDArray[np.bool_]) -> bool:
-    """Whether so many rows have no time of their own (bool[rows]) that it is how the log is
-    written.
+def _time_texts(table: Table, mapping: ColumnMapping) -> pl.Series:
+    """The time of each row as it is written, of both columns where there are two."""
+    text = table.text(mapping.time)
+    if not mapping.second_time:
+        return text
+    return text.str.strip_chars().str.replace(r"\.$", "") + " " + table.text(mapping.second_time)
+
+
+def _blank(text: pl.Series) -> NDArray[np.bool_]:
+    """Where a text says that there is none, bool[rows]."""
+    said = text.str.strip_chars().str.to_lowercase()
+    return (said.is_null() | said.is_in(list(MISSING))).to_numpy()
+
+
+def untimed_rows(blank: NDArray[np.bool_]) -> int:
+    """How many rows have no time of their own (bool[rows]); 0 where they are few, as sums at the
+    end and remarks between are.
     """
-    return float(blank.mean()) > STRAY if blank.size else False
+    rows = int(blank.sum())
+    return rows if rows > STRAY * blank.size else 0
+
+
+def spread_doubts(table: Table, mapping: ColumnMapping) -> list[Doubt]:
+    """That rows without a time were put between those that have one."""
+    rows = untimed_rows(_blank(_time_texts(table, mapping)))
+    if not rows:
+        return []
+    text = f"{mapping.time}: {rows} rows without one lie evenly between those that have one"
+    return [Doubt(text)]
 
 
 def spread_between(times: Floats, blank: NDArray[np.bool_]) -> Floats:

@@ -105,7 +105,8 @@ PACK_ID = re.compile(
 )
 TIME = _said(
     "TIME",
-    r"time|date|stamp|\bmillis|^ms$|zeit|datum|uhr|fecha|hora|heure|ora\b|\bts\b|clock|epoch|unix|\bt\b|data\b|"
+    r"time|date|stamp|\bmillis|^ms$|zeit|datum|uhr|fecha|hora|heure|ora\b|\bts\b|clock|epoch|unix"
+    r"|\bt\b|data\b|"
     r"czas|godzin|tijd|tempo|horod|momento|when|last changed|last updated|\bsec|elapsed|dauer"
     r"|duree",
 )
@@ -198,7 +199,7 @@ def unit_in(name: str) -> tuple[str, float] | None:
     if factored and unit_of(factored[0]):
         return unit_of(factored[0])
     words = re.split(r"[\s_/,;:.\-]+", re.sub(r"[\[(].*?[\])]", "", name).strip())
-    if len(words) == 1 and words[0].lower() in ("ms", "millis", "milliseconds"):
+    if len(words) == 1 and UNITS.get(words[0].lower()) == UNITS["ms"]:
         return UNITS["ms"]
     if len(words) >= 2 and not NAMED_LETTERS.search(plain(name)):
         for count in (2, 1):

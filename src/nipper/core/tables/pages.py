@@ -17,7 +17,7 @@ MOST_TABLES = 40  # the longest of a page
 BEGINS = (b"<!doctype", b"<html", b"<table", b"<?xml", b"<meta", b"<style", b"<div")
 # a tag ends before the next begins, whatever a stranger wrote: each byte is looked at once
 TAG = re.compile(r"<(/?)(?:\w+:)?(\w+)\b([^<>]*+)>")
-SAID = re.compile(r"""([\w:]+)\s*=\s*["']?(\d{1,4})\b""")
+SAID = re.compile(r"""(?<![\w:-])([\w:]+)\s*=\s*["']?(\d{1,4})\b""")
 TABLES, ROWS, CELLS = ("table",), ("tr", "row"), ("td", "th", "cell")
 
 
