@@ -18,7 +18,6 @@ from nipper.core.imbalance.shifts import Prior
 from nipper.core.imbalance.walked import unseen_ah
 from nipper.core.logs.charges import Charge
 from nipper.core.logs.model import Log, nanmedian
-from nipper.core.parallel import side_by_side
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -316,9 +315,8 @@ def low_ends(
     """
     telling = [d for d in found if d.tells(setup)]
     telling = telling[:: -(-len(telling) // MOST_LOW_ENDS) or 1]
-    out: list[Offsets] = []
-    side_by_side(lambda d: d.low_end(log, setup, prior), telling, out.append)
-    out = [low for low in out if np.isfinite(low.offset_ah).any()]
+    ends = (discharge.low_end(log, setup, prior) for discharge in telling)
+    out = [low for low in ends if np.isfinite(low.offset_ah).any()]
     return out, np.array([low.herd_pct for low in out]) * setup.capacity_ah / 100.0
 
 

@@ -32,7 +32,6 @@ from nipper.core.logs.charges import Charge, cells_at_each, find_charges
 from nipper.core.logs.drawn import anchored_ah
 from nipper.core.logs.model import Log, nanmedian
 from nipper.core.logs.resets import LEAP_S
-from nipper.core.parallel import side_by_side
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -132,12 +131,9 @@ def estimate(
     prior = resistance_prior(setup, resistances)
     prior = replace(prior, lead_h=lead_h(log, setup, full, prior)) if full else prior
     tops: list[Offsets] = []
-
-    def take(top: Offsets) -> None:
-        tops.append(top)
+    for charge in full:
+        tops.append(offsets_at(log, setup, charge, prior))
         tick(0.5 + 0.4 * len(tops) / len(full))
-
-    side_by_side(lambda charge: offsets_at(log, setup, charge, prior), full, take)
     found = list(discharges(log, setup, full, tops, prior))
     mids = middles(log, setup, charges, prior)
     held = with_step(capacities(log, setup, found, tops, prior), tops, mids, log, setup)

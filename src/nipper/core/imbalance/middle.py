@@ -22,7 +22,6 @@ from nipper.core.imbalance.walked import Flags, Floats, Read, read_rows
 from nipper.core.logs.charges import Charge
 from nipper.core.logs.model import Log, solved
 from nipper.core.monotone import pchip, rising
-from nipper.core.parallel import side_by_side
 from nipper.core.setup import Setup
 
 # a herd's voltage, freed of the current's drop: published curves have the step between 3.25 and
@@ -85,9 +84,8 @@ def middles(log: Log, setup: Setup, charges: Sequence[Charge], prior: Prior) -> 
     if setup.chemistry != "lfp":
         return []
     charges = charges[:: -(-len(charges) // MOST_CHARGES) or 1]
-    out: list[Offsets | None] = []
-    side_by_side(lambda charge: middle_of(log, setup, charge, prior), charges, out.append)
-    return [o for o in out if o is not None]
+    found = (middle_of(log, setup, charge, prior) for charge in charges)
+    return [offsets for offsets in found if offsets is not None]
 
 
 def middle_of(log: Log, setup: Setup, charge: Charge, prior: Prior) -> Offsets | None:

@@ -34,7 +34,6 @@ from nipper.core.imbalance.shifts import FAR_SCALES, Prior, Shifts, Walk
 from nipper.core.imbalance.walked import LEAST_ROWS, Read, busy, read_rows, unseen_ah
 from nipper.core.logs.charges import Charge
 from nipper.core.logs.model import Log
-from nipper.core.parallel import side_by_side
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -276,8 +275,7 @@ def lead_h(log: Log, setup: Setup, full: Sequence[Charge], prior: Prior) -> floa
         full[int(i)] for i in np.unique(np.linspace(0, len(full) - 1, LEAD_CHARGES).astype(int))
     ]
     reads = [r for r in (_up(log, setup, charge, prior) for charge in some) if r]
-    left: list[float] = []
-    side_by_side(lambda h: _left(reads, setup, replace(prior, lead_h=h)), LEADS_H, left.append)
+    left = [_left(reads, setup, replace(prior, lead_h=h)) for h in LEADS_H]
     best = int(np.argmin(left))
     return LEADS_H[best] if left[best] < BETTER_SHARE * left[0] else 0.0
 

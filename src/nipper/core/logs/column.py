@@ -1,6 +1,5 @@
 """One column of a stranger's table as evidence: its heading, its unit, and a sample of it."""
 
-import re
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -36,9 +35,9 @@ class Column:
         """The heading without accents, case and marks."""
         return words.plain(self.name)
 
-    def says(self, pattern: re.Pattern[str]) -> bool:
+    def says(self, words_of: words.Words) -> bool:
         """Whether the heading holds a word of that kind."""
-        return bool(pattern.search(self.plain))
+        return bool(words_of.search(self.plain))
 
     @cached_property
     def finite(self) -> Floats:

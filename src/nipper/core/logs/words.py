@@ -8,7 +8,7 @@ in the column decides (:mod:`.propose`).
 import re
 import unicodedata
 from collections.abc import Callable
-from functools import lru_cache
+from functools import cache, cached_property, lru_cache
 
 from nipper.core.logs.languages import MORE
 
@@ -26,9 +26,26 @@ def plain(name: str) -> str:
     return " ".join(re.sub(r"[_\-./:|\\,;#\[\](){}]+", " ", text).split())
 
 
-def _said(quantity: str, pattern: str) -> re.Pattern[str]:
-    """The pattern, and what the further languages say of the quantity."""
-    return re.compile(f"{pattern}|{_bare(MORE[quantity])}")
+class Words:
+    """A regular expression of the words for a quantity, compiled when it is first searched for: no
+    heading of a plain log ever is.
+    """
+
+    def __init__(self, pattern: str) -> None:
+        self.pattern = pattern
+
+    @cached_property
+    def _compiled(self) -> re.Pattern[str]:
+        return re.compile(self.pattern)
+
+    def search(self, text: str) -> re.Match[str] | None:
+        """The first of the words in a heading that :func:`plain` has made plain."""
+        return self._compiled.search(text)
+
+
+def _said(quantity: str, pattern: str) -> Words:
+    """The words, and what the further languages say of the quantity."""
+    return Words(f"{pattern}|{_bare(MORE[quantity])}")
 
 
 CELL = _said(
@@ -99,7 +116,7 @@ STATUS = _said(
     r"status|state|mode|modus|direction|richtung|etat|estado|stato|\bstan\b|flow|zustand|toestand"
     r"|kierunek|sens\b|direcc|direz|richting|\bdir\b|charging|phase|fase|activity",
 )
-PACK_ID = re.compile(
+PACK_ID = Words(
     r"pack|batter|batt|akku|module?\b|bank|device|address|serial|string|bater|accu|\bid\b|name"
     r"|slave|adress|gerat|geraet|appareil|dispositiv|urzadz|apparaat|bms|node|source|host|addr|master"
 )
@@ -111,13 +128,11 @@ TIME = _said(
     r"|duree",
 )
 # of the day alone, where both would do
-DATE = re.compile(r"\bdate(?!.?time)|datum|fecha|\bdata\b|\bdato|\bdia\b|\btag\b|\bjour\b|giorno")
+DATE = Words(r"\bdate(?!.?time)|datum|fecha|\bdata\b|\bdato|\bdia\b|\btag\b|\bjour\b|giorno")
 ELAPSED = _said(
     "ELAPSED", r"elapsed|runtime|run time|uptime|dauer|duree|durat|since|test time|total time"
 )
-CELLS_OWN = re.compile(
-    r"resist|widerst|\bri\b|impedan|\bir\b|capac|kapaz|\bah\b|alarm|status|count"
-)
+CELLS_OWN = Words(r"resist|widerst|\bri\b|impedan|\bir\b|capac|kapaz|\bah\b|alarm|status|count")
 
 UNITS = {
     "v": ("V", 1.0), "volt": ("V", 1.0), "volts": ("V", 1.0), "mv": ("V", 1e-3),
@@ -154,14 +169,22 @@ def _times(number: float) -> float:
     return 1.0 / number if number > 1 else number
 
 
-FACTORED: tuple[tuple[re.Pattern[str], Callable[[float], float]], ...] = (
-    (re.compile(rf"1\s*/\s*(\d+)\s*({_NAMES})"), _inverse),
-    (re.compile(rf"(\d*[.,]?\d+)\s*({_NAMES})"), _as_is),
-    (re.compile(rf"[x×*]\s*(\d*[.,]?\d+)\s*({_NAMES})?"), _times),
-    (re.compile(rf"({_NAMES})\s*[x×*]\s*(\d*[.,]?\d+)"), _times),
-    (re.compile(rf"({_NAMES})\s*/\s*(\d+)"), _inverse),
-)
-NAMED_LETTERS = re.compile(r"(pack|batt\w*|bank|phase|string|module?|akku|bateria|group) [a-z]$")
+Factor = Callable[[float], float]
+
+
+@cache
+def _factored() -> tuple[tuple[re.Pattern[str], Factor], ...]:
+    """Ways to write a unit with a factor, and what is made of the number."""
+    return (
+        (re.compile(rf"1\s*/\s*(\d+)\s*({_NAMES})"), _inverse),
+        (re.compile(rf"(\d*[.,]?\d+)\s*({_NAMES})"), _as_is),
+        (re.compile(rf"[x×*]\s*(\d*[.,]?\d+)\s*({_NAMES})?"), _times),
+        (re.compile(rf"({_NAMES})\s*[x×*]\s*(\d*[.,]?\d+)"), _times),
+        (re.compile(rf"({_NAMES})\s*/\s*(\d+)"), _inverse),
+    )
+
+
+NAMED_LETTERS = Words(r"(pack|batt\w*|bank|phase|string|module?|akku|bateria|group) [a-z]$")
 
 
 def without_unit(name: str) -> str:
@@ -174,7 +197,7 @@ def unit_of(text: str) -> tuple[str, float] | None:
     clean = text.strip().strip("[](){}").strip().lower().replace("µ", "u").replace("μ", "u")
     if clean in UNITS:
         return UNITS[clean]
-    for pattern, factor in FACTORED:
+    for pattern, factor in _factored():
         match = pattern.fullmatch(clean)
         if match:
             number = next(g for g in match.groups() if g and re.fullmatch(r"\d*[.,]?\d+", g))
