@@ -1,5 +1,6 @@
 """Which column of a stranger's table is the time, in which form, and of which zone."""
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
@@ -26,6 +27,7 @@ from nipper.core.logs.times import (
 
 HASTY_S = 0.3  # no BMS writes more rows a second (from memory)
 LOOKED_AT = 3000  # texts that decide the form
+ZONE_ONLY = re.compile(r"\s*(Z|UTC|GMT|[+-]\d\d:?\d\d)\s*$")
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,7 +79,9 @@ def _candidates(columns: Sequence[Column]) -> list[tuple[Column, Column | None, 
         for clock in clocks:
             both = date.texts.str.strip_chars().str.replace(r"\.$", "") + " " + clock.texts
             out.append((date, clock, both))
-    return out
+    zones = [c for c in columns if any(heads[c.name]) and all(map(ZONE_ONLY.match, heads[c.name]))]
+    whole = [c for c in columns if zones and possible_forms(heads[c.name])]
+    return out + [(c, z, c.texts + " " + z.texts.str.strip_chars()) for c in whole for z in zones]
 
 
 def _read(

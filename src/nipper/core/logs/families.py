@@ -66,9 +66,13 @@ def find_families(columns: Sequence[Column]) -> list[Family]:
         for match in re.finditer(r"\d+", column.plain):
             key = column.plain[: match.start()].strip(), column.plain[match.end() :].strip()
             members[key].setdefault(int(match.group()), column)
-    for column in columns:  # a cell without a number, where it is the only one of its name
+    for column in columns:  # without a number: the only one of its name, or the first of several
         if not re.search(r"\d", column.plain) and _can_be_cell(column):
-            members.setdefault((column.plain, ""), {1: column})
+            key = column.plain, ""
+            again = members[key]
+            if not again or (again[2].name if 2 in again else "") == f"{column.name} (2)":
+                whole = {1: column} | again
+                members[key] = whole if _family(key, whole) else again
     found = [f for key, numbered in members.items() if (f := _family(key, numbered))]
     if not found and all(re.fullmatch(r"column \d+", c.name) for c in columns):
         found += _neighbours(columns)

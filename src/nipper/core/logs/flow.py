@@ -21,6 +21,7 @@ MOST_A = 1000.0  # few do as many; from memory
 STRAY_TIMES = 20.0  # as large as all others: a placeholder or a slip
 WILD_A = 1e9  # what is beyond is refused or told elsewhere; here it must only stay a number
 IDLE_SHARE = 0.05  # of the largest current, and of the rows: more is no rest
+SAME_UNIT = 0.02  # of a power of ten: a current and its copy, rounded or smoothed
 BOTH_WAYS = 0.2  # share of stretches that must run each way before a current is called unsigned
 
 
@@ -130,15 +131,23 @@ def _likely(column: Column, witness: Witness) -> float:
 
 
 def _rival(column: Column, chosen: Column, witness: Witness) -> bool:
-    """As likely as the chosen one by its name, and not the same current in another unit."""
+    """As likely as the chosen one by its name, and not the same current in another unit: two parts
+    of one current go together too.
+    """
     if column.says(words.STATISTIC) or not np.any(column.finite):
         return False
     both = np.isfinite(column.numbers) & np.isfinite(chosen.numbers)
     if both.sum() > 3:
         a, b = column.numbers[both], chosen.numbers[both]
-        if np.std(a) == 0.0 or abs(float(np.corrcoef(a, b)[0, 1])) > 0.99:
+        if np.std(a) == 0.0 or abs(float(np.corrcoef(a, b)[0, 1])) > 0.99 and _by_tens(a, b):
             return False
     return _likely(column, witness) > _likely(chosen, witness) - 1.5
+
+
+def _by_tens(a: Floats, b: Floats) -> bool:
+    """Whether one is the other in another unit."""
+    power = abs(float(np.log10(np.std(a) / np.std(b))))
+    return abs(power - round(power)) < SAME_UNIT
 
 
 def _pair(charge: Column, discharge: Column) -> Flow:

@@ -34,6 +34,8 @@ MOST_HELD_S = 3600.0  # where whole rows go on being written, a blank is a value
 LEAST_BLANK = 0.1  # fewer blank cells are readings that failed
 FEW_STEPS = 100
 WHOLE_CELLS = 0.1  # of a cell: so near is a pack's voltage to that of whole cells
+LEAST_TOGETHER = 20  # rows that tell whether a column runs with the cells
+STRAY_V = 0.2
 REPEATED = 0.05  # of the values: a log that is written on change repeats none, but about gaps
 
 
@@ -324,6 +326,8 @@ class _Found:
             **fields,
         )
         self._tell(flow, hold_s, options)
+        told_of = {*used, *flow.fields.values()}
+        self._tell_strays([c for c in rest if c.name not in told_of])
         doubts = [*self.clock.doubts, *self.doubts, *flow.doubts, *warmth.doubts, *balance.doubts]
         why = reasons(mapping) | ({mapping.current: flow.why} if mapping.current else {})
         return Proposal(table, mapping, why, tuple(doubts), tuple(self.told))
@@ -333,7 +337,7 @@ class _Found:
         if family.unused:
             self.told.append(f"{len(family.unused)} slots for cells hold nothing and are left out")
         first = family.columns[0]
-        if first.says(words.STATISTIC) or first.says(words.LIMIT):
+        if any(first.says(kind) for kind in (words.STATISTIC, words.LIMIT, words.ELSEWHERE)):
             text = f"{first.name} …: by their headings these are not the cells as read"
             self.doubts.append(Doubt(text))
         if first.quantity == "V" and family.scale < first.factor:  # else a point for thousands
@@ -356,6 +360,34 @@ class _Found:
             self.told.append(text)
         if not flow.fields and not flow.doubts:
             self.doubts.append(Doubt("there is no current"))
+
+
+    def _tell_strays(self, rest: list[Column]) -> None:
+        """Columns that run with the cells and are taken for nothing: one more cell, maybe."""
+        middle = self.family.sum_v() / len(self.family.columns)
+        cells = [c.numbers for c in self.family.columns]
+        strays = [
+            c.name
+            for c in rest
+            if c.quantity in ("", "V")
+            and not any(c.says(kind) for kind in (words.STATISTIC, words.LIMIT, words.ELSEWHERE))
+            and _runs_with(c.numbers * self.family.scale, middle)
+            and not any(np.array_equal(c.numbers, other, equal_nan=True) for other in cells)
+        ]
+        if strays and len(cells) > 1:
+            text = f"{', '.join(strays[:4])}: runs with the cells, taken for none: is it one more?"
+            self.doubts.append(Doubt(text, "--map"))
+
+
+def _runs_with(volts: Floats, middle: Floats) -> bool:
+    """Whether a column stands where the cells stand, and moves when they do."""
+    both = np.isfinite(volts) & np.isfinite(middle)
+    if both.sum() < LEAST_TOGETHER:
+        return False
+    one, other = volts[both], middle[both]
+    if float(np.median(np.abs(one - other))) > STRAY_V or not (np.ptp(one) and np.ptp(other)):
+        return False
+    return float(np.corrcoef(one, other)[0, 1]) > 0.5
 
 
 def _times(column: Column, total: Floats) -> float:

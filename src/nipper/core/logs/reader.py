@@ -21,7 +21,13 @@ from nipper.core.logs.propose import Options, Proposal, propose
 from nipper.core.logs.reading import Reading
 from nipper.core.logs.resets import longest_leap_years, put_right
 from nipper.core.logs.shapes import shaped, time_columns
-from nipper.core.logs.times import DATELESS, TimeForm, possible_forms, to_unix
+from nipper.core.logs.times import (
+    DATELESS,
+    SECONDS_2060,
+    TimeForm,
+    possible_forms,
+    to_unix,
+)
 from nipper.core.logs.values import (
     AGAIN,
     Lost,
@@ -105,6 +111,8 @@ def clock_doubts(log: Log, form: TimeForm) -> list[Doubt]:
     """
     if log.rows and form not in DATELESS and log.time_s[0] < SECONDS_1980:
         return [Doubt("its times begin before 1980: was the clock never set? The dates are wrong")]
+    if log.rows and log.time_s[-1] > SECONDS_2060:
+        return [Doubt("its times go beyond 2060: is the clock set, do they count from another day?")]
     if log.redated:
         text = (
             f"the clock began anew: {log.redated} rows are read as they stand in the file, "

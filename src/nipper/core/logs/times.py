@@ -1,13 +1,13 @@
 """Clocks of strangers' tables: which form a column of times has, and its moments in Unix seconds.
 
 ISO with and without offset; day, month or year first with two- or four-digit years; names
-of months; a 12-hour clock; zones behind the time; Unix s/ms/µs; spreadsheet day numbers; time
-since the start; and a time of day without a date.
+of months; a 12-hour clock; zones behind the time; Unix s/ms/µs; day numbers and ticks of other
+epochs; time since the start; and a time of day without a date.
 """
 
 import re
 from collections.abc import Sequence
-from typing import Literal, get_args
+from typing import Literal, NamedTuple, get_args
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -17,8 +17,9 @@ from numpy.typing import NDArray
 from nipper.core.logs.words import MONTHS, plain
 
 TimeForm = Literal[
-    "plain", "iso", "unix_s", "unix_ms", "unix_us", "unix_ns", "excel", "dmy", "mdy", "ymd",
-    "elapsed_s", "elapsed_ms", "elapsed_min", "elapsed_h", "elapsed_clock", "clock",
+    "plain", "iso", "unix_s", "unix_ms", "unix_us", "unix_ns", "s_1904", "ticks", "excel",
+    "days_0", "julian", "dmy", "mdy", "ymd", "elapsed_s", "elapsed_ms", "elapsed_min", "elapsed_h",
+    "elapsed_clock", "clock",
 ]  # fmt: skip
 Order = Literal["dmy", "mdy", "ymd"]
 FORMS: tuple[TimeForm, ...] = get_args(TimeForm)
@@ -31,7 +32,11 @@ TIME_FORMS: dict[TimeForm, str] = {
     "unix_ms": "Unix milliseconds",
     "unix_us": "Unix microseconds",
     "unix_ns": "Unix nanoseconds",
+    "s_1904": "seconds since 1904",
+    "ticks": "tenths of a microsecond since the year 1",
     "excel": "spreadsheet day number",
+    "days_0": "days since the year 0",
+    "julian": "Julian day number",
     "dmy": "day first: 31.03.2026 09:10",
     "mdy": "month first: 03/31/2026 09:10",
     "ymd": "year first: 2026/03/31 09:10",
@@ -44,9 +49,24 @@ TIME_FORMS: dict[TimeForm, str] = {
 }
 WORDS: dict[TimeForm, str] = {"dmy": "day first", "mdy": "month first", "ymd": "year first"}
 DATELESS = frozenset(f for f in FORMS if f.startswith("elapsed")) | {"clock"}
-ABSOLUTE = frozenset({"unix_s", "unix_ms", "unix_us", "unix_ns", "plain"})
+ABSOLUTE = frozenset({"unix_s", "unix_ms", "unix_us", "unix_ns", "s_1904", "julian", "plain"})
 ELAPSED_S = {"elapsed_s": 1.0, "elapsed_ms": 1e-3, "elapsed_min": 60.0, "elapsed_h": 3600.0}
-UNIX_S = {"unix_s": 1.0, "unix_ms": 1e-3, "unix_us": 1e-6, "unix_ns": 1e-9}
+DAY_S = 86400.0
+
+
+class Count(NamedTuple):
+    """What a number counts, s, and since when, Unix seconds."""
+
+    unit_s: float
+    zero_s: float = 0.0
+
+
+COUNTS: dict[TimeForm, Count] = {
+    "unix_s": Count(1.0), "unix_ms": Count(1e-3), "unix_us": Count(1e-6), "unix_ns": Count(1e-9),
+    "s_1904": Count(1.0, -24107 * DAY_S), "ticks": Count(1e-7, -719162 * DAY_S),
+    "excel": Count(DAY_S, -25569 * DAY_S), "days_0": Count(DAY_S, -719529 * DAY_S),
+    "julian": Count(DAY_S, -2440587.5 * DAY_S),
+}  # fmt: skip
 
 ISO = re.compile(r"\d{4}-\d\d-\d\d([T ]\d\d:\d\d(:\d\d([.,]\d+)?)?\s*(Z|[+-]\d\d:?\d\d)?)?$")
 OFFSET = re.compile(r"(Z|[+-]\d\d:?\d\d)$")
@@ -69,9 +89,7 @@ YEAR_LAST = re.compile(  # as clocks of operating systems print it
 DAYS = re.compile(r"^(\d{1,4}) ?d(?:ays?)?,? *(\d{1,2})(?=:\d\d)")
 BEHIND_WORD = re.compile(r" *(uhr|klo|h)$")
 FEW = 12  # texts that rule a column out
-SECONDS_2000, SECONDS_2100 = 946684800, 4102444800
-DAYS_2000, DAYS_2100 = 36526, 73050  # spreadsheet day numbers
-EXCEL_EPOCH = 25569.0  # 1970-01-01 as a spreadsheet counts days
+SECONDS_2000, SECONDS_2060, SECONDS_2100 = 946684800, 2840140800, 4102444800
 # offsets of the abbreviations that mean one thing, minutes; from memory
 ZONES = {
     "z": 0, "utc": 0, "gmt": 0, "wet": 0, "west": 60, "cet": 60, "mez": 60, "cest": 120,
@@ -205,11 +223,10 @@ def _weekday(match: re.Match[str]) -> str:
 
 def _numeric_form(values: list[float]) -> TimeForm | None:
     low, high = min(values), max(values)
-    for form, scale in UNIX_S.items():
-        if low * scale >= SECONDS_2000 and high * scale <= SECONDS_2100:
-            return form  # pyright: ignore[reportReturnType] - the keys are forms
-    if low >= DAYS_2000 and high <= DAYS_2100 and any(v % 1 for v in values):
-        return "excel"
+    for form, (unit_s, zero_s) in COUNTS.items():
+        inside = low * unit_s + zero_s >= SECONDS_2000 and high * unit_s + zero_s <= SECONDS_2060
+        if inside and (unit_s < DAY_S or any(v % 1 for v in values)):
+            return form
     return None
 
 
@@ -226,13 +243,12 @@ def to_unix(text: pl.Series, form: TimeForm, zone: str) -> Seconds:
 
 def _seconds(text: pl.Series, form: TimeForm, zone: str) -> Seconds:
     number = text.str.strip_chars().str.replace(",", ".", literal=True)
-    if form in UNIX_S:
-        return _floats(number) * UNIX_S[form]
+    if form in COUNTS:
+        unit_s, zero_s = COUNTS[form]
+        times = _floats(number) * unit_s + zero_s
+        return times if form in ABSOLUTE else local_to_utc(np.round(times, 3), zone)
     if form in ELAPSED_S:
         return _floats(number) * ELAPSED_S[form]
-    if form == "excel":
-        naive = np.round((_floats(number) - EXCEL_EPOCH) * 86400.0, 3)
-        return local_to_utc(naive, zone)
     if form in ("elapsed_clock", "clock"):
         return _clock(text, unwrap=form == "clock")
     if form in ("plain", "iso"):
