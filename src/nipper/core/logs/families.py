@@ -143,6 +143,7 @@ def _score(family: Family) -> float:
     score = float(min(len(family.columns), 40))
     score += 6.0 * first.says(words.CELL) + 2.0 * (first.quantity == "V")
     score -= 30.0 * (first.says(words.STATISTIC) or first.says(words.LIMIT))
+    score += 2.0 * first.says(words.MEAN)  # of a lowest, a highest and a mean of each cell
     score -= 12.0 * first.says(words.ELSEWHERE)
     score += 3.0 * (not re.search(r"\d", family.key[1]))  # the number that runs stands last
     return score

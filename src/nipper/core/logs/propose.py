@@ -361,7 +361,6 @@ class _Found:
         if not flow.fields and not flow.doubts:
             self.doubts.append(Doubt("there is no current"))
 
-
     def _tell_strays(self, rest: list[Column]) -> None:
         """Columns that run with the cells and are taken for nothing: one more cell, maybe."""
         middle = self.family.sum_v() / len(self.family.columns)

@@ -112,7 +112,9 @@ def clock_doubts(log: Log, form: TimeForm) -> list[Doubt]:
     if log.rows and form not in DATELESS and log.time_s[0] < SECONDS_1980:
         return [Doubt("its times begin before 1980: was the clock never set? The dates are wrong")]
     if log.rows and log.time_s[-1] > SECONDS_2060:
-        return [Doubt("its times go beyond 2060: is the clock set, do they count from another day?")]
+        return [
+            Doubt("its times go beyond 2060: is the clock set, do they count from another day?")
+        ]
     if log.redated:
         text = (
             f"the clock began anew: {log.redated} rows are read as they stand in the file, "

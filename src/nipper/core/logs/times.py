@@ -72,7 +72,9 @@ ISO = re.compile(r"\d{4}-\d\d-\d\d([T ]\d\d:\d\d(:\d\d([.,]\d+)?)?\s*(Z|[+-]\d\d
 OFFSET = re.compile(r"(Z|[+-]\d\d:?\d\d)$")
 NUMBER = re.compile(r"\d+([.,]\d+)?$")
 CLOCK_RE = r"(\d{1,5})[:h](\d{2})(?:[:m](\d{2})s?(?:[.,:](\d{1,9}))?)?\s*([ap]\.?\s?m\.?)?"
-BEHIND = r"\s*(z|utc|gmt|[a-z]{2,5}|(?:utc|gmt)?\s?[+-]\d{1,2}(?::?\d{2})?)?\s*(?:\([^)]*\))?"
+BEHIND = (
+    r"\s*(z|utc|gmt|[a-z]{2,5}|(?:utc|gmt)?\s?[+-]\d{1,2}(?::?\d{2})?)?\s*(?:\([^)]*\)|utc|gmt)?"
+)
 DATE_RE = r"^(\d{1,4})[-/. ]+(\d{1,2})[-/. ,]+(\d{1,4})"
 DATED = rf"{DATE_RE}(?:[t,_ \-:]|\s*um\s|\s*at\s)+{CLOCK_RE}{BEHIND}$"
 COMPACT = r"^(\d{4})(\d{2})(\d{2})[t _-]?(\d{2}):?(\d{2}):?(\d{2})?()()" + BEHIND + "$"

@@ -100,6 +100,9 @@ STATISTIC = _said(
     r"\bmin|\bmax|\bavg|\bmean|\bmittel|average|diff|delta|spread|\bmedi|sredni|gemiddeld|high"
     r"|low(?!er)|\bdev|abweich|ecart|desvi|scart|odchyl|afwijk|promedio|moyen|hoch|tiefst|durchschn|najwyz|najniz|hoogst|laagst|\bstd|median|peak",
 )
+MEAN = Words(
+    r"\bavg|\bmean|average|mittel|promedio|moyen|\bmedi|sredni|gemiddeld|durchschn|\blast\b"
+)
 ELSEWHERE = _said(
     "ELSEWHERE",
     r"\bpv\b|solar|\bsun\b|sonne|\bgrid|netz|\bac\b|\bload|\blast\b|inverter|wechselr|generator|"

@@ -1,8 +1,10 @@
 """Tables in JSON, JSON lines, Parquet and SQLite, as text columns."""
 
+import ast
 import contextlib
 import io
 import json
+import re
 import sqlite3
 from pathlib import Path
 from typing import Any, cast
@@ -18,6 +20,8 @@ from nipper.core.tables.texts import sheet_table
 MAX_JSON_BYTES = 400_000_000
 MAX_DB_ROWS = 40_000_000
 MOST_NAMED = 5000  # rows of a table that lists names
+MAX_PRINTED_BYTES = 30_000_000
+PRINTED = re.compile(rb"\s*\[?\s*\{\s*'")
 MAX_SLOTS = 400  # of a list that becomes columns
 
 
@@ -26,6 +30,7 @@ def json_table(data: bytes, file: str, part: str = "") -> Table:
     data = as_utf8(data, file)
     if len(data) > MAX_JSON_BYTES:
         raise InputError(file, "the whole file", f"JSON of at most {MAX_JSON_BYTES} bytes")
+    data = _with_double_quotes(data, file)
     lines = data.lstrip().startswith(b"{") and b"\n{" in data.replace(b"\r", b"")[:SAMPLE]
     try:
         if lines:
@@ -44,6 +49,20 @@ def json_table(data: bytes, file: str, part: str = "") -> Table:
         text = (str(error).splitlines() or ["unreadable"])[0][:120]
         raise InputError(file, "the document", f"readings of one form ({text})") from None
     return Table(file, text_frame(_flat(_unwrapped(frame))), "json", 1, part=part)
+
+
+def _with_double_quotes(data: bytes, file: str) -> bytes:
+    """Objects as Python prints them, as JSON; other text as it is."""
+    if not PRINTED.match(data) or len(data) > MAX_PRINTED_BYTES:
+        return data
+    text = data.decode("utf-8", "replace")
+    parts = text.splitlines() if text.lstrip().startswith("{") else [text]
+    try:
+        read = [ast.literal_eval(part.strip()) for part in parts if part.strip()]
+        return "\n".join(map(json.dumps, read)).encode()
+    except (ValueError, TypeError, SyntaxError, RecursionError, MemoryError):
+        expected = "JSON, or what Python prints of dictionaries, one a line"
+        raise InputError(file, "the document", expected) from None
 
 
 SAMPLE = 100_000
@@ -155,6 +174,17 @@ def parquet_table(data: bytes, file: str, part: str = "") -> Table:
         text = (str(error).splitlines() or ["unreadable"])[0][:120]
         raise InputError(file, "the whole file", f"a Parquet file ({text})") from None
     return Table(file, text_frame(_flat(frame)), "parquet", 1, part=part)
+
+
+def arrow_table(data: bytes, file: str, part: str = "") -> Table:
+    """The table in an Arrow file."""
+    try:
+        with quiet():
+            frame = pl.read_ipc(io.BytesIO(data))
+    except (pl.exceptions.PolarsError, pl.exceptions.PanicException, OSError) as error:
+        text = (str(error).splitlines() or ["unreadable"])[0][:120]
+        raise InputError(file, "the whole file", f"an Arrow file ({text})") from None
+    return Table(file, text_frame(_flat(frame)), "arrow", 1, part=part)
 
 
 def database_tables(path: Path) -> list[Table]:

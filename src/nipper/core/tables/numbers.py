@@ -17,6 +17,7 @@ UNIT_BEHIND = r"\s*[a-zA-ZµμΩ°%][a-zA-ZµμΩ°%]{0,5}$"
 GROUPED = re.compile(r"[+-]?\d{1,3}(?:[ '’\u00a0\u2009\u202f.,]\d{3})+(?:[.,]\d+)?$")
 PLAIN = re.compile(rf"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?(?:{UNIT_BEHIND})?$")
 
+RULE = re.compile(r"\s*[-+=_|]*[-=_]{3,}[-+=_| ]*")  # a line drawn between rows
 MARKS = re.compile(r"[.,](?=\d)")
 WHOLE = re.compile(r"[+\-−]?\d{1,3}")
 BRACKETED = re.compile(r"\(\d[\d.,]*\)")
@@ -34,7 +35,7 @@ def looks_numeric(text: str) -> bool:
 
 def is_missing(text: str | None) -> bool:
     """Whether a text says that there is no value."""
-    return text is None or text.strip().lower() in MISSING
+    return text is None or text.strip().lower() in MISSING or bool(RULE.fullmatch(text))
 
 
 def decimal_mark(texts: Iterable[str | None], table: str = "") -> str | None:

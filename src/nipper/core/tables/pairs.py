@@ -11,15 +11,18 @@ import polars as pl
 from nipper.core.errors import InputError
 from nipper.core.tables.table import MOST_COLUMNS, MOST_FIELDS, Table
 
-# each word is looked at once, however long a line a stranger wrote
+# each word is looked at once, however long a line a stranger wrote; a comma before a digit is a
+# decimal mark, or parts a list
+VALUE = r"""("[^"]*"|[^\s,;|]+(?:,\d[^\s,;|]*)*)"""
 PAIR = re.compile(
     r"(?<![\w.\-])([A-Za-z_][\w.\-]*+)\s*+(?:=|:\s(?!\s*+[\w.\-]+=))"  # no name before its pairs
-    r"""\s*+("[^"]*"|[^\s,;|]++)"""
+    rf"\s*+{VALUE}"
 )
 LEAST = 3  # pairs in a line that is one
 LOOKED_AT = 200  # lines at the start, and so many times ten over the whole file
-BEFORE = (
-    r"^\W*(\d[^=]*?\d(?:Z|\s?[APap]\.?[Mm]\.?)?)[\s,;|\]]+[^\d=]*?[A-Za-z_][\w.\-]*\s*(?:=|:\s)"
+BEFORE = (  # a level and a name may stand before it
+    r"^(?:[A-Za-z]+:[\w.]*:)?\W*(\d[^=]*?\d(?:Z|\s?[APap]\.?[Mm]\.?)?)[\s,;|\]]+"
+    r"[^\d=]*?[A-Za-z_][\w.\-]*\s*(?:=|:\s)"
 )
 BEHIND = r"\s(\d{10,19})\s*$"
 
@@ -61,7 +64,7 @@ def pair_table(data: bytes, file: str, part: str = "") -> Table | None:
 
 
 def _of(name: str) -> str:
-    return rf'(?:^|[\s,;|\[]){re.escape(name)}\s*(?:=|:\s+)\s*("[^"]*"|[^\s,;|]+)'
+    return rf"(?:^|[\s,;|\[]){re.escape(name)}\s*(?:=|:\s+)\s*{VALUE}"
 
 
 def _free(name: str, taken: list[str]) -> str:

@@ -3,13 +3,14 @@
 from pathlib import Path
 
 from nipper.core.errors import InputError
+from nipper.core.tables.dumps import dumped_table, is_dump
 from nipper.core.tables.packed import ZIP, members, read_bytes
 from nipper.core.tables.pages import is_page, page_tables
 from nipper.core.tables.sheets import SUFFIXES, is_sheet, sheet_tables
 from nipper.core.tables.table import Table
 from nipper.core.tables.texts import text_table
 
-SQLITE, PARQUET = b"SQLite format 3\0", b"PAR1"
+SQLITE, PARQUET, ARROW = b"SQLite format 3\0", b"PAR1", b"ARROW1\0\0"
 
 
 def read_tables(path: str | Path) -> list[Table]:
@@ -41,6 +42,10 @@ def table_of(data: bytes, file: str, part: str = "") -> Table:
 
     if data.startswith(PARQUET):
         return documents.parquet_table(data, file, part)
+    if data.startswith(ARROW):
+        return documents.arrow_table(data, file, part)
+    if is_dump(data):
+        return dumped_table(data, file, part)
     if data[:200].lstrip(b"\xef\xbb\xbf \r\n\t").startswith((b"{", b"[{", b"[[", b"[\n", b"[ ")):
         return documents.json_table(data, file, part)
     return text_table(data, file, part)

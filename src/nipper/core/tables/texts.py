@@ -9,6 +9,7 @@ from collections.abc import Iterator
 import polars as pl
 
 from nipper.core.errors import InputError
+from nipper.core.tables.blocks import block_table
 from nipper.core.tables.layout import LOOKED_AT, Layout, find_layout, kind, unique
 from nipper.core.tables.numbers import sure_mark
 from nipper.core.tables.packed import as_utf8
@@ -17,6 +18,7 @@ from nipper.core.tables.table import MOST_COLUMNS, MOST_FIELDS, Table
 
 SEPARATORS = (";", "\t", "|", ",")
 SAMPLE_BYTES = 400_000
+SENTENCE = re.compile(rb"[$!][^\n]{1,400}\*[0-9A-Fa-f]{2}\r?\n")
 EXPECTED = "a header row and columns separated by comma, semicolon, tab or spaces"
 
 
@@ -29,9 +31,11 @@ def text_table(data: bytes, file: str, part: str = "") -> Table:
         No table can be made out, or a row has more fields than the header.
     """
     data = as_utf8(data, file)
-    pairs = pair_table(data, file, part)
-    if pairs is not None:
-        return pairs
+    data = _without_checksums(data)
+    for other in (pair_table, block_table):
+        table = other(data, file, part)
+        if table is not None:
+            return table
     records = list(_records(data))
     separator = _separator([text for _, text in records])
     if separator is None:
@@ -59,6 +63,13 @@ def text_table(data: bytes, file: str, part: str = "") -> Table:
         part=part,
         decimal=sure_mark(marks),
     )
+
+
+def _without_checksums(data: bytes) -> bytes:
+    """Sentences that begin with a mark and end in a sum of their letters, without that sum."""
+    if not SENTENCE.match(data):
+        return data
+    return re.sub(rb"\*[0-9A-Fa-f]{2}(?=\r?\n|\r?$)", b"", data)
 
 
 def _refuse_large(data: bytes, separator: str, columns: int, file: str) -> None:
