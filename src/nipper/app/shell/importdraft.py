@@ -5,6 +5,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from nipper.core.errors import ChoiceError, InputError, NipperError
+from nipper.core.logs.begins import begun
 from nipper.core.logs.mapping import ColumnMapping, shape_key
 from nipper.core.logs.model import Log
 from nipper.core.logs.oddities import Oddity, oddities, of_temperatures
@@ -60,7 +61,8 @@ def read_draft(
     remembered = bench is not None and choice is None
     known = bench.logs.mapping(shape_key(found.table.columns)) if bench and remembered else None
     if known:
-        found = Proposal(found.table, ColumnMapping.from_json(known), told=found.told)
+        mapping = replace(ColumnMapping.from_json(known), begins=None)  # of the file before
+        found = Proposal(found.table, begun(found.table, mapping), told=found.told)
     return understand(found, known is not None, setup, path)
 
 

@@ -103,7 +103,6 @@ def _read(
     form = _order(column, texts, forms, chosen, doubts)
     time_s = to_unix(texts, form, chosen)
     if form in DATELESS:
-        doubts.append(Doubt("the table has no dates: its days count from 1970-01-01"))
         doubts += _hasty(column, form, time_s)
     name = column.name if second is None else f"{column.name} with {second.name}"
     return Clock(column.name, second.name if second else None, form, chosen, time_s, name, doubts)
@@ -218,7 +217,7 @@ def _worth(column: Column, clock: Clock, written: int) -> float:
     known = clock.time_s[np.isfinite(clock.time_s)]
     steps: Floats = np.diff(known)
     worth = 2.0 * column.says(words.TIME) + 1.0 * (clock.form in ABSOLUTE)
-    worth -= 3.0 * (clock.form in DATELESS) + 0.5 * bool(clock.doubts)
+    worth -= 3.5 * (clock.form in DATELESS) + 0.5 * bool(clock.doubts)
     if steps.size:
         signs: Floats = np.sign(steps)
         onward = max(float(np.mean(signs >= 0)), float(np.mean(signs <= 0)))

@@ -59,6 +59,8 @@ class Family:
 
 def find_families(columns: Sequence[Column]) -> list[Family]:
     """All families that can be cells, the likeliest first."""
+    if all(re.fullmatch(r"column \d+", c.name) for c in columns):
+        return _neighbours(columns)
     members: dict[tuple[str, str], dict[int, Column]] = defaultdict(dict)
     for column in columns:
         if not _can_be_cell(column):
@@ -74,8 +76,6 @@ def find_families(columns: Sequence[Column]) -> list[Family]:
                 whole = {1: column} | again
                 members[key] = whole if _family(key, whole) else again
     found = [f for key, numbered in members.items() if (f := _family(key, numbered))]
-    if not found and all(re.fullmatch(r"column \d+", c.name) for c in columns):
-        found += _neighbours(columns)
     found.sort(key=_score, reverse=True)
     return _apart(found)
 

@@ -52,6 +52,8 @@ def find_flow(
     """The current among the columns that are left."""
     amps = [c for c in columns if _is_current(c)]
     own = [c for c in amps if not c.says(words.ELSEWHERE)]
+    if all(map(_nameless, columns)):
+        return _by_the_voltage(columns, witness, discharge_positive)
     flow = _pair_or_one(own, columns, witness, discharge_positive)
     if not flow.fields:
         flow = _by_power(columns, witness, discharge_positive, flow)
@@ -61,6 +63,30 @@ def find_flow(
         flow.doubts.append(Doubt(text))
     if flow.fields and not flow.fields.get("power"):
         _check_scale(flow, columns, witness, capacity_ah)
+    return flow
+
+
+def _nameless(column: Column) -> bool:
+    return bool(re.fullmatch(r"column \d+", column.name))
+
+
+def _by_the_voltage(
+    columns: Sequence[Column], witness: Witness, discharge_positive: bool | None
+) -> Flow:
+    """Where no column has a heading: the only one that goes both ways and the voltage follows."""
+    follows = [
+        c
+        for c in columns
+        if c.numeric
+        and c.quantity in ("", "A")
+        and _both_signs(c)
+        and abs(sign_score(c.numbers, witness.mean_v)) > 2.0 * SURE
+    ]
+    if len(follows) != 1:
+        return Flow()
+    flow = _one(follows[0], columns, witness, discharge_positive)
+    text = f"{follows[0].name} has no heading: it is taken for the current, the voltage follows it"
+    flow.doubts.append(Doubt(text, "--map"))
     return flow
 
 

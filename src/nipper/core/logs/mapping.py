@@ -13,7 +13,7 @@ from zoneinfo import ZoneInfo
 
 from nipper.core.documents import parse_json, read_text
 from nipper.core.errors import InputError
-from nipper.core.logs.times import FORMS, TimeForm
+from nipper.core.logs.times import FORMS, ISO, TimeForm
 
 FORMAT = "nipper-columns"
 BalancingForm = Literal["list", "list_from_0", "bits", "flags", "flags_reversed"]
@@ -35,6 +35,7 @@ class ColumnMapping:
     cells: tuple[str, ...]
     second_time: str | None = None  # date and time of day in two columns
     zone: str = "UTC"  # for times without an offset
+    begins: str | None = None  # of times without a date: the day they are of, the moment they begin
     current: str | None = None
     current_scale: float = 1.0
     discharge: str | None = None  # a column of its own, counted against ``current``
@@ -135,6 +136,8 @@ def _check_types(document: dict[str, Any], file: str) -> None:
     for name in (n for n, kind in kinds.items() if kind == (int, float) and n in document):
         if not abs(document[name]) < MOST_FACTOR:
             raise InputError(file, name, f"a number below {MOST_FACTOR:g}")
+    if document.get("begins") and not ISO.match(document["begins"]):
+        raise InputError(file, "begins", "a moment such as 2026-03-01T09:10:00")
     if not all(_is_direction(pair) for pair in document.get("directions", ())):
         raise InputError(file, "directions", 'pairs such as ["charging", 1]')
     try:

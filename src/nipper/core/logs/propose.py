@@ -10,6 +10,7 @@ import numpy as np
 
 from nipper.core.errors import ChoiceError, InputError
 from nipper.core.logs import words
+from nipper.core.logs.begins import begun
 from nipper.core.logs.clockface import Clock, Zone, find_clock
 from nipper.core.logs.column import Column, Floats, columns_of
 from nipper.core.logs.doubt import Doubt
@@ -330,7 +331,7 @@ class _Found:
         self._tell_strays([c for c in rest if c.name not in told_of])
         doubts = [*self.clock.doubts, *self.doubts, *flow.doubts, *warmth.doubts, *balance.doubts]
         why = reasons(mapping) | ({mapping.current: flow.why} if mapping.current else {})
-        return Proposal(table, mapping, why, tuple(doubts), tuple(self.told))
+        return Proposal(table, begun(table, mapping), why, tuple(doubts), tuple(self.told))
 
     def _tell(self, flow: Flow, hold_s: float, options: Options) -> None:
         family = self.family

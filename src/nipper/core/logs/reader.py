@@ -13,6 +13,7 @@ import polars as pl
 from numpy.typing import NDArray
 
 from nipper.core.errors import ChoiceError, InputError
+from nipper.core.logs.begins import begun, date_doubts
 from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.mapping import ColumnMapping, plain_mapping
 from nipper.core.logs.minor import parse_balancing
@@ -86,7 +87,8 @@ def read_proposal(found: Proposal) -> ReadLog:
     """The log of a table as it was understood."""
     log, lost = read_values(found.table, found.mapping)
     again = sum(rows for rows, why in lost if why == AGAIN)
-    doubts = [*found.doubts, *spread_doubts(found.table, found.mapping)]
+    doubts = [*found.doubts, *date_doubts(found.table, found.mapping)]
+    doubts += spread_doubts(found.table, found.mapping)
     doubts += clock_doubts(log, found.mapping.time_form)
     if again > 0.2 * (log.rows + again):
         text = f"{again} rows are of a moment that has another row already: left out"
@@ -192,6 +194,7 @@ def mapped(table: Table, mapping: ColumnMapping, pack: str | None = None) -> Pro
     that.
     """
     made, told = shaped(table, pack)  # of several packs below each other, one must be named
+    mapping = mapping if mapping.begins else begun(table, mapping)
     if _has(made, mapping):
         return Proposal(made, mapping, told=tuple(told))
     return Proposal(table, mapping)

@@ -14,11 +14,13 @@ import polars as pl
 
 from nipper.core.errors import ChoiceError
 from nipper.core.logs import words
+from nipper.core.logs.begins import numbered_rows
 from nipper.core.logs.column import Column, columns_of
 from nipper.core.logs.dateparts import upright, whole_dates
 from nipper.core.logs.families import find_families
+from nipper.core.logs.fields import parted
 from nipper.core.logs.times import clocks_only, dates_only, possible_forms
-from nipper.core.tables.numbers import decimal_mark, looks_numeric
+from nipper.core.tables.numbers import looks_numeric
 from nipper.core.tables.table import Table
 
 MOST_KEYS = 400
@@ -26,7 +28,6 @@ MOST_PACKS = 32
 FORMS_LOOKED_AT = 300
 FEW = 40  # texts that tell names from numbers
 MEASURED = (words.STATUS, words.CELL, words.SOC, words.CURRENT, words.POWER)  # no name of a pack
-NUMBERED = re.compile(r"""^\w{0,30}?(\d{1,6})["']?\s*[:=]\s*""")  # of a list, by name
 
 
 def shaped(table: Table, pack: str | None) -> tuple[Table, list[str]]:
@@ -39,9 +40,11 @@ def shaped(table: Table, pack: str | None) -> tuple[Table, list[str]]:
     """
     table, told = upright(table)
     table = _without_repeated_headings(table)
+    table = _once(table)
     table, joined = whole_dates(table)
-    told += joined
-    table = _lists_spread(table)
+    table, counted = numbered_rows(table)
+    told += joined + counted
+    table = parted(table)
     table, chosen = _one_pack(table, pack)
     told += chosen
     if not _has_cells(columns_of(table)):
@@ -71,6 +74,18 @@ def _without_repeated_headings(table: Table) -> Table:
     return table.with_frame(table.frame.filter(~repeated), (lost, "headings repeated"))
 
 
+def _once(table: Table) -> Table:
+    """Of a table in which each row stands twice or more, one of each."""
+    some = table.frame.head(FORMS_LOOKED_AT)
+    if some.height < 2 or some.n_unique() > 0.5 * some.height + 1:
+        return table
+    once = table.frame.unique(maintain_order=True)
+    times, left = divmod(table.rows, once.height)
+    if times < 2 or left:
+        return table
+    return table.with_frame(once, (table.rows - once.height, "that stand there already"))
+
+
 def time_columns(table: Table) -> list[str]:
     """The columns that hold moments, or the two that do together; as they are written."""
     head = table.frame.head(FORMS_LOOKED_AT)
@@ -90,61 +105,6 @@ def time_columns(table: Table) -> list[str]:
     return parts or named[:1]
 
 
-def _lists_spread(table: Table) -> Table:
-    """A column of lists of numbers as a column a number."""
-    for name in table.columns:
-        texts = [t for t in table.text(name).head(200).to_list() if t and t.strip()]
-        if sum(map(looks_numeric, texts[:12])) > 2:
-            continue
-        if not texts or words.BALANCING.search(words.plain(name)):
-            continue
-        sizes = [len(_numbers_in(t)) for t in texts]
-        width = max(set(sizes), key=sizes.count)
-        if width < 2 or sizes.count(width) < 0.9 * len(sizes):
-            continue
-        if possible_forms(texts) or dates_only(texts) or clocks_only(texts):
-            continue
-        values = [_numbers_in(t or "") for t in table.text(name).to_list()]
-        columns = [
-            pl.Series(f"{name} {i + 1}", [v[i] if len(v) == width else None for v in values])
-            for i in range(width)
-        ]
-        at = table.columns.index(name)
-        before, after = table.frame[:, :at], table.frame[:, at + 1 :]
-        frame = pl.concat([before, pl.DataFrame(columns), after], how="horizontal")
-        return _lists_spread(table.with_frame(frame))
-    return table
-
-
-def _numbers_in(text: str) -> list[str]:
-    """The numbers of a list written in one field; empty when it is none."""
-    inner = text.strip().strip("[](){}\"'").strip()
-    if not inner or looks_numeric(inner):
-        return []
-    comma = ";" in inner or decimal_mark([inner.replace(";", " ")]) == ","
-    for mark in (";", "|", r"\s*,\s+", ",", r"\s+", "/"):
-        parts = [
-            p.strip().strip("\"'")
-            for p in re.split(mark if "\\" in mark else re.escape(mark), inner)
-        ]
-        parts = _by_number([p for p in parts if p])
-        if len(parts) >= 2 and all(looks_numeric(p) for p in parts):
-            return [p.replace(",", ".") if comma else p for p in parts]
-    return []
-
-
-def _by_number(parts: list[str]) -> list[str]:
-    """The values of ``c1=3.31``, ``"10": 3.32``, ``c2=3.30`` in the order of their numbers; other
-    parts as they are.
-    """
-    keys = [NUMBERED.match(part) for part in parts]
-    bare = [part[key.end() :] if key else part for part, key in zip(parts, keys, strict=True)]
-    numbers = [int(key[1]) for key in keys if key]
-    if len(set(numbers)) < len(parts):
-        return bare
-    return [value for _, value in sorted(zip(numbers, bare, strict=True))]
-
-
 def _one_pack(table: Table, pack: str | None) -> tuple[Table, list[str]]:
     """The rows of one pack, where a column says which pack each row is of."""
     when = time_columns(table)
@@ -161,6 +121,8 @@ def _one_pack(table: Table, pack: str | None) -> tuple[Table, list[str]]:
         values = [v for v in ids.drop_nulls().unique(maintain_order=True).head(40).to_list() if v]
         if not 2 <= len(values) <= MOST_PACKS or not _are_ids(values, ids):
             continue
+        if has_cells() and not _cells_of_several(table, name):
+            return _of_one_moment(table, when, name)
         if not has_cells() and not _measured_apart(table, name, values):
             continue
         if pack is None:
@@ -171,6 +133,22 @@ def _one_pack(table: Table, pack: str | None) -> tuple[Table, list[str]]:
         rows = table.frame.filter(ids == chosen)
         return table.with_frame(rows), [f"only {name} {chosen} of {len(values)} packs"]
     return table, []
+
+
+def _of_one_moment(table: Table, when: Sequence[str], name: str) -> tuple[Table, list[str]]:
+    """Rows of several kinds, each with columns of its own, as one a moment."""
+    first = pl.all().replace("", None).drop_nulls().first()
+    rows = table.frame.drop(name).group_by(when, maintain_order=True).agg(first)
+    whole = rows.select(c for c in table.columns if c != name)
+    return table.with_frame(whole), [f"{name}: kinds of rows, put together by their times"]
+
+
+def _cells_of_several(table: Table, name: str) -> bool:
+    """Whether cells stand in the rows of more than one: else it names kinds of rows."""
+    cells = find_families(columns_of(table))[0].names
+    written = pl.any_horizontal(pl.col(cells).str.strip_chars().ne("").fill_null(False)).any()
+    own = table.frame.group_by(name).agg(written.alias("cells in it"))
+    return int(own.get_column("cells in it").sum()) > 1
 
 
 def _parts_moments(table: Table, when: Sequence[str], name: str) -> bool:

@@ -232,13 +232,16 @@ def _numeric_form(values: list[float]) -> TimeForm | None:
     return None
 
 
-def to_unix(text: pl.Series, form: TimeForm, zone: str) -> Seconds:
+def to_unix(text: pl.Series, form: TimeForm, zone: str, begins: str | None = None) -> Seconds:
     """Unix seconds of a text column in that form, float64[n]; NaN where a text is none.
 
-    ``zone`` serves times without an offset. Forms without a date count from 1970-01-01. What lies
-    before that or after 2100 is none.
+    ``zone`` serves times without an offset. Forms without a date count from the moment ``begins``
+    (ISO), times of day from its day; from 1970-01-01 without. What lies before that or after 2100
+    is none.
     """
     times = _seconds(text, form, zone)
+    if begins and form in DATELESS:
+        times = _begun(times, form, zone, begins)
     with np.errstate(invalid="ignore"):
         return np.where((times >= 0.0) & (times < SECONDS_2100), times, np.nan)
 
@@ -256,6 +259,13 @@ def _seconds(text: pl.Series, form: TimeForm, zone: str) -> Seconds:
     if form in ("plain", "iso"):
         return _iso(text, zone, numbers=form == "plain")
     return _dated(text, form, zone)  # pyright: ignore[reportArgumentType] - the three orders are left
+
+
+def _begun(times: Seconds, form: TimeForm, zone: str, begins: str) -> Seconds:
+    if form == "clock":
+        return local_to_utc(times + _iso(pl.Series([f"{begins[:10]}T00:00"]), "UTC", False), zone)
+    whole = begins if len(begins) > len("2026-03-01") else f"{begins}T00:00"
+    return times + _iso(pl.Series([whole]), zone, False)
 
 
 def _floats(text: pl.Series) -> Seconds:

@@ -83,7 +83,7 @@ def times_as_written(table: Table, mapping: ColumnMapping) -> Floats:
     names the first when they are many, or when the log is a plain one.
     """
     text = _time_texts(table, mapping)
-    times = to_unix(text, mapping.time_form, mapping.zone)
+    times = to_unix(text, mapping.time_form, mapping.zone, mapping.begins)
     bad = np.isnan(times)
     blank = _blank(text) & bad if bad.any() else bad
     wrong = int(bad.sum() - blank.sum())

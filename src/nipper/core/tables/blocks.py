@@ -11,7 +11,9 @@ from nipper.core.errors import InputError
 from nipper.core.tables.layout import kind
 from nipper.core.tables.table import MOST_FIELDS, Table
 
-LINE = re.compile(r"[ \t]*([A-Za-z][^:=\t]{0,39}?)[ \t]*[:=][ \t]*(\S[^\t]*)")
+LINE = re.compile(
+    r"[ \t]*([A-Za-z][^:=\t,;|]{0,39}?)[ \t]*[:=][ \t]*([^\s,;|][^\t,;|]*(?:,[^\t,;|]*)?)"
+)
 LOOKED_AT = 400  # lines that decide
 LEAST = 3  # lines of a reading
 MOST_NAMES = 400

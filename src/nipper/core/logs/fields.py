@@ -1,0 +1,96 @@
+"""Fields that hold several things, with a column for each: lists of numbers, and a current with the
+way it flows in words behind it.
+"""
+
+import re
+
+import polars as pl
+
+from nipper.core.logs import words
+from nipper.core.logs.flow import directions_of
+from nipper.core.logs.times import clocks_only, dates_only, possible_forms
+from nipper.core.tables.numbers import decimal_mark, looks_numeric
+from nipper.core.tables.table import Table
+
+NUMBERED = re.compile(r"""^\w{0,30}?(\d{1,6})["']?\s*[:=]\s*""")  # of a list, by name
+WAY_BEHIND = (
+    r"^\s*([-+]?\d[\d.,]*\s*[mk]?[AaWw]?)\s*[\[(,;]?\s*([A-Za-z][A-Za-z _-]{2,20})[\])]?\s*$"
+)
+USUAL = 0.9  # of the texts
+LOOKED_AT = 200
+
+
+def parted(table: Table) -> Table:
+    """The table with its lists and its ways in columns of their own."""
+    return _lists_spread(_ways_parted(table))
+
+
+def _ways_parted(table: Table) -> Table:
+    """\"5.7 A (charging)\" as a number and a word beside it."""
+    for name in table.columns:
+        some = table.text(name).head(LOOKED_AT).drop_nulls()
+        if not len(some) or some.str.contains(WAY_BEHIND).mean() < USUAL:  # pyright: ignore
+            continue
+        number, way = table.text(name).str.extract_groups(WAY_BEHIND).struct.unnest()
+        known = [sign for _, sign in directions_of(way)]
+        if {1, -1} <= set(known):
+            at = table.columns.index(name)
+            frame = table.frame.with_columns(number.alias(name))
+            frame = frame.insert_column(at + 1, way.alias(f"{name} direction"))
+            return table.with_frame(frame)
+    return table
+
+
+def _lists_spread(table: Table) -> Table:
+    """A column of lists of numbers as a column a number."""
+    for name in table.columns:
+        texts = [t for t in table.text(name).head(200).to_list() if t and t.strip()]
+        if sum(map(looks_numeric, texts[:12])) > 2:
+            continue
+        if not texts or words.BALANCING.search(words.plain(name)):
+            continue
+        sizes = [len(_numbers_in(t)) for t in texts]
+        width = max(set(sizes), key=sizes.count)
+        if width < 2 or sizes.count(width) < 0.9 * len(sizes):
+            continue
+        if possible_forms(texts) or dates_only(texts) or clocks_only(texts):
+            continue
+        values = [_numbers_in(t or "") for t in table.text(name).to_list()]
+        columns = [
+            pl.Series(f"{name} {i + 1}", [v[i] if len(v) == width else None for v in values])
+            for i in range(width)
+        ]
+        at = table.columns.index(name)
+        before, after = table.frame[:, :at], table.frame[:, at + 1 :]
+        frame = pl.concat([before, pl.DataFrame(columns), after], how="horizontal")
+        return _lists_spread(table.with_frame(frame))
+    return table
+
+
+def _numbers_in(text: str) -> list[str]:
+    """The numbers of a list written in one field; empty when it is none."""
+    inner = text.strip().strip("[](){}\"'").strip()
+    if not inner or looks_numeric(inner):
+        return []
+    comma = ";" in inner or decimal_mark([inner.replace(";", " ")]) == ","
+    for mark in (";", "|", r"\s*,\s+", ",", r"\s+", "/"):
+        parts = [
+            p.strip().strip("\"'")
+            for p in re.split(mark if "\\" in mark else re.escape(mark), inner)
+        ]
+        parts = _by_number([p for p in parts if p])
+        if len(parts) >= 2 and all(looks_numeric(p) for p in parts):
+            return [p.replace(",", ".") if comma else p for p in parts]
+    return []
+
+
+def _by_number(parts: list[str]) -> list[str]:
+    """The values of ``c1=3.31``, ``"10": 3.32``, ``c2=3.30`` in the order of their numbers; other
+    parts as they are.
+    """
+    keys = [NUMBERED.match(part) for part in parts]
+    bare = [part[key.end() :] if key else part for part, key in zip(parts, keys, strict=True)]
+    numbers = [int(key[1]) for key in keys if key]
+    if len(set(numbers)) < len(parts):
+        return bare
+    return [value for _, value in sorted(zip(numbers, bare, strict=True))]
