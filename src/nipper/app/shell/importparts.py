@@ -7,9 +7,10 @@ from datetime import datetime
 from zoneinfo import ZoneInfo, available_timezones
 
 import numpy as np
-from PySide6.QtCore import Qt, Signal, Slot
+from PySide6.QtCore import QDateTime, QSignalBlocker, Qt, Signal, Slot
 from PySide6.QtWidgets import (
     QComboBox,
+    QDateTimeEdit,
     QGridLayout,
     QHBoxLayout,
     QScrollArea,
@@ -21,11 +22,11 @@ from PySide6.QtWidgets import (
 
 from nipper.app.shell.importdraft import Draft
 from nipper.app.theme import Theme
-from nipper.app.widgets.basic import StatusMark, button, clear, label
+from nipper.app.widgets.basic import StatusMark, button, clear, day_edit, label
 from nipper.app.widgets.units import UNITS
 from nipper.core.logs.mapping import ColumnMapping
 from nipper.core.logs.model import Log
-from nipper.core.logs.times import TIME_FORMS
+from nipper.core.logs.times import DATELESS, TIME_FORMS
 
 NONE = "–"
 SHOWN_ROWS = 12
@@ -63,7 +64,35 @@ class Written(QGridLayout):
             self.boxes[key], self._named[key] = self._box(key, title), label(title)
             self.addWidget(self._named[key], row, 0)
             self.addWidget(self.boxes[key], row, 1)
+        self.begins, self._begins_name = self._moment(), label("times begin")
+        self.addWidget(self._begins_name, len(WRITTEN), 0)
+        self.addWidget(self.begins, len(WRITTEN), 1)
         self.setColumnStretch(1, 1)
+
+    def _moment(self) -> QDateTimeEdit:
+        """When times without a date begin."""
+        edit = QDateTimeEdit()
+        day_edit(edit, "times begin")
+        edit.setKeyboardTracking(False)
+        edit.setToolTip(
+            UNITS.text("the table has no dates: the day it is of, or when it was begun")
+        )
+        edit.dateTimeChanged.connect(self._begun)
+        return edit
+
+    @Slot(QDateTime)
+    def _begun(self, moment: QDateTime) -> None:
+        if self._mapping is not None:
+            begins = moment.toString("yyyy-MM-ddTHH:mm:ss")
+            self.remapped.emit(replace(self._mapping, begins=begins))
+
+    def _show_begins(self, mapping: ColumnMapping) -> None:
+        for widget in (self.begins, self._begins_name):
+            widget.setVisible(mapping.time_form in DATELESS)
+        with QSignalBlocker(self.begins):
+            begins = mapping.begins or "1970-01-01T00:00:00"
+            whole = begins if "T" in begins else f"{begins[:10]}T00:00:00"
+            self.begins.setDateTime(QDateTime.fromString(whole[:19], Qt.DateFormat.ISODate))
 
     def _box(self, key: str, title: str) -> QComboBox:
         box = QComboBox()
@@ -94,6 +123,7 @@ class Written(QGridLayout):
         self._set("sign", list(SIGNS), SIGNS[mapping.current_scale < 0])
         self.boxes["sign"].setEnabled(mapping.current is not None and not mapping.discharge)
         self._set("temp_unit", list(TEMP_UNITS), TEMP_UNITS_BY[mapping.temp_unit])
+        self._show_begins(mapping)
 
     def _set(self, key: str, choices: list[str], current: str) -> None:
         box = self.boxes[key]

@@ -13,12 +13,15 @@ from nipper.core.tables.texts import sheet_table
 
 MAX_BYTES = 30_000_000
 MOST_FIELDS = 3_000_000
+MOST_REPEATED = 64
 MOST_TABLES = 40  # the longest of a page
 BEGINS = (b"<!doctype", b"<html", b"<table", b"<?xml", b"<meta", b"<style", b"<div")
 # a tag ends before the next begins, whatever a stranger wrote: each byte is looked at once
-TAG = re.compile(r"<(/?)(?:\w+:)?(\w+)\b([^<>]*+)>")
-SAID = re.compile(r"""(?<![\w:-])([\w:]+)\s*=\s*["']?(\d{1,4})\b""")
-TABLES, ROWS, CELLS = ("table",), ("tr", "row"), ("td", "th", "cell")
+TAG = re.compile(r"<(/?)(?:\w+:)?([\w-]+)\b([^<>]*+)>")
+SAID = re.compile(r"""(?<![\w:-])([\w:-]+)\s*=\s*["']?(\d{1,4})\b""")
+VALUE = re.compile(r"""\boffice:(?:date-)?value\s*=\s*"([^"]*)\"""")  # what is shown is rounded
+TABLES, ROWS = ("table",), ("tr", "row", "table-row")
+CELLS = ("td", "th", "cell", "table-cell", "covered-table-cell")
 
 
 def is_page(data: bytes) -> bool:
@@ -60,7 +63,7 @@ def _rows(text: str, file: str) -> list[list[list[str | None]]]:
         if tag[1]:
             reader.close(name)
         else:
-            reader.open(name, tag[3].lower())
+            reader.open(name, tag[3])
     return reader.tables
 
 
@@ -77,6 +80,8 @@ class _Reader:
     tables: list[list[list[str | None]]] = field(default_factory=list[list[list[str | None]]])
     fields: int = 0
     at: int = -1  # the cell of the last row that is open; -1: none
+    same: int = 1  # cells from there on that hold the same
+    known: bool = False  # whether its value was told beside its text
 
     def open(self, name: str, said: str) -> None:
         """A tag begins."""
@@ -85,7 +90,12 @@ class _Reader:
         elif name in ROWS and self.tables:
             self.tables[-1].append([])
         elif name in CELLS and self.tables and self.tables[-1]:
-            self._cell(dict(SAID.findall(said)))
+            self._cell(dict(SAID.findall(said.lower())))
+            if value := VALUE.search(said):
+                self.text(value[1])
+            self.known = bool(value)
+            if said.endswith("/"):
+                self.at = -1
             return
         if name in (*TABLES, *ROWS):
             self.at = -1
@@ -97,9 +107,10 @@ class _Reader:
 
     def text(self, text: str) -> None:
         """What stands between two tags."""
-        if self.at >= 0 and (words := html.unescape(text).strip()):
+        if self.at >= 0 and not self.known and (words := html.unescape(text).strip()):
             row = self.tables[-1][-1]
-            row[self.at] = f"{row[self.at] or ''} {words}".strip()
+            for at in range(self.at, min(self.at + self.same, len(row))):
+                row[at] = f"{row[at] or ''} {words}".strip()
 
     def _cell(self, said: dict[str, str]) -> None:
         rows = self.tables[-1]
@@ -109,7 +120,10 @@ class _Reader:
             raise InputError(self.file, f"row {len(rows)}", expected)
         before = max(0, int(said.get("ss:index", 0)) - 1 - len(row))
         wide = max(1, int(said.get("colspan", 1)), int(said.get("ss:mergeacross", 0)) + 1)
-        self.at = len(row) + before
+        self.same = max(1, int(said.get("table:number-columns-repeated", 1)))
+        self.same = min(self.same, MOST_REPEATED)  # blank up to the end of the sheet
+        wide = max(wide, self.same)
+        self.known, self.at = False, len(row) + before
         self.fields += before + wide
         if self.at + wide > MOST_COLUMNS or self.fields > MOST_FIELDS:
             expected = f"at most {MOST_COLUMNS} columns and {MOST_FIELDS:,} cells"

@@ -18,7 +18,7 @@ PAIR = re.compile(
     r"(?<![\w.\-])([A-Za-z_][\w.\-]*+)\s*+(?:=|:\s(?!\s*+[\w.\-]+=))"  # no name before its pairs
     rf"\s*+{VALUE}"
 )
-LEAST = 3  # pairs in a line that is one
+LEAST = 3  # pairs in a line that is one, or values of a list
 LOOKED_AT = 200  # lines at the start, and so many times ten over the whole file
 BEFORE = (  # a level and a name may stand before it
     r"^(?:[A-Za-z]+:[\w.]*:)?\W*(\d[^=]*?\d(?:Z|\s?[APap]\.?[Mm]\.?)?)[\s,;|\]]+"
@@ -37,7 +37,7 @@ def pair_table(data: bytes, file: str, part: str = "") -> Table | None:
     """
     head = data[:100_000].decode("utf-8", "replace").splitlines()[:LOOKED_AT]
     found = [PAIR.findall(line) for line in head if line.strip()]
-    good = [pairs for pairs in found if len(pairs) >= LEAST]
+    good = [p for p in found if len(p) >= LEAST or sum(v.count(",") for _, v in p) >= LEAST]
     if len(good) < 2 or len(good) < 0.8 * len(found):
         return None
     if Counter(name for name, _ in good[0]).most_common(1)[0][1] > 1:

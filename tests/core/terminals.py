@@ -1,0 +1,201 @@
+"""Tables as terminals, databases and scripts show them, with clocks of other epochs or no date.
+
+Added to the strangers' tables after a look at sixty habits nobody had in mind; the first eight were
+read wrongly without a word.
+"""
+
+import io
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+import polars as pl
+
+from tests.core.strangers import ALL, LOG, Sheet, Stranger, timed, utc, zoned
+
+MOMENT = utc("%Y-%m-%d %H:%M:%S")
+CLOCK = utc("%H:%M:%S")
+CELLS = range(LOG.cells)
+
+
+def keep(name: str, data: str | bytes, **how: Any) -> None:
+    data = data.encode() if isinstance(data, str) else data
+    how = {"options": {"zone": "UTC"}} | how
+    ALL.append(Stranger(f"shown: {name}", data, LOG, **how))
+
+
+def volts(i: int, mark: str = ".") -> list[str]:
+    return [f"{v:.3f}".replace(".", mark) for v in LOG.cell_v[i]]
+
+
+def amps(i: int, mark: str = ".") -> str:
+    return f"{LOG.current_a[i]:.1f}".replace(".", mark)
+
+
+def by_line(form: Callable[[int], str]) -> str:
+    return "\n".join(form(i) for i in range(LOG.rows))
+
+
+def headed(first: Sheet) -> Sheet:
+    return first.amps("current").pack("pack V").cells("cell{}")
+
+
+def once_wrong_in_silence() -> None:
+    keep("seconds since 1904", timed("time", lambda t: f"{t + 2082844800:.3f}"))
+    counts = zoned().amps("current").add("adc0", lambda g, i: f"{g.cell_v[i, 0] / 5 * 4095:.0f}")
+    for cell in range(1, 8):
+        counts.add(f"adc{cell}", lambda g, i, c=cell: f"{g.cell_v[i, c] / 5 * 4095:.0f}")
+    keep("counts of a converter", counts.text(), doubt="not the cells", check=("rows",))
+    parts = zoned().amps("shunt1 A", 0.6, 2).amps("shunt2 A", 0.4, 2).cells("cell{}")
+    keep("two parts of one current", parts.text(), doubt="shunt2 A", check=("cells",))
+    zone = Sheet(LOG).time("time", utc("%Y-%m-%d %H:%M:%S")).const("tz", "+00:00")
+    two = headed(zone).text().replace("+00:00", "+02:00")
+    keep("a zone in a column of its own", two, shift=True, options={})
+    same = Sheet(LOG).time("t", utc("%Y-%m-%dT%H:%M:%SZ")).cells("V{}").amps("A").text()
+    head, rows = same.split("\n", 1)
+    keep(
+        "cells that are all called V",
+        f"t,{','.join(['V'] * 8)},A\n{rows}",
+        check=("cells", "current"),
+    )
+    text = zoned().amps("Amps").pack("Volts").cells("cell{}").text()
+    doubled = "\n".join(f"{line}\n{line}" for line in text.splitlines())
+    keep("each row twice", doubled)
+    comma = by_line(
+        lambda i: (
+            f"{MOMENT(LOG.time_s[i])} I={amps(i, ',')}A "
+            + " ".join(f"C{c + 1}={v}V" for c, v in enumerate(volts(i, ",")))
+        )
+    )
+    keep("pairs with decimal commas", comma, file="bms.log", check=("time", "cells", "current"))
+    shown = zoned().amps("current").cells("cell{}").text().replace("cell8", "upper one")
+    keep("a cell of another name", shown, doubt="upper one: runs with", check=("rows",))
+
+
+def clocks() -> None:
+    keep("days since the year 0", timed("time", lambda t: f"{t / 86400 + 719529:.8f}"))
+    keep("Julian days", timed("time", lambda t: f"{t / 86400 + 2440587.5:.8f}"))
+    ticks = timed("time", lambda t: str(int(t * 10_000_000) + 621355968000000000))
+    keep("tenths of microseconds since the year 1", ticks)
+    keep("a zone twice", timed("time", utc("%Y-%m-%d %H:%M:%S.000000001 +0000 UTC")))
+    clock = timed("time", CLOCK)
+    says = "they begin with 2026-03-03"
+    keep("the day above a clock", "Date: 2026-03-03\n" + clock, doubt=says)
+    keep("the day in the name of the file", clock, file="log_2026-03-03.csv", doubt=says)
+    keep("an export's day is none", "Exported: 2026-05-04\n" + clock, doubt="1970", shift=True)
+    late = timed("time", utc("2092-%m-%dT%H:%M:%SZ"))
+    keep("the year 2092", late, doubt="beyond 2060", shift=True)
+    numbered = Sheet(LOG).add("No.", lambda _, i: str(i + 1))
+    above = "Start: 2026-03-03 06:00:00\nInterval: 60 s\n"
+    keep("rows by their number", above + headed(numbered).text(), doubt="2026-03-03 06:00")
+    keep("rows by their number alone", headed(numbered).text(), refused="time column")
+
+
+def shown() -> None:
+    table = [row.split(",") for row in headed(zoned()).text().splitlines()]
+    bar = "+" + "+".join("-" * 26 for _ in table[0]) + "+\n"
+    lines = [f"| {' | '.join(f.rjust(24) for f in row)} |\n" for row in table]
+    boxed = bar + lines[0] + bar + "".join(lines[1:]) + bar + f"{LOG.rows} rows in set (0.01 s)\n"
+    keep("a box drawn by a terminal", boxed, file="out.txt")
+    rule = "-" + "-+-".join("-" * 24 for _ in table[0]) + "\n"
+    plain = [f" {' | '.join(f.rjust(24) for f in row)}\n" for row in table]
+    keep("a rule under the headings", plain[0] + rule + "".join(plain[1:]), file="out.txt")
+    blocks = by_line(
+        lambda i: (
+            f"Time: {MOMENT(LOG.time_s[i])}\nCurrent: {amps(i)} A\n"
+            + "\n".join(f"Cell {c + 1}: {v} V" for c, v in enumerate(volts(i)))
+            + "\n"
+        )
+    )
+    keep("a line for each quantity", blocks, file="out.txt", check=("time", "cells", "current"))
+    logged = by_line(
+        lambda i: (
+            f"INFO:bms.reader:{MOMENT(LOG.time_s[i])} current={amps(i)}A "
+            f"cells={','.join(f'{1000 * v:.0f}' for v in LOG.cell_v[i])}"
+        )
+    )
+    keep("a level and a name first", logged, file="a.log", check=("time", "cells", "current"))
+    said = by_line(
+        lambda i: (
+            f"$BMS,{int(LOG.time_s[i])},{amps(i)},"
+            + ",".join(f"{1000 * v:.0f}" for v in LOG.cell_v[i])
+            + f"*{i % 256:02X}"
+        )
+    )
+    keep("sentences with a sum behind", said, file="a.log", doubt="no heading",
+         check=("time", "cells", "current"))  # fmt: skip
+    bare = headed(zoned()).text().split("\n", 1)[1]
+    keep("no headings at all", bare, doubt="taken for the current")
+    words = {1: "charging", -1: "discharging", 0: "idle"}
+    ways = zoned().add(
+        "current",
+        lambda g, i: f"{abs(g.current_a[i]):.1f} A ({words[int(np.sign(g.current_a[i]))]})",
+    )
+    keep("a current with its way behind it", ways.pack("pack V").cells("cell{}").text())
+    kinds = ["type,time,v1,v2,v3,v4,v5,v6,v7,v8,pack,amps"]
+    for i in range(LOG.rows):
+        stamp = utc("%Y-%m-%dT%H:%M:%SZ")(LOG.time_s[i])
+        kinds += [f"status,{stamp},{',' * 8}{LOG.pack_v[i]:.2f},{amps(i)}"]
+        kinds += [f"cells,{stamp},{','.join(volts(i))},,"]
+    keep("two kinds of rows", "\n".join(kinds))
+    thrice = zoned().amps("current")
+    for cell in CELLS:
+        for way, by in (("min", -0.004), ("max", 0.004), ("avg", 0.0)):
+            thrice.add(
+                f"Cell {cell + 1} ({way})", lambda g, i, c=cell, b=by: f"{g.cell_v[i, c] + b:.3f}"
+            )
+    keep("lowest, highest and mean of each cell", thrice.text(), doubt="not the cells as read",
+         check=("time", "cells", "current"))  # fmt: skip
+
+
+def written_by_programs() -> None:
+    names = ["time", "amps", "volts", *(f"cell{c + 1}" for c in CELLS)]
+
+    def reading(i: int) -> list[Any]:
+        return [int(LOG.time_s[i]), float(amps(i)), round(float(LOG.pack_v[i]), 2),
+                *map(float, volts(i))]  # fmt: skip
+
+    printed = by_line(lambda i: repr(dict(zip(names, reading(i), strict=True))))
+    keep("dictionaries as a script prints them", printed, file="a.log")
+    keep("cut in a dictionary", printed[:-9], file="a.log", refused="Python")
+    columns = ", ".join(f"`{name}` float" for name in names[1:])
+    made = f"CREATE TABLE `log` (`time` int(11) NOT NULL, {columns}, PRIMARY KEY (`time`));\n"
+    rows = ",\n".join(f"({', '.join(map(str, reading(i)))})" for i in range(LOG.rows))
+    keep(
+        "statements that fill a database",
+        f"{made}INSERT INTO `log` VALUES\n{rows};\n",
+        file="a.sql",
+    )
+    each = by_line(
+        lambda i: (
+            f"INSERT INTO log ({', '.join(names)}) VALUES "
+            f"('{MOMENT(LOG.time_s[i])}',{','.join(map(str, reading(i)[1:]))});"
+        )
+    )
+    keep("a statement a row", each, file="a.sql")
+    frame = pl.DataFrame([reading(i) for i in range(LOG.rows)], schema=names, orient="row")
+    arrow = io.BytesIO()
+    frame.write_ipc(arrow)
+    keep("an Arrow file", arrow.getvalue(), file="a.feather")
+    keep("half an Arrow file", arrow.getvalue()[:900], file="a.feather", refused="Arrow")
+
+    def cell(value: Any) -> str:
+        if isinstance(value, str):
+            return f"<table:table-cell><text:p>{value}</text:p></table:table-cell>"
+        known = f'office:value-type="float" office:value="{value}"'
+        return f"<table:table-cell {known}><text:p>{value:.1f}</text:p></table:table-cell>"
+
+    blank = '<table:table-cell table:number-columns-repeated="1013"/>'
+    sheet = "".join(
+        f"<table:table-row>{''.join(map(cell, row))}{blank}</table:table-row>"
+        for row in [names, *map(reading, range(LOG.rows))]
+    )
+    flat = f"<office:document><table:table>{sheet}</table:table></office:document>"
+    flat = f'<?xml version="1.0"?>{flat}'
+    keep("a spreadsheet as one open XML", flat, file="log.fods")
+
+
+once_wrong_in_silence()
+clocks()
+shown()
+written_by_programs()
