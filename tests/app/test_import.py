@@ -3,8 +3,9 @@
 from dataclasses import replace
 
 import pytest
+from PySide6.QtCore import QDateTime
 
-from nipper.app.shell.importdraft import read_draft, understand
+from nipper.app.shell.importdraft import read_draft, take_over, understand
 from nipper.app.shell.importmany import Taken, take_all
 from nipper.app.shell.importpage import ImportPage
 from nipper.core.errors import Cancelled
@@ -240,7 +241,7 @@ def test_a_sensor_is_taken_for_a_cells_or_left_out_by_hand(qtbot, open_window, t
 
 def table_file(tmp_path, name: str) -> str:
     """A file of the corpus of strangers' tables."""
-    from tests.core.strangers import ALL
+    from tests.core.terminals import ALL
 
     case = next(c for c in ALL if c.name == name)
     path = tmp_path / case.file
@@ -342,3 +343,48 @@ def test_the_columns_of_one_pack_are_not_used_for_another_of_the_same_file(
     qtbot.waitUntil(lambda: page.draft.log is not None, timeout=10_000)
     assert page.draft.mapping.cells != first
     assert all(c.startswith("Pack 2") for c in page.draft.mapping.cells)
+
+
+def test_the_day_of_a_clock_can_be_set(qtbot, page, bench, small_log, tmp_path):
+    path = tmp_path / "log.csv"
+    path.write_text(dialect(small_log.select(slice(0, 200)), times=local("%H:%M:%S")))
+    page.open_files([str(path)], bench, bench.setup(), bench.packs(), 2, "UTC")
+    qtbot.waitUntil(lambda: page.draft is not None)
+    assert page.draft.log.time_s[0] < 2 * 86400.0
+    assert page.written.begins.isVisible()
+    page.written.begins.setDateTime(QDateTime(2026, 3, 3, 0, 0, 0))
+    qtbot.waitUntil(lambda: page.draft.mapping.begins == "2026-03-03T00:00:00")
+    days = (page.draft.log.time_s[0] - 1772496000.0) / 86400.0
+    assert 0.0 <= days < 1.0
+    choose(page, "time_form", "day first: 31.03.2026 09:10")
+    qtbot.waitUntil(lambda: not page.written.begins.isVisible())
+
+
+def test_of_several_clocks_one_without_a_day_stays_out(bench, small_log, tmp_path):
+    text = dialect(small_log.select(slice(0, 200)), times=local("%H:%M:%S"))
+    names = ["log_2026-03-03.csv", "log_2026-03-04.csv", "log.csv"]
+    paths = [tmp_path / name for name in names]
+    for path in paths:
+        path.write_text(text)
+    first = read_draft(str(paths[0]), bench, bench.setup(), "UTC")
+    pack = bench.packs()[0].id
+    taken = take_all(bench, pack, first, [str(p) for p in paths[1:]], (bench.setup(), "UTC"))
+    assert (taken.files, taken.left) == (2, (("log.csv", "its day is not told"),))
+
+
+def test_a_day_is_of_its_own_file(bench, small_log, tmp_path):
+    text = dialect(small_log.select(slice(0, 200)), times=local("%H:%M:%S"))
+    for day in (3, 4):
+        (tmp_path / f"log_2026-03-0{day}.csv").write_text(text)
+    first, second = (
+        read_draft(str(tmp_path / f"log_2026-03-0{day}.csv"), bench, bench.setup(), "UTC")
+        for day in (3, 4)
+    )
+    assert (first.mapping.begins, second.mapping.begins) == (
+        "2026-03-03T00:00:00",
+        "2026-03-04T00:00:00",
+    )
+    take_over(bench, bench.packs()[0].id, first, lambda _: None)
+    again = read_draft(str(tmp_path / "log_2026-03-04.csv"), bench, bench.setup(), "UTC")
+    assert again.remembered
+    assert again.mapping.begins == "2026-03-04T00:00:00"

@@ -52,7 +52,7 @@ def once_wrong_in_silence() -> None:
     two = headed(zone).text().replace("+00:00", "+02:00")
     keep("a zone in a column of its own", two, shift=True, options={})
     same = Sheet(LOG).time("t", utc("%Y-%m-%dT%H:%M:%SZ")).cells("V{}").amps("A").text()
-    head, rows = same.split("\n", 1)
+    _, rows = same.split("\n", 1)
     keep(
         "cells that are all called V",
         f"t,{','.join(['V'] * 8)},A\n{rows}",

@@ -83,6 +83,8 @@ def unlike(draft: Draft, first: Draft) -> str:
         return "other columns"
     if draft.log.cells != first.log.cells:
         return count(draft.log.cells, "cell")
+    if first.mapping.begins and not draft.mapping.begins:
+        return "its day is not told"
     if draft.log.rows < (1.0 - MOST_LOST) * draft.table.rows:
         return f"{draft.log.rows} of its {draft.table.rows} rows can be read"
     known = {odd.kind for odd in first.odd}

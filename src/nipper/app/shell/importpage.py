@@ -25,6 +25,7 @@ from nipper.app.widgets.basic import SEMI, button, card, label
 from nipper.app.widgets.units import UNITS
 from nipper.core.errors import NipperError
 from nipper.core.files import write_whole
+from nipper.core.logs.begins import begun
 from nipper.core.logs.mapping import ColumnMapping, load_mapping, mapping_file
 from nipper.core.logs.propose import Proposal
 from nipper.core.logs.reader import flip_current
@@ -285,8 +286,10 @@ class ImportPage(QWidget):
 
     def use_columns(self, file: str) -> None:
         """Read this file through a mapping that was saved."""
+        if self.draft is None:
+            return
         try:
-            self._reread(load_mapping(file))
+            self._reread(begun(self.draft.table, load_mapping(file)))
         except NipperError as error:
             self._subtitle.setText(str(error))
 

@@ -164,7 +164,7 @@ def _rival(column: Column, chosen: Column, witness: Witness) -> bool:
         return False
     both = np.isfinite(column.numbers) & np.isfinite(chosen.numbers)
     if both.sum() > 3:
-        a, b = column.numbers[both], chosen.numbers[both]
+        a, b = (np.clip(c.numbers[both], -WILD_A, WILD_A) for c in (column, chosen))
         if np.std(a) == 0.0 or (abs(float(np.corrcoef(a, b)[0, 1])) > 0.99 and _by_tens(a, b)):
             return False
     return _likely(column, witness) > _likely(chosen, witness) - 1.5

@@ -36,7 +36,7 @@ LEAST_BLANK = 0.1  # fewer blank cells are readings that failed
 FEW_STEPS = 100
 WHOLE_CELLS = 0.1  # of a cell: so near is a pack's voltage to that of whole cells
 LEAST_TOGETHER = 20  # rows that tell whether a column runs with the cells
-STRAY_V = 0.2
+STRAY_V, WILD_V = 0.2, 1000.0
 REPEATED = 0.05  # of the values: a log that is written on change repeats none, but about gaps
 
 
@@ -384,7 +384,7 @@ def _runs_with(volts: Floats, middle: Floats) -> bool:
     both = np.isfinite(volts) & np.isfinite(middle)
     if both.sum() < LEAST_TOGETHER:
         return False
-    one, other = volts[both], middle[both]
+    one, other = np.clip(volts[both], 0.0, WILD_V), middle[both]
     if float(np.median(np.abs(one - other))) > STRAY_V or not (np.ptp(one) and np.ptp(other)):
         return False
     return float(np.corrcoef(one, other)[0, 1]) > 0.5

@@ -82,11 +82,19 @@ def _rows(text: str, at: int) -> list[list[str]]:
     """The rows from there up to the end of the statement."""
     out: list[list[str]] = []
     while row := ROW.match(text, at):
-        inner = row[1].replace("\\'", "''")
-        fields = next(csv.reader([inner], quotechar="'", skipinitialspace=True), list[str]())
-        out.append([field.strip() for field in fields])
+        out.append(_values(row[1]))
         at = row.end()
         if row[2] != ",":
             break
         at += len(text[at : at + 100]) - len(text[at : at + 100].lstrip())
     return out
+
+
+def _values(inner: str) -> list[str]:
+    """What stands between the brackets of a row; nothing where a text in it has no end."""
+    line = " ".join(inner.replace("\\'", "''").splitlines())
+    try:
+        values = next(csv.reader([line], quotechar="'", skipinitialspace=True), list[str]())
+    except csv.Error:
+        return []
+    return [value.strip() for value in values]
