@@ -13,6 +13,7 @@ from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.times import (
     ABSOLUTE,
     DATELESS,
+    DAY_S,
     OFFSET,
     WORDS,
     TimeForm,
@@ -26,6 +27,7 @@ from nipper.core.logs.times import (
 )
 
 HASTY_S = 0.3  # no BMS writes more rows a second (from memory)
+SECOND = 2.0  # worth from which a column could be the time as well
 LOOKED_AT = 3000  # texts that decide the form
 ZONE_ONLY = re.compile(r"\s*(Z|UTC|GMT|[+-]\d\d:?\d\d)\s*$")
 
@@ -66,7 +68,24 @@ def find_clock(
     if not found:
         return None
     worth, best = max(found, key=lambda f: f[0])
-    return best if worth > 0 or len(best.time_s) <= 3 else None
+    if worth <= 0 and len(best.time_s) > 3:
+        return None
+    others = [clock for worth, clock in found if worth > SECOND and clock.form not in DATELESS]
+    if best.form not in DATELESS and (told := _another(best, others)):
+        best.doubts.append(told)
+    return best
+
+
+def _another(best: Clock, others: Sequence[Clock]) -> Doubt | None:
+    """That another column tells other days: a device's clock beside the one that wrote it down."""
+    for other in others:
+        apart_s = np.abs(other.time_s - best.time_s)
+        apart_s = apart_s[np.isfinite(apart_s)]
+        if other.time != best.time and apart_s.size and np.median(apart_s) > DAY_S:
+            days = float(np.median(apart_s)) / DAY_S
+            text = f"{best.why} is taken for the time; {other.why} is {days:.0f} days away"
+            return Doubt(text, "--map")
+    return None
 
 
 def _candidates(columns: Sequence[Column]) -> list[tuple[Column, Column | None, pl.Series]]:

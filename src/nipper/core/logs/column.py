@@ -65,7 +65,10 @@ class Column:
 def columns_of(table: Table) -> list[Column]:
     """The columns of a table as evidence."""
     frame = sampled(table.frame)
-    return [_column(table, name, frame.get_column(name)) for name in frame.columns]
+    lettered = words.lettered(frame.columns)
+    return [
+        _column(table, name, frame.get_column(name), name in lettered) for name in frame.columns
+    ]
 
 
 def sampled(frame: pl.DataFrame) -> pl.DataFrame:
@@ -80,9 +83,9 @@ def sampled(frame: pl.DataFrame) -> pl.DataFrame:
     return pl.concat(parts[:-1])
 
 
-def _column(table: Table, name: str, texts: pl.Series) -> Column:
+def _column(table: Table, name: str, texts: pl.Series, lettered: bool) -> Column:
     texts = texts.replace("", None)  # in quotes it is as empty as without
     numbers = as_number(texts, table.mark(name)).fill_null(np.nan).to_numpy()
-    unit = words.unit_of(table.unit(name)) or words.unit_in(name)
+    unit = words.unit_of(table.unit(name)) or (None if lettered else words.unit_in(name))
     quantity, factor = unit or ("", 1.0)
     return Column(name, texts, numbers, quantity, factor)

@@ -7,6 +7,7 @@ All are brought into ISO texts before the columns are judged.
 
 import re
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 import polars as pl
@@ -38,6 +39,7 @@ SIX = r"^(\d{2})(\d{2})(\d{2})$"
 OF_DAY = r"^([01]\d|2[0-3])[0-5]\d[0-5]\d$"
 # rows of digits that are times of day throughout: a count of seconds would not skip 60 to 99
 LEAST_DIGITS = 60
+DAY_2000, DAY_2060 = 36526, 58441  # as a spreadsheet counts them
 OTHERWISE = {"hour": "hhmm"}  # 1430 under "time"
 RANGES = {"year": (0, 2100), "month": (1, 12), "day": (1, 31), "doy": (0, 367),
           "hour": (0, 24), "hhmm": (0, 2400), "minute": (0, 59), "second": (0, 60.999)}  # fmt: skip
@@ -45,10 +47,25 @@ RANGES = {"year": (0, 2100), "month": (1, 12), "day": (1, 31), "doy": (0, 367),
 
 def whole_dates(table: Table) -> tuple[Table, list[str]]:
     """The table with its moments in one column, where they are in parts, and what was done."""
+    table, days = _days_and_shares(table)
     table, spelt = _spelt_out(table)
     table, filled = _filled_down(table)
     table, joined = _together(table)
-    return table, [*spelt, *filled, *joined]
+    return table, [*days, *spelt, *filled, *joined]
+
+
+def _days_and_shares(table: Table) -> tuple[Table, list[str]]:
+    """A spreadsheet's number of the day, and the share of the day beside it, as one number."""
+    for day, share in pairwise(table.columns):
+        if not TIME.search(plain(day)) or not TIME.search(plain(share)):
+            continue
+        days, shares = table.numbers(day), table.numbers(share)
+        whole = np.all(days % 1 == 0.0) and np.all((days >= DAY_2000) & (days <= DAY_2060))
+        if whole and days.size and np.all((shares >= 0.0) & (shares < 1.0)) and np.any(shares):
+            both = pl.Series(day, days + shares).cast(pl.String)
+            frame = table.frame.drop(share).with_columns(both)
+            return table.with_frame(frame), [f"{day} and {share}: put together as the time"]
+    return table, []
 
 
 def _spelt_out(table: Table) -> tuple[Table, list[str]]:

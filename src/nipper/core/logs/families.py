@@ -68,6 +68,10 @@ def find_families(columns: Sequence[Column]) -> list[Family]:
         for match in re.finditer(r"\d+", column.plain):
             key = column.plain[: match.start()].strip(), column.plain[match.end() :].strip()
             members[key].setdefault(int(match.group()), column)
+    lettered = words.lettered([c.name for c in columns])
+    for column in columns:  # cell A, cell B
+        if column.name in lettered and _can_be_cell(column):
+            members[column.plain[:-1], "a"][ord(column.plain[-1]) - ord("a") + 1] = column
     for column in columns:  # without a number: the only one of its name, or the first of several
         if not re.search(r"\d", column.plain) and _can_be_cell(column):
             key = column.plain, ""

@@ -16,13 +16,30 @@ NUMBERED = re.compile(r"""^\w{0,30}?(\d{1,6})["']?\s*[:=]\s*""")  # of a list, b
 WAY_BEHIND = (
     r"^\s*([-+]?\d[\d.,]*\s*[mk]?[AaWw]?)\s*[\[(,;]?\s*([A-Za-z][A-Za-z _-]{2,20})[\])]?\s*$"
 )
+FLAGS = {
+    **dict.fromkeys(("true", "yes", "on", "wahr", "ja", "vrai", "oui", "vero", "si", "tak"), "1"),
+    **dict.fromkeys(("false", "no", "off", "falsch", "nein", "faux", "non", "falso", "nie"), "0"),
+}
 USUAL = 0.9  # of the texts
 LOOKED_AT = 200
 
 
 def parted(table: Table) -> Table:
     """The table with its lists and its ways in columns of their own."""
-    return _lists_spread(_ways_parted(table))
+    return _lists_spread(_ways_parted(_as_flags(table)))
+
+
+def _as_flags(table: Table) -> Table:
+    """Yes and no under a heading of balancing, as 1 and 0."""
+    for name in table.columns:
+        if not words.BALANCING.search(words.plain(name)):
+            continue
+        texts = table.text(name).str.strip_chars().str.to_lowercase()
+        said = set(texts.drop_nulls().unique().head(3).to_list())
+        if said and said <= FLAGS.keys():
+            flags = texts.replace_strict(FLAGS, default=None, return_dtype=pl.String)
+            table = table.with_frame(table.frame.with_columns(flags.alias(name)))
+    return table
 
 
 def _ways_parted(table: Table) -> Table:

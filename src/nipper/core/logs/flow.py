@@ -21,6 +21,7 @@ MOST_A = 1000.0  # few do as many; from memory
 STRAY_TIMES = 20.0  # as large as all others: a placeholder or a slip
 WILD_A = 1e9  # what is beyond is refused or told elsewhere; here it must only stay a number
 IDLE_SHARE = 0.05  # of the largest current, and of the rows: more is no rest
+PLUS_MINUS = re.compile(r"[\w)\] ][(\[ ]*([+\-−])[)\]]*\s*(?:[(\[]m?A[)\]])?$")  # A+ and A-
 SAME_UNIT = 0.02  # of a power of ten: a current and its copy, rounded or smoothed
 BOTH_WAYS = 0.2  # share of stretches that must run each way before a current is called unsigned
 
@@ -103,6 +104,8 @@ def _is_current(column: Column) -> bool:
 
 def _ways(column: Column) -> tuple[bool, bool]:
     """Whether a heading speaks of charging, of discharging."""
+    if marked := PLUS_MINUS.search(column.name):
+        return marked[1] == "+", marked[1] != "+"
     heading = words.without_unit(column.name)
     without = re.sub(rf"\b\w*(?:{words.DISCHARGE.pattern})\w*", " ", heading)
     return bool(words.CHARGE.search(without)), bool(words.DISCHARGE.search(heading))

@@ -42,6 +42,7 @@ def find_soc(columns: Sequence[Column]) -> tuple[Column, float] | None:
         and c.says(words.SOC)
         and not c.says(words.HEALTH)
         and not c.says(words.LIMIT)
+        and not (c.says(words.CELL) and re.search(r"\d", c.plain))  # of one cell
     ]
     named += [
         c
@@ -174,7 +175,7 @@ def _counts_from_0(
 
 def _balancing_forms(texts: Sequence[str], cells: int) -> list[BalancingForm]:
     """The ways in which all of these texts can be meant."""
-    bare = [t.strip("[](){}\"' ") for t in texts]
+    bare = [_bare(t) for t in texts]
     if any(re.fullmatch(r"0[xX][0-9a-fA-F]+", t) for t in bare):
         return ["bits"]
     if all(re.fullmatch(r"(0b)?[01]+", t) and len(t) >= cells for t in bare) and cells > 2:
@@ -220,10 +221,15 @@ def parse_balancing(text: pl.Series, cells: int, form: BalancingForm = "list") -
     codes = text.cast(pl.Enum(distinct)).to_physical().to_numpy()
     patterns = np.zeros((len(distinct), cells), bool)
     for code, label in enumerate(distinct):
-        for cell in _balanced(label.strip().strip("[](){}\"'"), form):
+        for cell in _balanced(_bare(label), form):
             if 1 <= cell <= cells:
                 patterns[code, cell - 1] = True
     return patterns[codes]
+
+
+def _bare(label: str) -> str:
+    """Without brackets, and without the word "cell" before each number."""
+    return re.sub(r"\b[A-Za-z]{1,8}[ _#-]?(?=\d)", "", label.strip("[](){}\"' "))
 
 
 def _balanced(label: str, form: BalancingForm) -> list[int]:

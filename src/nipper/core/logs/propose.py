@@ -366,17 +366,22 @@ class _Found:
         """Columns that run with the cells and are taken for nothing: one more cell, maybe."""
         middle = self.family.sum_v() / len(self.family.columns)
         cells = [c.numbers for c in self.family.columns]
+        known = [*cells, np.fmax.reduce(cells), np.fmin.reduce(cells)]
         strays = [
             c.name
             for c in rest
             if c.quantity in ("", "V")
             and not any(c.says(kind) for kind in (words.STATISTIC, words.LIMIT, words.ELSEWHERE))
             and _runs_with(c.numbers * self.family.scale, middle)
-            and not any(np.array_equal(c.numbers, other, equal_nan=True) for other in cells)
+            and not any(_same(c.numbers, other) for other in known)
         ]
         if strays and len(cells) > 1:
             text = f"{', '.join(strays[:4])}: runs with the cells, taken for none: is it one more?"
             self.doubts.append(Doubt(text, "--map"))
+
+
+def _same(one: Floats, other: Floats) -> bool:
+    return bool(np.array_equal(one, other, equal_nan=True))
 
 
 def _runs_with(volts: Floats, middle: Floats) -> bool:

@@ -36,6 +36,7 @@ from nipper.core.logs.values import (
     not_empty,
     read_values,
     spread_doubts,
+    unit_doubts,
 )
 from nipper.core.tables.packed import read_bytes
 from nipper.core.tables.read import read_tables
@@ -88,7 +89,7 @@ def read_proposal(found: Proposal) -> ReadLog:
     log, lost = read_values(found.table, found.mapping)
     again = sum(rows for rows, why in lost if why == AGAIN)
     doubts = [*found.doubts, *date_doubts(found.table, found.mapping)]
-    doubts += spread_doubts(found.table, found.mapping)
+    doubts += spread_doubts(found.table, found.mapping) + unit_doubts(log, lost)
     doubts += clock_doubts(log, found.mapping.time_form)
     if again > 0.2 * (log.rows + again):
         text = f"{again} rows are of a moment that has another row already: left out"

@@ -8,11 +8,12 @@ import re
 from collections.abc import Sequence
 from dataclasses import replace
 from functools import cache
+from itertools import pairwise
 
 import numpy as np
 import polars as pl
 
-from nipper.core.errors import ChoiceError
+from nipper.core.errors import ChoiceError, InputError
 from nipper.core.logs import words
 from nipper.core.logs.begins import numbered_rows
 from nipper.core.logs.column import Column, columns_of
@@ -24,6 +25,7 @@ from nipper.core.tables.numbers import looks_numeric
 from nipper.core.tables.table import Table
 
 MOST_KEYS = 400
+MOST_HEADINGS = 200
 MOST_PACKS = 32
 FORMS_LOOKED_AT = 300
 FEW = 40  # texts that tell names from numbers
@@ -39,7 +41,9 @@ def shaped(table: Table, pack: str | None) -> tuple[Table, list[str]]:
         It holds several packs, and none is chosen.
     """
     table, told = upright(table)
-    table = _without_repeated_headings(table)
+    table = _without_repeated_headings(_without_blank_rows(table))
+    table, moved = _with_headings_anew(table)
+    told += moved
     table = _once(table)
     table, joined = whole_dates(table)
     table, counted = numbered_rows(table)
@@ -72,6 +76,41 @@ def _without_repeated_headings(table: Table) -> Table:
         return table
     lost = int(repeated.sum())
     return table.with_frame(table.frame.filter(~repeated), (lost, "headings repeated"))
+
+
+def _without_blank_rows(table: Table) -> Table:
+    """Rows in which nothing stands go: they are no moments."""
+    blank = pl.all_horizontal(pl.all().str.strip_chars().fill_null("") == "")
+    rows = table.frame.select(blank).to_series() if table.frame.width else pl.Series([False])
+    return table.with_frame(table.frame.filter(~rows)) if rows.any() else table
+
+
+def _with_headings_anew(table: Table) -> tuple[Table, list[str]]:
+    """Rows below a heading that names the same columns in another order, in the first one's order.
+
+    Raises
+    ------
+    InputError
+        It names other columns.
+    """
+    names = table.columns
+    if not names:
+        return table, []
+    here = [pl.col(c).str.strip_chars().is_in(names) for c in names]
+    count = pl.sum_horizontal(e.fill_null(False).cast(pl.Int32) for e in here)
+    found = table.frame.select(count >= max(3, len(names) // 2)).to_series().arg_true().to_list()
+    if not found or len(found) > MOST_HEADINGS:
+        return table, []
+    parts = [table.frame[: found[0]]]
+    for at, end in pairwise([*found, table.rows]):
+        order = [(text or "").strip() for text in table.frame.row(at)]
+        if sorted(order) != sorted(names):
+            expected = f"the columns of the heading above, in any order; found {order[0]}, …"
+            raise InputError(table.file, table.place(at, names[0]), expected)
+        body = table.frame[at + 1 : end]
+        parts.append(body.rename(dict(zip(names, order, strict=True))).select(names))
+    told = "headings in another order: the rows below each are read by it"
+    return table.with_frame(pl.concat(parts), (len(found), "headings repeated")), [told]
 
 
 def _once(table: Table) -> Table:

@@ -29,6 +29,7 @@ POSSIBLE = {  # outside these a value is a placeholder or a slip, whatever the p
     "temperatures": (-60.0, 200.0),
     "percentages": (-10.0, 200.0),
 }
+OUT_OF_RANGE = "cells out of range"
 AGAIN = "a moment that is there already"
 STRAY = 0.05  # of the rows may hold what is no time or no number, before it is refused
 
@@ -124,6 +125,15 @@ def spread_doubts(table: Table, mapping: ColumnMapping) -> list[Doubt]:
     if not rows:
         return []
     text = f"{mapping.time}: {rows} rows without one lie evenly between those that have one"
+    return [Doubt(text)]
+
+
+def unit_doubts(log: Log, lost: Lost) -> list[Doubt]:
+    """That many rows hold no voltage a cell can have: a unit that changes half way, maybe."""
+    rows = sum(count for count, why in lost if why == OUT_OF_RANGE)
+    if rows <= STRAY * (log.rows + rows):
+        return []
+    text = f"{rows} rows hold no voltage a cell can have: is another unit meant there?"
     return [Doubt(text)]
 
 
@@ -265,7 +275,7 @@ def assemble(
 
     ``written``: where a cell stands in a table that is written on change; None for others.
     """
-    cell_v, _ = _within(cell_v, POSSIBLE_V)
+    cell_v, impossible = _within(cell_v, POSSIBLE_V)
     columns = {
         "currents": current_a,
         "pack voltages": np.full(time_s.size, np.nan) if pack_v is None else pack_v,
@@ -289,7 +299,7 @@ def assemble(
     log = in_order(_readable(log))
     lost = [(beyond, f"{name} out of range") for name, (_, beyond) in kept.items() if beyond]
     if log.unreadable:
-        lost.append((log.unreadable, "cells out of range"))
+        lost.append((log.unreadable, OUT_OF_RANGE if impossible else "without a cell"))
     return log, tuple(lost)
 
 

@@ -7,7 +7,7 @@ in the column decides (:mod:`.propose`).
 
 import re
 import unicodedata
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import cache, cached_property, lru_cache
 
 from nipper.core.logs.languages import MORE
@@ -57,7 +57,8 @@ VOLTAGE = _said(
 )
 CURRENT = _said(
     "CURRENT",
-    r"curr|strom|\bamp|courant|corrient|corrente|prad\b|stroom|intensi|\bi\b|\bi(?:bat|pack)|^m?a$",
+    r"curr|strom|\bamp|courant|corrient|corrente|prad\b|stroom|intensi|\bi\b|\bi(?:bat|pack)"
+    r"|^m?a ?\+?$",
 )
 DISCHARGE = _said(
     "DISCHARGE",
@@ -76,7 +77,8 @@ PACK = _said(
     r"|totaal|totale|suma",
 )
 TEMPERATURE = _said(
-    "TEMPERATURE", r"temp|ntc|^t ?\d*$|\bt\d+\b|thermi|warme|degre|^(sensor|sonde|fuhler) ?\d*$"
+    "TEMPERATURE",
+    r"temp|ntc|^t ?\d*$|\bt\d+\b|\d t$|thermi|warme|degre|^(sensor|sonde|fuhler) ?\d*$",
 )
 SOC = _said(
     "SOC",
@@ -135,7 +137,9 @@ DATE = Words(r"\bdate(?!.?time)|datum|fecha|\bdata\b|\bdato|\bdia\b|\btag\b|\bjo
 ELAPSED = _said(
     "ELAPSED", r"elapsed|runtime|run time|uptime|dauer|duree|durat|since|test time|total time"
 )
-CELLS_OWN = Words(r"resist|widerst|\bri\b|impedan|\bir\b|capac|kapaz|\bah\b|alarm|status|count")
+CELLS_OWN = Words(
+    r"resist|widerst|\d r$|\bri\b|impedan|\bir\b|capac|kapaz|\bah\b|alarm|status|count"
+)
 
 UNITS = {
     "v": ("V", 1.0), "volt": ("V", 1.0), "volts": ("V", 1.0), "mv": ("V", 1e-3),
@@ -172,6 +176,7 @@ def _times(number: float) -> float:
     return 1.0 / number if number > 1 else number
 
 
+LETTER = re.compile(r"\b[a-z]$")
 Factor = Callable[[float], float]
 
 
@@ -188,6 +193,17 @@ def _factored() -> tuple[tuple[re.Pattern[str], Factor], ...]:
 
 
 NAMED_LETTERS = Words(r"(pack|batt\w*|bank|phase|string|module?|akku|bateria|group) [a-z]$")
+
+
+def lettered(names: Sequence[str]) -> set[str]:
+    """The headings of which the last word is a letter that runs from A on, and no unit."""
+    out: set[str] = set()
+    ends = {name: LETTER.search(plain(name)) for name in names}
+    for stem in {plain(name)[: end.start()] for name, end in ends.items() if end and end.start()}:
+        own = {end[0]: name for name, end in ends.items() if end and plain(name) == stem + end[0]}
+        if "".join(sorted(own)).startswith("abc"):
+            out |= set(own.values())
+    return out
 
 
 def without_unit(name: str) -> str:

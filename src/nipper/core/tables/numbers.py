@@ -28,7 +28,7 @@ TWICE = re.compile(r"\.\d+\.")
 
 def looks_numeric(text: str) -> bool:
     """Whether a text is a number, by any of the usual ways of writing one."""
-    text = text.strip().replace("−", "-")
+    text = text.strip().replace("−", "-").lstrip("~≈ ").rstrip("*!†↑↓▲▼ ")
     text = text[1:-1] if BRACKETED.fullmatch(text) else text.removesuffix("-")
     return bool(PLAIN.match(text) or GROUPED.match(text))
 
@@ -101,6 +101,8 @@ def _cleaned(text: pl.Series, decimal: str) -> pl.Series:
     clean = (
         text.str.strip_chars(" \t\u00a0\u2009\u202f'\"=")
         .str.replace("−", "-", literal=True)
+        .str.replace(r"^[~≈]\s*|\s*[*!†↑↓▲▼]+$", "")  # about so much; marked for something
+        .str.replace(r"^.*\d\.\s+[A-Za-z].*$", "")  # a day of a month
         .str.replace(r"^\((\d.*)\)$|^(\d.*\d)-$", "-${1}${2}")  # as in bookkeeping
         .str.replace(UNIT_BEHIND, "")
         .str.replace_all(rf"(\d)[ '’\u00a0\u2009\u202f{other}](\d\d\d)", "${1}${2}")

@@ -2,6 +2,7 @@
 
 import logging
 import re
+from datetime import datetime
 from typing import Any
 
 import polars as pl
@@ -20,6 +21,10 @@ SHEET = re.compile(r".*\.xml")  # which of them is a sheet, the workbook says as
 ROW = re.compile(rb"<(?:\w+:)?row\b[^>]*?\sr=[\"'](\d{1,8})[\"']")
 CELL = re.compile(rb"<(?:\w+:)?c\b[^>]*?\sr=[\"']([A-Za-z]{1,3})(\d{1,8})[\"']")
 REPEATED = re.compile(rb'number-(?:columns|rows)-repeated="(\d{1,9})"')
+DAY_0 = datetime(1899, 12, 31)  # as a spreadsheet counts
+FIRST_DAYS = r"^(?:1899-12-31|1900-0[12]-\d\d) \d"
+MIDNIGHT = " 00:00:00"
+AFTER_MIDNIGHT = r"^\d{4}-\d\d-\d\d (?:0[1-9]|[12]\d|00:(?:0[1-9]|[1-5]))"
 ODS_ROW = re.compile(rb"<table:table-row([^>]*)>(.*?)</table:table-row>", re.S)
 ODS_CELL = re.compile(rb"<table:(?:covered-)?table-cell([^>]*?)(/?)>")
 
@@ -54,7 +59,7 @@ def sheet_tables(data: bytes, file: str) -> list[Table]:
             frame: pl.DataFrame = book.load_sheet(
                 name, header_row=None, dtypes="string"
             ).to_polars()
-            rows = [list(row) for row in frame.iter_rows()]
+            rows = [list(row) for row in _with_clocks(frame).iter_rows()]
             table = sheet_table(rows, file, str(name)) if rows else None
             if table is not None:
                 tables.append(table)
@@ -64,6 +69,31 @@ def sheet_tables(data: bytes, file: str) -> list[Table]:
     if not tables:
         raise InputError(file, "the sheets", "a table with a header and rows below it")
     return tables
+
+
+def _with_clocks(frame: pl.DataFrame) -> pl.DataFrame:
+    """Times of day and durations as clocks, not as moments of the first days of the calendar; the
+    days beside them as days.
+    """
+    texts = [c for c in frame.columns if frame.schema[c] == pl.String]
+    clocks = [c for c in texts if frame.get_column(c).str.contains(FIRST_DAYS).any()]
+    if not clocks:
+        return frame
+    days = [c for c in texts if frame.get_column(c).str.ends_with(MIDNIGHT).any()]
+    days = [c for c in days if not frame.get_column(c).str.contains(AFTER_MIDNIGHT).any()]
+    return frame.with_columns(
+        *(_clock(pl.col(c)).alias(c) for c in clocks),
+        *(pl.col(c).str.strip_suffix(MIDNIGHT) for c in days if c not in clocks),
+    )
+
+
+def _clock(texts: pl.Expr) -> pl.Expr:
+    """Hours, minutes and seconds since the day before the calendar's first."""
+    moment = texts.str.extract(rf"({FIRST_DAYS}.*)").str.to_datetime(strict=False, time_unit="ms")
+    s = (moment - DAY_0).dt.total_seconds()
+    parts = (s // 3600, s // 60 % 60, s % 60)
+    padded = [part.cast(pl.String).str.zfill(2) for part in parts]
+    return pl.coalesce(pl.concat_str(padded, separator=":"), texts)
 
 
 def _refuse_wide(data: bytes, file: str) -> None:

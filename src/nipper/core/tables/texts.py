@@ -31,7 +31,7 @@ def text_table(data: bytes, file: str, part: str = "") -> Table:
         No table can be made out, or a row has more fields than the header.
     """
     data = as_utf8(data, file)
-    data = _without_checksums(data)
+    data = _without_quotes(_without_checksums(data))
     for other in (pair_table, block_table):
         table = other(data, file, part)
         if table is not None:
@@ -63,6 +63,17 @@ def text_table(data: bytes, file: str, part: str = "") -> Table:
         part=part,
         decimal=sure_mark(marks),
     )
+
+
+def _without_quotes(data: bytes) -> bytes:
+    """Fields in single quotes, and those a spreadsheet is told to keep as texts, without them."""
+    head = data[:SAMPLE_BYTES]
+    fields = max(1, head.count(b"\n"))
+    if head.count(b'="') > fields:
+        data = data.replace(b'="', b'"')
+    if head.count(b"','") + head.count(b"';'") + head.count(b"'\t'") > fields:
+        data = re.sub(rb"(?m)(?<![^,;\t\n])'|'(?=[,;\t\r\n]|\Z)", b'"', data)
+    return data
 
 
 def _without_checksums(data: bytes) -> bytes:
