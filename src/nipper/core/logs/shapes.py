@@ -25,7 +25,7 @@ from nipper.core.tables.numbers import looks_numeric
 from nipper.core.tables.table import Table
 
 MOST_KEYS = 400
-MOST_HEADINGS = 200
+MOST_HEADINGS, LIMIT = 200, 10_000
 MOST_PACKS = 32
 FORMS_LOOKED_AT = 300
 FEW = 40  # texts that tell names from numbers
@@ -80,9 +80,11 @@ def _without_repeated_headings(table: Table) -> Table:
 
 def _without_blank_rows(table: Table) -> Table:
     """Rows in which nothing stands go: they are no moments."""
+    first = table.frame.to_series(0).fill_null("").str.strip_chars() if table.columns else None
+    if first is None or not (first == "").any():
+        return table
     blank = pl.all_horizontal(pl.all().str.strip_chars().fill_null("") == "")
-    rows = table.frame.select(blank).to_series() if table.frame.width else pl.Series([False])
-    return table.with_frame(table.frame.filter(~rows)) if rows.any() else table
+    return table.with_frame(table.frame.filter(~blank))
 
 
 def _with_headings_anew(table: Table) -> tuple[Table, list[str]]:
@@ -96,9 +98,9 @@ def _with_headings_anew(table: Table) -> tuple[Table, list[str]]:
     names = table.columns
     if not names:
         return table, []
-    here = [pl.col(c).str.strip_chars().is_in(names) for c in names]
-    count = pl.sum_horizontal(e.fill_null(False).cast(pl.Int32) for e in here)
-    found = table.frame.select(count >= max(3, len(names) // 2)).to_series().arg_true().to_list()
+    begins = table.frame.to_series(0).str.strip_chars().is_in(names).fill_null(False)
+    said = {at: set(names) & set(table.frame.row(at)) for at in begins.arg_true().to_list()[:LIMIT]}
+    found = [at for at, own in said.items() if len(own) >= max(3, len(names) // 2)]
     if not found or len(found) > MOST_HEADINGS:
         return table, []
     parts = [table.frame[: found[0]]]

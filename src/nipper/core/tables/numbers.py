@@ -87,13 +87,16 @@ def as_number(text: pl.Series, decimal: str) -> pl.Series:
     """Float64 of a text column; null where no number stands. Units behind a value are passed
     over: the caller knows them (:func:`unit_of_values`).
     """
-    if decimal == ".":
-        plain = text.str.strip_chars().cast(pl.Float64, strict=False)
-        left = plain.is_null() & text.is_not_null()
-        if not left.any():
-            return plain
-        return plain.zip_with(~left, _cleaned(text.set(~left, None), decimal))
-    return _cleaned(text, decimal)
+    bare = text.str.strip_chars()
+    if decimal == ",":  # a point in it parts thousands
+        bare = bare.set(bare.str.contains(".", literal=True), None).str.replace(
+            ",", ".", literal=True
+        )
+    plain = bare.cast(pl.Float64, strict=False)
+    left = plain.is_null() & text.is_not_null()
+    if not left.any():
+        return plain
+    return plain.zip_with(~left, _cleaned(text.set(~left, None), decimal))
 
 
 def _cleaned(text: pl.Series, decimal: str) -> pl.Series:
