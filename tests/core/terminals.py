@@ -6,9 +6,11 @@ read wrongly without a word.
 
 import io
 from collections.abc import Callable
+from datetime import UTC, datetime
 from typing import Any
 
 import numpy as np
+import openpyxl
 import polars as pl
 
 from tests.core.strangers import ALL, LOG, Sheet, Stranger, timed, utc, zoned
@@ -195,7 +197,104 @@ def written_by_programs() -> None:
     keep("a spreadsheet as one open XML", flat, file="log.fods")
 
 
+def by_people() -> None:
+    """As people keep them: in a spreadsheet, with marks at values, put together from two halves."""
+    text = headed(zoned()).text()
+    lines = text.splitlines()
+    clocks_two = Sheet(LOG).time("received", utc("%Y-%m-%dT%H:%M:%SZ"))
+    clocks_two.time("device_time", lambda t: f"{t - 400 * 86400:.0f}")
+    keep(
+        "a clock that is 400 days off", headed(clocks_two).text(), doubt="400 days away", shift=True
+    )
+    ways = zoned()
+    for mark, sign in ("+", 1.0), ("-", -1.0):
+        ways.add(f"A{mark}", lambda g, i, s=sign: f"{max(0.0, s * g.current_a[i]):.1f}")
+    keep("plus and minus", ways.pack("pack V").cells("cell{}").text())
+    head, half = lines[0].split(","), len(lines) // 2
+    turned = [",".join([row[0], *row[:0:-1]]) for row in (x.split(",") for x in lines[half:])]
+    again = ",".join([head[0], *head[:0:-1]])
+    keep("headings in another order half way", "\n".join([*lines[:half], again, *turned]))
+    milli, later = headed_milli(half + 40), lines[: half + 40]
+    keep("another unit half way", "\n".join([*later, lines[0], *milli]),
+         doubt="another unit", rows=half + 39)  # fmt: skip
+    other = ",".join([*head[:2], "SOC", *head[3:]])
+    keep(
+        "other headings half way", "\n".join([*lines[:half], other, *lines[half:]]), refused="above"
+    )
+    keep("a blank line after each", "\n".join(f"{line}\n{',' * 10}" for line in lines))
+    starred = zoned().amps("current").pack("pack V")
+    for cell in CELLS:
+        starred.add(
+            f"cell{cell + 1}", lambda g, i, c=cell: f"{g.cell_v[i, c]:.3f}{'*' * (i % 3 == 0)}"
+        )
+    keep("a star at values", starred.text())
+    dated = zoned().amps("Strom").pack("Spannung", mark=",").cells("Zelle{}", mark=",").text(";")
+    keep("a cell turned into a day", dated.replace(";3,36", ";36. Mrz "), refused="a number, found")
+    quoted = "\n".join(",".join(f"'{f}'" for f in line.split(",")) for line in lines)
+    keep("single quotes", quoted)
+    kept = "\n".join(",".join(f'="{f}"' for f in line.split(",")) for line in lines)
+    keep("as a spreadsheet keeps texts", kept)
+    letters = zoned().amps("current").pack("pack V")
+    for cell in CELLS:
+        letters.add(f"Cell {'ABCDEFGH'[cell]}", lambda g, i, c=cell: f"{g.cell_v[i, c]:.3f}")
+    keep("cells by letters", letters.text())
+    own = zoned().amps("current").pack("pack V")
+    for cell in CELLS:
+        own.add(f"Cell {cell + 1} V", lambda g, i, c=cell: f"{g.cell_v[i, c]:.3f}")
+        own.add(f"Cell {cell + 1} SOC", lambda g, i, c=cell: f"{60 + c:.1f}")
+        own.add(f"Cell {cell + 1} T", lambda g, i, c=cell: f"{2.9 + 0.1 * c:.1f}")
+    keep("volts, percentage and degrees of each cell", own.text())
+    flags = headed(zoned())
+    for cell in CELLS:
+        on = lambda g, i, c=cell: "WAHR" if g.balancing[i, c] else "FALSCH"  # noqa: E731
+        flags.add(f"Ausgleich {cell + 1}", on)
+    keep("true and false in words", flags.text(), check=("cells", "current", "balancing"))
+    named = headed(zoned()).add(
+        "balancing",
+        lambda g, i: " + ".join(f"cell {c + 1}" for c in CELLS if g.balancing[i, c]) or "none",
+    )
+    keep("balanced cells by name", named.text(), check=("cells", "current", "balancing"))
+    share = Sheet(LOG).add("Date", lambda g, i: f"{g.time_s[i] // 86400 + 25569:.0f}")
+    share.add("Time", lambda g, i: f"{g.time_s[i] % 86400 / 86400:.8f}")
+    keep("the number of the day and a share of it", headed(share).text())
+
+
+def headed_milli(half: int) -> list[str]:
+    """The second half of the usual rows in millivolts."""
+    sheet = zoned().amps("current").pack("pack V").cells("cell{}", 1000.0, 0)
+    return sheet.text().splitlines()[half:]
+
+
+def in_workbooks() -> None:
+    """Days and times of day as a spreadsheet has them."""
+    names = [*(f"cell{c + 1}" for c in CELLS), "A"]
+    moments = [datetime.fromtimestamp(t, UTC).replace(tzinfo=None) for t in LOG.time_s]
+    values = [[*map(float, volts(i)), float(amps(i))] for i in range(LOG.rows)]
+    days = [[m.date(), m.time(), *row] for m, row in zip(moments, values, strict=True)]
+    since = [[m - moments[0], *row] for m, row in zip(moments, values, strict=True)]
+    long = [[5 * (m - moments[0]), *row] for m, row in zip(moments, values, strict=True)]
+    how = {"file": "log.xlsx", "check": ("time", "cells", "current")}
+    keep("a day and a time of day in a workbook", book([["Date", "Time", *names], *days]), **how)
+    since_start = book([["Elapsed", *names], *since])
+    keep("durations in a workbook", since_start, doubt="no dates", shift=True, **how)
+    keep("durations beyond a day", book([["Elapsed", *names], *long]), doubt="no dates",
+         file="log.xlsx", check=("rows",))  # fmt: skip
+
+
+def book(rows: list[list[Any]]) -> bytes:
+    made = openpyxl.Workbook()
+    sheet = made.active
+    assert sheet is not None
+    for row in rows:
+        sheet.append(row)
+    data = io.BytesIO()
+    made.save(data)
+    return data.getvalue()
+
+
 once_wrong_in_silence()
 clocks()
 shown()
 written_by_programs()
+by_people()
+in_workbooks()

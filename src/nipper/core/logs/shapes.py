@@ -41,9 +41,9 @@ def shaped(table: Table, pack: str | None) -> tuple[Table, list[str]]:
         It holds several packs, and none is chosen.
     """
     table, told = upright(table)
-    table = _without_repeated_headings(_without_blank_rows(table))
-    table, moved = _with_headings_anew(table)
+    table, moved = _with_headings_anew(_without_blank_rows(table))
     told += moved
+    table = _without_repeated_headings(table)
     table = _once(table)
     table, joined = whole_dates(table)
     table, counted = numbered_rows(table)
@@ -101,6 +101,7 @@ def _with_headings_anew(table: Table) -> tuple[Table, list[str]]:
     begins = table.frame.to_series(0).str.strip_chars().is_in(names).fill_null(False)
     said = {at: set(names) & set(table.frame.row(at)) for at in begins.arg_true().to_list()[:LIMIT]}
     found = [at for at, own in said.items() if len(own) >= max(3, len(names) // 2)]
+    found = [at for at in found if not _repeats(table.frame.row(at), names)]
     if not found or len(found) > MOST_HEADINGS:
         return table, []
     parts = [table.frame[: found[0]]]
@@ -113,6 +114,10 @@ def _with_headings_anew(table: Table) -> tuple[Table, list[str]]:
         parts.append(body.rename(dict(zip(names, order, strict=True))).select(names))
     told = "headings in another order: the rows below each are read by it"
     return table.with_frame(pl.concat(parts), (len(found), "headings repeated")), [told]
+
+
+def _repeats(row: Sequence[str | None], names: Sequence[str]) -> bool:
+    return all(not text or text.strip() in ("", n) for text, n in zip(row, names, strict=True))
 
 
 def _once(table: Table) -> Table:
