@@ -4,6 +4,7 @@ way it flows in words behind it.
 
 import re
 
+import numpy as np
 import polars as pl
 
 from nipper.core.logs import words
@@ -20,13 +21,36 @@ FLAGS = {
     **dict.fromkeys(("true", "yes", "on", "wahr", "ja", "vrai", "oui", "vero", "si", "tak"), "1"),
     **dict.fromkeys(("false", "no", "off", "falsch", "nein", "faux", "non", "falso", "nie"), "0"),
 }
+REGISTER_ENDS = (1 << 16, 1 << 32)
+WRAP_LOOKED_AT = 20_000
 USUAL = 0.9  # of the texts
 LOOKED_AT = 200
 
 
-def parted(table: Table) -> Table:
-    """The table with its lists and its ways in columns of their own."""
-    return _lists_spread(_ways_parted(_as_flags(table)))
+def parted(table: Table) -> tuple[Table, list[str]]:
+    """The table with its lists and its ways in columns of their own, and what is to be told."""
+    table = _lists_spread(_ways_parted(_as_flags(table)))
+    return _unwrapped(table)
+
+
+def _unwrapped(table: Table) -> tuple[Table, list[str]]:
+    """Currents below nought that a register without a sign shows as just below its end."""
+    told: list[str] = []
+    for name in table.columns:
+        if not words.CURRENT.search(words.plain(name)):
+            continue
+        some = table.numbers(name, WRAP_LOOKED_AT)
+        some = some[np.isfinite(some)]
+        end = next((e for e in REGISTER_ENDS if some.size and 0.75 * e < some.max() < e), None)
+        if end is None or some.min() < 0 or np.any(some % 1):
+            continue
+        if np.any((some > 0.25 * end) & (some < 0.75 * end)) or not np.any(some < 0.25 * end):
+            continue
+        values = table.numbers(name)
+        signed = pl.Series(name, np.where(values > 0.5 * end, values - end, values))
+        table = table.with_frame(table.frame.with_columns(signed.cast(pl.String)))
+        told.append(f"{name}: numbers just below {end} are read as below nought")
+    return table, told
 
 
 def _as_flags(table: Table) -> Table:

@@ -22,6 +22,7 @@ STRAY_TIMES = 20.0  # as large as all others: a placeholder or a slip
 WILD_A = 1e9  # what is beyond is refused or told elsewhere; here it must only stay a number
 IDLE_SHARE = 0.05  # of the largest current, and of the rows: more is no rest
 PLUS_MINUS = re.compile(r"[\w)\] ][(\[ ]*([+\-−])[)\]]*\s*(?:[(\[]m?A[)\]])?$")  # A+ and A-
+RANGE_V = 0.03  # of the mean cell: less says nothing of which way a current flows
 SAME_UNIT = 0.02  # of a power of ten: a current and its copy, rounded or smoothed
 BOTH_WAYS = 0.2  # share of stretches that must run each way before a current is called unsigned
 
@@ -227,8 +228,23 @@ def _one(
             )
             return Flow(doubts=[Doubt(text)])
     sign, why, doubts = _sign(column, witness, discharge_positive)
+    if _never_rests(values, witness.mean_v):
+        text = f"{column.name} never rests, while the voltage goes up and down: is something added?"
+        doubts.append(Doubt(text))
     fields["current_scale"] = scale * sign
     return Flow(fields, why, doubts)
+
+
+def _never_rests(values: Floats, mean_v: Floats) -> bool:
+    """Whether a current stays far from nought, as a register does whose nought is in its middle:
+    the voltage falls and rises by most of its range meanwhile.
+    """
+    flows, volts = np.abs(values[np.isfinite(values)]), mean_v[np.isfinite(mean_v)]
+    if not flows.size or flows.min() < 0.5 * flows.max() or np.ptp(volts) < RANGE_V:
+        return False
+    falls = np.max(np.maximum.accumulate(volts) - volts)
+    rises = np.max(volts - np.minimum.accumulate(volts))
+    return bool(min(falls, rises) > 0.6 * np.ptp(volts))
 
 
 def _unsigned(column: Column) -> bool:

@@ -48,7 +48,8 @@ def shaped(table: Table, pack: str | None) -> tuple[Table, list[str]]:
     table, joined = whole_dates(table)
     table, counted = numbered_rows(table)
     told += joined + counted
-    table = parted(table)
+    table, wrapped = parted(table)
+    told += wrapped
     table, chosen = _one_pack(table, pack)
     told += chosen
     if not _has_cells(columns_of(table)):

@@ -100,7 +100,8 @@ LIMIT = _said(
 STATISTIC = _said(
     "STATISTIC",
     r"\bmin|\bmax|\bavg|\bmean|\bmittel|average|diff|delta|spread|\bmedi|sredni|gemiddeld|high"
-    r"|low(?!er)|\bdev|abweich|ecart|desvi|scart|odchyl|afwijk|promedio|moyen|hoch|tiefst|durchschn|najwyz|najniz|hoogst|laagst|\bstd|median|peak",
+    r"|low(?!er)|\bdev|abweich|ecart|desvi|scart|odchyl|afwijk|promedio|moyen|hoch|tiefst|durchschn|najwyz|najniz|hoogst|laagst|\bstd|median|peak|\babove|\bbelow|\brelative|\boffset"
+    r"|\bminus\b|uber \d|\bover \d",
 )
 MEAN = Words(
     r"\bavg|\bmean|average|mittel|promedio|moyen|\bmedi|sredni|gemiddeld|durchschn|\blast\b"
@@ -146,7 +147,7 @@ UNITS = {
     "cv": ("V", 1e-2), "dv": ("V", 0.1), "uv": ("V", 1e-6), "kv": ("V", 1e3),
     "millivolt": ("V", 1e-3), "millivolts": ("V", 1e-3),
     "a": ("A", 1.0), "amp": ("A", 1.0), "amps": ("A", 1.0), "ampere": ("A", 1.0),
-    "amperes": ("A", 1.0), "ma": ("A", 1e-3), "ca": ("A", 1e-2), "da": ("A", 0.1),
+    "amperes": ("A", 1.0), "ma": ("A", 1e-3), "ca": ("A", 1e-2), "da": ("A", 0.1), "ka": ("A", 1e3),
     "w": ("W", 1.0), "watt": ("W", 1.0), "watts": ("W", 1.0), "kw": ("W", 1e3),
     "°c": ("C", 1.0), "c": ("C", 1.0), "degc": ("C", 1.0), "deg c": ("C", 1.0),
     "celsius": ("C", 1.0), "grad": ("C", 1.0), "°": ("C", 1.0),
