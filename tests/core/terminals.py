@@ -5,6 +5,8 @@ read wrongly without a word.
 """
 
 import io
+import json
+import zipfile
 from collections.abc import Callable
 from datetime import UTC, datetime
 from typing import Any
@@ -281,6 +283,61 @@ def in_workbooks() -> None:
          file="log.xlsx", check=("rows",))  # fmt: skip
 
 
+def of_programs() -> None:
+    """Registers without a sign, objects of libraries and brokers, tables beside each other."""
+    kilo = zoned().amps("current [kA]", 1e-3, 4).pack("pack V").cells("cell{}")
+    keep("kiloamperes", kilo.text())
+    wrapped = zoned().add("current mA", lambda g, i: f"{round(1000 * g.current_a[i]) % (1 << 32)}")
+    keep("below nought in a register without a sign", wrapped.pack("pack V").cells("cell{}").text())
+    middle = zoned().add("current_raw", lambda g, i: f"{30000 + 10 * g.current_a[i]:.0f}")
+    keep("nought in the middle of a register", middle.cells("cell{}").text(), doubt="never rests",
+         check=("rows",))  # fmt: skip
+    above = zoned().amps("current").add("t", lambda g, i: "")
+    for cell in CELLS:
+        above.add(
+            f"cell{cell + 1} mV above 3 V",
+            lambda g, i, c=cell: f"{1000 * g.cell_v[i, c] - 3000:.0f}",
+        )
+    keep("millivolts above three volts", above.text(), doubt="not the cells", check=("rows",))
+    times = [utc("%Y-%m-%dT%H:%M:%SZ")(t) for t in LOG.time_s]
+    cells = [list(map(float, volts(i))) for i in range(LOG.rows)]
+    rows = [{"current": float(amps(i)), "cells": cells[i]} for i in range(LOG.rows)]
+    how = {"check": ("time", "cells", "current")}
+    keep("objects by their moments", json.dumps(dict(zip(times, rows, strict=True))), **how)
+    columns = {"time": times, "current": [row["current"] for row in rows]}
+    columns |= {f"cell{c + 1}": [v[c] for v in cells] for c in CELLS}
+    by_number = {n: {str(i): v for i, v in enumerate(column)} for n, column in columns.items()}
+    keep("columns by the number of the row", json.dumps(by_number), **how)
+    split = {"columns": list(columns), "data": list(zip(*columns.values(), strict=True))}
+    keep("names beside rows", json.dumps(split), **how)
+    whole = [{"time": time} | row for time, row in zip(times, rows, strict=True)]
+    keep("objects after each other", "".join(map(json.dumps, whole)), **how)
+    keep("objects over several lines", "\n".join(json.dumps(o, indent=1) for o in whole), **how)
+    said = by_line(lambda i: f"{times[i]} home/bms {json.dumps(rows[i])}")
+    keep("a moment and a name before an object", said, file="a.log", **how)
+    current = zoned().amps("current").text()
+    alone = zoned().cells("cell{}").text()
+    keep(
+        "cells and current in two files",
+        archive({"a.csv": current, "b.csv": alone}),
+        file="a.zip",
+        **how,
+    )
+    days = timed("time", CLOCK).splitlines()
+    half = len(days) // 2
+    first, second = "\n".join(days[:half]), "\n".join([days[0], *days[half:]])
+    files = {"2026-03-03.csv": first, "2026-03-04.csv": second}
+    keep("a file of clocks a day", archive(files), file="a.zip", shift=True, time_atol=86401.0)
+
+
+def archive(files: dict[str, str]) -> bytes:
+    data = io.BytesIO()
+    with zipfile.ZipFile(data, "w") as packed:
+        for name, text in files.items():
+            packed.writestr(name, text)
+    return data.getvalue()
+
+
 def book(rows: list[list[Any]]) -> bytes:
     made = openpyxl.Workbook()
     sheet = made.active
@@ -298,3 +355,4 @@ shown()
 written_by_programs()
 by_people()
 in_workbooks()
+of_programs()

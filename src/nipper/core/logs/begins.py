@@ -41,6 +41,22 @@ def begun(table: Table, mapping: ColumnMapping) -> ColumnMapping:
     return replace(mapping, begins=_begin_in(table)[0] or mapping.begins)
 
 
+def dated(table: Table) -> Table:
+    """The table with its day before each time of day, where its own name or remarks tell it: of
+    several files, one a day.
+    """
+    heads = {name: table.text(name).head(LOOKED_AT).to_list() for name in table.columns}
+    if any(possible_forms(texts) or dates_only(texts) for texts in heads.values()):
+        return table
+    clocks = [name for name, texts in heads.items() if clocks_only(texts)]
+    begins, _ = _begin_in(replace(table, file=""))
+    if len(clocks) != 1 or not begins:
+        return table
+    return table.with_frame(
+        table.frame.with_columns((f"{begins[:10]} " + pl.col(clocks[0])).alias(clocks[0]))
+    )
+
+
 def date_doubts(table: Table, mapping: ColumnMapping) -> list[Doubt]:
     """From which day times without dates count, and who says so."""
     if mapping.time_form not in DATELESS:

@@ -13,7 +13,7 @@ import polars as pl
 from numpy.typing import NDArray
 
 from nipper.core.errors import ChoiceError, InputError
-from nipper.core.logs.begins import begun, date_doubts
+from nipper.core.logs.begins import begun, date_doubts, dated
 from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.mapping import ColumnMapping, plain_mapping
 from nipper.core.logs.minor import parse_balancing
@@ -45,6 +45,8 @@ from nipper.core.tables.table import Table
 Floats = NDArray[np.floating]
 SECONDS_1980 = 315532800.0
 LEAST_FILES, MOST_COLUMNS_EACH = 3, 4  # of an archive with a file a reading
+MOST_BESIDE = 8  # tables of the same moments
+SHARED = 0.8  # of these
 OVERLAP = 0.1  # of the shorter of two tables: more, and they are not one after the other
 
 
@@ -154,6 +156,7 @@ def chosen(path: str | Path, options: Options = Options()) -> Proposal:  # noqa:
     tables = read_tables(path)
     if options.part is not None:
         tables = [t for t in tables if t.part.lower() == options.part.lower()] or _no_part(tables)
+    tables = beside(list(map(dated, tables)) if len(tables) > 1 else tables)
     if options.mapping is not None:
         table = next((t for t in tables if _has(t, options.mapping)), None)
         table = table or a_file_a_reading(tables) or tables[0]
@@ -179,6 +182,35 @@ def chosen(path: str | Path, options: Options = Options()) -> Proposal:  # noqa:
     parts = [p.table.part for p in found]
     names = ", ".join(parts[:8])
     raise ChoiceError(str(path), "its tables", f"one log, found {names}", "--table", parts)
+
+
+def beside(tables: list[Table]) -> list[Table]:
+    """Tables of the same moments as one: a database keeps the cells in one, the current in another.
+    Those in which a moment stands twice, or of which most moments stand in no other, stay apart.
+    """
+    if not 2 <= len(tables) <= MOST_BESIDE:
+        return tables
+    keys = [_moments(table) for table in tables]
+    if None in keys or len(set(keys)) != 1:
+        return tables
+    key = str(keys[0])
+    first, *others = sorted(tables, key=lambda t: t.rows, reverse=True)
+    frame = first.frame
+    for other in others:
+        own = [c for c in other.columns if c == key or c not in frame.columns]
+        shared = int(other.frame.get_column(key).is_in(frame.get_column(key).to_list()).sum())
+        if len(own) < other.frame.width or shared < SHARED * first.rows:
+            return tables
+        frame = frame.join(other.frame, on=key, how="left", maintain_order="left")
+    return [replace(first.with_frame(frame), part="")]
+
+
+def _moments(table: Table) -> str | None:
+    """The column of the moments, where each stands once."""
+    names = time_columns(table)
+    if len(names) != 1 or table.frame.get_column(names[0]).n_unique() < table.rows:
+        return None
+    return names[0]
 
 
 def _no_part(tables: list[Table]) -> list[Table]:

@@ -22,6 +22,12 @@ MAX_DB_ROWS = 40_000_000
 MOST_NAMED = 5000  # rows of a table that lists names
 MAX_PRINTED_BYTES = 30_000_000
 PRINTED = re.compile(rb"\s*\[?\s*\{\s*'")
+BETWEEN = re.compile(r"[\s,]*")  # two documents
+STAMPED = re.compile(
+    rb"\s*\[?(\d{4}-\d\d-\d\d[T ][\d:.,]+ ?(?:Z|[+-]\d\d:?\d\d)?|\d{10,13})\]?[\s,;|:]+"
+    rb"([\w./-]{1,100})?\s*(\{.*\})\s*$"
+)
+LINES_LOOKED_AT = 200
 MAX_SLOTS = 400  # of a list that becomes columns
 
 
@@ -31,12 +37,13 @@ def json_table(data: bytes, file: str, part: str = "") -> Table:
     if len(data) > MAX_JSON_BYTES:
         raise InputError(file, "the whole file", f"JSON of at most {MAX_JSON_BYTES} bytes")
     data = _with_double_quotes(data, file)
-    lines = data.lstrip().startswith(b"{") and b"\n{" in data.replace(b"\r", b"")[:SAMPLE]
+    first = data.lstrip().split(b"\n", 1)[0].rstrip()
+    lines = first.endswith(b"}") and b"\n{" in data.replace(b"\r", b"")[:SAMPLE]
     try:
         if lines:
             frame = _as_written(pl.read_ndjson(io.BytesIO(data), infer_schema_length=None), data)
         else:
-            found: Any = _longest_list(json.loads(data))
+            found: Any = _longest_list(_document(data))
             if found is None:
                 raise InputError(file, "the document", "a list of objects, one a reading")
             if isinstance(found, list) and isinstance(found[0], list):
@@ -49,6 +56,50 @@ def json_table(data: bytes, file: str, part: str = "") -> Table:
         text = (str(error).splitlines() or ["unreadable"])[0][:120]
         raise InputError(file, "the document", f"readings of one form ({text})") from None
     return Table(file, text_frame(_flat(_unwrapped(frame))), "json", 1, part=part)
+
+
+def stamped_lines(data: bytes) -> bytes | None:
+    """Objects with a moment, and maybe a name, before each, as JSON lines; None for other text."""
+    head = data[:SAMPLE].splitlines()[:LINES_LOOKED_AT]
+    if sum(map(bool, map(STAMPED.match, head))) < max(2, 0.9 * len(head) - 1):
+        return None
+    found = [STAMPED.match(line) for line in data.splitlines()]
+    made = [b'{"time": "%s", "name": "%s", "said": %s}' % m.groups(b"") for m in found if m]
+    return b"\n".join(made)
+
+
+def _document(data: bytes) -> Any:
+    """What a text of JSON holds: one document, or a list of several that follow each other."""
+    text, decoder = data.decode("utf-8", "replace").strip(), json.JSONDecoder()
+    document, end = decoder.raw_decode(text)
+    if end == len(text):
+        return _by_row(document)
+    documents = [document]
+    while (start := BETWEEN.match(text, end)) and start.end() < len(text):
+        document, end = decoder.raw_decode(text, start.end())
+        documents.append(document)
+    return documents
+
+
+def _by_row(document: Any) -> Any:
+    """Objects of a table library: a column, or a row, by its number or its moment; names of the
+    columns beside rows.
+    """
+    if not isinstance(document, dict):
+        return document
+    keys = cast("dict[str, Any]", document)
+    names, rows = keys.get("columns"), keys.get("data")
+    if isinstance(names, list) and isinstance(rows, list):
+        return [cast("list[Any]", names), *cast("list[Any]", rows)]
+    inner = [cast("dict[str, Any]", v) for v in keys.values() if isinstance(v, dict) and v]
+    if not 2 <= len(inner) == len(keys):
+        return keys
+    numbered = next(iter(inner[0])).isdigit()
+    if numbered and len({len(column) for column in inner}) == 1:
+        return {name: list(column.values()) for name, column in zip(keys, inner, strict=True)}
+    if not numbered and len({tuple(row) for row in inner}) == 1:
+        return [{"time": moment} | row for moment, row in zip(keys, inner, strict=True)]
+    return keys
 
 
 def _with_double_quotes(data: bytes, file: str) -> bytes:

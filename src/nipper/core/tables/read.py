@@ -48,6 +48,9 @@ def table_of(data: bytes, file: str, part: str = "") -> Table:
         return dumped_table(data, file, part)
     if data[:200].lstrip(b"\xef\xbb\xbf \r\n\t").startswith((b"{", b"[{", b"[[", b"[\n", b"[ ")):
         return documents.json_table(data, file, part)
+    stamped = documents.stamped_lines(data)
+    if stamped is not None:
+        return documents.json_table(stamped, file, part)
     return text_table(data, file, part)
 
 
