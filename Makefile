@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: demo test lint bench mutants worlds kills powerloss fuzz tables walks frames monkey turns growth long docs setup lock pictures clean
+.PHONY: demo test lint bench mutants worlds oks kills powerloss fuzz tables walks frames monkey turns growth long docs setup lock pictures clean
 
 demo: setup $(VENV)/.kernel
 	$(RUN)/nipper --demo
@@ -31,6 +31,9 @@ worlds: setup
 	$(RUN)/python -m tests.bench.pairs
 	$(RUN)/python -m tests.bench.behind
 	$(RUN)/python -m tests.bench.spm
+
+oks: setup
+	$(RUN)/python -m tests.bench.oks 1000
 
 mutants: setup
 	$(RUN)/python -m tests.bench.mutants rules 60
