@@ -330,6 +330,21 @@ def of_programs() -> None:
     keep("a file of clocks a day", archive(files), file="a.zip", shift=True, time_atol=86401.0)
 
 
+def said_by_a_value() -> None:
+    """Values that stand for none, and columns that are none."""
+    nines = zoned().add("current", lambda g, i: "999.9" if i % 40 == 2 else amps(i))
+    keep("999.9 A for no reading", nines.cells("cell{}").text(), check=("time", "cells"))
+    fives = zoned().amps("current")
+    for cell in CELLS:
+        here = lambda g, i, c=cell: "5.000" if i % 40 == 2 else f"{g.cell_v[i, c]:.3f}"  # noqa: E731
+        fives.add(f"cell{cell + 1}", here)
+    keep("five volts for no reading", fives.text(), rows=351, check=("rows",))
+    mean = zoned().amps("current").add("V0", lambda g, i: f"{g.cell_v[i].mean():.3f}").cells("V{}")
+    keep("the mean as a cell", mean.text(), doubt="mean of the others", check=("rows",))
+    four = Sheet(LOG).time("date", utc("%Y%m%d")).time("time", utc("%H%M"))
+    keep("four digits for the time of day", headed(four).text())
+
+
 def archive(files: dict[str, str]) -> bytes:
     data = io.BytesIO()
     with zipfile.ZipFile(data, "w") as packed:
@@ -356,3 +371,4 @@ written_by_programs()
 by_people()
 in_workbooks()
 of_programs()
+said_by_a_value()

@@ -36,6 +36,7 @@ LOOKED_AT = 300
 ORDINAL = r"^(\d{4})-?(\d{3})[T ,_]+(\d{1,2}:\d{2}(?::\d{2}(?:[.,]\d+)?)?.*)$"
 CLOCK = ("hour", "minute", "second")
 SIX = r"^(\d{2})(\d{2})(\d{2})$"
+FOUR = r"^([01]\d|2[0-3])[0-5]\d$"
 OF_DAY = r"^([01]\d|2[0-3])[0-5]\d[0-5]\d$"
 # rows of digits that are times of day throughout: a count of seconds would not skip 60 to 99
 LEAST_DIGITS = 60
@@ -78,6 +79,11 @@ def _spelt_out(table: Table) -> tuple[Table, list[str]]:
         texts = table.text(name).str.strip_chars()
         some = texts.head(LOOKED_AT).drop_nulls()
         date = bool(DATE.search(heading))
+        if not date and len(some) and _four_of_a_day(some) and _has_dates(table):
+            spelt = texts.str.zfill(4).str.replace(r"^(\d\d)(\d\d)$", "${1}:${2}")
+            table = table.with_frame(table.frame.with_columns(spelt.alias(name)))
+            told.append(f"{name}: four digits, read as a time of day")
+            continue
         if not len(some) or not (_six_of_a_date(some) if date else _six_of_a_day(some)):
             continue
         mark, word = ("-", "a date") if date else (":", "a time of day")
@@ -92,6 +98,13 @@ def _six_of_a_date(some: pl.Series) -> bool:
     if not some.str.contains(r"^\d{5,6}$").all():
         return False
     return bool(dates_only(some.str.zfill(6).str.replace(SIX, "${1}-${2}-${3}").to_list()))
+
+
+def _four_of_a_day(some: pl.Series) -> bool:
+    """Whether these are hours and minutes without a mark: a count would not skip 60 to 99."""
+    whole = some.str.contains(r"^\d{1,4}$").all() and not some.str.contains(r"^\d\d?$").all()
+    enough = some.n_unique() > LEAST_DIGITS
+    return bool(whole) and enough and bool(some.str.zfill(4).str.contains(FOUR).all())
 
 
 def _six_of_a_day(some: pl.Series) -> bool:

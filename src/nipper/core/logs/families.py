@@ -11,7 +11,7 @@ import numpy as np
 
 from nipper.core.logs import words
 from nipper.core.logs.column import Column, Floats
-from nipper.core.logs.model import summed_v
+from nipper.core.logs.model import summed_v, without_placeholder
 
 CELL_V = (1.0, 5.0)  # any lithium cell in use lies in here
 SCALES = (1.0, 1e-3, 1e-4)  # V, mV, 0.1 mV: they cannot be taken for each other
@@ -54,7 +54,8 @@ class Family:
         """The cells, V, float64[n, cells]; NaN where what stands there is no cell's."""
         cells = np.array([c.numbers for c in self.columns]).T * self.scale
         with np.errstate(invalid="ignore"):
-            return np.where((cells > 0.2) & (cells < 6.0), cells, np.nan)
+            cells = np.where((cells > 0.2) & (cells < 6.0), cells, np.nan)
+        return without_placeholder(cells)[0]
 
 
 def find_families(columns: Sequence[Column]) -> list[Family]:

@@ -13,6 +13,9 @@ from nipper.core.logs.resets import days_gone
 
 Floats = NDArray[np.floating]
 
+LEAST_ALIKE = 4  # cells that show one value
+LEAST_TIMES = 3  # a value that stands for none comes
+FAR_V = 1.0  # from the middle: a full or an empty pack is nearer
 FEW_ROWS = 500
 GAP_FLOOR_S = (
     600.0  # a pause this long is a gap whatever the interval; nothing is integrated across it
@@ -146,6 +149,26 @@ def nanmedian(table: Floats) -> Floats:
     read = np.isfinite(table).any(axis=0)
     out[read] = np.nanmedian(table[:, read], axis=0)
     return out
+
+
+def without_placeholder(cell_v: Floats) -> tuple[Floats, int]:
+    """Without the rows in which all cells show one and the same value that stands far from all
+    others, again and again: it says that none was read. And how many these are.
+    """
+    if cell_v.shape[1] < LEAST_ALIKE or not cell_v.shape[0]:
+        return cell_v, 0
+    first = cell_v[:, 0]
+    with np.errstate(invalid="ignore"):
+        far = np.abs(first - np.nanmedian(first)) > FAR_V if np.isfinite(first).any() else first > 9
+        alike = np.flatnonzero(far)
+    alike = alike[(cell_v[alike] == first[alike, None]).all(axis=1)]
+    values, counts = np.unique(first[alike], return_counts=True)
+    rows = alike[np.isin(first[alike], values[counts >= LEAST_TIMES])]
+    if not rows.size or rows.size > 0.5 * first.size:
+        return cell_v, 0
+    cell_v = cell_v.copy(order="F")
+    cell_v[rows] = np.nan
+    return cell_v, int(rows.size)
 
 
 def summed_v(cell_v: Floats) -> Floats:

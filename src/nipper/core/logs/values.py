@@ -2,6 +2,7 @@
 out of all bounds left out and told.
 """
 
+import re
 from dataclasses import replace
 
 import numpy as np
@@ -12,7 +13,13 @@ from nipper.core.errors import InputError
 from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.mapping import ColumnMapping
 from nipper.core.logs.minor import parse_balancing
-from nipper.core.logs.model import Log, in_order, summed_v
+from nipper.core.logs.model import (
+    LEAST_TIMES,
+    Log,
+    in_order,
+    summed_v,
+    without_placeholder,
+)
 from nipper.core.logs.onchange import in_rounds, stands, words_stand
 from nipper.core.logs.resets import put_right
 from nipper.core.logs.times import to_unix
@@ -31,6 +38,8 @@ POSSIBLE = {  # outside these a value is a placeholder or a slip, whatever the p
 }
 OUT_OF_RANGE = "cells out of range"
 AGAIN = "a moment that is there already"
+REGISTER_ENDS, NINES = ("32767", "32768", "65535"), re.compile(r"9{3,}")
+EXTREME_TIMES = 5.0  # a placeholder is so many times the largest current there is
 STRAY = 0.05  # of the rows may hold what is no time or no number, before it is refused
 
 
@@ -276,6 +285,8 @@ def assemble(
     ``written``: where a cell stands in a table that is written on change; None for others.
     """
     cell_v, impossible = _within(cell_v, POSSIBLE_V)
+    cell_v, said_v = without_placeholder(cell_v)
+    current_a, said_a = _without_extreme(current_a)
     columns = {
         "currents": current_a,
         "pack voltages": np.full(time_s.size, np.nan) if pack_v is None else pack_v,
@@ -298,9 +309,29 @@ def assemble(
         log = replace(log, pack_v=summed_v(log.cell_v))
     log = in_order(_readable(log))
     lost = [(beyond, f"{name} out of range") for name, (_, beyond) in kept.items() if beyond]
+    lost += [(n, f"{name} of one value far from all others")
+             for name, n in (("cells", said_v), ("currents", said_a)) if n]  # fmt: skip
     if log.unreadable:
         lost.append((log.unreadable, OUT_OF_RANGE if impossible else "without a cell"))
     return log, tuple(lost)
+
+
+def _without_extreme(amps: Floats) -> tuple[Floats, int]:
+    """Without a largest current that is the end of a register, or all nines, comes again and again,
+    and is far beyond all others.
+    """
+    size = np.abs(amps)
+    top = float(np.max(size, initial=0.0, where=np.isfinite(size)))
+    at_top = size == top
+    times = int(at_top.sum())
+    digits = f"{top:.7g}".replace(".", "")
+    ends = digits in REGISTER_ENDS or bool(NINES.fullmatch(digits))
+    if not ends or not LEAST_TIMES <= times <= 0.5 * size.size:
+        return amps, 0
+    next_ = float(np.max(size, initial=0.0, where=np.isfinite(size) & ~at_top))
+    if next_ == 0.0 or top < EXTREME_TIMES * next_:
+        return amps, 0
+    return np.where(at_top, np.nan, amps), times
 
 
 def _within(values: Floats, bounds: tuple[float, float]) -> tuple[Floats, int]:
