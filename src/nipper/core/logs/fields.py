@@ -8,8 +8,8 @@ import numpy as np
 import polars as pl
 
 from nipper.core.logs import words
-from nipper.core.logs.flow import directions_of
 from nipper.core.logs.times import clocks_only, dates_only, possible_forms
+from nipper.core.logs.ways import directions_of
 from nipper.core.tables.numbers import decimal_mark, looks_numeric
 from nipper.core.tables.table import Table
 

@@ -9,9 +9,9 @@ from typing import Literal
 import numpy as np
 
 from nipper.core.chemistry import chemistry
-from nipper.core.logs.flow import current_sign
 from nipper.core.logs.guess import other_chemistry
 from nipper.core.logs.model import GAP_FLOOR_S, Log
+from nipper.core.logs.signs import current_sign
 from nipper.core.setup import Setup
 
 MARGIN_V = 0.25  # beyond a chemistry's window, before a reading is odd

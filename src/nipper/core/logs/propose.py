@@ -23,10 +23,11 @@ from nipper.core.logs.families import (
     tokens_of,
     with_silent,
 )
-from nipper.core.logs.flow import Flow, Witness, find_flow
+from nipper.core.logs.flow import Flow, find_flow
 from nipper.core.logs.mapping import ColumnMapping, plain_mapping
 from nipper.core.logs.minor import find_balancing, find_soc, find_temperatures
 from nipper.core.logs.shapes import hold_s_of, match_pack, shaped
+from nipper.core.logs.signs import Witness
 from nipper.core.tables.table import Table
 
 LEAST_MIDDLE_V = 1.8  # titanate, the lowest, works between 1.8 and 2.8 V: common practice

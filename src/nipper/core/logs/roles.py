@@ -5,8 +5,8 @@ from dataclasses import replace
 from enum import StrEnum
 from typing import Any
 
-from nipper.core.logs.flow import directions_of
 from nipper.core.logs.mapping import ColumnMapping
+from nipper.core.logs.ways import directions_of
 from nipper.core.tables.table import Table
 
 

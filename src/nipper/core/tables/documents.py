@@ -17,6 +17,7 @@ from nipper.core.tables.packed import as_utf8
 from nipper.core.tables.table import MOST_COLUMNS, Table, text_frame, untellable
 from nipper.core.tables.texts import sheet_table
 
+PARQUET, ARROW = b"PAR1", b"ARROW1\0\0"
 MAX_JSON_BYTES = 400_000_000
 MAX_DB_ROWS = 40_000_000
 MOST_NAMED = 5000  # rows of a table that lists names
@@ -216,26 +217,16 @@ def _spread(frame: pl.DataFrame, name: str) -> pl.DataFrame:
     return pl.concat([before, spread, after], how="horizontal")
 
 
-def parquet_table(data: bytes, file: str, part: str = "") -> Table:
-    """The table in a Parquet file."""
+def columnar_table(data: bytes, file: str, part: str = "") -> Table:
+    """The table in a Parquet or an Arrow file."""
+    name, read = ("Arrow", pl.read_ipc) if data.startswith(ARROW) else ("Parquet", pl.read_parquet)
     try:
         with quiet():
-            frame = pl.read_parquet(io.BytesIO(data))
+            frame = read(io.BytesIO(data))
     except (pl.exceptions.PolarsError, pl.exceptions.PanicException, OSError) as error:
         text = (str(error).splitlines() or ["unreadable"])[0][:120]
-        raise InputError(file, "the whole file", f"a Parquet file ({text})") from None
-    return Table(file, text_frame(_flat(frame)), "parquet", 1, part=part)
-
-
-def arrow_table(data: bytes, file: str, part: str = "") -> Table:
-    """The table in an Arrow file."""
-    try:
-        with quiet():
-            frame = pl.read_ipc(io.BytesIO(data))
-    except (pl.exceptions.PolarsError, pl.exceptions.PanicException, OSError) as error:
-        text = (str(error).splitlines() or ["unreadable"])[0][:120]
-        raise InputError(file, "the whole file", f"an Arrow file ({text})") from None
-    return Table(file, text_frame(_flat(frame)), "arrow", 1, part=part)
+        raise InputError(file, "the whole file", f"{name} ({text})") from None
+    return Table(file, text_frame(_flat(frame)), name.lower(), 1, part=part)
 
 
 def database_tables(path: Path) -> list[Table]:

@@ -10,7 +10,7 @@ from nipper.core.tables.sheets import SUFFIXES, is_sheet, sheet_tables
 from nipper.core.tables.table import Table
 from nipper.core.tables.texts import text_table
 
-SQLITE, PARQUET, ARROW = b"SQLite format 3\0", b"PAR1", b"ARROW1\0\0"
+SQLITE = b"SQLite format 3\0"
 
 
 def read_tables(path: str | Path) -> list[Table]:
@@ -40,10 +40,8 @@ def table_of(data: bytes, file: str, part: str = "") -> Table:
     """The table in the bytes of one file that is no archive and no spreadsheet."""
     from nipper.core.tables import documents
 
-    if data.startswith(PARQUET):
-        return documents.parquet_table(data, file, part)
-    if data.startswith(ARROW):
-        return documents.arrow_table(data, file, part)
+    if data.startswith((documents.PARQUET, documents.ARROW)):
+        return documents.columnar_table(data, file, part)
     if is_dump(data):
         return dumped_table(data, file, part)
     if data[:200].lstrip(b"\xef\xbb\xbf \r\n\t").startswith((b"{", b"[{", b"[[", b"[\n", b"[ ")):
