@@ -288,6 +288,17 @@ def of_programs() -> None:
     kilo = zoned().amps("current [kA]", 1e-3, 4).pack("pack V").cells("cell{}")
     keep("kiloamperes", kilo.text())
     wrapped = zoned().add("current mA", lambda g, i: f"{round(1000 * g.current_a[i]) % (1 << 32)}")
+    charger = zoned().add("current mA", lambda g, i: "60000" if i % 100 < 70 else "0")
+    keep(
+        "a charger of 60,000 mA", charger.cells("cell{}").text(), doubt="no sign", check=("cells",)
+    )
+    quoted = by_line(
+        lambda i: (
+            f'ts="{utc("%Y-%m-%dT%H:%M:%SZ")(LOG.time_s[i])}" current="{amps(i)}" '
+            + " ".join(f'cell{c + 1}="{v}"' for c, v in enumerate(volts(i)))
+        )
+    )
+    keep("pairs in double quotes", quoted, file="a.log", check=("time", "cells", "current"))
     keep("below nought in a register without a sign", wrapped.pack("pack V").cells("cell{}").text())
     middle = zoned().add("current_raw", lambda g, i: f"{30000 + 10 * g.current_a[i]:.0f}")
     keep("nought in the middle of a register", middle.cells("cell{}").text(), doubt="never rests",
@@ -339,6 +350,10 @@ def said_by_a_value() -> None:
         here = lambda g, i, c=cell: "5.000" if i % 40 == 2 else f"{g.cell_v[i, c]:.3f}"  # noqa: E731
         fives.add(f"cell{cell + 1}", here)
     keep("five volts for no reading", fives.text(), rows=351, check=("rows",))
+    real = zoned().add(
+        "current", lambda g, i: "99.9" if i % 40 == 2 else f"{g.current_a[i] / 9:.1f}"
+    )
+    keep("99.9 A that flow", real.cells("cell{}").text(), check=("time", "cells"))
     mean = zoned().amps("current").add("V0", lambda g, i: f"{g.cell_v[i].mean():.3f}").cells("V{}")
     keep("the mean as a cell", mean.text(), doubt="mean of the others", check=("rows",))
     four = Sheet(LOG).time("date", utc("%Y%m%d")).time("time", utc("%H%M"))

@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 from scipy.integrate import cumulative_trapezoid
 
 from nipper.core.logs.model import Log, in_order, join
+from nipper.core.logs.values import assemble
 
 
 def make(rows: int, seed: int = 1, sensors: int = 2, cells: int = 4, **more: object) -> Log:
@@ -96,3 +97,23 @@ def test_the_mean_cell_leaves_an_unread_cell_out():
 def test_an_empty_log_has_no_days():
     empty = make(3).select(slice(0, 0))
     assert (empty.rows, empty.days, empty.interval_s) == (0, 0.0, 0.0)
+
+
+@pytest.mark.parametrize(
+    ("extreme_a", "left_out"), [(999.9, 3), (327.67, 3), (99.9, 0), (500.0, 0)]
+)
+def test_a_current_at_the_end_of_a_register_is_none(extreme_a, left_out):
+    current_a = np.tile([5.0, -8.0, 0.0], 20)
+    current_a[[7, 20, 41]] = extreme_a
+    cell_v = np.full((60, 8), 3.3, np.float32) + np.arange(8, dtype=np.float32) / 1000
+    log, lost = assemble(
+        time_s=60.0 * np.arange(60),
+        current_a=current_a,
+        pack_v=None,
+        cell_v=cell_v,
+        temp_c=np.empty((60, 0)),
+        soc_pct=None,
+        balancing=None,
+    )
+    assert int(np.isnan(log.current_a).sum()) == left_out
+    assert [count for count, _ in lost] == [left_out] * bool(left_out)

@@ -22,6 +22,7 @@ FLAGS = {
     **dict.fromkeys(("false", "no", "off", "falsch", "nein", "faux", "non", "falso", "nie"), "0"),
 }
 REGISTER_ENDS = (1 << 16, 1 << 32)
+NEAR = 0.98  # of the end: a standby draw stands there; a charger of 60,000 mA does not
 WRAP_LOOKED_AT = 20_000
 USUAL = 0.9  # of the texts
 LOOKED_AT = 200
@@ -41,15 +42,15 @@ def _unwrapped(table: Table) -> tuple[Table, list[str]]:
             continue
         some = table.numbers(name, WRAP_LOOKED_AT)
         some = some[np.isfinite(some)]
-        end = next((e for e in REGISTER_ENDS if some.size and 0.75 * e < some.max() < e), None)
+        end = next((e for e in REGISTER_ENDS if some.size and NEAR * e < some.max() < e), None)
         if end is None or some.min() < 0 or np.any(some % 1):
             continue
         if np.any((some > 0.25 * end) & (some < 0.75 * end)) or not np.any(some < 0.25 * end):
-            continue
+            continue  # a current that goes on from the one half to the other
         values = table.numbers(name)
         signed = pl.Series(name, np.where(values > 0.5 * end, values - end, values))
         table = table.with_frame(table.frame.with_columns(signed.cast(pl.String)))
-        told.append(f"{name}: numbers just below {end} are read as below nought")
+        told.append(f"{name}: numbers just below {end} are read as negative")
     return table, told
 
 
@@ -67,10 +68,10 @@ def _as_flags(table: Table) -> Table:
 
 
 def _ways_parted(table: Table) -> Table:
-    """\"5.7 A (charging)\" as a number and a word beside it."""
+    """A number with a word behind it, ``5.7 A (charging)``, as a number and a word beside it."""
     for name in table.columns:
         some = table.text(name).head(LOOKED_AT).drop_nulls()
-        if not len(some) or some.str.contains(WAY_BEHIND).mean() < USUAL:  # pyright: ignore
+        if int(some.str.contains(WAY_BEHIND).sum()) < max(1.0, USUAL * len(some)):
             continue
         number, way = table.text(name).str.extract_groups(WAY_BEHIND).struct.unnest()
         known = [sign for _, sign in directions_of(way)]

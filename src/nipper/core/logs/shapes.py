@@ -85,7 +85,7 @@ def _without_blank_rows(table: Table) -> Table:
     if first is None or not (first == "").any():
         return table
     blank = pl.all_horizontal(pl.all().str.strip_chars().fill_null("") == "")
-    return table.with_frame(table.frame.filter(~blank))
+    return replace(table.with_frame(table.frame.filter(~blank)), first_line=0)
 
 
 def _with_headings_anew(table: Table) -> tuple[Table, list[str]]:
@@ -183,11 +183,16 @@ def _one_pack(table: Table, pack: str | None) -> tuple[Table, list[str]]:
 
 
 def _of_one_moment(table: Table, when: Sequence[str], name: str) -> tuple[Table, list[str]]:
-    """Rows of several kinds, each with columns of its own, as one a moment."""
+    """Rows of several kinds, each with columns of its own, as one a moment; as they stand where a
+    kind comes more than once in it.
+    """
+    if table.frame.select([*when, name]).n_unique() < table.rows:
+        return table, []
     first = pl.all().replace("", None).drop_nulls().first()
     rows = table.frame.drop(name).group_by(when, maintain_order=True).agg(first)
-    whole = rows.select(c for c in table.columns if c != name)
-    return table.with_frame(whole), [f"{name}: kinds of rows, put together by their times"]
+    whole = table.with_frame(rows.select(c for c in table.columns if c != name))
+    told = f"{name}: kinds of rows, put together by their times"
+    return replace(whole, first_line=0), [told]
 
 
 def _cells_of_several(table: Table, name: str) -> bool:

@@ -39,6 +39,7 @@ POSSIBLE = {  # outside these a value is a placeholder or a slip, whatever the p
 OUT_OF_RANGE = "cells out of range"
 AGAIN = "a moment that is there already"
 REGISTER_ENDS, NINES = ("32767", "32768", "65535"), re.compile(r"9{3,}")
+LEAST_END_A = 300.0  # 99.9 A may flow
 EXTREME_TIMES = 5.0  # a placeholder is so many times the largest current there is
 STRAY = 0.05  # of the rows may hold what is no time or no number, before it is refused
 
@@ -326,7 +327,7 @@ def _without_extreme(amps: Floats) -> tuple[Floats, int]:
     times = int(at_top.sum())
     digits = f"{top:.7g}".replace(".", "")
     ends = digits in REGISTER_ENDS or bool(NINES.fullmatch(digits))
-    if not ends or not LEAST_TIMES <= times <= 0.5 * size.size:
+    if top < LEAST_END_A or not ends or not LEAST_TIMES <= times <= 0.5 * size.size:
         return amps, 0
     next_ = float(np.max(size, initial=0.0, where=np.isfinite(size) & ~at_top))
     if next_ == 0.0 or top < EXTREME_TIMES * next_:

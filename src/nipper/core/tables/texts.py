@@ -19,6 +19,7 @@ from nipper.core.tables.table import MOST_COLUMNS, MOST_FIELDS, Table
 SEPARATORS = (";", "\t", "|", ",")
 SAMPLE_BYTES = 400_000
 SENTENCE = re.compile(rb"[$!][^\n]{1,400}\*[0-9A-Fa-f]{2}\r?\n")
+KEPT_AS_TEXT = re.compile(rb'(?m)(?<![^,;\t\n])="')
 EXPECTED = "a header row and columns separated by comma, semicolon, tab or spaces"
 
 
@@ -69,8 +70,8 @@ def _without_quotes(data: bytes) -> bytes:
     """Fields in single quotes, and those a spreadsheet is told to keep as texts, without them."""
     head = data[:SAMPLE_BYTES]
     fields = max(1, head.count(b"\n"))
-    if head.count(b'="') > fields:
-        data = data.replace(b'="', b'"')
+    if len(KEPT_AS_TEXT.findall(head)) > 0.5 * fields:  # not the quoted values of name="value"
+        data = KEPT_AS_TEXT.sub(b'"', data)
     if head.count(b"','") + head.count(b"';'") + head.count(b"'\t'") > fields:
         data = re.sub(rb"(?m)(?<![^,;\t\n])'|'(?=[,;\t\r\n]|\Z)", b'"', data)
     return data
