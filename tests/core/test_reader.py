@@ -3,7 +3,9 @@
 import gzip
 import json
 from dataclasses import replace
+from datetime import datetime
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 import numpy as np
 import openpyxl
@@ -17,8 +19,8 @@ from nipper.core.logs.guess import guess_capacity, guess_chemistry
 from nipper.core.logs.mapping import ColumnMapping, plain_mapping, shape_key
 from nipper.core.logs.model import Log, join
 from nipper.core.logs.oddities import oddities
-from nipper.core.logs.propose import propose
-from nipper.core.logs.reader import read_log
+from nipper.core.logs.propose import Options, propose
+from nipper.core.logs.reader import read_file, read_log
 from nipper.core.logs.signs import current_sign
 from nipper.core.logs.times import guess_time_form
 from nipper.core.logs.values import read_values
@@ -439,3 +441,40 @@ def test_a_name_that_is_only_said_later_is_a_column_and_a_line_without_a_value_i
     assert table.rows == 400
     assert "soc" in table.columns
     assert table.dropped == ((1, "without a value"),)
+
+
+@pytest.mark.parametrize(
+    ("name", "begins"),
+    [
+        ("log_2026-11-05", "2026-11-05T00:00:00"),
+        ("log_2026-10-24", "2026-10-24T00:00:00"),
+        ("2026-1-12", "2026-01-12T00:00:00"),
+        ("bms 20261231", "2026-12-31T00:00:00"),
+        ("bms_20261105_0930", "2026-11-05T09:30:00"),
+        ("20260303120501", "2026-03-03T12:05:01"),
+        ("pack 05.11.2026", "2026-11-05T00:00:00"),
+        ("2026-02-30", None),
+        ("pack 20 of 2026", None),
+        ("serial 202611055", None),
+    ],
+)
+def test_the_day_in_the_name_of_a_file(tmp_path, name, begins):
+    cells = ",".join(f"cell{c + 1}" for c in range(4))
+    rows = (f"06:{i:02d}:00,{i % 7},3.30,3.31,3.32,3.{i + 10}" for i in range(40))
+    path = tmp_path / f"{name}.csv"
+    path.write_text(f"time,current,{cells}\n" + "\n".join(rows))
+    assert read_file(path).reading.mapping.begins == begins
+
+
+def test_a_clock_goes_on_through_the_night_it_is_put_back(tmp_path):
+    zone = ZoneInfo("Europe/Vienna")
+    begin_s = datetime(2026, 10, 24, 22, 30, tzinfo=zone).timestamp()
+    times = begin_s + 60.0 * np.arange(360)
+    rows = (
+        f"{datetime.fromtimestamp(t, zone):%H:%M:%S},{i % 7},3.30,3.31,3.32,3.{i % 50 + 10}"
+        for i, t in enumerate(times)
+    )
+    path = tmp_path / "log_2026-10-24.csv"
+    path.write_text("time,current,cell1,cell2,cell3,cell4\n" + "\n".join(rows))
+    log = read_file(path, Options(zone="Europe/Vienna")).log
+    np.testing.assert_array_equal(log.time_s, times)

@@ -4,6 +4,7 @@ name; and how far apart rows are that are only numbered.
 
 import re
 from dataclasses import replace
+from datetime import date
 from pathlib import PurePath
 
 import numpy as np
@@ -16,8 +17,10 @@ from nipper.core.logs.times import DATELESS, clocks_only, dates_only, possible_f
 from nipper.core.tables.table import Table
 
 OF_DAY = r"(?:[T _,]+|, *|-)?(?:([01]?\d|2[0-3])[:.\-h]?([0-5]\d)(?:[:.\-m]?([0-5]\d))?)?(?!\d)"
-YEAR_FIRST = re.compile(r"(?<!\d)(20\d\d)[-_./]?(0?[1-9]|1[0-2])[-_./]?([0-2]?\d|3[01])" + OF_DAY)
-DAY_FIRST = re.compile(r"(?<!\d)([0-2]?\d|3[01])\.(0?[1-9]|1[0-2])\.(20\d\d)" + OF_DAY)
+MONTH, DAY = "(1[0-2]|0?[1-9])", r"(3[01]|[12]\d|0?[1-9])"
+YEAR_FIRST = re.compile(rf"(?<!\d)(20\d\d)(?:-|_|\.|/){MONTH}(?:-|_|\.|/){DAY}{OF_DAY}")
+COMPACT = re.compile(rf"(?<!\d)(20\d\d)(1[0-2]|0[1-9])(3[01]|[12]\d|0[1-9]){OF_DAY}")
+DAY_FIRST = re.compile(rf"(?<!\d){DAY}\.{MONTH}\.(20\d\d){OF_DAY}")
 SAYS_WHEN = re.compile(
     r"(?i)start|beg|dat[eu]|day|tag|from|von|since|seit|jour|fecha|log|debut|inizio"
 )
@@ -84,15 +87,18 @@ def _begin_in(table: Table) -> tuple[str, str]:
 
 def _moment(text: str) -> str:
     """The first moment in a text, ISO; midnight where no time of day stands behind the day."""
-    if match := YEAR_FIRST.search(text):
+    if match := YEAR_FIRST.search(text) or COMPACT.search(text):
         year, month, day = match[1], match[2], match[3]
     elif match := DAY_FIRST.search(text):
         day, month, year = match[1], match[2], match[3]
     else:
         return ""
-    date = f"{year}-{int(month):02d}-{int(day):02d}"
+    try:
+        whole_day = date(int(year), int(month), int(day))
+    except ValueError:
+        return ""  # the thirtieth of February
     clock = f"{int(match[4] or 0):02d}:{match[5] or '00'}:{match[6] or '00'}"
-    return f"{date}T{clock}" if dates_only([date]) else ""
+    return f"{whole_day.isoformat()}T{clock}"
 
 
 def numbered_rows(table: Table) -> tuple[Table, list[str]]:
