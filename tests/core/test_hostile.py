@@ -248,6 +248,8 @@ def test_a_date_before_all_batteries_is_no_time(tmp_path):
         ('{"time": "t", "time_form": "iso", "cells": ["a"], "temps": [{}]}', "temps"),
         ('{"time": "t", "time_form": "iso", "cells": ["a"], "hold_s": 1e308}', "hold_s"),
         ('{"time": "t", "time_form": "iso", "cells": []}', "cells"),
+        ('{"time": "t", "time_form": "clock", "cells": ["a"], "begins": "2026-02-30"}', "begins"),
+        ('{"time": "t", "time_form": "clock", "cells": ["a"], "begins": "soon"}', "begins"),
     ],
 )
 def test_a_mapping_that_says_nothing_readable_names_its_place(text, place, tmp_path):

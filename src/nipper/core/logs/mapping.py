@@ -7,6 +7,7 @@ import json
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, fields
+from datetime import datetime
 from pathlib import Path
 from typing import Any, Literal, cast, get_args
 from zoneinfo import ZoneInfo
@@ -136,7 +137,7 @@ def _check_types(document: dict[str, Any], file: str) -> None:
     for name in (n for n, kind in kinds.items() if kind == (int, float) and n in document):
         if not abs(document[name]) < MOST_FACTOR:
             raise InputError(file, name, f"a number below {MOST_FACTOR:g}")
-    if document.get("begins") and not ISO.match(document["begins"]):
+    if document.get("begins") and not _is_moment(document["begins"]):
         raise InputError(file, "begins", "a moment such as 2026-03-01T09:10:00")
     if not all(_is_direction(pair) for pair in document.get("directions", ())):
         raise InputError(file, "directions", 'pairs such as ["charging", 1]')
@@ -144,6 +145,15 @@ def _check_types(document: dict[str, Any], file: str) -> None:
         ZoneInfo(document.get("zone", "UTC"))
     except (KeyError, TypeError, ValueError, OSError):
         raise InputError(file, "zone", "the name of a time zone such as Europe/Vienna") from None
+
+
+def _is_moment(text: str) -> bool:
+    """Whether a text is ISO, of a day the calendar has."""
+    try:
+        datetime.fromisoformat(text)
+    except ValueError:
+        return False
+    return bool(ISO.match(text))
 
 
 def _is_direction(pair: Any) -> bool:
