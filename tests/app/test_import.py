@@ -241,7 +241,7 @@ def test_a_sensor_is_taken_for_a_cells_or_left_out_by_hand(qtbot, open_window, t
 
 def table_file(tmp_path, name: str) -> str:
     """A file of the corpus of strangers' tables."""
-    from tests.core.terminals import ALL
+    from tests.core.journals import ALL
 
     case = next(c for c in ALL if c.name == name)
     path = tmp_path / case.file

@@ -59,7 +59,7 @@ from nipper.core.presets import new_setup
 from nipper.store import Bench
 from tests.bench.spoil import STRANGE
 from tests.builders import charge_log
-from tests.core.terminals import ALL
+from tests.core.journals import ALL
 
 SEED = 20261127
 SLOW_S = 0.1

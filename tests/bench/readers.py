@@ -46,7 +46,7 @@ from nipper.core.simulate import scenario
 from nipper.store import Bench
 from tests.bench.spoil import spoil_bytes, spoil_document, spoil_text
 from tests.builders import charge_log
-from tests.core.terminals import ALL
+from tests.core.journals import ALL
 
 YEARS = (datetime(1980, 1, 1, tzinfo=UTC).timestamp(), datetime(2100, 1, 2, tzinfo=UTC).timestamp())
 SETUP = new_setup("lfp", 8, 100.0, name="Fuzzed")

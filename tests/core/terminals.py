@@ -45,7 +45,8 @@ def headed(first: Sheet) -> Sheet:
 
 
 def once_wrong_in_silence() -> None:
-    keep("seconds since 1904", timed("time", lambda t: f"{t + 2082844800:.3f}"))
+    since = timed("time", lambda t: f"{t + 2082844800:.3f}")
+    keep("seconds since 1904", since, doubt="since 1900 they are four years earlier")
     counts = zoned().amps("current").add("adc0", lambda g, i: f"{g.cell_v[i, 0] / 5 * 4095:.0f}")
     for cell in range(1, 8):
         counts.add(f"adc{cell}", lambda g, i, c=cell: f"{g.cell_v[i, c] / 5 * 4095:.0f}")

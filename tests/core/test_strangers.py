@@ -12,8 +12,8 @@ from nipper.core.logs.model import Log
 from nipper.core.logs.propose import Options
 from nipper.core.logs.reader import chosen, read_file
 from tests.bench import tables
+from tests.core.journals import ALL
 from tests.core.strangers import Stranger, a_log, usual
-from tests.core.terminals import ALL
 
 
 def wrong_in(read: Log, case: Stranger) -> list[str]:

@@ -13,7 +13,7 @@ import polars as pl
 from nipper.core.logs import words
 from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.mapping import ColumnMapping
-from nipper.core.logs.times import DATELESS, clocks_only, dates_only, possible_forms
+from nipper.core.logs.times import DATELESS, NO_YEAR, clocks_only, dates_only, possible_forms
 from nipper.core.tables.table import Table
 
 OF_DAY = r"(?:[T _,]+|, *|-)?(?:([01]?\d|2[0-3])[:.\-h]?([0-5]\d)(?:[:.\-m]?([0-5]\d))?)?(?!\d)"
@@ -64,10 +64,14 @@ def date_doubts(table: Table, mapping: ColumnMapping) -> list[Doubt]:
     """From which day times without dates count, and who says so."""
     if mapping.time_form not in DATELESS:
         return []
+    if not mapping.begins and mapping.time_form == "yearless":
+        return [Doubt(f"the times have no year: they are read as of {NO_YEAR}", "--map")]
     if not mapping.begins:
         return [Doubt("the table has no dates: its days count from 1970-01-01", "--map")]
     begins, where = _begin_in(table)
     by = where if begins == mapping.begins else "the mapping"
+    if mapping.time_form == "yearless":
+        return [Doubt(f"the times have no year: they begin in {mapping.begins[:4]}, by {by}")]
     moment = mapping.begins.replace("T", " ")[: 10 if mapping.time_form == "clock" else 16]
     return [Doubt(f"the table has no dates: they begin with {moment}, by {by}")]
 

@@ -12,9 +12,12 @@ from nipper.core.logs.column import Column, Floats
 from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.times import (
     ABSOLUTE,
+    COUNTS,
     DATELESS,
     DAY_S,
     OFFSET,
+    TIME_FORMS,
+    UNIX,
     WORDS,
     TimeForm,
     clocks_only,
@@ -22,11 +25,14 @@ from nipper.core.logs.times import (
     possible_forms,
     tidy,
     to_unix,
+    unwrapped,
     usual_order,
     zone_in,
 )
 
 HASTY_S = 0.3  # no BMS writes more rows a second (from memory)
+SPARSE_S = 7200.0  # between two rows: a count of milliseconds stands so far apart as seconds
+MOST_COUNTED = 1e15  # microseconds of thirty years
 SECOND = 2.0  # worth from which a column could be the time as well
 LOOKED_AT = 3000  # texts that decide the form
 ZONE_ONLY = re.compile(r"\s*(Z|UTC|GMT|[+-]\d\d:?\d\d)\s*$")
@@ -71,6 +77,8 @@ def find_clock(
     if worth <= 0 and len(best.time_s) > 3:
         return None
     others = [clock for worth, clock in found if worth > SECOND and clock.form not in DATELESS]
+    if (beside := _shifted(best, columns)) is not None:
+        best.doubts.append(beside)
     if best.form not in DATELESS and (told := _another(best, others)):
         best.doubts.append(told)
     return best
@@ -85,6 +93,19 @@ def _another(best: Clock, others: Sequence[Clock]) -> Doubt | None:
             days = float(np.median(apart_s)) / DAY_S
             text = f"{best.why} is taken for the time; {other.why} is {days:.0f} days away"
             return Doubt(text, "--map")
+    return None
+
+
+def _shifted(best: Clock, columns: Sequence[Column]) -> Doubt | None:
+    """That a heading of a time stands over no times, beside a time under another heading."""
+    names = [c.name for c in columns]
+    at = names.index(best.time)
+    if columns[at].says(words.TIME) or best.second is not None:
+        return None
+    for neighbour in columns[max(0, at - 1) : at + 2]:
+        if words.MOMENT_NAMED.search(neighbour.plain) and neighbour.numeric:
+            text = f"{best.time} holds the times, {neighbour.name} none: are the headings shifted?"
+            return Doubt(text, "--map MAP.json")
     return None
 
 
@@ -112,7 +133,7 @@ def _read(
     day_first: bool | None,
 ) -> Clock | None:
     sample = texts.drop_nulls().head(LOOKED_AT).to_list()
-    forms: list[TimeForm] = possible_forms(sample) or _dateless(column, sample)
+    forms: list[TimeForm] = _counted(column, possible_forms(sample)) or _dateless(column, sample)
     if not forms:
         return None
     doubts: list[Doubt] = []
@@ -120,8 +141,9 @@ def _read(
     if day_first is not None and "dmy" in forms and "mdy" in forms:
         forms = ["dmy" if day_first else "mdy"]
     form = _order(column, texts, forms, chosen, doubts)
+    form = _since(column, form, doubts)
     time_s = to_unix(texts, form, chosen)
-    if form in DATELESS:
+    if form in DATELESS or form in UNIX:
         doubts += _hasty(column, form, time_s)
     name = column.name if second is None else f"{column.name} with {second.name}"
     return Clock(column.name, second.name if second else None, form, chosen, time_s, name, doubts)
@@ -131,6 +153,9 @@ def _hasty(column: Column, form: TimeForm, time_s: Floats) -> list[Doubt]:
     """A count without a unit that would be several rows a second is one of minutes or hours."""
     steps = np.abs(np.diff(time_s[np.isfinite(time_s)]))
     usual_s = float(np.median(steps)) if steps.size else 1.0
+    if (form in UNIX or form == "elapsed_s") and usual_s > SPARSE_S and not column.quantity:
+        text = f"{column.name}: as {TIME_FORMS[form]} a row every {usual_s / 3600:.0f} h: is it so?"
+        return [Doubt(text, "--map MAP.json")]
     if form != "elapsed_s" or column.quantity or usual_s >= HASTY_S:
         return []
     text = (
@@ -138,6 +163,24 @@ def _hasty(column: Column, form: TimeForm, time_s: Floats) -> list[Doubt]:
         f"{usual_s:.2g} s: are they minutes, hours or days?"
     )
     return [Doubt(text, "--map MAP.json")]
+
+
+def _counted(column: Column, forms: list[TimeForm]) -> list[TimeForm]:
+    """The forms without those that count in another unit than the heading says."""
+    if column.quantity != "s":
+        return forms
+    return [f for f in forms if f not in UNIX or COUNTS[f].unit_s == column.factor]
+
+
+def _since(column: Column, form: TimeForm, doubts: list[Doubt]) -> TimeForm:
+    """Seconds of a count that may have begun in either of two years: as the heading says."""
+    if form != "s_1904" or "1904" in column.plain:
+        return form
+    if words.SINCE_1900.search(column.plain):
+        return "s_1900"
+    text = f"{column.name}: read as seconds since 1904; since 1900 they are four years earlier"
+    doubts.append(Doubt(text, "--map MAP.json"))
+    return form
 
 
 def _dateless(column: Column, sample: Sequence[str]) -> list[TimeForm]:
@@ -156,13 +199,14 @@ def _dateless(column: Column, sample: Sequence[str]) -> list[TimeForm]:
     if not column.numeric or not (column.says(words.TIME) or column.quantity == "s"):
         return []
     values = column.finite
-    if values.size < 2 or values.min() < 0 or values.max() > 1e9:
+    if values.size < 2 or values.min() < 0 or values.max() > MOST_COUNTED:
         return []
-    steps = np.diff(values)
+    steps = np.diff(unwrapped(values.astype(np.float64)))
     if not (np.all(steps >= 0) or np.all(steps <= 0)) or not np.any(steps):
         return []
     forms: dict[float, TimeForm] = {
-        1.0: "elapsed_s", 1e-3: "elapsed_ms", 60.0: "elapsed_min", 3600.0: "elapsed_h",
+        1.0: "elapsed_s", 1e-3: "elapsed_ms", 1e-6: "elapsed_us", 60.0: "elapsed_min",
+        3600.0: "elapsed_h",
     }  # fmt: skip
     return [forms.get(column.factor, "elapsed_s")] if column.quantity in ("", "s") else []
 

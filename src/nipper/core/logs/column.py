@@ -1,6 +1,6 @@
 """One column of a stranger's table as evidence: its heading, its unit, and a sample of it."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -29,11 +29,15 @@ class Column:
     numbers: Floats
     quantity: str = ""  # of the unit: V, A, W, C, F, K, %, Ah, Wh, s, ohm; empty when none is given
     factor: float = 1.0
+    common: frozenset[str] = frozenset()  # words of all headings, which tell nothing of this one
 
     @cached_property
     def plain(self) -> str:
         """The heading without accents, case and marks."""
-        return words.plain(self.name)
+        heading = words.plain(self.name)
+        if not self.common:
+            return heading
+        return " ".join(word for word in heading.split() if word not in self.common)
 
     def says(self, words_of: words.Words) -> bool:
         """Whether the heading holds a word of that kind."""
@@ -66,8 +70,10 @@ def columns_of(table: Table) -> list[Column]:
     """The columns of a table as evidence."""
     frame = sampled(table.frame)
     lettered = words.lettered(frame.columns)
+    common = words.of_all(frame.columns)
     return [
-        _column(table, name, frame.get_column(name), name in lettered) for name in frame.columns
+        replace(_column(table, name, frame.get_column(name), name in lettered), common=common)
+        for name in frame.columns
     ]
 
 

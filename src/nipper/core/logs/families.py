@@ -186,7 +186,12 @@ def alike(families: Sequence[Family]) -> list[Family]:
     first = families[0]
     if _score(first) < 0:
         return [first]
-    families = [f for f in families if f is first or not _same_readings(f, first)]
+    moves = not _stands_still(first)
+    families = [
+        f
+        for f in families
+        if f is first or not (_same_readings(f, first) or (moves and _stands_still(f)))
+    ]
     same = [
         f
         for f in families
@@ -204,6 +209,11 @@ def _same_readings(family: Family, first: Family) -> bool:
         return False
     off = np.abs(family.volts() - first.volts())
     return bool(np.isfinite(off).any()) and float(np.nanmedian(off)) < 6e-4
+
+
+def _stands_still(family: Family) -> bool:
+    """Whether no column of it ever changes: a quality, a limit, no reading."""
+    return all(not c.finite.size or np.ptp(c.finite) == 0.0 for c in family.columns)
 
 
 def _mask(key: tuple[str, str]) -> tuple[str, str]:

@@ -71,11 +71,14 @@ def _ways_parted(table: Table) -> Table:
     """A number with a word behind it, ``5.7 A (charging)``, as a number and a word beside it."""
     for name in table.columns:
         some = table.text(name).head(LOOKED_AT).drop_nulls()
+        some = some.filter(some.str.contains(r"\d"))  # "idle" has no number
         if int(some.str.contains(WAY_BEHIND).sum()) < max(1.0, USUAL * len(some)):
             continue
         number, way = table.text(name).str.extract_groups(WAY_BEHIND).struct.unnest()
         known = [sign for _, sign in directions_of(way)]
         if {1, -1} <= set(known):
+            rests = table.text(name).str.to_lowercase().str.contains(words.IDLE_WORDS.pattern)
+            number = number.set(number.is_null() & rests.fill_null(False), "0")
             at = table.columns.index(name)
             frame = table.frame.with_columns(number.alias(name))
             frame = frame.insert_column(at + 1, way.alias(f"{name} direction"))
@@ -115,7 +118,7 @@ def _numbers_in(text: str) -> list[str]:
     if not inner or looks_numeric(inner):
         return []
     comma = ";" in inner or decimal_mark([inner.replace(";", " ")]) == ","
-    for mark in (";", "|", r"\s*,\s+", ",", r"\s+", "/"):
+    for mark in (";", "|", r"\s*,\s+", ",", r"\s+", "/", ":"):
         parts = [
             p.strip().strip("\"'")
             for p in re.split(mark if "\\" in mark else re.escape(mark), inner)

@@ -3,9 +3,9 @@ column mapping.
 """
 
 import io
+import time
 from dataclasses import dataclass, replace
-from itertools import pairwise
-from pathlib import Path, PurePath
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -21,14 +21,9 @@ from nipper.core.logs.model import Log
 from nipper.core.logs.propose import Options, Proposal, propose
 from nipper.core.logs.reading import Reading
 from nipper.core.logs.resets import longest_leap_years, put_right
-from nipper.core.logs.shapes import shaped, time_columns
-from nipper.core.logs.times import (
-    DATELESS,
-    SECONDS_2060,
-    TimeForm,
-    possible_forms,
-    to_unix,
-)
+from nipper.core.logs.shapes import shaped
+from nipper.core.logs.times import DATELESS, SECONDS_2060, TimeForm, to_unix
+from nipper.core.logs.together import a_file_a_reading, beside, headed, same_shape
 from nipper.core.logs.values import (
     AGAIN,
     Lost,
@@ -43,11 +38,8 @@ from nipper.core.tables.read import read_tables
 from nipper.core.tables.table import Table
 
 Floats = NDArray[np.floating]
+AHEAD_S = 2 * 86400.0  # zones, and clocks that run before, are less
 SECONDS_1980 = 315532800.0
-LEAST_FILES, MOST_COLUMNS_EACH = 3, 4  # of an archive with a file a reading
-MOST_BESIDE = 8  # tables of the same moments
-SHARED = 0.8  # of these
-OVERLAP = 0.1  # of the shorter of two tables: more, and they are not one after the other
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,6 +112,9 @@ def clock_doubts(log: Log, form: TimeForm) -> list[Doubt]:
         return [
             Doubt("its times go beyond 2060: is the clock set, do they count from another day?")
         ]
+    if log.rows and form not in DATELESS and log.time_s[-1] > time.time() + AHEAD_S:
+        days = (log.time_s[-1] - time.time()) / 86400.0
+        return [Doubt(f"its times go {days:.0f} days beyond today: is the clock set?")]
     if log.redated:
         text = (
             f"the clock began anew: {log.redated} rows are read as they stand in the file, "
@@ -163,7 +158,7 @@ def chosen(path: str | Path, options: Options = Options()) -> Proposal:  # noqa:
         return mapped(table, options.mapping, options.pack)
     found: list[Proposal] = []
     errors: list[tuple[int, InputError]] = []
-    for group in _same_shape(tables):
+    for group in same_shape(headed(tables)):
         try:
             found.append(propose(group, options))
         except InputError as error:
@@ -184,35 +179,6 @@ def chosen(path: str | Path, options: Options = Options()) -> Proposal:  # noqa:
     raise ChoiceError(str(path), "its tables", f"one log, found {names}", "--table", parts)
 
 
-def beside(tables: list[Table]) -> list[Table]:
-    """Tables of the same moments as one: a database keeps the cells in one, the current in another.
-    Those in which a moment stands twice, or of which most moments stand in no other, stay apart.
-    """
-    if not 2 <= len(tables) <= MOST_BESIDE:
-        return tables
-    keys = [_moments(table) for table in tables]
-    if None in keys or len(set(keys)) != 1:
-        return tables
-    key = str(keys[0])
-    first, *others = sorted(tables, key=lambda t: t.rows, reverse=True)
-    frame = first.frame
-    for other in others:
-        own = [c for c in other.columns if c == key or c not in frame.columns]
-        shared = int(other.frame.get_column(key).is_in(frame.get_column(key).to_list()).sum())
-        if len(own) < other.frame.width or shared < SHARED * first.rows:
-            return tables
-        frame = frame.join(other.frame, on=key, how="left", maintain_order="left")
-    return [replace(first.with_frame(frame), part="")]
-
-
-def _moments(table: Table) -> str | None:
-    """The column of the moments, where each stands once."""
-    names = time_columns(table)
-    if len(names) != 1 or table.frame.get_column(names[0]).n_unique() < table.rows:
-        return None
-    return names[0]
-
-
 def _no_part(tables: list[Table]) -> list[Table]:
     names = ", ".join(t.part for t in tables[:8])
     raise InputError(tables[0].file, "--table", f"one of {names}")
@@ -231,70 +197,6 @@ def mapped(table: Table, mapping: ColumnMapping, pack: str | None = None) -> Pro
     if _has(made, mapping):
         return Proposal(made, mapping, told=tuple(told))
     return Proposal(table, mapping)
-
-
-def _same_shape(tables: list[Table]) -> list[Table]:
-    """Tables with the same columns as one, in the order of their names, where one goes on after the
-    other; those of the same time are of several packs, and stay apart.
-    """
-    groups: dict[tuple[str, ...], list[Table]] = {}
-    for table in tables:
-        groups.setdefault(tuple(table.columns), []).append(table)
-    out: list[Table] = []
-    for group in groups.values():
-        first = group[0]
-        if len(group) > 1 and not _one_after_another(group):
-            out += group
-            continue
-        if len(group) > 1:
-            frame = pl.concat([t.frame for t in group])
-            lost = tuple(d for t in group for d in t.dropped)
-            first = replace(first, frame=frame, dropped=lost, part=f"{len(group)} of one shape")
-        out.append(first)
-    return out
-
-
-def a_file_a_reading(tables: list[Table]) -> Table | None:
-    """Tables of one shape, each of one reading (a file a cell), as one with a row a reading; None
-    where there are too few of them.
-    """
-    shapes = [tuple(t.columns) for t in tables]
-    usual = max(shapes, key=shapes.count, default=())
-    group = [t for t in tables if tuple(t.columns) == usual]
-    if len(group) < LEAST_FILES or len(usual) > MOST_COLUMNS_EACH or not all(t.part for t in group):
-        return None
-    names = [PurePath(t.part).stem for t in group]
-    if len(set(names)) < len(names):
-        return None
-    of = [pl.lit(name).alias("reading") for name in names]
-    frames = [t.frame.with_columns(o) for t, o in zip(group, of, strict=True)]
-    lost = tuple(d for t in group for d in t.dropped)
-    return replace(group[0], frame=pl.concat(frames), dropped=lost, part="", units={})
-
-
-def _one_after_another(tables: list[Table]) -> bool:
-    """Whether the stretches of time of some tables do not lie over each other."""
-    spans = sorted(span for table in tables if (span := _span(table)) is not None)
-    if len(spans) < len(tables):
-        return False
-    return all(
-        this[1] - following[0] <= OVERLAP * min(this[1] - this[0], following[1] - following[0])
-        for this, following in pairwise(spans)
-    )
-
-
-def _span(table: Table) -> tuple[float, float] | None:
-    """From when to when a table goes, Unix s; None where its times cannot be read by themselves."""
-    names = time_columns(table)
-    if not names:
-        return None
-    text = table.text(names[0])
-    for other in names[1:]:
-        text = text + " " + table.text(other)
-    forms = possible_forms(text.drop_nulls().head(500).to_list())
-    times = to_unix(text, forms[0], "UTC") if forms else np.empty(0)
-    known = times[np.isfinite(times)]
-    return (float(known.min()), float(known.max())) if known.size else None
 
 
 def _read_plain(data: bytes, mapping: ColumnMapping, unix: bool) -> tuple[Log, Lost] | None:

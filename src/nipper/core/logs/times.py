@@ -7,6 +7,7 @@ epochs; time since the start; and a time of day without a date.
 
 import re
 from collections.abc import Sequence
+from itertools import pairwise
 from typing import Literal, NamedTuple, get_args
 from zoneinfo import ZoneInfo
 
@@ -17,9 +18,9 @@ from numpy.typing import NDArray
 from nipper.core.logs.words import MONTHS, plain
 
 TimeForm = Literal[
-    "plain", "iso", "unix_s", "unix_ms", "unix_us", "unix_ns", "s_1904", "ticks", "excel",
-    "days_0", "julian", "dmy", "mdy", "ymd", "elapsed_s", "elapsed_ms", "elapsed_min", "elapsed_h",
-    "elapsed_clock", "clock",
+    "plain", "iso", "unix_s", "unix_ms", "unix_us", "unix_ns", "s_1904", "s_1900", "ticks",
+    "ticks_1601", "excel", "days_0", "julian", "mjd", "dmy", "mdy", "ymd", "elapsed_s",
+    "elapsed_ms", "elapsed_us", "elapsed_min", "elapsed_h", "elapsed_clock", "clock", "yearless",
 ]  # fmt: skip
 Order = Literal["dmy", "mdy", "ymd"]
 FORMS: tuple[TimeForm, ...] = get_args(TimeForm)
@@ -33,25 +34,37 @@ TIME_FORMS: dict[TimeForm, str] = {
     "unix_us": "Unix microseconds",
     "unix_ns": "Unix nanoseconds",
     "s_1904": "seconds since 1904",
+    "s_1900": "seconds since 1900",
     "ticks": "tenths of a microsecond since the year 1",
+    "ticks_1601": "tenths of a microsecond since 1601",
     "excel": "spreadsheet day number",
     "days_0": "days since the year 0",
     "julian": "Julian day number",
+    "mjd": "modified Julian day number",
     "dmy": "day first: 31.03.2026 09:10",
     "mdy": "month first: 03/31/2026 09:10",
     "ymd": "year first: 2026/03/31 09:10",
     "elapsed_s": "seconds since the start",
     "elapsed_ms": "milliseconds since the start",
+    "elapsed_us": "microseconds since the start",
     "elapsed_min": "minutes since the start",
     "elapsed_h": "hours since the start",
     "elapsed_clock": "h:mm:ss since the start",
     "clock": "time of day without a date",
+    "yearless": "day and month without a year",
 }
 WORDS: dict[TimeForm, str] = {"dmy": "day first", "mdy": "month first", "ymd": "year first"}
-DATELESS = frozenset(f for f in FORMS if f.startswith("elapsed")) | {"clock"}
-ABSOLUTE = frozenset({"unix_s", "unix_ms", "unix_us", "unix_ns", "s_1904", "julian", "plain"})
-ELAPSED_S = {"elapsed_s": 1.0, "elapsed_ms": 1e-3, "elapsed_min": 60.0, "elapsed_h": 3600.0}
+DATELESS = frozenset(f for f in FORMS if f.startswith("elapsed")) | {"clock", "yearless"}
+UNIX = frozenset({"unix_s", "unix_ms", "unix_us", "unix_ns"})
+ABSOLUTE = UNIX | {"s_1904", "s_1900", "ticks_1601", "julian", "mjd", "plain"}
+ELAPSED_S: dict[TimeForm, float] = {
+    "elapsed_s": 1.0, "elapsed_ms": 1e-3, "elapsed_us": 1e-6, "elapsed_min": 60.0,
+    "elapsed_h": 3600.0,
+}  # fmt: skip
+NO_YEAR = 1972  # a leap year, before any such battery
+WRAPS = 2.0**32  # a count of 32 bits begins anew: of milliseconds after 49.7 days
 DAY_S = 86400.0
+FAR_APART_S = 5 * DAY_S  # so far apart no program writes its rows: the count is of smaller units
 
 
 class Count(NamedTuple):
@@ -63,9 +76,10 @@ class Count(NamedTuple):
 
 COUNTS: dict[TimeForm, Count] = {
     "unix_s": Count(1.0), "unix_ms": Count(1e-3), "unix_us": Count(1e-6), "unix_ns": Count(1e-9),
-    "s_1904": Count(1.0, -24107 * DAY_S), "ticks": Count(1e-7, -719162 * DAY_S),
+    "s_1904": Count(1.0, -24107 * DAY_S), "s_1900": Count(1.0, -25567 * DAY_S),
+    "ticks": Count(1e-7, -719162 * DAY_S), "ticks_1601": Count(1e-7, -134774 * DAY_S),
     "excel": Count(DAY_S, -25569 * DAY_S), "days_0": Count(DAY_S, -719529 * DAY_S),
-    "julian": Count(DAY_S, -2440587.5 * DAY_S),
+    "julian": Count(DAY_S, -2440587.5 * DAY_S), "mjd": Count(DAY_S, -40587 * DAY_S),
 }  # fmt: skip
 
 ISO = re.compile(r"\d{4}-\d\d-\d\d([T ]\d\d:\d\d(:\d\d([.,]\d+)?)?\s*(Z|[+-]\d\d:?\d\d)?)?$")
@@ -76,7 +90,8 @@ BEHIND = (
     r"\s*(z|utc|gmt|[a-z]{2,5}|(?:utc|gmt)?\s?[+-]\d{1,2}(?::?\d{2})?)?\s*(?:\([^)]*\)|utc|gmt)?"
 )
 DATE_RE = r"^(\d{1,4})[-/. ]+(\d{1,2})[-/. ,]+(\d{1,4})"
-DATED = rf"{DATE_RE}(?:[t,_ \-:]|\s*um\s|\s*at\s)+{CLOCK_RE}{BEHIND}$"
+DATED = rf"{DATE_RE}(?:[t,_ \-]|\s*um\s|\s*at\s)+{CLOCK_RE}{BEHIND}$"
+YEARLESS = rf"^(\d{{1,2}})[ \-.]+(\d{{2}})[ ,]+{CLOCK_RE}$"  # day and month as tidy leaves them
 COMPACT = r"^(\d{4})(\d{2})(\d{2})[t _-]?(\d{2}):?(\d{2}):?(\d{2})?()()" + BEHIND + "$"
 CLOCK_ONLY = rf"^{CLOCK_RE}{BEHIND}$"
 POINTED = r"([01]?\d|2[0-3])\.[0-5]\d\.[0-5]\d"
@@ -90,6 +105,18 @@ YEAR_LAST = re.compile(  # as clocks of operating systems print it
 )
 DAYS = re.compile(r"^(\d{1,4}) ?d(?:ays?)?,? *(\d{1,2})(?=:\d\d)")
 BEHIND_WORD = re.compile(r" *(uhr|klo|h)$")
+ZONE_BEHIND = re.compile(r"(?<=\d)\[[A-Za-z_/+\-0-9]+\]$")  # after an offset that says as much
+YEAR_COLON = re.compile(r"(\d{4}):(?=\d\d:\d\d)")
+SPACES = str.maketrans("\u00a0\u2009\u202f", "   ", "\u200b\u200e\u200f")
+OF = re.compile(r"(?<=[\d.a-z]) (?:de|di|of|del) (?=[\da-z])")  # 3 de março de 2026
+# what stands behind years, months, days, hours and minutes in Chinese, Japanese and Korean
+SIGNS = (
+    (r"[年月년월] *", "-"),
+    (r"[日일号] *", " "),
+    (r"[时時시点點分분] *", ":"),
+    (r"[秒초]", ""),
+)
+CLOCK_MARKS = re.compile(r":\d\d|\d{8}|\d{5}[.,]\d|\d\.\d\d\.\d|\d[h时時시点點] ?\d")
 FEW = 12  # texts that rule a column out
 SECONDS_2000, SECONDS_2060, SECONDS_2100 = 946684800, 2840140800, 4102444800
 # offsets of the abbreviations that mean one thing, minutes; from memory
@@ -129,6 +156,8 @@ def possible_forms(texts: Sequence[str | None]) -> list[TimeForm]:
     if all(NUMBER.match(text) for text in clean):
         form = _numeric_form([float(text.replace(",", ".")) for text in clean])
         return [form] if form else []
+    if _word_month(raw) and all(re.match(YEARLESS, text) for text in clean):
+        return ["yearless"]
     parts = [re.match(DATED, text) for text in clean]
     if sum(map(bool, parts)) < 0.9 * len(clean):
         return []
@@ -148,7 +177,7 @@ def _promising(texts: Sequence[str | None]) -> bool:
     few = [t.strip() for t in texts[:200] if t and t.strip()][:FEW]
     if not few:
         return any(texts)
-    good = [t for t in few if len(t) < 60 and re.search(r":\d\d|\d{8}|\d{5}[.,]\d|\d\.\d\d\.\d", t)]
+    good = [t for t in few if len(t) < 60 and CLOCK_MARKS.search(t)]
     return len(good) >= 0.5 * len(few)
 
 
@@ -194,7 +223,13 @@ def clocks_only(texts: Sequence[str | None]) -> bool:
 
 def tidy(text: str) -> str:
     """One text of a time as the patterns expect it: names of months as numbers, no weekday."""
-    clean = BEHIND_WORD.sub("", plain_time(text.strip()))
+    clean = ZONE_BEHIND.sub("", text.strip())
+    if not clean.isascii():
+        for signs, mark in SIGNS:
+            clean = re.sub(signs, mark, clean)
+        clean = clean.rstrip(":")
+    clean = BEHIND_WORD.sub("", plain_time(clean))
+    clean = YEAR_COLON.sub(r"\1 ", OF.sub(" ", clean))
     days = DAYS.match(clean)
     if days:
         return f"{24 * int(days[1]) + int(days[2])}{clean[days.end() :]}"
@@ -204,8 +239,9 @@ def tidy(text: str) -> str:
     clean = YEAR_LAST.sub(r"\2 \1 \5 \3 \4", clean).rstrip()
     month = re.search(r"[a-z]{3,}", clean)
     if month and month[0] in MONTHS:
-        number = f"{MONTHS[month[0]]:02d}"
-        clean = f"{clean[: month.start()]}{number}{clean[month.end() :].removeprefix('.')}"
+        before, behind = clean[: month.start()], clean[month.end() :].removeprefix(".")
+        before += "-" * before[-1:].isdigit()  # 03MAR2026
+        clean = f"{before}{MONTHS[month[0]]:02d}{'-' * behind[:1].isdigit()}{behind}"
         if month.start() == 0:  # month, day, year
             return re.sub(r"^(\d+)[ .-]+(\d+)(?:st|nd|rd|th)?", r"\2-\1", clean)
     return re.sub(r"^(\d+)(?:st|nd|rd|th|er)\b", r"\1", clean)
@@ -215,7 +251,7 @@ def plain_time(text: str) -> str:
     """Lower case and without accents, marks kept."""
     if text.isascii():
         return text.lower()
-    return "".join(plain(c) if c.isalpha() else c for c in text).lower().replace("\u202f", " ")
+    return "".join(plain(c) if c.isalpha() else c for c in text).lower().translate(SPACES)
 
 
 def _weekday(match: re.Match[str]) -> str:
@@ -225,9 +261,12 @@ def _weekday(match: re.Match[str]) -> str:
 
 def _numeric_form(values: list[float]) -> TimeForm | None:
     low, high = min(values), max(values)
+    steps = sorted(abs(b - a) for a, b in pairwise(values))
+    usual = steps[len(steps) // 2] if steps else 0.0
     for form, (unit_s, zero_s) in COUNTS.items():
         inside = low * unit_s + zero_s >= SECONDS_2000 and high * unit_s + zero_s <= SECONDS_2060
-        if inside and (unit_s < DAY_S or any(v % 1 for v in values)):
+        counts = any(v % 1 for v in values) if unit_s == DAY_S else usual * unit_s < FAR_APART_S
+        if inside and counts:
             return form
     return None
 
@@ -239,6 +278,9 @@ def to_unix(text: pl.Series, form: TimeForm, zone: str, begins: str | None = Non
     (ISO), times of day from its day; from 1970-01-01 without. What lies before that or after 2100
     is none.
     """
+    if form == "yearless":
+        year = int(begins[:4]) if begins else NO_YEAR
+        return local_to_utc(_yearless(text, year), zone)
     times = _seconds(text, form, zone)
     if begins and form in DATELESS:
         times = _begun(times, form, zone, begins)
@@ -253,12 +295,30 @@ def _seconds(text: pl.Series, form: TimeForm, zone: str) -> Seconds:
         times = _floats(number) * unit_s + zero_s
         return times if form in ABSOLUTE else local_to_utc(np.round(times, 3), zone)
     if form in ELAPSED_S:
-        return _floats(number) * ELAPSED_S[form]
+        return unwrapped(_floats(number)) * ELAPSED_S[form]
     if form in ("elapsed_clock", "clock"):
         return _clock(text, unwrap=form == "clock")
     if form in ("plain", "iso"):
         return _iso(text, zone, numbers=form == "plain")
     return _dated(text, form, zone)  # pyright: ignore[reportArgumentType] - the three orders are left
+
+
+def unwrapped(counts: Seconds) -> Seconds:
+    """A running count of 32 bits that goes on where it has begun anew."""
+    with np.errstate(invalid="ignore"):
+        back = np.diff(counts, prepend=counts[:1]) < -0.9 * WRAPS
+    return counts + WRAPS * np.cumsum(back) if back.any() else counts
+
+
+def _yearless(text: pl.Series, year: int) -> Seconds:
+    """Naive seconds, the first row in that year; a month that jumps back is of the next one."""
+    fields = _fields(_tidied(text), YEARLESS)
+    day, month = _int(fields[0]), _int(fields[1])
+    with np.errstate(invalid="ignore"):
+        years = np.cumsum(np.diff(month, prepend=month[:1]) < -6)
+    return calendar_days(day, month, (year + years).astype(np.float64)) * DAY_S + _of_day(
+        fields[2:7]
+    )
 
 
 def _begun(times: Seconds, form: TimeForm, zone: str, begins: str) -> Seconds:
@@ -315,7 +375,10 @@ def _dated(text: pl.Series, order: Order, zone: str) -> Seconds:
     else:
         date, rest = fields[:3], fields[3:]
     day, month, year = (_int(date[order.index(letter)]) for letter in "dmy")
-    naive = calendar_days(day, month, year) * 86400.0 + _of_day(rest[:5])
+    of_day = _of_day(rest[:5])
+    with np.errstate(invalid="ignore"):
+        of_day = np.where(of_day <= DAY_S, of_day, np.nan)
+    naive = calendar_days(day, month, year) * DAY_S + of_day
     return _placed(naive, rest[5], zone)
 
 
@@ -323,7 +386,7 @@ def _tidied(text: pl.Series) -> pl.Series:
     """All texts as :func:`tidy` has them; the distinct dates of a long column once each."""
     lower = text.str.strip_chars().str.to_lowercase()
     letters = lower.str.contains(
-        r"[^\d\s.:/,\-tz+apm]|\d\.\d\d\.\d\d$|^\d+:\d\d.*\s\d+[-/.]"
+        r"[^\d\s.:/,\-tz+apm]|\d\.\d\d\.\d\d$|^\d+:\d\d.*\s\d+[-/.]|\d{4}:\d|[^\x00-\x7F]"
     ).fill_null(False)
     if not letters.any():
         return lower

@@ -7,10 +7,13 @@ in the column decides (:mod:`.propose`).
 
 import re
 import unicodedata
+from collections import Counter
 from collections.abc import Callable, Sequence
 from functools import cache, cached_property, lru_cache
 
 from nipper.core.logs.languages import MORE
+
+MANY = 4  # headings, before what they share tells nothing
 
 
 def _bare(text: str) -> str:
@@ -126,6 +129,9 @@ PACK_ID = Words(
     r"pack|batter|batt|akku|module?\b|bank|device|address|serial|string|bater|accu|\bid\b|name"
     r"|slave|adress|gerat|geraet|appareil|dispositiv|urzadz|apparaat|bms|node|source|host|addr|master"
 )
+# a heading that can be of nothing but the moments
+MOMENT_NAMED = Words(r"^(?:time ?stamp|date ?time|time|date|zeit|datum|date heure|fecha)$")
+SINCE_1900 = Words(r"1900|\bntp\b")
 TIME = _said(
     "TIME",
     r"time|date|stamp|\bmillis|^ms$|zeit|datum|uhr|fecha|hora|heure|ora\b|\bts\b|clock|epoch|unix"
@@ -196,6 +202,15 @@ def _factored() -> tuple[tuple[re.Pattern[str], Factor], ...]:
 NAMED_LETTERS = Words(r"(pack|batt\w*|bank|phase|string|module?|akku|bateria|group) [a-z]$")
 
 
+def of_all(headings: Sequence[str]) -> frozenset[str]:
+    """Words of something else that stand in all headings but one: the name of a plant, a suffix."""
+    split = [set(plain(heading).split()) for heading in headings]
+    if len(split) < MANY:
+        return frozenset()
+    counts = Counter(word for words_ in split for word in words_ if ELSEWHERE.search(word))
+    return frozenset(word for word, count in counts.items() if count >= len(split) - 1)
+
+
 def lettered(names: Sequence[str]) -> set[str]:
     """The headings of which the last word is a letter that runs from A on, and no unit."""
     out: set[str] = set()
@@ -241,7 +256,7 @@ def unit_in(name: str) -> tuple[str, float] | None:
     factored = re.search(rf"[x×*]\s*\d[\d.,]*\s*(?:{_NAMES})?$", name.strip().lower())
     if factored and unit_of(factored[0]):
         return unit_of(factored[0])
-    words = re.split(r"[\s_/,;:.\-]+", re.sub(r"[\[(].*?[\])]", "", name).strip())
+    words = re.split(r"[\s_/,;:.\-+±]+", re.sub(r"[\[(].*?[\])]", "", name).strip())
     if len(words) == 1 and UNITS.get(words[0].lower()) == UNITS["ms"]:
         return UNITS["ms"]
     if len(words) >= 2 and not NAMED_LETTERS.search(plain(name)):
@@ -252,7 +267,7 @@ def unit_in(name: str) -> tuple[str, float] | None:
         camel = re.search(r"[a-z](mV|mA|kW|Ah)$", words[-1])
         if camel:
             return unit_of(camel[1])
-    joined = re.search(r"(?:[a-z\d]|^)(mV|mA|kW|Ah|°C|°F)$", name.strip())
+    joined = re.search(r"(?:[a-z\d+±]|^)(mV|mA|kW|Ah|°C|°F)$", name.strip())
     return unit_of(joined[1]) if joined else None
 
 

@@ -111,6 +111,8 @@ def _headed(rows: Sequence[Row], first: int, width: int) -> Layout:
         units = _padded(rows[above.pop()], width)
     names = [""] * width
     if above and _count(rows[above[-1]]) >= 0.5 * min(width, 4):
+        width = max(width, _last_filled(rows[above[-1]]))  # names of what no row holds
+        units = _padded(units, width)
         names = _padded(rows[above.pop()], width)
         group = _padded(rows[above[-1]], width) if above else []
         if sum(map(bool, group)) >= 2 and _is_group(group, names):
@@ -122,6 +124,10 @@ def _headed(rows: Sequence[Row], first: int, width: int) -> Layout:
 
 def _count(row: Row) -> int:
     return sum(_filled(row))
+
+
+def _last_filled(row: Row) -> int:
+    return max((i for i, filled in enumerate(_filled(row), 1) if filled), default=0)
 
 
 def _is_units(row: Row) -> bool:
@@ -155,7 +161,7 @@ def unique(names: Sequence[str]) -> list[str]:
     seen: set[str] = set()
     out: list[str] = []
     for i, name in enumerate(names, 1):
-        clean = name.strip().strip("\ufeff\"'").strip() or f"column {i}"
+        clean = re.sub("[\ufeff\u200b]", "", name).strip().strip("\"'").strip() or f"column {i}"
         own, count = clean, 2
         while own in seen:
             own, count = f"{clean} ({count})", count + 1

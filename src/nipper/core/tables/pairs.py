@@ -24,6 +24,8 @@ BEFORE = (  # a level and a name may stand before it
     r"^(?:[A-Za-z]+:[\w.]*:)?\W*(\d[^=]*?\d(?:Z|\s?[APap]\.?[Mm]\.?)?)[\s,;|\]]+"
     r"[^\d=]*?[A-Za-z_][\w.\-]*\s*(?:=|:\s)"
 )
+# as a system's journal writes it, without a year
+JOURNAL = r"^(?:<\d{1,3}>)?([A-Z][a-z]{2} [ \d]\d \d\d:\d\d:\d\d) "
 BEHIND = r"\s(\d{10,19})\s*$"
 
 
@@ -52,9 +54,9 @@ def pair_table(data: bytes, file: str, part: str = "") -> Table | None:
         raise InputError(file, "the lines", f"at most {MOST_FIELDS:,} values: split it by months")
     lines = pl.Series("line", text, dtype=pl.String)
     frame = lines.to_frame().select(
-        pl.coalesce(pl.col("line").str.extract(BEFORE), pl.col("line").str.extract(BEHIND)).alias(
-            _free("time", names)
-        ),
+        pl.coalesce(
+            pl.col("line").str.extract(pattern) for pattern in (JOURNAL, BEFORE, BEHIND)
+        ).alias(_free("time", names)),
         *(pl.col("line").str.extract(_of(name)).str.strip_chars('"').alias(name) for name in names),
     )
     written = frame.filter(~pl.all_horizontal(pl.all().is_null()))

@@ -1,5 +1,6 @@
 """Any file as the tables in it: told apart by what is in it, not by its name."""
 
+import re
 from pathlib import Path
 
 from nipper.core.errors import InputError
@@ -11,6 +12,8 @@ from nipper.core.tables.table import Table
 from nipper.core.tables.texts import text_table
 
 SQLITE = b"SQLite format 3\0"
+
+JSON = re.compile(rb"\s*(?:\{|\[\s*(?:[{\[]|\Z))")
 
 
 def read_tables(path: str | Path) -> list[Table]:
@@ -44,7 +47,7 @@ def table_of(data: bytes, file: str, part: str = "") -> Table:
         return documents.columnar_table(data, file, part)
     if is_dump(data):
         return dumped_table(data, file, part)
-    if data[:200].lstrip(b"\xef\xbb\xbf \r\n\t").startswith((b"{", b"[{", b"[[", b"[\n", b"[ ")):
+    if JSON.match(data[:200].removeprefix(b"\xef\xbb\xbf")):
         return documents.json_table(data, file, part)
     stamped = documents.stamped_lines(data)
     if stamped is not None:

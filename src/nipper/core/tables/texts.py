@@ -9,7 +9,9 @@ from collections.abc import Iterator
 import polars as pl
 
 from nipper.core.errors import InputError
+from nipper.core.tables.aligned import fractions_apart, with_row_numbers
 from nipper.core.tables.blocks import block_table
+from nipper.core.tables.damage import MOST_DAMAGED, without_damaged
 from nipper.core.tables.layout import LOOKED_AT, Layout, find_layout, kind, unique
 from nipper.core.tables.numbers import sure_mark
 from nipper.core.tables.packed import as_utf8
@@ -20,6 +22,8 @@ SEPARATORS = (";", "\t", "|", ",")
 SAMPLE_BYTES = 400_000
 SENTENCE = re.compile(rb"[$!][^\n]{1,400}\*[0-9A-Fa-f]{2}\r?\n")
 KEPT_AS_TEXT = re.compile(rb'(?m)(?<![^,;\t\n])="')
+HALF_WIDTH = {code: code - 0xFEE0 for code in range(0xFF01, 0xFF5F)}
+FRACTION = re.compile(rb"(?m)^([^,\n]{8,30}:\d\d),(\d{3}(?:\d{3})?)(?=,)")
 EXPECTED = "a header row and columns separated by comma, semicolon, tab or spaces"
 
 
@@ -32,7 +36,7 @@ def text_table(data: bytes, file: str, part: str = "") -> Table:
         No table can be made out, or a row has more fields than the header.
     """
     data = as_utf8(data, file)
-    data = _without_quotes(_without_checksums(data))
+    data = _without_quotes(_without_checksums(_half_width(data)))
     for other in (pair_table, block_table):
         table = other(data, file, part)
         if table is not None:
@@ -49,9 +53,13 @@ def text_table(data: bytes, file: str, part: str = "") -> Table:
         _refuse_empty(rows, file)
         raise InputError(file, place, EXPECTED)
     _refuse_large(data, separator, len(layout.names), file)
+    if separator == "," and fractions_apart(layout, rows):
+        return text_table(FRACTION.sub(rb"\1.\2", data), file, part)
+    layout = with_row_numbers(layout, rows)
     line = records[layout.first][0]
     _refuse_short_header(layout, rows, separator, line, file)
-    frame, cut = _frame(data, separator, line, layout, file)
+    body = _first_filled(data[_offset(data, line) :], separator, len(layout.names))
+    frame, dropped = _frame(body, separator, line, layout, file)
     marks = [v for row in rows[layout.first :][:50] for v in row]
     return Table(
         file=file,
@@ -60,7 +68,7 @@ def text_table(data: bytes, file: str, part: str = "") -> Table:
         first_line=line + 1,
         units={n: u for n, u in zip(layout.names, layout.units, strict=True) if u},
         notes=tuple(layout.notes),
-        dropped=((cut, "cut off at the end of the file"),) if cut else (),
+        dropped=dropped,
         part=part,
         decimal=sure_mark(marks),
     )
@@ -75,6 +83,13 @@ def _without_quotes(data: bytes) -> bytes:
     if head.count(b"','") + head.count(b"';'") + head.count(b"'\t'") > fields:
         data = re.sub(rb"(?m)(?<![^,;\t\n])'|'(?=[,;\t\r\n]|\Z)", b'"', data)
     return data
+
+
+def _half_width(data: bytes) -> bytes:
+    """Digits and marks of East Asian keyboards as those of all others."""
+    if b"\xef\xbc" not in data:
+        return data
+    return data.decode("utf-8", "replace").translate(HALF_WIDTH).encode()
 
 
 def _without_checksums(data: bytes) -> bytes:
@@ -96,7 +111,9 @@ def _refuse_large(data: bytes, separator: str, columns: int, file: str) -> None:
 
 def _records(data: bytes) -> Iterator[tuple[int, str]]:
     """The first lines with their index; those in quotes that go on over a line end as one."""
-    lines = data[:SAMPLE_BYTES].decode("utf-8", "replace").splitlines()
+    head = data[:SAMPLE_BYTES].decode("utf-8", "replace")
+    lines = head.split("\n") if "\n" in head else head.split("\r")
+    lines = [line.rstrip("\r") for line in (lines if lines[-1] else lines[:-1])]
     if len(data) > SAMPLE_BYTES:
         lines = lines[:-1]
     held, start = "", 0
@@ -168,25 +185,50 @@ def _refuse_empty(rows: list[list[str]], file: str) -> None:
 
 
 def _frame(
-    data: bytes, separator: str, line: int, layout: Layout, file: str
-) -> tuple[pl.DataFrame, int]:
-    """The rows as text, and how many were cut off at the end of the file."""
+    body: bytes, separator: str, line: int, layout: Layout, file: str
+) -> tuple[pl.DataFrame, tuple[tuple[int, str], ...]]:
+    """The rows as text, and how many were left out, for which reason."""
     names = layout.names
-    body = data[_offset(data, line) :]
-    try:
-        frame = _csv(body, separator, names, ragged=False)
-    except pl.exceptions.PolarsError as error:
+    damaged = 0
+    frame = _read_evenly(body, separator, names)
+    if frame is None or 0 < frame.get_column(names[-1]).null_count() < MOST_DAMAGED * frame.height:
+        body, damaged = without_damaged(body, separator, len(names))
+        frame = _read_evenly(body, separator, names) if damaged or frame is None else frame
+    if frame is None:
         _refuse_longer_rows(body, separator, line, names, file)
         try:
             frame = _csv(body, separator, names, ragged=True)
-        except pl.exceptions.PolarsError:
+        except pl.exceptions.PolarsError as error:
             expected = f"rows of {len(names)} values with {separator!r} between them"
             raise InputError(file, f"the rows from line {line + 1}", expected) from error
-    last = body[body.rstrip(b"\r\n").rfind(b"\n") + 1 :]
-    cut = not last.endswith(b"\n") and len(
-        _fields(last.decode("utf-8", "replace"), separator)
-    ) < len(names)
-    return (frame.head(-1), 1) if cut and frame.height > 1 else (frame, 0)
+    cut = int(_is_cut(body, separator) and frame.height > 1)
+    lost = ((cut, "cut off at the end of the file"), (damaged, "too few or too many values"))
+    return frame.head(frame.height - cut), tuple((rows, why) for rows, why in lost if rows)
+
+
+def _is_cut(body: bytes, separator: str) -> bool:
+    """Whether the last row has no end, and fewer values than the one before it."""
+    if body.endswith(b"\n"):
+        return False
+    *_, before, last = [b"", *body[-SAMPLE_BYTES:].split(b"\n")]
+    counts = [len(_fields(row.decode("utf-8", "replace"), separator)) for row in (before, last)]
+    return counts[1] < counts[0]
+
+
+def _read_evenly(body: bytes, separator: str, names: list[str]) -> pl.DataFrame | None:
+    try:
+        return _csv(body, separator, names, ragged=False)
+    except pl.exceptions.PolarsError:
+        return None
+
+
+def _first_filled(body: bytes, separator: str, width: int) -> bytes:
+    """The rows with separators for all columns in the first: the width of all is taken from it."""
+    first, end, rest = body.partition(b"\n")
+    missing = width - len(_fields(first.decode("utf-8", "replace").rstrip("\r"), separator))
+    if missing <= 0 or first.count(b'"') % 2:
+        return body
+    return first.rstrip(b"\r") + separator.encode() * missing + end + rest
 
 
 def _csv(body: bytes, separator: str, names: list[str], ragged: bool) -> pl.DataFrame:
@@ -241,7 +283,7 @@ def _columns_of_spaces(data: bytes, file: str) -> bytes:
     told, and a value in the wrong column is worse than none.
     """
     lines = data.decode("utf-8", "replace").splitlines()
-    words = [line.split() for line in lines]
+    words = [_words(line) for line in lines]
     counts = Counter(len(w) for w in words[len(words) // 3 :] if len(w) >= 3)
     if not counts:
         _refuse_empty([w for w in words if w], file)
@@ -262,6 +304,11 @@ def _columns_of_spaces(data: bytes, file: str) -> bytes:
     return "\n".join(out).encode() + b"\n"
 
 
+def _words(line: str) -> list[str]:
+    """What is parted by spaces; in quotes they are part of a value."""
+    return _fields(line.strip(), " ") if line.count('"') > 1 else line.split()
+
+
 def _mostly_data(words: list[str]) -> bool:
     return sum(kind(w) in ("number", "moment") for w in words) >= 0.6 * len(words)
 
@@ -272,8 +319,8 @@ def _header_words(line: str, width: int, row: list[str]) -> list[str]:
     One title over a date and a time of day stands before an empty one.
     """
     wide = [w for w in re.split(r"\s{2,}|\t", line.strip()) if w]
-    for titles in (wide, line.split()):
-        if len(titles) == width:
+    for titles in (wide, _words(line)):
+        if len(titles) == width or (len(titles) == width - 1 and row[0].isdecimal()):
             return titles
         dated = kind(row[0]) == "moment" and kind(row[1]) == "moment"
         if len(titles) == width - 1 and dated:

@@ -1,0 +1,180 @@
+"""Tables as journals, statistics programs and machines that lose power leave them.
+
+Added after a look at 120 more habits nobody had in mind; the first were read wrongly in silence.
+"""
+
+import json
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import openpyxl
+
+from tests.core.strangers import LOG, timed, utc, zoned
+from tests.core.terminals import ALL, CELLS, amps, archive, by_line, headed, keep, volts
+
+__all__ = ["ALL"]
+MOMENTS = [datetime.fromtimestamp(t, UTC) for t in LOG.time_s]
+ISO = [f"{t:%Y-%m-%dT%H:%M:%SZ}" for t in MOMENTS]
+HALF = LOG.rows // 2
+
+
+def lines(text: str) -> list[str]:
+    return text.splitlines()
+
+
+def once_wrong_in_silence() -> None:
+    keep(
+        "seconds since 1900 by a heading",
+        timed("NTP time", lambda t: f"{t + 2208988800:.0f}"),
+    )
+    ahead = timed("time", lambda t: f"{datetime.fromtimestamp(t + 4e8, UTC):%Y-%m-%dT%H:%M:%SZ}")
+    keep("a clock years ahead", ahead, doubt="beyond today", shift=True)
+    noon = by_line(
+        lambda i: (
+            f"{MOMENTS[i] + timedelta(hours=6):%b %e %H:%M:%S} shed pack[41]: I={amps(i)} "
+            + " ".join(f"c{c + 1}={v}" for c, v in enumerate(volts(i)))
+        )
+    )
+    keep("a journal at noon", noon, file="a.log", doubt="no year", shift=True)
+    milli = timed("time", lambda t: f"{1_700_000_000 + 1000 * (t - LOG.time_s[0]):.0f}")
+    keep("milliseconds like Unix seconds", milli, doubt="a row every", check=("cells", "current"))
+    deltas = zoned().amps("current").const("base mV", "3000")
+    for cell in CELLS:
+        part = lambda g, i, c=cell: f"{1000 * g.cell_v[i, c] - 3000:.0f}"  # noqa: E731
+        deltas.add(f"cell{cell + 1} +mV", part)
+    keep("millivolts above a base", deltas.text(), refused="cell voltage columns")
+    ended = headed(zoned()).text(end="\r\r\n")
+    keep("two carriage returns a line", ended)
+    cut = lines(headed(zoned()).text())
+    cut[50], cut[200] = cut[50][:37], cut[200][:44]
+    keep("rows cut short", "\n".join(cut), rows=LOG.rows - 2, check=("rows",))
+    more = lines(headed(zoned()).text().replace("time,", "no.,time,", 1))
+    keep("a heading too many", "\n".join(more), doubt="headings shifted", check=("rows",))
+
+
+def without_power() -> None:
+    """What stands in a file when the machine that wrote it went off."""
+    rows = lines(headed(zoned()).text())
+    glued = [*rows[:90], rows[90][:40] + rows[91], *rows[92:]]
+    keep("two rows run together", "\n".join(glued), rows=LOG.rows - 2, check=("rows",))
+    whole = headed(zoned()).text()
+    keep("a block of nothing at the end", whole.encode() + bytes(4096))
+    mixed = "".join(f"{row}\r\n" if i % 3 else f"{row}\n" for i, row in enumerate(rows))
+    keep("line ends of two kinds", mixed)
+    again = b"".join(
+        b"\xef\xbb\xbf" + "\n".join([rows[0], *rows[i : i + 100], ""]).encode()
+        for i in range(1, len(rows), 100)
+    )
+    keep("files run together with their marks", again)
+    short = lines(headed(zoned()).add("note", lambda g, i: "x" if i % 9 == 4 else "").text())
+    keep("notes that few rows have", "\n".join(row.rstrip(",") for row in short))
+
+
+def counted() -> None:
+    """Rows with numbers of their own, and a heading less than they have values."""
+    head, *body = lines(headed(zoned()).text())
+    numbered = [head, *(f"{i},{row}" for i, row in enumerate(body, 1))]
+    keep("row numbers without a heading", "\n".join(numbered))
+    names = " ".join(f'"{name}"' for name in head.split(","))
+    stats = [f'"{i}" "{" ".join(row.split(",", 1)).replace(",", " ")}' for i, row in
+             enumerate(body, 1)]  # fmt: skip
+    spaced = [names, *(row.replace("Z ", 'Z" ', 1) for row in stats)]
+    keep("a statistics program's table", "\n".join(spaced), file="a.txt")
+    parted = [head, *(row.replace("Z,", ",000,", 1) for row in body)]
+    keep("a comma before the thousandths", "\n".join(parted))
+    lost = "\n".join([head.split(",", 1)[1], *body])
+    keep("the first heading lost", lost, refused="as many fields as the header has")
+
+
+def clocks() -> None:
+    east = [("年", "月", "日", "时", "分", "秒"), ("년", "월", "일", "시", "분", "초")]
+    for name, (year, month, day, hour, minute, second) in zip(("Chinese", "Korean"), east,
+                                                              strict=True):  # fmt: skip
+        form = f"%Y{year}%m{month}%d{day} %H{hour}%M{minute}%S{second}"
+        keep(f"a {name} clock", timed("time", utc(form)))
+    keep("a month and its prepositions", timed("Data", utc("%d de março de %Y %H:%M:%S")))
+    keep("letters for hours", timed("date", utc("%d/%m/%Y %Hh%Mm%Ss")))
+    keep("a month without marks", timed("time", lambda t: utc("%d%b%Y:%H:%M:%S")(t).upper()))
+    keep("a zone in brackets", timed("time", utc("%Y-%m-%dT%H:%M:%S.000+00:00[Europe/London]")))
+    keep("a space that does not break", timed("time", utc("%Y-%m-%d\u00a0%H:%M:%S")))
+    keep("a modified Julian day", timed("MJD", lambda t: f"{40587 + t / 86400:.6f}"), time_atol=1.0)
+    keep("ticks since 1601", timed("time", lambda t: f"{int((t + 11644473600) * 10**7)}"))
+    wide = str.maketrans("0123456789:.-", "０１２３４５６７８９：．－")
+    keep("digits of full width", timed("time", utc("%Y-%m-%d %H:%M:%S")).translate(wide))
+    none = {"doubt": "no dates", "shift": True}
+    start = LOG.time_s[0]
+    micro = timed("time us", lambda t: f"{1_700_000_000 + 1e6 * (t - start):.0f}")
+    keep("microseconds of running", micro, **none)
+    wraps = timed("millis", lambda t: f"{(2**32 - 6_000_000 + 1000 * (t - start)) % 2**32:.0f}")
+    keep("a count that begins anew", wraps, **none)
+    kernel = by_line(
+        lambda i: (
+            f"[{1234 + LOG.time_s[i] - start:6.0f}.567890] pack: I={amps(i)} "
+            + " ".join(f"c{c + 1}={v}" for c, v in enumerate(volts(i)))
+        )
+    )
+    keep("seconds of running in brackets", kernel, file="a.log", **none)
+
+
+def of_plants() -> None:
+    """Names and fields of plants, and lists in them."""
+    plant = zoned().cells("PLANT\\STORE\\CELL{:02d}.PV").amps("PLANT\\STORE\\AMPS.PV")
+    keep("a suffix that all names have", plant.text())
+    quality = zoned()
+    for cell in CELLS:
+        quality.add(f"CELL{cell + 1}.Value", lambda g, i, c=cell: f"{g.cell_v[i, c]:.3f}")
+        quality.const(f"CELL{cell + 1}.Quality", "192")
+    keep("a quality beside each value", quality.amps("CURR.Value").text())
+    listed = zoned().amps("current").add("cells", lambda g, i: ":".join(volts(i)))
+    keep("a list parted by colons", listed.text())
+    said = zoned().add("current", lambda g, i: _said(float(amps(i)))).cells("cell{}")
+    keep("the way in words behind the number", said.text())
+
+
+def _said(amps_: float) -> str:
+    way = "charging" if amps_ > 0 else "discharging"
+    return f"{abs(amps_):.1f} A {way}" if amps_ else "idle"
+
+
+def in_parts() -> None:
+    """Files and sheets that only together are a log."""
+    head, *body = lines(headed(zoned()).text())
+    parts = {"a1.csv": "\n".join([head, *body[:HALF]]), "a2.csv": "\n".join(body[HALF:])}
+    keep("headings in the first file only", archive(parts), file="a.zip")
+    sheets: dict[str, list[list[Any]]] = {
+        f"Cell {cell + 1}": [["time", "V"], *([t, float(volts(i)[cell])] for i, t in
+                                              enumerate(ISO))]
+        for cell in CELLS
+    }  # fmt: skip
+    sheets["Pack"] = [["time", "current"], *([t, float(amps(i))] for i, t in enumerate(ISO))]
+    keep("a sheet a cell", sheets_of(sheets), file="a.xlsx", check=("time", "cells", "current"))
+    packs = [
+        {
+            "time": t,
+            "packs": [{"id": k, "cells": [float(v) + 0.01 * k for v in volts(i)]} for k in (1, 2)],
+        }
+        for i, t in enumerate(ISO)
+    ]
+    keep("two packs in one document", json.dumps(packs), file="a.json", refused="2 sets")
+
+
+def sheets_of(rows: dict[str, list[list[Any]]]) -> bytes:
+    import io
+
+    made = openpyxl.Workbook()
+    made.remove(made.worksheets[0])
+    for name, lines_ in rows.items():
+        sheet = made.create_sheet(name)
+        for line in lines_:
+            sheet.append(line)
+    data = io.BytesIO()
+    made.save(data)
+    return data.getvalue()
+
+
+once_wrong_in_silence()
+without_power()
+counted()
+clocks()
+of_plants()
+in_parts()
