@@ -9,7 +9,7 @@ from typing import Any
 
 import openpyxl
 
-from tests.core.strangers import LOG, timed, utc, zoned
+from tests.core.strangers import LOG, Field, timed, utc, zoned
 from tests.core.terminals import ALL, CELLS, amps, archive, by_line, headed, keep, volts
 
 __all__ = ["ALL"]
@@ -50,6 +50,34 @@ def once_wrong_in_silence() -> None:
     keep("rows cut short", "\n".join(cut), rows=LOG.rows - 2, check=("rows",))
     more = lines(headed(zoned()).text().replace("time,", "no.,time,", 1))
     keep("a heading too many", "\n".join(more), doubt="headings shifted", check=("rows",))
+
+
+def taken_for_what_they_are_not() -> None:
+    """Numbers that look like a current or like cells, and are something else."""
+    peak = zoned().add("peak current", lambda g, i: f"{1.6 * g.current_a[i]:.1f}").cells("cell{}")
+    keep("the peak of a current", peak.text(), doubt="not the current as it flows", check=("rows",))
+    said = zoned().amps("current").cells("cell{} OCV")
+    keep("cells without load", said.text(), doubt="not the cells as read")
+    both = zoned().amps("current").cells("cell{}").cells("cell{} OCV")
+    keep("cells, and the same without load", both.text())
+    ranks, same = zoned().amps("current"), zoned().amps("current")
+    for cell in CELLS:
+        ranks.add(f"v{cell}", lambda g, i, c=cell: f"{sorted(g.cell_v[i])[c]:.3f}")
+        same.add(f"v{cell}", lambda g, i: f"{g.cell_v[i, 0]:.3f}")
+    keep("cells sorted by their voltages", ranks.text(), doubt="sorted", check=("rows",))
+    keep("one value for all cells", same.text(), doubt="one value for all", check=("rows",))
+
+
+def _flows(way: int) -> Field:
+    return lambda g, i: f"{max(0.0, way * g.current_a[i]):.1f}"
+
+
+def in_short() -> None:
+    two = zoned().add("A in", _flows(1)).add("A out", _flows(-1)).cells("cell{}")
+    keep("amperes in and out", two.text())
+    short = zoned().add("ChgCur", _flows(1)).add("DsgCur", _flows(-1)).cells("cell{}")
+    keep("shorthand of the currents", short.text())
+    keep("an apostrophe before the time", timed("time", utc("'%Y-%m-%d %H:%M:%S")))
 
 
 def without_power() -> None:
@@ -158,6 +186,24 @@ def in_parts() -> None:
     keep("two packs in one document", json.dumps(packs), file="a.json", refused="2 sets")
 
 
+def in_messages() -> None:
+    """Documents and messages that stand in a field of a table."""
+    said = [
+        f"I={amps(i)} " + " ".join(f"c{c + 1}={v}" for c, v in enumerate(volts(i)))
+        for i in range(LOG.rows)
+    ]
+    rows = [{"@timestamp": t, "level": "info", "msg": m} for t, m in zip(ISO, said, strict=True)]
+    keep("messages in documents", "\n".join(map(json.dumps, rows)), file="a.jsonl")
+    names = ["current", *(f"cell{cell + 1}" for cell in CELLS)]
+    data = [[float(amps(i)), *map(float, volts(i))] for i in range(LOG.rows)]
+    split = json.dumps({"columns": names, "index": ISO, "data": data})
+    keep("rows called by their moments", split, file="a.json")
+    head, *body = lines(headed(zoned()).text())
+    later = [f"{head},temp", *(f"{row},18.5" for row in body[HALF:])]
+    parts = {"a.csv": "\n".join([head, *body[:HALF]]), "b.csv": "\n".join(later)}
+    keep("a column more from half way on", archive(parts), file="a.zip")
+
+
 def sheets_of(rows: dict[str, list[list[Any]]]) -> bytes:
     import io
 
@@ -173,8 +219,11 @@ def sheets_of(rows: dict[str, list[list[Any]]]) -> bytes:
 
 
 once_wrong_in_silence()
+taken_for_what_they_are_not()
+in_short()
 without_power()
 counted()
 clocks()
 of_plants()
 in_parts()
+in_messages()

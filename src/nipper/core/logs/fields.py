@@ -7,16 +7,20 @@ import re
 import numpy as np
 import polars as pl
 
+from nipper.core.errors import InputError
 from nipper.core.logs import words
 from nipper.core.logs.times import clocks_only, dates_only, possible_forms
 from nipper.core.logs.ways import directions_of
 from nipper.core.tables.numbers import decimal_mark, looks_numeric
+from nipper.core.tables.read import table_of
 from nipper.core.tables.table import Table
 
 NUMBERED = re.compile(r"""^\w{0,30}?(\d{1,6})["']?\s*[:=]\s*""")  # of a list, by name
 WAY_BEHIND = (
     r"^\s*([-+]?\d[\d.,]*\s*[mk]?[AaWw]?)\s*[\[(,;]?\s*([A-Za-z][A-Za-z _-]{2,20})[\])]?\s*$"
 )
+MESSAGE = re.compile(r"\s*\{.*\}\s*$|(?:[A-Za-z_][\w.]*=\S+[ ,;]+){2}", re.S)
+LEAST_MESSAGES = 3
 FLAGS = {
     **dict.fromkeys(("true", "yes", "on", "wahr", "ja", "vrai", "oui", "vero", "si", "tak"), "1"),
     **dict.fromkeys(("false", "no", "off", "falsch", "nein", "faux", "non", "falso", "nie"), "0"),
@@ -30,8 +34,28 @@ LOOKED_AT = 200
 
 def parted(table: Table) -> tuple[Table, list[str]]:
     """The table with its lists and its ways in columns of their own, and what is to be told."""
-    table = _lists_spread(_ways_parted(_as_flags(table)))
+    table = _lists_spread(_ways_parted(_as_flags(_messages_spread(table))))
     return _unwrapped(table)
+
+
+def _messages_spread(table: Table) -> Table:
+    """A column of documents, or of ``name=value`` messages, with a column for each name in them."""
+    for name in table.columns:
+        texts = table.text(name)
+        few = [text for text in texts.head(LOOKED_AT).to_list() if text]
+        if len(few) < LEAST_MESSAGES or not all(map(MESSAGE.match, few)) or texts.null_count():
+            continue
+        lines = "\n".join(" ".join(text.split("\n")) for text in texts.to_list())
+        try:
+            inner = table_of(lines.encode(), table.file)
+        except InputError:
+            continue
+        if inner.rows != table.rows:
+            continue
+        kept = table.frame.drop(name)
+        frame = inner.frame.rename({c: f"{c} ({name})" for c in inner.columns if c in kept.columns})
+        return table.with_frame(pl.concat([kept, frame], how="horizontal"))
+    return table
 
 
 def _unwrapped(table: Table) -> tuple[Table, list[str]]:

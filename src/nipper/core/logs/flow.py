@@ -223,6 +223,9 @@ def _one(
             )
             return Flow(doubts=[Doubt(text)])
     sign, why, doubts = _sign(column, witness, discharge_positive)
+    if column.says(words.STATISTIC) and not column.says(words.MEAN):
+        text = f"{column.name}: by its heading this is not the current as it flows"
+        doubts.append(Doubt(text, "--map"))
     if never_rests(values, witness.mean_v):
         text = f"{column.name} never rests, while the voltage goes up and down: is something added?"
         doubts.append(Doubt(text))

@@ -28,6 +28,7 @@ from nipper.core.logs.mapping import ColumnMapping, plain_mapping
 from nipper.core.logs.minor import find_balancing, find_soc, find_temperatures
 from nipper.core.logs.shapes import hold_s_of, match_pack, shaped
 from nipper.core.logs.signs import Witness
+from nipper.core.logs.suspects import suspicions
 from nipper.core.tables.table import Table
 
 LEAST_MIDDLE_V = 1.8  # titanate, the lowest, works between 1.8 and 2.8 V: common practice
@@ -37,8 +38,6 @@ LEAST_BLANK = 0.1  # fewer blank cells are readings that failed
 FEW_STEPS = 100
 WHOLE_CELLS = 0.1  # of a cell: so near is a pack's voltage to that of whole cells
 LEAST_TOGETHER = 20  # rows that tell whether a column runs with the cells
-LEAST_MEAN = 4  # cells, before one is asked whether it is the mean of the others
-SPREAD_V, ROUNDED_V = 2e-3, 6e-4
 STRAY_V, WILD_V = 0.2, 1000.0
 REPEATED = 0.05  # of the values: a log that is written on change repeats none, but about gaps
 
@@ -353,9 +352,7 @@ class _Found:
                 f"{first.name} …: at {middle:.2f} V no lithium cell works; is something taken off?"
             )
             self.doubts.append(Doubt(text))
-        if (name := _mean_of_others(family)) is not None:
-            text = f"{name} is the mean of the others in every row: is it a cell?"
-            self.doubts.append(Doubt(text, "--map"))
+        self.doubts += suspicions(family)
         if family.gaps:
             missing = ", ".join(map(str, family.gaps[:6]))
             self.doubts.append(Doubt(f"the columns of the cells leave out number {missing}"))
@@ -384,19 +381,6 @@ class _Found:
         if strays and len(cells) > 1:
             text = f"{', '.join(strays[:4])}: runs with the cells, taken for none: is it one more?"
             self.doubts.append(Doubt(text, "--map"))
-
-
-def _mean_of_others(family: Family) -> str | None:
-    """The column among the cells, first or last of them, that is the mean of the others."""
-    volts = family.volts()
-    for at in (0, -1) if volts.shape[1] >= LEAST_MEAN else ():
-        others = np.delete(volts, at, axis=1)
-        whole = np.isfinite(volts).all(axis=1)
-        if whole.sum() < LEAST_TOGETHER or np.median(np.ptp(others[whole], axis=1)) < SPREAD_V:
-            continue
-        if np.max(np.abs(volts[whole, at] - others[whole].mean(axis=1))) < ROUNDED_V:
-            return family.names[at]
-    return None
 
 
 def _same(one: Floats, other: Floats) -> bool:

@@ -223,7 +223,7 @@ def clocks_only(texts: Sequence[str | None]) -> bool:
 
 def tidy(text: str) -> str:
     """One text of a time as the patterns expect it: names of months as numbers, no weekday."""
-    clean = ZONE_BEHIND.sub("", text.strip())
+    clean = ZONE_BEHIND.sub("", text.strip(" \t'"))
     if not clean.isascii():
         for signs, mark in SIGNS:
             clean = re.sub(signs, mark, clean)

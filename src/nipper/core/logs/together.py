@@ -10,12 +10,14 @@ from pathlib import PurePath
 import numpy as np
 import polars as pl
 
+from nipper.core.logs import words
 from nipper.core.logs.shapes import time_columns
 from nipper.core.logs.times import possible_forms, to_unix
 from nipper.core.tables.table import Table
 
 LEAST_FILES, MOST_COLUMNS_EACH = 3, 4  # of an archive with a file a reading
 MOST_BESIDE = 8  # tables of the same moments
+MOST_LATER = 4  # columns that a newer version writes as well
 SHARED = 0.8  # of these
 OVERLAP = 0.1  # of the shorter of two tables: more, and they are not one after the other
 
@@ -80,16 +82,37 @@ def same_shape(tables: list[Table]) -> list[Table]:
         groups.setdefault(tuple(table.columns), []).append(table)
     out: list[Table] = []
     for group in groups.values():
-        first = group[0]
         if len(group) > 1 and not _one_after_another(group):
             out += group
             continue
-        if len(group) > 1:
-            frame = pl.concat([t.frame for t in group])
-            lost = tuple(d for t in group for d in t.dropped)
-            first = replace(first, frame=frame, dropped=lost, part=f"{len(group)} of one shape")
-        out.append(first)
-    return out
+        out.append(_put_together(group) if len(group) > 1 else group[0])
+    return _of_two_versions(out)
+
+
+def _put_together(group: list[Table]) -> Table:
+    frame = pl.concat([t.frame for t in group], how="diagonal")
+    lost = tuple(d for t in group for d in t.dropped)
+    return replace(group[0], frame=frame, dropped=lost, part=f"{len(group)} of one shape")
+
+
+def _of_two_versions(tables: list[Table]) -> list[Table]:
+    """Two tables as one where one goes on after the other and only writes a few columns more."""
+    if len(tables) != 2:
+        return tables
+    narrow, wide = sorted(tables, key=lambda t: len(t.columns))
+    if not (_less_by_few(narrow, tuple(wide.columns)) and _one_after_another(tables)):
+        return tables
+    return [_put_together([wide, narrow])]
+
+
+def _less_by_few(table: Table, names: tuple[str, ...]) -> bool:
+    """Whether a table has the same columns, or all but a few that came to be written later; those
+    with other cells are of another pack.
+    """
+    later = set(names) - set(table.columns)
+    if not later or len(later) > MOST_LATER or not set(table.columns) < set(names):
+        return False
+    return not any(words.CELL.search(plain) for plain in map(words.plain, later))
 
 
 def a_file_a_reading(tables: list[Table]) -> Table | None:

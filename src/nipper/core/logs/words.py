@@ -61,7 +61,7 @@ VOLTAGE = _said(
 CURRENT = _said(
     "CURRENT",
     r"curr|strom|\bamp|courant|corrient|corrente|prad\b|stroom|intensi|\bi\b|\bi(?:bat|pack)"
-    r"|^m?a ?\+?$",
+    r"|^m?a ?\+?$|\bcur\b|^m?a (?:in|out)$",
 )
 DISCHARGE = _said(
     "DISCHARGE",
@@ -104,7 +104,7 @@ STATISTIC = _said(
     "STATISTIC",
     r"\bmin|\bmax|\bavg|\bmean|\bmittel|average|diff|delta|spread|\bmedi|sredni|gemiddeld|high"
     r"|low(?!er)|\bdev|abweich|ecart|desvi|scart|odchyl|afwijk|promedio|moyen|hoch|tiefst|durchschn|najwyz|najniz|hoogst|laagst|\bstd|median|peak|\babove|\bbelow|\brelative|\boffset"
-    r"|\bminus\b|uber \d|\bover \d",
+    r"|\bminus\b|uber \d|\bover \d|\bocv\b|open circuit|estim",
 )
 MEAN = Words(
     r"\bavg|\bmean|average|mittel|promedio|moyen|\bmedi|sredni|gemiddeld|durchschn|\blast\b"

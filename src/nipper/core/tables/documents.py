@@ -91,7 +91,7 @@ def _by_row(document: Any) -> Any:
     keys = cast("dict[str, Any]", document)
     names, rows = keys.get("columns"), keys.get("data")
     if isinstance(names, list) and isinstance(rows, list):
-        return [cast("list[Any]", names), *cast("list[Any]", rows)]
+        return _headed(cast("list[Any]", names), cast("list[Any]", rows), keys.get("index"))
     inner = [cast("dict[str, Any]", v) for v in keys.values() if isinstance(v, dict) and v]
     if not 2 <= len(inner) == len(keys):
         return keys
@@ -101,6 +101,16 @@ def _by_row(document: Any) -> Any:
     if not numbered and len({tuple(row) for row in inner}) == 1:
         return [{"time": moment} | row for moment, row in zip(keys, inner, strict=True)]
     return keys
+
+
+def _headed(names: list[Any], rows: list[Any], index: Any) -> list[Any]:
+    """Rows under their names; what they are called by stands first, unless it is only a number."""
+    called = cast("list[Any]", index) if isinstance(index, list) else []
+    if len(called) != len(rows) or not all(isinstance(row, list) for row in rows):
+        return [names, *rows]
+    if all(isinstance(name, int) and name < len(rows) for name in called):
+        return [names, *rows]
+    return [["index", *names], *([name, *row] for name, row in zip(called, rows, strict=True))]
 
 
 def _with_double_quotes(data: bytes, file: str) -> bytes:
