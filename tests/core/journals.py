@@ -110,6 +110,9 @@ def counted() -> None:
     keep("a statistics program's table", "\n".join(spaced), file="a.txt")
     parted = [head, *(row.replace("Z,", ",000,", 1) for row in body)]
     keep("a comma before the thousandths", "\n".join(parted))
+    keep("the same, with carriage returns alone", "\r".join(parted))
+    spaces = "\n".join([head, *(row.replace("Z,", " ,000,", 1) for row in body)])
+    keep("a space before that comma", spaces, refused="as many fields as the header has")
     lost = "\n".join([head.split(",", 1)[1], *body])
     keep("the first heading lost", lost, refused="as many fields as the header has")
 

@@ -35,7 +35,7 @@ def text_table(data: bytes, file: str, part: str = "") -> Table:
     InputError
         No table can be made out, or a row has more fields than the header.
     """
-    data = as_utf8(data, file)
+    data = _with_line_ends(as_utf8(data, file))
     data = _without_quotes(_without_checksums(_half_width(data)))
     for other in (pair_table, block_table):
         table = other(data, file, part)
@@ -53,8 +53,9 @@ def text_table(data: bytes, file: str, part: str = "") -> Table:
         _refuse_empty(rows, file)
         raise InputError(file, place, EXPECTED)
     _refuse_large(data, separator, len(layout.names), file)
-    if separator == "," and fractions_apart(layout, rows):
-        return text_table(FRACTION.sub(rb"\1.\2", data), file, part)
+    whole = FRACTION.sub(rb"\1.\2", data) if fractions_apart(layout, rows) else data
+    if whole != data:
+        return text_table(whole, file, part)
     layout = with_row_numbers(layout, rows)
     line = records[layout.first][0]
     _refuse_short_header(layout, rows, separator, line, file)
@@ -72,6 +73,11 @@ def text_table(data: bytes, file: str, part: str = "") -> Table:
         part=part,
         decimal=sure_mark(marks),
     )
+
+
+def _with_line_ends(data: bytes) -> bytes:
+    """Lines that end as all others do, where carriage returns alone end them."""
+    return data if b"\n" in data[:SAMPLE_BYTES] else data.replace(b"\r", b"\n")
 
 
 def _without_quotes(data: bytes) -> bytes:
@@ -112,8 +118,7 @@ def _refuse_large(data: bytes, separator: str, columns: int, file: str) -> None:
 def _records(data: bytes) -> Iterator[tuple[int, str]]:
     """The first lines with their index; those in quotes that go on over a line end as one."""
     head = data[:SAMPLE_BYTES].decode("utf-8", "replace")
-    lines = head.split("\n") if "\n" in head else head.split("\r")
-    lines = [line.rstrip("\r") for line in (lines if lines[-1] else lines[:-1])]
+    lines = [line.rstrip("\r") for line in head.removesuffix("\n").split("\n")]
     if len(data) > SAMPLE_BYTES:
         lines = lines[:-1]
     held, start = "", 0
@@ -246,9 +251,8 @@ def _csv(body: bytes, separator: str, names: list[str], ragged: bool) -> pl.Data
 def _offset(data: bytes, line: int) -> int:
     """Where a line begins."""
     at = 0
-    ends = b"\n" if b"\n" in data[:SAMPLE_BYTES] else b"\r"
     for _ in range(line):
-        at = data.find(ends, at) + 1 or len(data)
+        at = data.find(b"\n", at) + 1 or len(data)
     return at
 
 
