@@ -9,7 +9,7 @@ from typing import Any
 
 import openpyxl
 
-from tests.core.strangers import LOG, Field, timed, utc, zoned
+from tests.core.strangers import LOG, Field, Sheet, a_log, timed, utc, zoned
 from tests.core.terminals import ALL, CELLS, amps, archive, by_line, headed, keep, volts
 
 __all__ = ["ALL"]
@@ -147,6 +147,27 @@ def clocks() -> None:
     keep("seconds of running in brackets", kernel, file="a.log", **none)
 
 
+def days_and_halves() -> None:
+    """Clocks over midnight: of twelve hours, the newest first, and a row a day."""
+    night = a_log(rows=576, every=300.0, start=LOG.time_s[0])
+    split = Sheet(night).time("date", utc("%m/%d/%Y")).time("time", utc("%I:%M"))
+    split = split.time("half", utc("%p")).amps("current").cells("cell{}").text()
+    keep("the half of the day by itself", split, log=night, check=("time", "cells", "current"))
+    twelve = Sheet(night).time("time", utc("%Y-%m-%d %I:%M:%S")).amps("I").cells("cell{}").text()
+    keep("a clock of twelve hours", twelve, log=night, doubt="before or after noon", rows=360,
+         check=("rows",))  # fmt: skip
+    newest = Sheet(night).time("time", utc("%H:%M")).amps("I").cells("cell{}").text(newest=True)
+    keep("times of day, the newest first", newest, log=night, doubt="no dates", shift=True,
+         check=("time", "cells", "current"))  # fmt: skip
+    gone = timed("days", lambda t: f"{(t - LOG.time_s[0]) / 86400:.6f}")
+    keep("days since the start", gone, doubt="no dates", shift=True)
+    daily = a_log(rows=10, every=86400.0, start=datetime(2026, 5, 1, 12, tzinfo=UTC).timestamp())
+    for name, form in (("day", "%d/%m/%Y"), ("month", "%m/%d/%Y")):
+        by_hand = Sheet(daily).time("date", utc(form)).amps("I").cells("cell{}").text()
+        keep(f"a row a day, {name} first", by_hand, log=daily, doubt=f"read as {name} first",
+             check=("time", "cells"))  # fmt: skip
+
+
 def of_plants() -> None:
     """Names and fields of plants, and lists in them."""
     plant = zoned().cells("PLANT\\STORE\\CELL{:02d}.PV").amps("PLANT\\STORE\\AMPS.PV")
@@ -227,6 +248,7 @@ in_short()
 without_power()
 counted()
 clocks()
+days_and_halves()
 of_plants()
 in_parts()
 in_messages()

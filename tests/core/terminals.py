@@ -24,8 +24,8 @@ CELLS = range(LOG.cells)
 
 def keep(name: str, data: str | bytes, **how: Any) -> None:
     data = data.encode() if isinstance(data, str) else data
-    how = {"options": {"zone": "UTC"}} | how
-    ALL.append(Stranger(f"shown: {name}", data, LOG, **how))
+    how = {"options": {"zone": "UTC"}, "log": LOG} | how
+    ALL.append(Stranger(f"shown: {name}", data, **how))
 
 
 def volts(i: int, mark: str = ".") -> list[str]:

@@ -1,8 +1,10 @@
 """Which column of a stranger's table is the time, in which form, and of which zone."""
 
 import re
+import time
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 import numpy as np
 import polars as pl
@@ -32,9 +34,12 @@ from nipper.core.logs.times import (
 
 HASTY_S = 0.3  # no BMS writes more rows a second (from memory)
 SPARSE_S = 7200.0  # between two rows: a count of milliseconds stands so far apart as seconds
+AHEAD_S = 2 * DAY_S  # zones, and clocks that run before, are less
+WIDER = 10.0  # steps, before the shorter ones tell
 MOST_COUNTED = 1e15  # microseconds of thirty years
 SECOND = 2.0  # worth from which a column could be the time as well
 LOOKED_AT = 3000  # texts that decide the form
+HOUR = re.compile(r"(?:^|[T ,_])(\d{1,2}):\d\d(?::\d\d(?:\.\d+)?)?$")  # no half of a day behind
 ZONE_ONLY = re.compile(r"\s*(Z|UTC|GMT|[+-]\d\d:?\d\d)\s*$")
 
 
@@ -143,10 +148,23 @@ def _read(
     form = _order(column, texts, forms, chosen, doubts)
     form = _since(column, form, doubts)
     time_s = to_unix(texts, form, chosen)
+    if _of_twelve(sample):
+        text = f"{column.name}: no hour beyond 12, and none of nought: before or after noon?"
+        doubts.append(Doubt(text, "--map MAP.json"))
     if form in DATELESS or form in UNIX:
         doubts += _hasty(column, form, time_s)
     name = column.name if second is None else f"{column.name} with {second.name}"
     return Clock(column.name, second.name if second else None, form, chosen, time_s, name, doubts)
+
+
+def _of_twelve(sample: Sequence[str]) -> bool:
+    """Whether a clock of twelve hours was written without its half of the day."""
+    hours = [int(found[1]) for text in sample if (found := HOUR.search(text))]
+    if len(hours) < len(sample) or {1, 12} - set(hours) or not 1 <= min(hours) <= max(hours) <= 12:
+        return False
+    return any(before == 12 and after == 1 for before, after in pairwise(hours)) and any(
+        before == 11 and after == 12 for before, after in pairwise(hours)
+    )
 
 
 def _hasty(column: Column, form: TimeForm, time_s: Floats) -> list[Doubt]:
@@ -206,7 +224,7 @@ def _dateless(column: Column, sample: Sequence[str]) -> list[TimeForm]:
         return []
     forms: dict[float, TimeForm] = {
         1.0: "elapsed_s", 1e-3: "elapsed_ms", 1e-6: "elapsed_us", 60.0: "elapsed_min",
-        3600.0: "elapsed_h",
+        3600.0: "elapsed_h", DAY_S: "elapsed_d",
     }  # fmt: skip
     return [forms.get(column.factor, "elapsed_s")] if column.quantity in ("", "s") else []
 
@@ -247,7 +265,9 @@ def _order(
     (least, first), (next_, other) = scored[:2]
     if next_ > least or _same(texts, forms[first], forms[other], zone):
         return forms[first]
-    if {forms[first], forms[other]} == {"dmy", "mdy"} and usual_order(zone) == forms[other]:
+    likelier = _likelier(to_unix(texts, forms[first], zone), to_unix(texts, forms[other], zone))
+    usual = {forms[first], forms[other]} == {"dmy", "mdy"} and usual_order(zone) == forms[other]
+    if likelier < 0 or (not likelier and usual):
         first, other = other, first
     words_ = f"{WORDS.get(forms[first], forms[first])} or {WORDS.get(forms[other], '')}"
     option = "--day-first" if forms[first] != "dmy" else "--month-first"
@@ -255,6 +275,23 @@ def _order(
     text = f"{column.name}: {words_}, both run on as evenly; read as {taken}"
     doubts.append(Doubt(text, option))
     return forms[first]
+
+
+def _likelier(one: Floats, other: Floats) -> int:
+    """1 where the first of two readings of the same dates is the likelier, -1 the other, 0 where
+    none is: no log is of a day to come, and a row a day is kept sooner than a row a month.
+    """
+    ahead = time.time() + AHEAD_S
+    both = [moments[np.isfinite(moments)] for moments in (one, other)]
+    if min(moments.size for moments in both) < 2:
+        return 0
+    to_come = [bool(moments.max() > ahead) for moments in both]
+    if to_come[0] != to_come[1]:
+        return -1 if to_come[0] else 1
+    steps = [float(np.median(np.abs(np.diff(moments)))) for moments in both]
+    if min(steps) < DAY_S or max(steps) < WIDER * min(steps):
+        return 0
+    return 1 if steps[0] < steps[1] else -1
 
 
 def _same(texts: pl.Series, form: TimeForm, other: TimeForm, zone: str) -> bool:
@@ -279,7 +316,9 @@ def _worth(column: Column, clock: Clock, written: int) -> float:
     """How much a column behaves like the time of the table; so many of its rows hold a text."""
     known = clock.time_s[np.isfinite(clock.time_s)]
     steps: Floats = np.diff(known)
-    worth = 2.0 * column.says(words.TIME) + 1.0 * (clock.form in ABSOLUTE)
+    worth = 2.0 * (column.says(words.TIME) or column.quantity == "s") + 1.0 * (
+        clock.form in ABSOLUTE
+    )
     worth -= 3.5 * (clock.form in DATELESS) + 0.5 * bool(clock.doubts)
     if steps.size:
         signs: Floats = np.sign(steps)

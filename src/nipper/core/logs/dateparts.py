@@ -34,6 +34,7 @@ from nipper.core.tables.table import Table
 LEAST_HEADINGS = 8  # moments, before a table lies on its side
 LOOKED_AT = 300
 ORDINAL = r"^(\d{4})-?(\d{3})[T ,_]+(\d{1,2}:\d{2}(?::\d{2}(?:[.,]\d+)?)?.*)$"
+HALVES = ("am", "pm", "a.m.", "p.m.", "a", "p")
 CLOCK = ("hour", "minute", "second")
 SIX = r"^(\d{2})(\d{2})(\d{2})$"
 FOUR = r"^([01]\d|2[0-3])[0-5]\d$"
@@ -52,7 +53,36 @@ def whole_dates(table: Table) -> tuple[Table, list[str]]:
     table, spelt = _spelt_out(table)
     table, filled = _filled_down(table)
     table, joined = _together(table)
-    return table, [*days, *spelt, *filled, *joined]
+    table, halves = _with_halves(table)
+    table, alone = _days_alone(table)
+    return table, [*days, *spelt, *filled, *joined, *halves, *alone]
+
+
+def _with_halves(table: Table) -> tuple[Table, list[str]]:
+    """The half of the day in a column of its own, behind the time it belongs to."""
+    for clock, half in pairwise(table.columns):
+        said = table.text(half).drop_nulls().str.strip_chars().str.to_lowercase().unique()
+        if not len(said) or not said.is_in(HALVES).all():
+            continue
+        heads = table.text(clock).head(LOOKED_AT).to_list()
+        if clocks_only(heads) or possible_forms(heads):
+            both = table.text(clock).str.strip_chars() + " " + table.text(half).str.strip_chars()
+            frame = table.frame.drop(half).with_columns(both.alias(clock))
+            return table.with_frame(frame), [f"{clock} and {half}: put together as the time"]
+    return table, []
+
+
+def _days_alone(table: Table) -> tuple[Table, list[str]]:
+    """One row a day, kept by hand, without a time of day: read as of noon."""
+    heads = {name: table.text(name).head(LOOKED_AT).to_list() for name in table.columns}
+    if any(possible_forms(texts) or clocks_only(texts) for texts in heads.values()):
+        return table, []
+    days = [name for name, texts in heads.items() if dates_only(texts)]
+    if len(days) != 1 or table.text(days[0]).n_unique() < max(2, table.rows):
+        return table, []
+    noon = table.text(days[0]).str.strip_chars().str.replace(r"\.$", "") + " 12:00"
+    frame = table.frame.with_columns(noon.alias(days[0]))
+    return table.with_frame(frame), [f"{days[0]}: a row a day, read as of noon"]
 
 
 def _days_and_shares(table: Table) -> tuple[Table, list[str]]:

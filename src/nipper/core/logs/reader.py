@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from nipper.core.errors import ChoiceError, InputError
 from nipper.core.logs.begins import begun, date_doubts, dated
+from nipper.core.logs.clockface import AHEAD_S
 from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.mapping import ColumnMapping, plain_mapping
 from nipper.core.logs.minor import parse_balancing
@@ -38,7 +39,6 @@ from nipper.core.tables.read import read_tables
 from nipper.core.tables.table import Table
 
 Floats = NDArray[np.floating]
-AHEAD_S = 2 * 86400.0  # zones, and clocks that run before, are less
 SECONDS_1980 = 315532800.0
 
 

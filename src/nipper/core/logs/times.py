@@ -20,7 +20,8 @@ from nipper.core.logs.words import MONTHS, plain
 TimeForm = Literal[
     "plain", "iso", "unix_s", "unix_ms", "unix_us", "unix_ns", "s_1904", "s_1900", "ticks",
     "ticks_1601", "excel", "days_0", "julian", "mjd", "dmy", "mdy", "ymd", "elapsed_s",
-    "elapsed_ms", "elapsed_us", "elapsed_min", "elapsed_h", "elapsed_clock", "clock", "yearless",
+    "elapsed_ms", "elapsed_us", "elapsed_min", "elapsed_h", "elapsed_d", "elapsed_clock",
+    "clock", "yearless",
 ]  # fmt: skip
 Order = Literal["dmy", "mdy", "ymd"]
 FORMS: tuple[TimeForm, ...] = get_args(TimeForm)
@@ -49,6 +50,7 @@ TIME_FORMS: dict[TimeForm, str] = {
     "elapsed_us": "microseconds since the start",
     "elapsed_min": "minutes since the start",
     "elapsed_h": "hours since the start",
+    "elapsed_d": "days since the start",
     "elapsed_clock": "h:mm:ss since the start",
     "clock": "time of day without a date",
     "yearless": "day and month without a year",
@@ -57,13 +59,13 @@ WORDS: dict[TimeForm, str] = {"dmy": "day first", "mdy": "month first", "ymd": "
 DATELESS = frozenset(f for f in FORMS if f.startswith("elapsed")) | {"clock", "yearless"}
 UNIX = frozenset({"unix_s", "unix_ms", "unix_us", "unix_ns"})
 ABSOLUTE = UNIX | {"s_1904", "s_1900", "ticks_1601", "julian", "mjd", "plain"}
+DAY_S = 86400.0
 ELAPSED_S: dict[TimeForm, float] = {
     "elapsed_s": 1.0, "elapsed_ms": 1e-3, "elapsed_us": 1e-6, "elapsed_min": 60.0,
-    "elapsed_h": 3600.0,
+    "elapsed_h": 3600.0, "elapsed_d": DAY_S,
 }  # fmt: skip
 NO_YEAR = 1972  # a leap year, before any such battery
 WRAPS = 2.0**32  # a count of 32 bits begins anew: of milliseconds after 49.7 days
-DAY_S = 86400.0
 FAR_APART_S = 5 * DAY_S  # so far apart no program writes its rows: the count is of smaller units
 
 
@@ -455,9 +457,17 @@ def _clock(text: pl.Series, unwrap: bool) -> Seconds:
     seconds = _of_day(_fields(_tidied(text), CLOCK_ONLY)[:5])
     if not unwrap:
         return seconds
+    steps = np.diff(seconds, prepend=seconds[:1])
     with np.errstate(invalid="ignore"):
-        back = np.diff(seconds, prepend=seconds[:1]) < -43200
-    return seconds + 86400.0 * np.cumsum(back)
+        if np.nansum(np.sign(steps)) < 0:  # the newest row first
+            return _over_midnight(seconds[::-1])[::-1]
+    return _over_midnight(seconds)
+
+
+def _over_midnight(seconds: Seconds) -> Seconds:
+    with np.errstate(invalid="ignore"):
+        back = np.diff(seconds, prepend=seconds[:1]) < -0.5 * DAY_S
+    return seconds + DAY_S * np.cumsum(back)
 
 
 def local_to_utc(naive: Seconds, zone: str) -> Seconds:

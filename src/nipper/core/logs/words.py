@@ -164,9 +164,10 @@ UNITS = {
     "s": ("s", 1.0), "sec": ("s", 1.0), "secs": ("s", 1.0), "seconds": ("s", 1.0),
     "ms": ("s", 1e-3), "millis": ("s", 1e-3), "milliseconds": ("s", 1e-3),
     "min": ("s", 60.0), "h": ("s", 3600.0), "hours": ("s", 3600.0),
-    "minutes": ("s", 60.0), "us": ("s", 1e-6),
+    "minutes": ("s", 60.0), "days": ("s", 86400.0), "us": ("s", 1e-6),
     "ohm": ("ohm", 1.0), "mohm": ("ohm", 1e-3), "Ω": ("ohm", 1.0), "mω": ("ohm", 1e-3),
 }  # fmt: skip
+SPELT_UNITS = frozenset({"ms", "millis", "milliseconds", "seconds", "minutes", "hours", "days"})
 _NAMES = "|".join(sorted(map(re.escape, UNITS), key=len, reverse=True))
 
 
@@ -257,8 +258,8 @@ def unit_in(name: str) -> tuple[str, float] | None:
     if factored and unit_of(factored[0]):
         return unit_of(factored[0])
     words = re.split(r"[\s_/,;:.\-+±]+", re.sub(r"[\[(].*?[\])]", "", name).strip())
-    if len(words) == 1 and UNITS.get(words[0].lower()) == UNITS["ms"]:
-        return UNITS["ms"]
+    if len(words) == 1 and words[0].lower() in SPELT_UNITS:
+        return UNITS[words[0].lower()]
     if len(words) >= 2 and not NAMED_LETTERS.search(plain(name)):
         for count in (2, 1):
             text = " ".join(words[-count:]).strip().lower()
