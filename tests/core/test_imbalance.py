@@ -347,6 +347,26 @@ def test_feeding_never_exceeds_the_sheet():
         assert plan.hours == pytest.approx(5.0 / plan.current_a)
 
 
+@pytest.mark.parametrize("chemistry", ["lfp", "nmc", "lto"])
+def test_a_forgotten_resistor_comes_off_long_before_the_cell_is_empty(chemistry):
+    setup = new_setup(chemistry, 4, 100.0)
+    plan, curve = bleed(5.0, setup), core_chemistry(chemistry).curve
+    assert curve.ocv(5.0) < plan.stop_v < curve.ocv(40.0)
+    assert f"take it off at {plan.stop_v:.2f} V" in plan.sentence(1)
+    high = put(setup, {"cell.min_v": plan.stop_v + 0.1})
+    assert bleed(5.0, high).stop_v == plan.stop_v + 0.1
+
+
+def test_feeding_past_the_bms_says_how_cold_the_cell_may_be():
+    setup = new_setup("lfp", 4, 100.0)
+    place = "protection.charge_under_temperature"
+    for trip_c, least_c in ((-10.0, 2.0), (5.0, 5.0)):
+        cold = put(setup, {f"{place}.trip_c": trip_c, f"{place}.release_c": trip_c + 3.0})
+        assert feed(5.0, cold).least_c == least_c
+        assert f"no colder than {least_c:g} °C" in feed(5.0, cold).sentence(1)
+    assert feed(5.0, put(setup, {place: None})).least_c >= 0.0
+
+
 # faults put into the simulated pack: the estimator does not know the simulator, and its curve is
 # not asked for
 FAULTS = {

@@ -14,6 +14,7 @@ E12_OHM = tuple(
     for d in (1.0, 1.2, 1.5, 1.8, 2.2, 2.7, 3.3, 3.9, 4.7, 5.6, 6.8, 8.2)
 )  # IEC 60063, from memory
 BLEED_W = 12.0  # a resistor or lamp this warm can be had and watched at a bench: common practice
+STOP_SOC = 15.0  # a forgotten resistor empties a cell for good: far above that end (from memory)
 SURE_SHARE = 0.75  # of an amount: less than this beyond doubt, and only that much is moved at first
 CAUTION = (
     "Disconnect the pack and fuse the lead; insulated tools, no rings. The cell maker's "
@@ -30,13 +31,15 @@ class Bleed:
     current_a: float
     power_w: float
     hours: float
+    stop_v: float
 
     def sentence(self, cell: int) -> str:
         """As said to a builder."""
         return (
             f"Bleed {self.ah:.1f} Ah from cell {cell}: {self.resistor_ohm:g} Ω across it "
             f"draws about {self.current_a:.1f} A "
-            f"({self.power_w:.0f} W, it gets hot) for {_hours(self.hours)}."
+            f"({self.power_w:.0f} W, it gets hot) for {_hours(self.hours)}. Stay with it; take "
+            f"it off at {self.stop_v:.2f} V, whatever the clock says."
         )
 
 
@@ -45,12 +48,14 @@ def bleed(ah: float, setup: Setup) -> Bleed:
 
     current = V / R at the nominal voltage of the plateau, power = V2 / R, hours = Ah / current.
     """
-    volts = float(chemistry(setup.chemistry).curve.ocv(60.0))
+    curve = chemistry(setup.chemistry).curve
+    volts = float(curve.ocv(60.0))
     most_a = setup.sheet_discharge_a or math.inf
     fits = (r for r in E12_OHM if volts**2 / r <= BLEED_W and volts / r <= most_a)
     resistor = next(fits, E12_OHM[-1])
     current = volts / resistor
-    return Bleed(ah, resistor, current, volts**2 / resistor, ah / current)
+    stop_v = max(math.floor(20.0 * float(curve.ocv(STOP_SOC))) / 20.0, setup.cell.min_v or 0.0)
+    return Bleed(ah, resistor, current, volts**2 / resistor, ah / current, stop_v)
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,20 +66,22 @@ class Feed:
     supply_v: float
     current_a: float
     hours: float
+    least_c: float
 
     def sentence(self, cell: int) -> str:
         """As said to a builder."""
         return (
             f"Feed cell {cell} with {self.ah:.1f} Ah: bench supply set to "
             f"{self.supply_v:.2f} V and {self.current_a:g} A before it is "
-            f"connected, about {_hours(self.hours)}, pack at rest. Stop at {self.ah:.1f} "
-            "Ah, or when the current has fallen to a tenth."
+            f"connected, about {_hours(self.hours)}, pack at rest and no colder than "
+            f"{self.least_c:g} °C: past the BMS nothing else guards the cell. Stop at "
+            f"{self.ah:.1f} Ah, or when the current has fallen to a tenth."
         )
 
 
 def feed(ah: float, setup: Setup) -> Feed:
     """A bench supply's settings: under the sheet's voltage and current, a twentieth of the capacity
-    or 10 A.
+    or 10 A; and how cold the cell may be, which no BMS watches there.
     """
     chem = chemistry(setup.chemistry)
     top = min(
@@ -82,7 +89,9 @@ def feed(ah: float, setup: Setup) -> Feed:
     )
     most = min(10.0, 0.05 * setup.capacity_ah, setup.sheet_charge_a or math.inf)
     current = max(0.01, math.floor(most * 100.0) / 100.0)
-    return Feed(ah, round(top - 0.05, 2), current, ah / current)
+    cutoff = setup.protection.charge_under_temperature
+    least_c = max(chem.usual["charge_cold_trip_c"].value, cutoff.trip_c if cutoff else -math.inf)
+    return Feed(ah, round(top - 0.05, 2), current, ah / current, least_c)
 
 
 @dataclass(frozen=True, slots=True)
