@@ -61,8 +61,8 @@ def whole_dates(table: Table) -> tuple[Table, list[str]]:
 def _with_halves(table: Table) -> tuple[Table, list[str]]:
     """The half of the day in a column of its own, behind the time it belongs to."""
     for clock, half in pairwise(table.columns):
-        said = table.text(half).drop_nulls().str.strip_chars().str.to_lowercase().unique()
-        if not len(said) or not said.is_in(HALVES).all():
+        some = table.text(half).head(LOOKED_AT).drop_nulls()
+        if not len(some) or not some.str.strip_chars().str.to_lowercase().is_in(HALVES).all():
             continue
         heads = table.text(clock).head(LOOKED_AT).to_list()
         if clocks_only(heads) or possible_forms(heads):
