@@ -18,6 +18,15 @@ Floats = NDArray[np.floating]
 TYPED = "typed reading"  # the file a typed reading is said to be from
 LEAST_V, MOST_V = 0.5, 10.0  # of any cell that is not a slip
 NUMBERED = re.compile(r"(\d{1,3})\s*[:=]\s*(\d[\d.,]*\d|\d)")
+# ways of writing the number of a cell before its voltage, and what says nothing about either
+NUMBER_FIRST = (
+    r"(?i)\b(?:cell|zelle|c|u|v|no|nr)[ ._#]*(\d{1,3})[ \t]+(?=\d)",  # Cell 1 3.312
+    r"(?<![\d.,])(\d{1,3})(?:\)|\.(?=\s))\s*(?=\d)",  # 1) 3.312, 1. 3.312
+    r"(?m)^\s*(\d{1,3})\s+(?:-|–|→|=>)\s+(?=\d)",  # 1 - 3.312
+)
+NOISE = re.compile(r"(?i)m?v\b|volts?\b|\b[a-zäöü]+\s*:(?=\s)|[\[\]{}\"|/→–*]|(?<=\s)-(?=\s)")
+GROUPED = re.compile(r"(?<=\d)'(?=\d{3})")
+ROW = re.compile(r"(?:\d*\.\d+|\d{4,})(?:,(?:\d*\.\d+|\d{4,}))+")  # of a table with commas
 SEPARATORS = re.compile(r"[\s;|]+|,(?=\s)")
 MOST_TEXT = 20_000
 
@@ -44,7 +53,7 @@ def parse_cells(text: str, cells: int) -> Floats:
     """
     if len(text) > MOST_TEXT:
         raise RangeError(f"expected {cells} voltages, this is too long")
-    text = re.sub(r"m?V\b", " ", text, flags=re.I)
+    text = _plain(text)
     numbered = NUMBERED.findall(text) or _in_rows(text)
     if numbered:
         return _by_number(numbered, cells)
@@ -53,6 +62,14 @@ def parse_cells(text: str, cells: int) -> Floats:
     if len(values) != cells:
         raise RangeError(f"expected {cells} cells, found {len(values)}")
     return np.array(values)
+
+
+def _plain(text: str) -> str:
+    """The numbers with what parts them; that of a cell before a colon."""
+    text = NOISE.sub(" ", GROUPED.sub("", text))
+    for written in NUMBER_FIRST:
+        text = re.sub(written, r" \1: ", text)
+    return ROW.sub(lambda row: row[0].replace(",", " "), text)
 
 
 def _in_rows(text: str) -> list[tuple[str, str]]:
