@@ -131,8 +131,9 @@ def dress(widget: QWidget, name: str, value: object) -> bool:
     if widget.property(name) == value:
         return False
     widget.setProperty(name, value)
-    widget.style().unpolish(widget)
-    widget.style().polish(widget)
+    if widget.testAttribute(Qt.WidgetAttribute.WA_WState_Polished):  # else its first showing does
+        widget.style().unpolish(widget)
+        widget.style().polish(widget)
     return True
 
 

@@ -16,6 +16,7 @@ from nipper.core.quantities import Context, format_quantity, unit_of
 from nipper.core.setup import Part, Protection, Setup, get
 
 OF_PACK = ("protection.", "charging.")  # currents that are usually thought of as C-rates
+Field = UnitField | QComboBox | QLineEdit
 PROTECTION_COLUMNS = ("alarm", "trip", "release", "delay", "recovery")
 
 
@@ -30,7 +31,7 @@ class SettingsForm(QWidget):
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setHorizontalSpacing(8)
         self._grid.setVerticalSpacing(4)
-        self._fields: dict[str, UnitField | QComboBox | QLineEdit] = {}
+        self._fields: dict[str, Field] = {}
         self._pack: tuple[object, ...] = ()
 
     @property
@@ -38,7 +39,7 @@ class SettingsForm(QWidget):
         """The settings that can be typed here."""
         return list(self._fields)
 
-    def field(self, path: str) -> UnitField | QComboBox | QLineEdit:
+    def field(self, path: str) -> Field:
         """The field of a setting."""
         return self._fields[path]
 
@@ -109,6 +110,10 @@ class SettingsForm(QWidget):
         self._grid.setRowStretch(self._grid.rowCount(), 1)
         return self
 
+    def spacing(self) -> int:
+        """Between two rows, px."""
+        return self._grid.verticalSpacing()
+
     def add_widget(self, widget: QWidget, row: int, column: int) -> None:
         """Something else between the fields."""
         self._grid.addWidget(widget, row, column)
@@ -146,9 +151,7 @@ class SettingsForm(QWidget):
         field.entered.connect(self._entered)
         self._place(field, path, row, column)
 
-    def _place(
-        self, field: UnitField | QComboBox | QLineEdit, path: str, row: int, column: int
-    ) -> None:
+    def _place(self, field: Field, path: str, row: int, column: int) -> None:
         field.setProperty("path", path)
         # a part of which nothing must be entered begins with the first value
         holder = _owner(path)[0].model_fields.values()
@@ -243,6 +246,13 @@ def _model(annotation: Any) -> type[Part] | None:
         if isinstance(option, type) and issubclass(option, Part):
             return option
     return None
+
+
+def paths_of_limit(name: str) -> list[str]:
+    """The settings of a protection that has several, or the one that it is."""
+    model = _model(Protection.model_fields[name].annotation)
+    whole = f"protection.{name}"
+    return [f"{whole}.{field}" for field in model.model_fields] if model else [whole]
 
 
 def _trip(model: type[Part]) -> str:

@@ -1,8 +1,9 @@
 """The values below Protect's figure, tab by tab: which settings stand where."""
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from nipper.app.widgets.form import SettingsForm
+from nipper.app.widgets.form import Field, SettingsForm, paths_of_limit
 from nipper.core.setup import Balancer, Cell, Charging, Protection, SeparateBalancer, Setup, Usage
 from nipper.core.setup.part import Part
 from nipper.core.setup.wiring import Wiring
@@ -67,20 +68,77 @@ BLOCKS = {
 }  # fmt: skip
 
 
-def make_forms() -> dict[str, SettingsForm]:
+class LateForm(SettingsForm):
+    """A form whose fields are made when it is first looked at: those of all tabs together take
+    longer than the window may stand still.
+    """
+
+    def __init__(
+        self, fill: Callable[[SettingsForm], None], paths: Sequence[str], rows: int
+    ) -> None:
+        super().__init__()
+        self._fill: Callable[[SettingsForm], None] | None = fill
+        self._planned, self.rows = list(paths), rows
+
+    @property
+    def paths(self) -> list[str]:
+        """The settings that can be typed here."""
+        return self._planned
+
+    def field(self, path: str) -> Field:
+        """The field of a setting."""
+        self._make()
+        return super().field(path)
+
+    def show_setup(self, setup: Setup) -> None:
+        """Show the values."""
+        self._make()
+        super().show_setup(setup)
+
+    def height_of(self, rows: int) -> int:
+        """How high a form of so many rows is, px; the fields of this one must be there."""
+        step = self.field(self._planned[0]).sizeHint().height() + self.spacing()
+        return self.sizeHint().height() + (rows - self.rows) * step
+
+    def _make(self) -> None:
+        fill, self._fill = self._fill, None
+        if fill is not None:
+            fill(self)
+
+
+def make_forms() -> dict[str, LateForm]:
     """The forms by the titles of their tabs."""
-    forms = {
-        title: SettingsForm().add_limits(tuple(names.split())) for title, names in LIMITS.items()
-    }
-    _add(forms["Voltages"], REFERENCES)
-    for title, blocks in BLOCKS.items():
-        forms[title] = SettingsForm()
-        for block in blocks:
-            _add(forms[title], block)
-    forms["Pack"].add_paths(("balancer.idle_a",), 4, top=5)
-    return forms
+    limits = {title: _limits(tuple(names.split())) for title, names in LIMITS.items()}
+    return limits | {title: _blocks(blocks) for title, blocks in BLOCKS.items()}
 
 
-def _add(form: SettingsForm, block: Block) -> None:
-    names = tuple(block.names.split())
-    form.add_part(block.part, block.model, block.title, names, block.column, block.top)
+def _limits(names: tuple[str, ...]) -> LateForm:
+    beside = (REFERENCES,) if "cell_over_voltage" in names else ()
+
+    def fill(form: SettingsForm) -> None:
+        form.add_limits(names)
+        _add(form, beside)
+
+    paths = [path for name in names for path in paths_of_limit(name)]
+    return LateForm(fill, paths + _paths(beside), 1 + len(names))
+
+
+def _blocks(blocks: tuple[Block, ...]) -> LateForm:
+    more = ("balancer.idle_a",) if blocks is BLOCKS["Pack"] else ()
+
+    def fill(form: SettingsForm) -> None:
+        _add(form, blocks)
+        form.add_paths(more, 4, top=5)
+
+    rows = max(block.top + 1 + len(block.names.split()) for block in blocks)
+    return LateForm(fill, [*_paths(blocks), *more], rows)
+
+
+def _paths(blocks: Sequence[Block]) -> list[str]:
+    return [f"{b.part}.{n}".removeprefix(".") for b in blocks for n in b.names.split()]
+
+
+def _add(form: SettingsForm, blocks: Sequence[Block]) -> None:
+    for block in blocks:
+        names = tuple(block.names.split())
+        form.add_part(block.part, block.model, block.title, names, block.column, block.top)

@@ -105,6 +105,8 @@ class ProtectView(StageView):
             self._add(tabs, title, form)
         inside.addWidget(tabs)
         inside.addWidget(self._stack)
+        most = max(form.rows for form in forms.values())  # as high as the highest, made or not
+        self._stack.setMinimumHeight(forms["Voltages"].height_of(most))
         self._group.idClicked.connect(self._show_form)
         return frame
 

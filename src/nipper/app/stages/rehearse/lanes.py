@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PySide6.QtCore import Qt, Signal, Slot
+from PySide6.QtCore import Qt, QTimer, Signal, Slot
 from PySide6.QtGui import QBrush, QColor
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
@@ -41,7 +41,9 @@ KIND_WORD = {
     "balance": "balancing",
     "sun": "sun is the limit",
 }
+AT_ONCE = 2  # lanes of which the page is made; the others follow in a turn of their own
 LANE_Y = {"limit": 2.0, "balance": 1.0, "trip": 0.0}
+LANE_WORDS = {"limit": "charge", "balance": "balancer", "trip": "trips"}
 CELL_PT = 9.5
 BY_DAY = 40.0  # days; longer runs are drawn day by day
 NO_PEN = pg.mkPen(None)
@@ -65,47 +67,61 @@ class Lanes(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(2)
-        self.plots: list[Plot] = []
+        self._grid = grid
+        self._made: list[Plot] = []
         self._heads: list[pg.InfiniteLine] = []
         self._covers: list[pg.LinearRegionItem] = []
-        for row, (title, unit, stretch) in enumerate(LANES):
-            side = QWidget()
-            inside = QGridLayout(side)
-            inside.setContentsMargins(0, 2, 0, 0)
-            inside.setSpacing(0)
-            inside.addWidget(label(title, weight=SEMI, size=BASE_PT - 0.5, wrap=True), 0, 0)
-            inside.addWidget(label(unit, "soft", BASE_PT - 1), 1, 0)
-            inside.setRowStretch(2, 1)
-            side.setFixedWidth(52)
-            last = row == len(LANES) - 1
-            plot = Plot(theme, run_axis=True)
-            plot.setAccessibleName(UNITS.text(title))
-            plot.item.getAxis("bottom").setStyle(showValues=last)
-            plot.item.getAxis("left").setWidth(52)
-            plot.item.setMouseEnabled(x=True, y=False)
-            plot.item.getAxis("bottom").setHeight(None if last else 4)
-            plot.setMinimumHeight(34 * stretch // 2)
-            if self.plots:
-                plot.item.setXLink(self.plots[0].item)
-            grid.addWidget(side, row, 0)
-            grid.addWidget(plot, row, 1)
-            grid.setRowStretch(row, stretch)
-            self.plots.append(plot)
-        self.plots[3].item.getAxis("left").setTicks(
-            [
-                [
-                    (LANE_Y["limit"], UNITS.text("charge")),
-                    (LANE_Y["balance"], UNITS.text("balancer")),
-                    (LANE_Y["trip"], UNITS.text("trips")),
-                ]
-            ]
-        )
-        self.plots[3].item.showGrid(x=False, y=False)
+        self._make_lanes(AT_ONCE)
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.timeout.connect(self._make_lanes)
+        self._later.start(0)
         self._legend = QHBoxLayout()
         self._legend.setSpacing(14)
         grid.addLayout(self._legend, len(LANES), 1)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         theme.changed.connect(self._redraw)
+
+    @property
+    def plots(self) -> list[Plot]:
+        """The lanes, from above."""
+        self._make_lanes()
+        return self._made
+
+    @Slot()
+    def _make_lanes(self, most: int = len(LANES)) -> None:
+        """Those that are not there yet: all at once would hold the window up."""
+        for row in range(len(self._made), most):
+            self._made.append(self._lane(row))
+
+    def _lane(self, row: int) -> Plot:
+        title, unit, stretch = LANES[row]
+        side = QWidget()
+        inside = QGridLayout(side)
+        inside.setContentsMargins(0, 2, 0, 0)
+        inside.setSpacing(0)
+        inside.addWidget(label(title, weight=SEMI, size=BASE_PT - 0.5, wrap=True), 0, 0)
+        inside.addWidget(label(unit, "soft", BASE_PT - 1), 1, 0)
+        inside.setRowStretch(2, 1)
+        side.setFixedWidth(52)
+        last = row == len(LANES) - 1
+        plot = Plot(self._theme, run_axis=True)
+        plot.setAccessibleName(UNITS.text(title))
+        plot.item.getAxis("bottom").setStyle(showValues=last)
+        plot.item.getAxis("left").setWidth(52)
+        plot.item.setMouseEnabled(x=True, y=False)
+        plot.item.getAxis("bottom").setHeight(None if last else 4)
+        plot.setMinimumHeight(34 * stretch // 2)
+        if self._made:
+            plot.item.setXLink(self._made[0].item)
+        self._grid.addWidget(side, row, 0)
+        self._grid.addWidget(plot, row, 1)
+        self._grid.setRowStretch(row, stretch)
+        if last:
+            ticks = [(LANE_Y[name], UNITS.text(words)) for name, words in LANE_WORDS.items()]
+            plot.item.getAxis("left").setTicks([ticks])
+            plot.item.showGrid(x=False, y=False)
+        return plot
 
     def show_trial(self, trial: "Trial", pack: int, other: "Trial | None" = None) -> None:
         """Draw a run as one pack saw it, and another under it, dashed."""
