@@ -168,6 +168,11 @@ def days_and_halves() -> None:
              check=("time", "cells"))  # fmt: skip
 
 
+def without_end() -> None:
+    days = Sheet(LOG).const("date", "1e999").const("time", "0.25").amps("I").cells("cell{}").text()
+    keep("days beyond all numbers", days, refused="time column")
+
+
 def of_plants() -> None:
     """Names and fields of plants, and lists in them."""
     plant = zoned().cells("PLANT\\STORE\\CELL{:02d}.PV").amps("PLANT\\STORE\\AMPS.PV")
@@ -249,6 +254,7 @@ without_power()
 counted()
 clocks()
 days_and_halves()
+without_end()
 of_plants()
 in_parts()
 in_messages()
