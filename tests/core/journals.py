@@ -67,6 +67,11 @@ def taken_for_what_they_are_not() -> None:
     keep("cells sorted by their voltages", ranks.text(), doubt="sorted", check=("rows",))
     keep("one value for all cells", same.text(), doubt="one value for all", check=("rows",))
 
+    tens = zoned().amps("i", 10, 0).cells("c{}").text()
+    size = {"zone": "UTC", "capacity_ah": 100.0}
+    keep("tenths of amperes, for the pack", tens, options=size, doubt="parts of one",
+         check=("time", "cells"))  # fmt: skip
+
 
 def _flows(way: int) -> Field:
     return lambda g, i: f"{max(0.0, way * g.current_a[i]):.1f}"

@@ -92,7 +92,13 @@ def _days_and_shares(table: Table) -> tuple[Table, list[str]]:
             continue
         days, shares = table.numbers(day), table.numbers(share)
         inside = np.all((days >= DAY_2000) & (days <= DAY_2060))
-        if inside and np.all(days % 1 == 0.0) and days.size and np.all((shares >= 0.0) & (shares < 1.0)) and np.any(shares):
+        if (
+            inside
+            and np.all(days % 1 == 0.0)
+            and days.size
+            and np.all((shares >= 0.0) & (shares < 1.0))
+            and np.any(shares)
+        ):
             both = pl.Series(day, days + shares).cast(pl.String)
             frame = table.frame.drop(share).with_columns(both)
             return table.with_frame(frame), [f"{day} and {share}: put together as the time"]

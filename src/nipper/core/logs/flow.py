@@ -26,6 +26,7 @@ from nipper.core.logs.ways import directed
 
 MILLI_ABOVE = 5000.0  # no pack of this trade carries as many amperes
 MOST_A = 1000.0  # few do as many; from memory
+MOST_RATE = 3.0  # of the capacity: beyond it no store is charged or drawn; from memory
 STRAY_TIMES = 20.0  # as large as all others: a placeholder or a slip
 PLUS_MINUS = re.compile(r"[\w)\] ][(\[ ]*([+\-−])[)\]]*\s*(?:[(\[]m?A[)\]])?$")  # A+ and A-
 SAME_UNIT = 0.02  # of a power of ten: a current and its copy, rounded or smoothed
@@ -326,21 +327,31 @@ def _check_scale(
         amps = amps - np.abs(np.nan_to_num(other.numbers)) * abs(flow.fields["current_scale"])
     elif flow.fields.get("direction"):
         return
-    if column.quantity != "A" and (most_a := _top(np.abs(amps))) > MOST_A:
+    told = _by_percentage(flow, column, amps, witness, capacity_ah)
+    if told or column.quantity == "A":
+        return
+    if (most_a := _top(np.abs(amps))) > min(MOST_A, MOST_RATE * (capacity_ah or np.inf)):
         text = f"{column.name} without a unit reads up to {most_a:,.0f} A: are they parts of one?"
         flow.doubts.append(Doubt(text, "--map"))
+
+
+def _by_percentage(
+    flow: Flow, column: Column, amps: Floats, witness: Witness, capacity_ah: float | None
+) -> bool:
+    """Whether the percentage tells how large the current is; what it says is done, or told."""
     if witness.soc is None or not capacity_ah:
-        return
+        return False
     implied = implied_capacity_ah(amps, witness.soc, witness.time_s)
     if implied is None:
-        return
+        return False
     ratio = implied / capacity_ah
     if 0.33 < ratio < 3.0:
-        return
+        return True
     power = round(float(np.log10(ratio)))
     if power and abs(np.log10(ratio) - power) < 0.3 and column.quantity != "A":
         flow.fields["current_scale"] *= 10.0**-power
         flow.why += f"; scaled by {10.0**-power:g}, as the percentage moves with it"
-        return
+        return True
     text = f"by {column.name} and the percentage the pack would hold {implied:.3g} Ah"
     flow.doubts.append(Doubt(f"{text}, the setup says {capacity_ah:g} Ah"))
+    return True
