@@ -178,6 +178,23 @@ def without_end() -> None:
     keep("days beyond all numbers", days, refused="time column")
 
 
+def of_another_kind() -> None:
+    """What beginners drop on the window; the first bytes are from the formats' descriptions."""
+    noise = bytes(range(256)) * 4
+    for file, data, said in (
+        ("a.pdf", b"%PDF-1.7\n" + noise, "this is a PDF: save the table as CSV"),
+        ("a.png", b"\x89PNG\r\n\x1a\n" + noise, "this is a picture: .* type them in"),
+        ("a.jpg", b"\xff\xd8\xff\xe0" + noise, "this is a picture: .* type them in"),
+        ("a.7z", b"7z\xbc\xaf\x27\x1c" + noise, "another kind: unpack it first"),
+        ("a.docx", archive({"word/document.xml": "<w/>"}), "a text document"),
+        ("a.xlsx", b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + noise, "without a password"),
+        ("a.csv", b" \n\n", "this file is empty"),
+    ):
+        keep(f"of another kind: {said}: {file}", data, file=file, refused=said)
+    one = headed(zoned()).text().splitlines()[:2]
+    keep("a single row", "\n".join(one), rows=1, doubt="the sign of current", check=("rows",))
+
+
 def of_plants() -> None:
     """Names and fields of plants, and lists in them."""
     plant = zoned().cells("PLANT\\STORE\\CELL{:02d}.PV").amps("PLANT\\STORE\\AMPS.PV")
@@ -260,6 +277,7 @@ counted()
 clocks()
 days_and_halves()
 without_end()
+of_another_kind()
 of_plants()
 in_parts()
 in_messages()

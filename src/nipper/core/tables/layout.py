@@ -47,7 +47,7 @@ def kind(text: str | None) -> str:
 def find_layout(rows: Sequence[Row]) -> Layout | None:
     """The layout of a sheet from its first rows, or None when it holds no table."""
     rows = rows[:LOOKED_AT]
-    widths = Counter(len(row) for row in rows[len(rows) // 3 :] if any(_filled(row)))
+    widths = Counter(len(row) for row in rows[_further_down(rows) :] if any(_filled(row)))
     if not widths:
         return None
     width = widths.most_common(1)[0][0]
@@ -60,13 +60,18 @@ def find_layout(rows: Sequence[Row]) -> Layout | None:
     return _headed(rows, first, width)
 
 
+def _further_down(rows: Sequence[Row]) -> int:
+    """Where headers and remarks have ended: behind a third of the rows, and the first of few."""
+    return max(len(rows) // 3, min(1, len(rows) - 1))
+
+
 def _filled(row: Row) -> list[bool]:
     return [not is_missing(field) for field in row]
 
 
 def _usual_kinds(rows: Sequence[Row], width: int) -> list[str]:
     """What each column holds in most of the rows further down."""
-    body = [row for row in rows[len(rows) // 3 :] if len(row) == width] or list(rows)
+    body = [row for row in rows[_further_down(rows) :] if len(row) == width] or list(rows)
     usual: list[str] = []
     for i in range(width):
         kinds = Counter(kind(row[i]) for row in body if i < len(row))

@@ -5,6 +5,7 @@ from pathlib import Path
 
 from nipper.core.errors import InputError
 from nipper.core.tables.dumps import dumped_table, is_dump
+from nipper.core.tables.foreign import refuse_document, refuse_foreign
 from nipper.core.tables.packed import ZIP, members, read_bytes
 from nipper.core.tables.pages import is_page, page_tables
 from nipper.core.tables.sheets import SUFFIXES, is_sheet, sheet_tables
@@ -43,6 +44,7 @@ def table_of(data: bytes, file: str, part: str = "") -> Table:
     """The table in the bytes of one file that is no archive and no spreadsheet."""
     from nipper.core.tables import documents
 
+    refuse_foreign(data, file)
     if data.startswith((documents.PARQUET, documents.ARROW)):
         return documents.columnar_table(data, file, part)
     if is_dump(data):
@@ -57,6 +59,7 @@ def table_of(data: bytes, file: str, part: str = "") -> Table:
 
 def _archive(data: bytes, file: str) -> list[Table]:
     """The tables of an archive; members that hold none (a read-me) are passed over."""
+    refuse_document(data, file)
     tables: list[Table] = []
     first: InputError | None = None
     for name, inner in members(data, file):

@@ -65,7 +65,8 @@ def sheet_tables(data: bytes, file: str) -> list[Table]:
                 tables.append(table)
     except fastexcel.FastExcelError as error:
         text = (str(error).splitlines() or ["unreadable"])[0]
-        raise InputError(file, "the whole file", f"a spreadsheet ({text})") from None
+        kind = "a workbook without a password" if data.startswith(OLD_BINARY) else "a spreadsheet"
+        raise InputError(file, "the whole file", f"{kind} ({text})") from None
     if not tables:
         raise InputError(file, "the sheets", "a table with a header and rows below it")
     return tables
