@@ -182,7 +182,7 @@ def of_another_kind() -> None:
     """What beginners drop on the window; the first bytes are from the formats' descriptions."""
     noise = bytes(range(256)) * 4
     for file, data, said in (
-        ("a.pdf", b"%PDF-1.7\n" + noise, "this is a PDF: save the table as CSV"),
+        ("a.pdf", b"%PDF-1.7\n" + noise, "this is a PDF document: save the table as CSV"),
         ("a.png", b"\x89PNG\r\n\x1a\n" + noise, "this is a picture: .* type them in"),
         ("a.jpg", b"\xff\xd8\xff\xe0" + noise, "this is a picture: .* type them in"),
         ("a.7z", b"7z\xbc\xaf\x27\x1c" + noise, "another kind: unpack it first"),

@@ -9,7 +9,7 @@ EXPORT = "save the table as CSV or as a spreadsheet"
 UNPACK = "unpack it first"
 # the first bytes of formats, from their published descriptions
 KNOWN = (
-    (b"%PDF-", "a PDF", EXPORT),
+    (b"%PDF-", "a PDF document", EXPORT),
     (b"\x89PNG\r\n", "a picture", TYPE_IN),
     (b"\xff\xd8\xff", "a picture", TYPE_IN),
     (b"GIF8", "a picture", TYPE_IN),
