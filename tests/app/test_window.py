@@ -21,7 +21,7 @@ from nipper.app.shell import importmany
 from nipper.app.shell.commands import ACTIONS
 from nipper.app.shell.finder import matches
 from nipper.app.shell.importdraft import read_draft
-from nipper.app.shell.opening import is_log
+from nipper.app.shell.opening import is_bench, is_log
 from nipper.app.shell.rail import Rail
 from nipper.app.shell.stages import STAGES
 from nipper.app.shell.writing import write_copy, write_diagnosis, write_log, write_setup
@@ -442,6 +442,20 @@ def test_what_a_file_is_taken_for(tmp_path, name, data, log):
     (tmp_path / name).write_bytes(data)
     assert is_log(tmp_path / name) == log
     assert not is_log(tmp_path / "gone.json")
+
+
+def test_any_other_file_is_read_as_a_log_and_says_what_it_is(qtbot, open_window, tmp_path):
+    for name, data in (("sheet.pdf", b"%PDF-1.7 "), ("screen.png", b"\x89PNG\r\n\x1a\n")):
+        (tmp_path / name).write_bytes(data + bytes(range(200)))
+        drop(open_window, tmp_path / name)
+        what = "a PDF document" if name.endswith("pdf") else "a picture"
+        page = open_window.importer.page
+        qtbot.waitUntil(lambda page=page, what=what: what in words(page))
+        assert not page.columns.isVisible() and not page.take.isVisible()
+    kept = Bench.create(tmp_path / "kept.nipper", open_window.document.setup).path
+    renamed = kept.rename(tmp_path / "kept.bak")
+    assert is_bench(renamed)
+    assert not is_bench(tmp_path / "sheet.pdf")
 
 
 def test_a_pipe_is_not_waited_for_and_a_closed_folder_is_told(open_window, tmp_path, monkeypatch):

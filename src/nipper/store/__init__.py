@@ -5,8 +5,10 @@ from nipper.store.file import copy_read_only
 from nipper.store.history import BenchEvent, Revision
 from nipper.store.logs import ImportedLog
 from nipper.store.place import GoneError, ReadOnlyError
+from nipper.store.schema import APPLICATION_ID
 
 __all__ = [
+    "APPLICATION_ID",
     "Bench",
     "BenchEvent",
     "GoneError",

@@ -70,6 +70,7 @@ class ImportPage(QWidget):
         self.columns.chosen.connect(self.set_role)
         self.progress = QProgressBar(maximum=1000)
         self.progress.setTextVisible(False)
+        self._of_a_table: list[QWidget] = []  # what says nothing where none could be read
         self._build()
 
     def _build(self) -> None:
@@ -83,13 +84,16 @@ class ImportPage(QWidget):
         frame, inside = card()
         inside.addWidget(label("Columns", weight=SEMI))
         inside.addWidget(self.columns, 1)
+        side, above = self._side(), label("The first rows as understood", weight=SEMI)
         middle.addWidget(frame, 3)
-        middle.addWidget(self._side(), 2)
+        middle.addWidget(side, 2)
         layout.addLayout(middle, 3)
-        layout.addWidget(label("The first rows as understood", weight=SEMI))
+        layout.addWidget(above)
         layout.addWidget(self.rows, 2)
+        layout.addStretch(0)
         layout.addWidget(self.progress)
         layout.addLayout(self._foot())
+        self._of_a_table += [frame, side, above, self.rows]
 
     def _side(self) -> QWidget:
         frame, inside = card()
@@ -116,6 +120,7 @@ class ImportPage(QWidget):
         foot.addStretch(1)
         foot.addWidget(use)
         foot.addWidget(save)
+        self._of_a_table += [use, save]
         return foot
 
     # coming in
@@ -151,6 +156,7 @@ class ImportPage(QWidget):
     def _read(self, choice: str | None) -> None:
         if self._job is not None:
             self._job.cancel()
+        self._show_table(True)
         self._title.setText(f"Reading {Path(self._file).name} …")
         self._subtitle.setText("")
         self.take.setEnabled(False)
@@ -197,6 +203,11 @@ class ImportPage(QWidget):
         self._subtitle.setText(text)
         self._offer()
         self.take.setEnabled(importing)
+        self._show_table(importing)
+
+    def _show_table(self, shown: bool) -> None:
+        for part in (*self._of_a_table, self.take):
+            part.setVisible(shown)
 
     def _offer(self) -> None:
         files = 1 + len(self._others)

@@ -15,15 +15,18 @@ from nipper.app.widgets.asking import ask_open, ask_save
 from nipper.core.errors import NipperError
 from nipper.core.files import unwritable
 from nipper.core.setup import Setup, load
-from nipper.store import Bench, ReadOnlyError, copy_read_only
+from nipper.store import APPLICATION_ID, Bench, ReadOnlyError, copy_read_only
 
 if TYPE_CHECKING:
     from nipper.app.shell.window import Window
 
 BENCH_SUFFIX = ".nipper"
-LOG_SUFFIXES = (".csv", ".gz", ".tsv", ".txt", ".log", ".xlsx", ".xlsm", ".xls", ".ods", ".zip",
-                ".jsonl", ".ndjson", ".parquet", ".db", ".sqlite")  # fmt: skip
+LOG_SUFFIXES = (".csv", ".gz", ".tsv", ".txt", ".log", ".xlsx", ".xlsm", ".xls", ".ods", ".fods",
+                ".zip", ".jsonl", ".ndjson", ".parquet", ".arrow", ".feather", ".db", ".sqlite",
+                ".sql", ".html", ".htm", ".md", ".dat")  # fmt: skip
 OFFERED = " ".join(f"*{suffix}" for suffix in (BENCH_SUFFIX, ".json", *LOG_SUFFIXES))
+APPLICATION = slice(68, 72)  # where an SQLite file says whose it is, by its published format
+BENCH_MARK = APPLICATION_ID.to_bytes(4, "big")
 SETUP_WORDS = (b"nipper-setup", b'"chemistry"', b'"protection"')  # of a document that is no log
 LOOKED_AT = 4096  # bytes
 MOST_LOOKED_AT = 10_000  # of what is in a folder: somebody may drop his home
@@ -38,6 +41,11 @@ def is_log(path: Path) -> bool:
         return suffix in LOG_SUFFIXES
     head = _head(path)
     return b"[" in head and not any(word in head for word in SETUP_WORDS)
+
+
+def is_bench(path: Path) -> bool:
+    """Whether a file is a bench: by its name, or by what stands in its head."""
+    return path.suffix.lower() == BENCH_SUFFIX or _head(path)[APPLICATION] == BENCH_MARK
 
 
 def _head(path: Path) -> bytes:
@@ -117,12 +125,12 @@ class Opener(QObject):
         path = Path(file)
         suffix = path.suffix.lower()
         try:
-            if is_log(path):
-                self._window.importer.read(file)
-            elif suffix == ".json":
+            if suffix == ".json" and not is_log(path):
                 self.make(load(path))
-            else:
+            elif is_bench(path):
                 self._window.open_bench(Bench.open(path))
+            else:  # the reader of logs says best what any other file is
+                self._window.importer.read(file)
         except ReadOnlyError as error:
             self._window.say(str(error))
             self._offer_copy(path)
