@@ -269,6 +269,11 @@ def test_a_file_of_several_packs_asks_which_one(qtbot, page, bench, tmp_path):
     assert page.written.boxes["choice"].isVisibleTo(page)
 
 
+def test_a_doubt_that_is_a_question_ends_as_one(qtbot, page, bench, tmp_path):
+    opened(qtbot, page, bench, table_file(tmp_path, "shown: cells sorted by their voltages"))
+    qtbot.waitUntil(lambda: "are they sorted? Set it above." in words(page), timeout=10_000)
+
+
 def test_a_workbook_of_two_logs_asks_which_one(qtbot, page, bench, tmp_path):
     opened(qtbot, page, bench, table_file(tmp_path, "workbook: two logs unlike"))
     choose(page, "choice", "A")

@@ -245,7 +245,8 @@ class FirstRows(QTableWidget):
 
 
 def _sentence(text: str) -> str:
-    return f"{text[0].upper()}{text[1:]}."
+    end = "" if text.endswith("?") else "."
+    return f"{text[0].upper()}{text[1:]}{end}"
 
 
 def _texts(log: Log, row: int, zone: ZoneInfo) -> list[str]:
