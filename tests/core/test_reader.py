@@ -208,7 +208,7 @@ PLAIN = (
     ("name", "data", "place", "expected"),
     [
         ("no.csv", None, "the file", "readable"),
-        ("empty.csv", b"", "line 1", "header"),
+        ("empty.csv", b"", "the whole file", "this file is empty"),
         ("header.csv", PLAIN.split(b"\n")[0] + b"\n", "line 2", "rows"),
         (
             "word.csv",

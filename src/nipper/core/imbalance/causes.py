@@ -7,7 +7,7 @@ what healthy packs show. The thresholds are of common practice and from the spre
 (0 to 0.5 % a month between cells of one batch).
 """
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -40,13 +40,16 @@ def find_causes(known: Estimate, setup: Setup) -> list[Cause]:
     return weigh(known, setup)[0]
 
 
-def weigh(known: Estimate, setup: Setup) -> tuple[list[Cause], list[tuple[Cause, Cause]]]:
+def weigh(
+    known: Estimate,
+    setup: Setup,
+    told: Callable[[Sequence[Cause]], list[Cause]] = list,
+) -> tuple[list[Cause], list[tuple[Cause, Cause]]]:
     """The causes that stand, strongest first, and those that lost, each with the one that explains
-    it better.
+    it better. ``told`` leaves those that such a log can tell.
     """
-    found = sorted(
-        (cause for judge in JUDGES for cause in judge(known, setup)), key=lambda c: -c.confidence
-    )
+    found = told([cause for judge in JUDGES for cause in judge(known, setup)])
+    found.sort(key=lambda c: -c.confidence)
     kept: list[Cause] = []
     lost: list[tuple[Cause, Cause]] = []
     for cause in found:

@@ -15,6 +15,7 @@ from nipper.core.imbalance.causes import weigh
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.counted import counted_share, told_scale
 from nipper.core.imbalance.estimate import Estimate, estimate
+from nipper.core.imbalance.few import ADVICE, ends_only, of_the_ends
 from nipper.core.imbalance.missing import doubtful, missing, tells_little, untold
 from nipper.core.imbalance.unfit import unfit
 from nipper.core.imbalance.unread import readings_only, told_unread, unread
@@ -68,6 +69,7 @@ def diagnose(
     setup : as typed into the BMS
     tick : called with the fraction done; what it raises ends the work
     """
+    ends = ends_only(log)
     log, left_out = readings_only(log, setup)
     known = estimate(log, setup, tick)
     counted = counted_share(log, setup, known)
@@ -76,10 +78,12 @@ def diagnose(
         # no number of it may be used elsewhere: estimated is what no rows tell
         nothing = estimate(log.select(slice(0, 0)), setup)
         return Diagnosis("not_enough_data", (), nothing, (told,), unfit=True)
-    causes, lost = weigh(known, setup)
+    causes, lost = weigh(known, setup, of_the_ends if ends else list)
+    causes = of_the_ends(causes) if ends else causes  # those told anew for some of their cells
     unseen = unread(log, known.full)
     scale = told_scale(log, known, setup, counted)
     advice = told_unread(log, unseen, left_out) + scale + missing(known, log, setup)
+    advice = [ADVICE, *advice] if ends else advice
     if strong := _named(causes):
         verdict = "act" if any(c.serious for c in strong) else "watch"
     elif not known.full or log.cells < 2 or unseen:
@@ -87,7 +91,7 @@ def diagnose(
     elif _perhaps(causes) or scale or doubtful(known, setup):
         verdict = "watch"
     else:
-        little = untold(known) or tells_little(known, setup)
+        little = ends or untold(known) or tells_little(known, setup)
         verdict = "not_enough_data" if little else "healthy"
     return Diagnosis(verdict, tuple(causes), known, tuple(advice), tuple(lost), tuple(unseen))
 

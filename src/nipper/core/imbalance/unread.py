@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.causes_base import names
 from nipper.core.imbalance.copies import told_copies, without_copies
+from nipper.core.imbalance.few import ends_only
 from nipper.core.imbalance.flags import without_flags
 from nipper.core.logs.charges import Charge
 from nipper.core.logs.model import Log, nanmedian
@@ -61,9 +62,10 @@ class LeftOut:
 
 def readings_only(log: Log, setup: Setup) -> tuple[Log, LeftOut]:
     """The log with what is no cell's reading taken as none, and what that was."""
+    means = ends_only(log)  # of which many are one value, and no copy
     log, spikes = without_spikes(log, setup)
     log, still = without_still(log, setup)
-    log, copies = without_copies(log)
+    log, copies = (log, list[list[int]]()) if means else without_copies(log)
     log, flags = without_flags(log, setup)
     return log, LeftOut(spikes, still, copies, flags)
 

@@ -18,6 +18,7 @@ from nipper.core.logs import words
 from nipper.core.logs.begins import numbered_rows
 from nipper.core.logs.column import Column, columns_of
 from nipper.core.logs.dateparts import upright, whole_dates
+from nipper.core.logs.extremes import spread_out
 from nipper.core.logs.families import find_families
 from nipper.core.logs.fields import parted
 from nipper.core.logs.times import clocks_only, dates_only, possible_forms
@@ -53,6 +54,8 @@ def shaped(table: Table, pack: str | None) -> tuple[Table, list[str]]:
     table, chosen = _one_pack(table, pack)
     told += chosen
     if not _has_cells(columns_of(table)):
+        if (spread := spread_out(table)) is not None:
+            return spread[0], [*told, spread[1]]
         wide = _widened(table)
         if wide is not None:
             table = wide
@@ -270,7 +273,7 @@ def _widened(table: Table) -> Table | None:
         return None
     others = [c for c in table.columns if c not in when]
     best: tuple[int, Table] | None = None
-    keys = [c for c in others if not words.unit_in(c)]
+    keys = [c for c in others if not words.unit_in(c) and not _of_an_end(c)]
     # of two that tell as many cells the one with names says what the others are as well
     for key in sorted(keys, key=lambda c: _numbered(table, c)):
         texts = table.text(key).drop_nulls()
@@ -285,6 +288,12 @@ def _widened(table: Table) -> Table | None:
             if cells >= 2 and (best is None or cells > best[0]):
                 best = cells, wide
     return best[1] if best else None
+
+
+def _of_an_end(name: str) -> bool:
+    """Whether a heading speaks of the highest or the lowest: its numbers are no keys."""
+    plain = words.plain(name)
+    return bool(words.HIGHEST.search(plain) or words.LOWEST.search(plain))
 
 
 def _numbered(table: Table, name: str) -> bool:

@@ -104,8 +104,14 @@ STATISTIC = _said(
     "STATISTIC",
     r"\bmin|\bmax|\bavg|\bmean|\bmittel|average|diff|delta|spread|\bmedi|sredni|gemiddeld|high"
     r"|low(?!er)|\bdev|abweich|ecart|desvi|scart|odchyl|afwijk|promedio|moyen|hoch|tiefst|durchschn|najwyz|najniz|hoogst|laagst|\bstd|median|peak|\babove|\bbelow|\brelative|\boffset"
-    r"|\bminus\b|uber \d|\bover \d|\bocv\b|open circuit|estim",
+    r"|\bminus\b|uber \d|\bover \d|\bocv\b|open circuit|estim|niedr"
+    r"|kleinst|grosst|\bplus (?:bas|haut)|\bmas (?:baj|alt)|menor|mayor|maior|\bpiu (?:bass|alt)",
 )
+HIGHEST = Words(r"max|high|hoch|grosst|\bplus haut|\bmas alt|mayor|hoogst|najwyz|\bpiu alt|maior")
+LOWEST = Words(
+    r"\bmin|min\b|low|tief|niedr|kleinst|\bplus bas|\bmas baj|menor|laagst|najniz|\bpiu bass"
+)
+WHICH = Words(r"\bn[ro]\b|num|index|\bidx|\bid\b|\bpos|which|cell|zell|\bcel|ogniw")
 MEAN = Words(
     r"\bavg|\bmean|average|mittel|promedio|moyen|\bmedi|sredni|gemiddeld|durchschn|\blast\b"
 )
