@@ -61,6 +61,17 @@ def test_the_two_ends_are_exact_and_the_others_at_their_mean(tmp_path, head, fir
     assert not ends_only(LOG)
 
 
+def test_cells_that_are_all_level_are_a_row_as_well(tmp_path):
+    level = replace(
+        LOG, cell_v=np.repeat(LOG.cell_v[:, :1], 8, axis=1), pack_v=8 * LOG.cell_v[:, 0]
+    )
+    whole = replace(LOG, cell_v=np.where(np.arange(LOG.rows)[:, None] % 9 == 4, level.cell_v,
+                                         LOG.cell_v))  # fmt: skip
+    log = read(ends_of(whole), tmp_path).log
+    assert log.rows == LOG.rows
+    assert np.ptp(log.cell_v[4]) == 0.0 < np.ptp(log.cell_v[5])
+
+
 @pytest.mark.parametrize("columns", [slice(0, 5), slice(0, None, 2), slice(2, None)])
 def test_without_numbers_the_pack_or_one_end_it_is_refused(tmp_path, columns):
     with pytest.raises(InputError, match="expected"):

@@ -137,7 +137,7 @@ def _volts(table: Table, found: _Extremes) -> Floats:
     first = 0.0 if min(np.nanmin(at_high), np.nanmin(at_low)) == 0.0 else 1.0
     with np.errstate(invalid="ignore"):
         rest = np.clip((pack - high - low) / (found.cells - 2), low, high)
-        told = np.isfinite(rest) & (at_high != at_low)
+        told = np.isfinite(rest) & ((at_high != at_low) | (high == low))
         inside = [(at >= first) & (at < found.cells + first) for at in (at_high, at_low)]
     known = np.flatnonzero(told & inside[0] & inside[1])
     volts = np.full((table.rows, found.cells), np.nan)
