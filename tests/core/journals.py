@@ -215,6 +215,15 @@ def _said(amps_: float) -> str:
     return f"{abs(amps_):.1f} A {way}" if amps_ else "idle"
 
 
+def of_the_ends() -> None:
+    high, low = LOG.cell_v.argmax(axis=1), LOG.cell_v.argmin(axis=1)
+    ends = zoned().pack("pack V").amps("current")
+    for name, at in (("max", high), ("min", low)):
+        ends.add(f"{name} cell V", lambda g, i, at=at: f"{g.cell_v[i, at[i]]:.3f}")
+        ends.add(f"{name} cell no", lambda g, i, at=at: f"{at[i] + 1}")
+    keep("the highest and the lowest cell", ends.text(), cell_atol=0.02)
+
+
 def in_parts() -> None:
     """Files and sheets that only together are a log."""
     head, *body = lines(headed(zoned()).text())
@@ -279,5 +288,6 @@ days_and_halves()
 without_end()
 of_another_kind()
 of_plants()
+of_the_ends()
 in_parts()
 in_messages()

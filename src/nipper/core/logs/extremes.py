@@ -78,7 +78,9 @@ def _find(columns: Sequence[Column]) -> _Extremes | None:
         if not column.numeric or not _may_be_pack(column):
             continue
         for scale in PACK_SCALES:
-            cells = _cells(column.numbers * scale / middle)
+            with np.errstate(all="ignore"):
+                ratios = column.numbers * scale / middle
+            cells = _cells(ratios)
             if cells is not None and most <= cells:
                 return _Extremes(high, low, column.name, scale, cells)
     return None
@@ -135,7 +137,7 @@ def _volts(table: Table, found: _Extremes) -> Floats:
     (high, at_high), (low, at_low) = found.high.read(table), found.low.read(table)
     pack = table.numbers(found.pack) * found.pack_scale
     first = 0.0 if min(np.nanmin(at_high), np.nanmin(at_low)) == 0.0 else 1.0
-    with np.errstate(invalid="ignore"):
+    with np.errstate(all="ignore"):
         rest = np.clip((pack - high - low) / (found.cells - 2), low, high)
         told = np.isfinite(rest) & ((at_high != at_low) | (high == low))
         inside = [(at >= first) & (at < found.cells + first) for at in (at_high, at_low)]
