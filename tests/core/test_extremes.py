@@ -72,6 +72,13 @@ def test_cells_that_are_all_level_are_a_row_as_well(tmp_path):
     assert np.ptp(log.cell_v[4]) == 0.0 < np.ptp(log.cell_v[5])
 
 
+def test_a_slip_beyond_all_numbers_costs_its_row_alone(tmp_path):
+    lines = ends_of(LOG).split("\n")
+    fields = lines[40].split(",")
+    lines[40] = ",".join([*fields[:3], "1e308", *fields[4:]])
+    assert read("\n".join(lines), tmp_path).log.rows == LOG.rows - 1
+
+
 @pytest.mark.parametrize("columns", [slice(0, 5), slice(0, None, 2), slice(2, None)])
 def test_without_numbers_the_pack_or_one_end_it_is_refused(tmp_path, columns):
     with pytest.raises(InputError, match="expected"):

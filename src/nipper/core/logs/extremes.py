@@ -20,6 +20,7 @@ VOLT_SCALES = (1.0, 1e-3)
 PACK_SCALES = (1.0, 1e-3, 1e-2, 0.1)
 NEAR_CELLS = 0.3  # of a cell: the middle of two is not the mean of all
 CELL_V = (0.5, 5.0)
+MOST_V = 10.0  # of any reading of a cell, a slip of one row among them
 DIGITS = 4  # of a mean, beyond those of any meter
 
 
@@ -140,6 +141,7 @@ def _volts(table: Table, found: _Extremes) -> Floats:
     with np.errstate(all="ignore"):
         rest = np.clip((pack - high - low) / (found.cells - 2), low, high)
         told = np.isfinite(rest) & ((at_high != at_low) | (high == low))
+        told &= (low >= 0.0) & (high <= MOST_V)
         inside = [(at >= first) & (at < found.cells + first) for at in (at_high, at_low)]
     known = np.flatnonzero(told & inside[0] & inside[1])
     volts = np.full((table.rows, found.cells), np.nan)
