@@ -141,7 +141,7 @@ def _volts(table: Table, found: _Extremes) -> Floats:
     with np.errstate(all="ignore"):
         rest = np.clip((pack - high - low) / (found.cells - 2), low, high)
         told = np.isfinite(rest) & ((at_high != at_low) | (high == low))
-        told &= (low >= 0.0) & (high <= MOST_V)
+        told &= (low >= 0.0) & (low <= high) & (high <= MOST_V)
         inside = [(at >= first) & (at < found.cells + first) for at in (at_high, at_low)]
     known = np.flatnonzero(told & inside[0] & inside[1])
     volts = np.full((table.rows, found.cells), np.nan)
