@@ -8,7 +8,10 @@ import pytest
 
 from nipper.core.errors import InputError
 from nipper.core.imbalance.diagnosis import diagnose
-from nipper.core.imbalance.few import ADVICE, MOST_SURE, TOLD_BY_ENDS, ends_only
+from nipper.core.imbalance.few import ADVICE, MOST_SURE, TOLD_BY_ENDS
+from nipper.core.logs.averages import averaged
+from nipper.core.logs.ends import ends_only
+from nipper.core.logs.model import join
 from nipper.core.logs.reader import read_file
 from tests.bench.others import other
 from tests.core.strangers import LOG
@@ -100,6 +103,17 @@ def test_what_ends_alone_cannot_tell_is_not_said(tmp_path, cause):
     named = [f for f in found.findings if f.confidence > 0.5]
     assert [f.cause for f in named[:1]] == ([cause] if cause else [])
     assert not named or named[0].cells == tuple(pack.truth.cells)
+
+
+def test_means_of_rows_and_other_stretches_hide_it_no_more(tmp_path):
+    ends = read(ends_of(LOG), tmp_path).log
+    means = averaged(ends, 300.0)
+    assert means.rows < 100
+    assert ends_only(means)
+    later = replace(LOG, time_s=LOG.time_s + 1e6)
+    assert ends_only(join([averaged(ends, 0.0), averaged(later, 0.0)]))
+    assert not ends_only(join([averaged(LOG, 0.0), averaged(later, 0.0)]))
+    assert not ends_only(averaged(LOG, 300.0))
 
 
 def test_a_coarse_meter_is_not_taken_for_such_a_log():

@@ -15,11 +15,12 @@ from nipper.core.imbalance.causes import weigh
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.counted import counted_share, told_scale
 from nipper.core.imbalance.estimate import Estimate, estimate
-from nipper.core.imbalance.few import ADVICE, ends_only, of_the_ends
+from nipper.core.imbalance.few import ADVICE, of_the_ends
 from nipper.core.imbalance.missing import doubtful, missing, tells_little, untold
 from nipper.core.imbalance.unfit import unfit
 from nipper.core.imbalance.unread import readings_only, told_unread, unread
 from nipper.core.logs.charges import Charge, readings
+from nipper.core.logs.ends import ends_only
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 

@@ -14,9 +14,9 @@ from numpy.typing import NDArray
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.causes_base import names
 from nipper.core.imbalance.copies import told_copies, without_copies
-from nipper.core.imbalance.few import ends_only
 from nipper.core.imbalance.flags import without_flags
 from nipper.core.logs.charges import Charge
+from nipper.core.logs.ends import ends_only
 from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Setup
 

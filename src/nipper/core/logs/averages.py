@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from nipper.core.logs.ends import with_ends
 from nipper.core.logs.model import Floats, Log
 
 MOST_READINGS = 64_000_000  # of cells, held at once: 46 days of seconds of 16 cells
@@ -54,6 +55,7 @@ def averaged(log: Log, width_s: float) -> Log:
     Rows further apart stay as they are. A cell counts as balanced where it was for half of the
     rows; what was not read is left out of a mean.
     """
+    log = with_ends(log)
     if not width_s or not log.rows:
         return log
     moments = np.floor(log.time_s / width_s)

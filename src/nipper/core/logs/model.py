@@ -48,6 +48,8 @@ class Log:
         Rows are means of so many seconds; 0 where they are as they were recorded.
     redated : int
         Rows of a clock that had begun anew, moved to where they stand in the file.
+    ends : bool
+        Some of it is known to hold the highest and the lowest cell only.
     """
 
     time_s: NDArray[np.floating]
@@ -60,6 +62,7 @@ class Log:
     unreadable: int = 0
     averaged_s: float = 0.0
     redated: int = 0
+    ends: bool = False
 
     @property
     def rows(self) -> int:
@@ -206,6 +209,7 @@ def join(logs: list[Log]) -> Log:
         if any(log.balancing is not None for log in logs)
         else None,
         averaged_s=max(log.averaged_s for log in logs),
+        ends=any(log.ends for log in logs),
     )
     return in_order(whole)
 
