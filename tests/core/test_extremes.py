@@ -20,6 +20,7 @@ HEADS = {
     "english": "time,pack V,current,max cell V,max cell no,min cell V,min cell no",
     "longer": "time,voltage,current,highest cell voltage,highest cell,lowest cell voltage,"
     "lowest cell",
+    "shorter": "time,U,I,Umax,Cell max,Umin,Cell min",
     "german": "Zeit,Gesamtspannung,Strom,Höchste Zellspannung,Höchste Zelle Nr.,"
     "Niedrigste Zellspannung,Niedrigste Zelle Nr.",
 }

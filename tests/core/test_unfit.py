@@ -5,9 +5,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from nipper.core.imbalance import copies
 from nipper.core.imbalance.counted import counted_share, one_way_ah
 from nipper.core.imbalance.diagnosis import diagnose
+from nipper.core.logs import alike
 from nipper.core.logs.guess import other_chemistry
 from nipper.core.logs.model import Log
 from nipper.core.presets import new_setup
@@ -154,13 +154,13 @@ def test_cells_in_order_by_chance_or_of_a_coarse_meter_were_not_sorted(cells):
     log = made(herd_v, np.zeros(rows.size))
     steps = 0.001 * np.arange(cells)
     apart = replace(log, cell_v=herd_v[:, None] + steps)
-    assert not copies.by_height(apart)
+    assert not alike.by_height(apart)
     last_low = np.round(herd_v[:, None] - 0.02 * (np.arange(cells) == cells - 1), 2)
-    assert not copies.by_height(replace(log, cell_v=last_low))
+    assert not alike.by_height(replace(log, cell_v=last_low))
     noise_v = np.random.default_rng(1).normal(0.0, 0.001, apart.cell_v.shape)
     noisy = np.round(apart.cell_v + noise_v, 3)
-    assert not copies.by_height(replace(log, cell_v=noisy))
-    assert copies.by_height(replace(log, cell_v=np.sort(noisy, axis=1)))
+    assert not alike.by_height(replace(log, cell_v=noisy))
+    assert alike.by_height(replace(log, cell_v=np.sort(noisy, axis=1)))
 
 
 @pytest.mark.parametrize(("chemistry", "cells"), [("nmc", 7), ("nmc", 10), ("lto", 12)])

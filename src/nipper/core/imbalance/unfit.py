@@ -7,9 +7,9 @@ another scale every charge would be, and what follows from them dangerous.
 from collections.abc import Iterator
 
 from nipper.core.chemistry import chemistry
-from nipper.core.imbalance.copies import all_alike, by_height
 from nipper.core.imbalance.counted import MOST_COUNTED, one_way_ah
 from nipper.core.imbalance.estimate import Estimate
+from nipper.core.logs.alike import all_alike, by_height
 from nipper.core.logs.guess import other_chemistry
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup

@@ -113,7 +113,10 @@ def _fine(column: Column, scale: float) -> bool:
 
 
 def _is_number(column: Column) -> bool:
-    if column.quantity or column.says(words.TEMPERATURE) or not column.says(words.WHICH):
+    minutes = ("", "s")  # "cell min" is no unit
+    if column.quantity not in minutes or column.says(words.TEMPERATURE):
+        return False
+    if not column.says(words.WHICH):
         return False
     return column.within(0, MOST_CELLS, share=1.0) and not np.any(np.mod(column.finite, 1.0))
 

@@ -13,6 +13,7 @@ import polars as pl
 from numpy.typing import NDArray
 
 from nipper.core.errors import ChoiceError, InputError
+from nipper.core.logs.alike import alike_doubts
 from nipper.core.logs.begins import begun, date_doubts, dated
 from nipper.core.logs.clockface import AHEAD_S
 from nipper.core.logs.doubt import Doubt
@@ -84,7 +85,7 @@ def read_proposal(found: Proposal) -> ReadLog:
     again = sum(rows for rows, why in lost if why == AGAIN)
     doubts = [*found.doubts, *date_doubts(found.table, found.mapping)]
     doubts += spread_doubts(found.table, found.mapping) + unit_doubts(log, lost)
-    doubts += clock_doubts(log, found.mapping.time_form)
+    doubts += clock_doubts(log, found.mapping.time_form) + alike_doubts(log)
     if again > 0.2 * (log.rows + again):
         text = f"{again} rows are of a moment that has another row already: left out"
         doubts.append(Doubt(text))
