@@ -68,7 +68,8 @@ class Column:
 
 def columns_of(table: Table) -> list[Column]:
     """The columns of a table as evidence."""
-    frame = sampled(table.frame)
+    # in quotes nothing is as empty as without
+    frame = sampled(table.frame).with_columns(pl.all().replace("", None))
     lettered = words.lettered(frame.columns)
     common = words.of_all(frame.columns)
     return [
@@ -90,7 +91,6 @@ def sampled(frame: pl.DataFrame) -> pl.DataFrame:
 
 
 def _column(table: Table, name: str, texts: pl.Series, lettered: bool) -> Column:
-    texts = texts.replace("", None)  # in quotes it is as empty as without
     numbers = as_number(texts, table.mark(name)).fill_null(np.nan).to_numpy()
     unit = words.unit_of(table.unit(name)) or (None if lettered else words.unit_in(name))
     quantity, factor = unit or ("", 1.0)

@@ -7,6 +7,7 @@ epochs; time since the start; and a time of day without a date.
 
 import re
 from collections.abc import Sequence
+from functools import lru_cache
 from itertools import pairwise
 from typing import Literal, NamedTuple, get_args
 from zoneinfo import ZoneInfo
@@ -223,6 +224,7 @@ def clocks_only(texts: Sequence[str | None]) -> bool:
     return bool(clean) and all(re.match(CLOCK_ONLY, text) for text in clean)
 
 
+@lru_cache(8192)  # a sample's texts are asked for each of the forms
 def tidy(text: str) -> str:
     """One text of a time as the patterns expect it: names of months as numbers, no weekday."""
     clean = ZONE_BEHIND.sub("", text.strip(" \t'"))
