@@ -148,7 +148,8 @@ def _diagnose(arguments: argparse.Namespace) -> Answer:
     read = _read_logs(arguments, setup)
     log = join([r.log for r in read])
     found = diagnose(log, setup)
-    lines = [f"{f.confidence:.0%} {f.summary}" for f in found.findings if f.confidence > 0.5]
+    lines = [f"danger: {' '.join((d.summary, *d.actions))}" for d in found.dangers]
+    lines += [f"{f.confidence:.0%} {f.summary}" for f in found.findings if f.confidence > 0.5]
     lines += [f"perhaps: {found.perhaps.summary}"] if found.perhaps else []
     lines += [f"next: {a}" for a in found.advice] + [f"verdict: {found.verdict}"]
     lines += [f"doubt: {d}" for r in read for d in r.reading.doubts]

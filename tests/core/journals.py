@@ -4,11 +4,14 @@ Added after a look at 120 more habits nobody had in mind; the first were read wr
 """
 
 import json
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
+import numpy as np
 import openpyxl
 
+from nipper.core.logs.model import Log
 from tests.core.strangers import LOG, Field, Sheet, a_log, timed, utc, zoned
 from tests.core.terminals import ALL, CELLS, amps, archive, by_line, headed, keep, volts
 
@@ -50,6 +53,34 @@ def once_wrong_in_silence() -> None:
     keep("rows cut short", "\n".join(cut), rows=LOG.rows - 2, check=("rows",))
     more = lines(headed(zoned()).text().replace("time,", "no.,time,", 1))
     keep("a heading too many", "\n".join(more), doubt="headings shifted", check=("rows",))
+
+
+def ruined(volts: Any, slots: int = 8) -> tuple[str, Log]:
+    """The usual table with another voltage in its fifth cell, and slots of more."""
+    cell_v = LOG.cell_v.copy()
+    cell_v[:, 4] = volts
+    spoilt = replace(LOG, cell_v=cell_v, pack_v=cell_v.sum(axis=1, dtype=float))
+    sheet = headed(zoned(spoilt))
+    for slot in range(LOG.cells, slots):
+        sheet.const(f"cell{slot + 1}", "0.000")
+    return sheet.text(), spoilt
+
+
+def cells_that_may_be_ruined() -> None:
+    """The worst a pack can have: once refused, or left out."""
+    load = np.where(LOG.current_a < -1.0, -0.31, LOG.cell_v[:, 4])
+    for name, shown_v, slots in (
+        ("far below", 0.312, 8),
+        ("turned round", -0.427, 8),
+        ("turned round under load", load, 8),
+        ("beside unused slots", 1.203, 16),
+        ("a cell far above", 4.873, 8),
+    ):
+        table, log = ruined(shown_v, slots)
+        keep(f"a ruined cell, {name}", table, log=log)
+    nothing, _ = ruined(0.0)
+    how = {"options": {"zone": "UTC", "cells": 8}, "check": ("rows",)}
+    keep("a ruined cell, shorted", nothing, doubt="of which nothing is read", **how)
 
 
 def taken_for_what_they_are_not() -> None:
@@ -279,6 +310,7 @@ def sheets_of(rows: dict[str, list[list[Any]]]) -> bytes:
 
 
 once_wrong_in_silence()
+cells_that_may_be_ruined()
 taken_for_what_they_are_not()
 in_short()
 without_power()

@@ -31,6 +31,9 @@ TYPES = {  # of the columns, by the first word of their names
 }
 TENTH_MV = 1e4
 UNREAD = 65535  # a cell or sensor that was not read
+# from here up, below UNREAD, stands what is below nought, as in two's complement: a cell that is
+# turned round; 6 V of a cell, and 326 degC, are none that is kept
+BELOW_NOUGHT = 60_000
 KELVIN_TENTHS = 2731.5
 
 
@@ -67,6 +70,9 @@ def pack(log: Log) -> bytes:
 def _coded(values: np.ndarray, scale: float, offset: float) -> np.ndarray:
     with np.errstate(invalid="ignore"):
         code = np.rint(values * np.float32(scale) + np.float32(offset))
+        below = code < 0
+        if below.any():
+            code[below] = UNREAD + np.maximum(code[below], BELOW_NOUGHT - UNREAD)
         code[~((code >= 0) & (code < UNREAD))] = UNREAD
     return code.astype(np.uint16)
 
@@ -174,6 +180,7 @@ def _table(frame: pl.DataFrame, names: list[str], scale: float, offset: float) -
     out = np.empty((frame.height, len(names)), np.float32, order="F")
     for i, name in enumerate(names):
         code = frame.get_column(name).to_numpy()
-        out[:, i] = (code - np.float32(offset)) / np.float32(scale)
+        below = np.where(code >= BELOW_NOUGHT, np.float32(UNREAD), np.float32(0.0))
+        out[:, i] = (code - below - np.float32(offset)) / np.float32(scale)
         out[code == UNREAD, i] = np.nan
     return out

@@ -34,6 +34,8 @@ class Chemistry:
     """One family of cells. Voltages are per cell.
 
     ``knee_v`` is where, on charge, the curve turns steep: from there up a deviation tells charge.
+    ``bears_v``: below the first a cell is taken to be ruined (its copper dissolves), above the
+    second to be in danger of venting; wide of every sheet, from memory of sheets and handbooks.
     ``usual`` holds the values a new setup starts from, by the name the setup gives them.
     """
 
@@ -43,6 +45,7 @@ class Chemistry:
     max_v: float
     nominal_v: float
     knee_v: float
+    bears_v: tuple[float, float]
     resistance_mohm_ah: float
     wh_per_kg: float
     curve_source: str
@@ -77,6 +80,7 @@ LFP = Chemistry(
     max_v=3.65,
     nominal_v=3.2,
     knee_v=3.38,
+    bears_v=(2.0, 4.0),
     resistance_mohm_ah=80.0,  # from memory of data sheets: 50 to 150 mohm Ah for large cells
     wh_per_kg=160.0,  # 120 to 190, from memory
     curve_source=(
@@ -130,6 +134,7 @@ NMC = Chemistry(
     max_v=4.2,
     nominal_v=3.65,
     knee_v=3.95,
+    bears_v=(2.0, 4.3),
     resistance_mohm_ah=110.0,  # from memory: about 22 mohm of a 5 Ah cell
     wh_per_kg=240.0,  # 180 to 280, from memory
     curve_source="published fit: Chen et al. 2020, between 2.50 and 4.20 V; other 4.2 V cells "
@@ -180,6 +185,7 @@ LTO = Chemistry(
     max_v=2.8,
     nominal_v=2.3,
     knee_v=2.55,
+    bears_v=(1.0, 3.0),
     resistance_mohm_ah=30.0,  # from memory, low to medium confidence
     wh_per_kg=80.0,  # 50 to 110, from memory
     curve_source="constructed: positive electrode of Chen et al. 2020 less 1.55 V of a flat "

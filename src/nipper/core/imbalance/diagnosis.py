@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from nipper.core.imbalance.causes import weigh
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.counted import counted_share, told_scale
+from nipper.core.imbalance.danger import Danger, dangers
 from nipper.core.imbalance.estimate import Estimate, estimate
 from nipper.core.imbalance.few import ADVICE, of_the_ends
 from nipper.core.imbalance.missing import doubtful, missing, tells_little, untold
@@ -47,6 +48,7 @@ class Diagnosis:
     ] = ()  # what was considered, and the better explanation it gave way to
     unread: tuple[int, ...] = ()  # cells (indices) of which too little was read to judge them
     unfit: bool = False  # the log is not of the cells that the settings speak of
+    dangers: tuple[Danger, ...] = ()  # before all else: cells that read what none bears
 
     @property
     def strays(self) -> list[int]:
@@ -70,7 +72,7 @@ def diagnose(
     setup : as typed into the BMS
     tick : called with the fraction done; what it raises ends the work
     """
-    ends = ends_only(log)
+    ends, beyond = ends_only(log), dangers(log, setup)
     log, left_out = readings_only(log, setup)
     known = estimate(log, setup, tick)
     counted = counted_share(log, setup, known)
@@ -85,7 +87,10 @@ def diagnose(
     scale = told_scale(log, known, setup, counted)
     advice = told_unread(log, unseen, left_out) + scale + missing(known, log, setup)
     advice = [ADVICE, *advice] if ends else advice
-    if strong := _named(causes):
+    strong = _named(causes)
+    if beyond:
+        verdict = "act"
+    elif strong:
         verdict = "act" if any(c.serious for c in strong) else "watch"
     elif not known.full or log.cells < 2 or unseen:
         verdict = "not_enough_data"
@@ -94,7 +99,15 @@ def diagnose(
     else:
         little = ends or untold(known) or tells_little(known, setup)
         verdict = "not_enough_data" if little else "healthy"
-    return Diagnosis(verdict, tuple(causes), known, tuple(advice), tuple(lost), tuple(unseen))
+    return Diagnosis(
+        verdict,
+        tuple(causes),
+        known,
+        tuple(advice),
+        tuple(lost),
+        tuple(unseen),
+        dangers=beyond,
+    )
 
 
 def _named(causes: Sequence[Cause]) -> list[Cause]:
@@ -114,6 +127,7 @@ def to_json(diagnosis: Diagnosis, log: Log, setup: Setup) -> dict[str, object]:
         "format": "nipper-diagnosis",
         "version": 1,
         "verdict": diagnosis.verdict,
+        "dangers": [danger.to_json() for danger in diagnosis.dangers],
         "findings": [c.to_json() for c in diagnosis.findings],
         "cells": _cells_json(known, setup),
         "charges": [_charge_json(log, setup, c) for c in known.charges if c.ended_by != "top-up"],

@@ -195,12 +195,12 @@ def _fit(setup: Setup, seen: _Rows, own_v: Floats) -> _Fit:
     nothing = float("nan")
     untold = _Fit(np.full(CURRENT + 1, nothing), nothing, nothing, nothing, nothing)
     good = np.isfinite(own_v)
-    if good.sum() < 2 * LEAST_ROWS:
+    if not _both_ways(seen, good):
         return untold
     first = robust(x[good], own_v[good], ridge)
     # a weak cell leaves the plateau before the herd: far below all that fits
     good &= np.abs(own_v - x @ first.beta) < max(OFF_V, 4.0 * first.left_v)
-    if good.sum() < 2 * LEAST_ROWS:
+    if not _both_ways(seen, good):
         return untold
     fit = robust(x[good], own_v[good], ridge)
     beta, left_v = fit.beta, fit.left_v
@@ -214,6 +214,14 @@ def _fit(setup: Setup, seen: _Rows, own_v: Floats) -> _Fit:
         if by_charge.left_v < AS_GOOD * left_v or abs(bias) > USUAL_BIAS_V:
             bias_sd = abs(bias)  # charge alone explains it nearly as well: then it is charge
     return _Fit(beta, left_v, float(wide[CURRENT]), bias, bias_sd)
+
+
+def _both_ways(seen: _Rows, good: Flags) -> bool:
+    """Whether a cell was read on charge and on discharge: else its bias and its resistance, under
+    one and the same current, cannot be told apart.
+    """
+    up = seen.amps > 0
+    return min((good & up).sum(), (good & ~up).sum()) >= LEAST_ROWS
 
 
 def _everywhere(seen: _Rows, good: Flags, rest_v: Floats, bias: float) -> bool:

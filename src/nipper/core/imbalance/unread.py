@@ -209,12 +209,14 @@ def told_unread(log: Log, missed: Sequence[int], left: LeftOut) -> list[str]:
     if never:
         out.append(
             f"{names(never)} gave no reading in this log: look at the sense lead, and at how the "
-            "table's columns were taken. No cell is judged unseen, and no pack is healthy with one."
+            "table's columns were taken. A shorted cell reads nothing too: measure it before you "
+            "charge. No cell is judged unseen, and no pack is healthy with one."
         )
     if at_times:
         out.append(
             f"{names(at_times)} gave no reading at the end of the log or of its last full charge: "
-            "look at the sense lead. No cell is judged unseen, and no pack is healthy with one."
+            "look at the sense lead. A shorted cell reads nothing too: measure it before you "
+            "charge. No cell is judged unseen, and no pack is healthy with one."
         )
     return out
 

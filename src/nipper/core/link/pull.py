@@ -14,7 +14,7 @@ from nipper.core.logs.model import Floats, Log, in_order
 Words = NDArray[np.int64]
 AT_ONCE = 125  # registers in one request: Modbus Application Protocol V1.1b3, 6.3
 SANE_S = (315532800.0, 4102444800.0)  # 1980 to 2100
-LEAST_V, MOST_V = 0.3, 6.0  # of a cell, to be one
+LEAST_V, MOST_V = 0.05, 6.0  # of a cell, to be one
 KEPT_ROWS = 1440  # of a stand-in: a day, a row a minute
 
 

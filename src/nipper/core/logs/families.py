@@ -16,6 +16,8 @@ from nipper.core.logs.model import summed_v, without_placeholder
 CELL_V = (1.0, 5.0)  # any lithium cell in use lies in here
 SCALES = (1.0, 1e-3, 1e-4)  # V, mV, 0.1 mV: they cannot be taken for each other
 NAMED_SCALES = (*SCALES, 1e-2, 0.1)  # where the heading speaks of cells or volts
+TOP_V = 6.0  # no reading of a cell, however wrong
+DEAD_TO_SOUND = 4  # so many sound cells stand beside one that may be dead
 SUM_AGREES = 0.03
 MOST_NUMBERS = 2000  # between the first and the last number of a family of cells
 
@@ -54,7 +56,8 @@ class Family:
         """The cells, V, float64[n, cells]; NaN where what stands there is no cell's."""
         cells = np.array([c.numbers for c in self.columns]).T * self.scale
         with np.errstate(invalid="ignore"):
-            cells = np.where((cells > 0.2) & (cells < 6.0), cells, np.nan)
+            size = np.abs(cells)  # one that is turned round counts in the pack's voltage
+            cells = np.where((size > 0.2) & (size < TOP_V), cells, np.nan)
         return without_placeholder(cells)[0]
 
 
@@ -101,7 +104,10 @@ def _family(key: tuple[str, str], numbered: dict[int, Column]) -> Family | None:
         used = [n for n in order if _holds_cell(numbered[n], scale)]
         unused = [n for n in order if n not in used and _holds_nothing(numbered[n], scale)]
         if not used or len(used) + len(unused) < len(order):
-            continue
+            dead = [n for n in order if n not in used and n not in unused]
+            if not _may_be_dead([numbered[n] for n in dead], scale, len(used)):
+                continue
+            used = sorted([*used, *dead])
         first = numbered[used[0]]
         alone = first.says(words.CELL) and (first.quantity == "V" or first.says(words.VOLTAGE))
         if (len(used) == 2 and not named) or (len(used) == 1 and not alone):
@@ -138,9 +144,19 @@ def _holds_cell(column: Column, scale: float) -> bool:
 
 
 def _holds_nothing(column: Column, scale: float) -> bool:
-    """An unused slot: empty, zero or all bits set throughout."""
+    """An unused slot: empty, zero, all bits set or -1 throughout."""
     values = column.finite * scale
-    return not np.any((values > 0.2) & (values < 6.0))
+    if values.size and values[0] < -0.2 and np.any(values != np.rint(values)):
+        return not np.any(np.abs(values) < TOP_V)  # a cell that is turned round
+    return not np.any((values > 0.2) & (values < TOP_V))
+
+
+def _may_be_dead(columns: Sequence[Column], scale: float, sound: int) -> bool:
+    """Whether these, few beside sound ones of their name, read what only a ruined cell, or a
+    broken lead, does: they are cells, and what they read is the first thing to be told.
+    """
+    few = 3 <= sound >= DEAD_TO_SOUND * len(columns)
+    return few and all(np.max(np.abs(c.finite * scale)) < TOP_V for c in columns)
 
 
 def _score(family: Family) -> float:

@@ -315,16 +315,23 @@ def _by_power(
     return found
 
 
+def _amps(column: Column, scale: float) -> Floats:
+    """A current as it would be counted: nothing where none is read, or none that can be."""
+    with np.errstate(over="ignore"):
+        amps = column.numbers * scale
+    return np.nan_to_num(amps, posinf=0.0, neginf=0.0)
+
+
 def _check_scale(
     flow: Flow, columns: Sequence[Column], witness: Witness, capacity_ah: float | None
 ) -> None:
     """The charge counted against the percentage: a current ten times too large shows there."""
     by_name = {c.name: c for c in columns}
     column = by_name[flow.fields["current"]]
-    amps = np.nan_to_num(column.numbers) * abs(flow.fields["current_scale"])
+    scale = abs(flow.fields["current_scale"])
+    amps = _amps(column, scale)
     if flow.fields.get("discharge"):
-        other = by_name[flow.fields["discharge"]]
-        amps = amps - np.abs(np.nan_to_num(other.numbers)) * abs(flow.fields["current_scale"])
+        amps = amps - np.abs(_amps(by_name[flow.fields["discharge"]], scale))
     elif flow.fields.get("direction"):
         return
     told = _by_percentage(flow, column, amps, witness, capacity_ah)

@@ -29,7 +29,8 @@ from nipper.core.tables.table import Table
 Floats = NDArray[np.floating]
 Lost = tuple[tuple[int, str], ...]  # how many rows or values, and why
 
-POSSIBLE_V = (0.2, 5.5)  # outside this a cell reading is a broken lead or a placeholder
+POSSIBLE_V = (0.05, 5.5)  # outside this a cell reading is a broken lead or a placeholder
+TURNED_V = -5.0  # down to here a cell may be driven by the others; below it is a placeholder
 POSSIBLE = {  # outside these a value is a placeholder or a slip, whatever the pack
     "currents": (-5000.0, 5000.0),
     "pack voltages": (-1.0, 2000.0),
@@ -285,7 +286,7 @@ def assemble(
 
     ``written``: where a cell stands in a table that is written on change; None for others.
     """
-    cell_v, impossible = _within(cell_v, POSSIBLE_V)
+    cell_v, impossible = _possible_cells(cell_v)
     cell_v, said_v = without_placeholder(cell_v)
     current_a, said_a = _without_extreme(current_a)
     columns = {
@@ -343,6 +344,19 @@ def _within(values: Floats, bounds: tuple[float, float]) -> tuple[Floats, int]:
     if not count:
         return values, 0
     return np.where(beyond, values.dtype.type(np.nan), values), count
+
+
+def _possible_cells(cell_v: Floats) -> tuple[Floats, int]:
+    """The cells without what none can have, and how many such readings there were. One that is
+    turned round by the others stays: that is a danger, and no slip.
+    """
+    kept, count = _within(cell_v, POSSIBLE_V)
+    if not count:
+        return kept, 0
+    with np.errstate(invalid="ignore"):
+        turned = (cell_v < -POSSIBLE_V[0]) & (cell_v > TURNED_V)
+    turned[2 * turned.sum(axis=1) > cell_v.shape[1]] = False  # most of them: it says "not read"
+    return np.where(turned, cell_v, kept), count - int(turned.sum())
 
 
 def _readable(log: Log) -> Log:

@@ -7,6 +7,7 @@ from html import escape
 import numpy as np
 
 from nipper.core.imbalance.causes_base import Cause
+from nipper.core.imbalance.danger import Danger
 from nipper.core.imbalance.diagnosis import Diagnosis
 from nipper.core.imbalance.remedies import CAUTION
 from nipper.core.logs.charges import Reading, readings
@@ -35,6 +36,7 @@ def diagnosis_html(diagnosis: Diagnosis, log: Log, setup: Setup, name: str, when
     strong = [f for f in diagnosis.findings if f.confidence > SURE]
     weak = [f for f in diagnosis.findings if f.confidence <= SURE]
     found = "".join(_finding(f) for f in strong) or f"<p>{escape(named(diagnosis))}</p>"
+    found = "".join(_danger(d) for d in diagnosis.dangers) + found
     return (
         f"<h2>{escape(name)}: diagnosis of {dated(when.timestamp(), zone)}</h2>"
         f"<p>{escape(_basis(diagnosis, log, setup, zone))}</p>{found}"
@@ -61,6 +63,12 @@ def _finding(cause: Cause) -> str:
         f"<h3>{_text(cause.summary)}</h3><p>{_text(facts)}</p>"
         f"{_listed('What it is seen by', cause.evidence)}"
         f"{_listed('What to do', cause.actions)}{confirm}"
+    )
+
+
+def _danger(danger: Danger) -> str:
+    return (
+        f"<h3>{_text(danger.summary)}</h3>{_listed('What to do before all else', danger.actions)}"
     )
 
 

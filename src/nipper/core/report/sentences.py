@@ -14,6 +14,7 @@ from nipper.core.imbalance.missing import hides_leaks
 from nipper.core.logs.charges import ChargeReadings, readings
 from nipper.core.logs.model import Log
 from nipper.core.report.consequence import Consequence, Status, count
+from nipper.core.report.danger import first_words, of_dangers
 from nipper.core.report.proof import read_from
 from nipper.core.setup import Setup
 from nipper.core.upkeep.kept import findings
@@ -34,6 +35,8 @@ def record_sentence(
         return Status.NONE, "no log yet"
     if diagnosis.unfit:
         return Status.ACT, OTHER_CELLS
+    if diagnosis.dangers:
+        return Status.ACT, first_words(diagnosis)
     full = diagnosis.estimate.full
     if not full:
         return Status.NONE, f"no full charge in {log.days:.1f} days"
@@ -70,6 +73,8 @@ def named(diagnosis: Diagnosis) -> str:
     """A judgement without a finding that stands out; millivolts are not kept quiet."""
     if diagnosis.unfit:
         return "The log and the settings cannot both be right"
+    if diagnosis.dangers:
+        return first_words(diagnosis)
     if perhaps := diagnosis.perhaps:
         return f"Perhaps: {perhaps.summary.rstrip('.')}"
     wide_mv = diagnosis.estimate.end.deviation_mv
@@ -94,6 +99,8 @@ def diagnose_sentence(diagnosis: Diagnosis | None) -> tuple[Status, str]:
         return Status.NONE, "nothing to judge yet"
     if diagnosis.unfit:
         return Status.ACT, OTHER_CELLS
+    if diagnosis.dangers:
+        return Status.ACT, first_words(diagnosis)
     strong = [f for f in diagnosis.findings if f.confidence > 0.5]
     if diagnosis.perhaps:
         return VERDICT_STATUS[diagnosis.verdict], named(diagnosis)
@@ -125,7 +132,7 @@ def of_record(
     if diagnosis.unfit:
         return _unfit(diagnosis)
     known = diagnosis.estimate
-    out: list[Consequence] = []
+    out = of_dangers(diagnosis)
     full = known.full
     short = [c for c in known.charges if c.ended_by == "short"]
     drift = known.drift
@@ -236,7 +243,7 @@ def of_diagnosis(diagnosis: Diagnosis) -> list[Consequence]:
             ),
         )
     out += [Consequence(Status.NONE, "To tell more:", text) for text in diagnosis.advice]
-    return out
+    return [*of_dangers(diagnosis), *out]
 
 
 def of_history(

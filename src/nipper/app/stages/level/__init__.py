@@ -21,10 +21,13 @@ def _sentence(s: Situation) -> tuple[Status, str] | None:
 
 
 def _follows(s: Situation) -> list[Consequence]:
+    from nipper.core.report.danger import of_dangers
     from nipper.core.report.forecasts import of_levelling
 
+    record = s.document.record
+    first = of_dangers(record.diagnosis if record else None)
     out = of_levelling(s.forecasts.levelling.value, s.findings_of("level"))
-    return [*_top_balance(s), *out]
+    return [*first, *_top_balance(s), *out]
 
 
 def _top_balance(s: Situation) -> list[Consequence]:

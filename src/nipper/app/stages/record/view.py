@@ -203,7 +203,8 @@ class RecordView(StageView):
             f"{record.log.rows} rows over {record.log.days:.1f} days; {short} "
             f"charge{'s' if short != 1 else ''} did not reach the top."
         )
-        told = [*record.diagnosis.advice, "\n".join(self._readings())]
+        first = [" ".join((d.summary, *d.actions)) for d in record.diagnosis.dangers]
+        told = [*first, *record.diagnosis.advice, "\n".join(self._readings())]
         self._empty.setText("\n\n".join(told))
 
     @Slot()
