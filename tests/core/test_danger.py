@@ -1,10 +1,12 @@
-"""A cell far below or above what such cells bear comes before all else, whatever else is told.
+"""What a pack was driven to beyond what its cells bear comes before all else.
 
-That copper dissolves in a cell far below its sheet, and that one far above it may vent, is common
-knowledge of the trade (no single source); the bounds are from memory of cells' sheets.
+That copper dissolves in a cell far below its sheet, that one far above it may vent, that lithium
+plates in the cold and that a hot cell heats itself is common knowledge of the trade (no single
+source); the bounds are from memory of cells' sheets.
 """
 
 import json
+import re
 from contextlib import closing
 from dataclasses import replace
 from functools import cache
@@ -13,7 +15,8 @@ import numpy as np
 import pytest
 
 from nipper.cli import main
-from nipper.core.imbalance.danger import bears_v, dangers
+from nipper.core.imbalance.danger import dangers
+from nipper.core.imbalance.danger.volts import bears_v, sheet_v
 from nipper.core.imbalance.diagnosis import diagnose, to_json
 from nipper.core.logs.typed import Reading, typed_log
 from nipper.core.logs.writer import write_plain
@@ -66,7 +69,7 @@ def test_a_cell_that_may_be_ruined_is_told_first(volts, worst_v):
     found = diagnose(log, SETUP)
     (danger,) = found.dangers
     assert danger.cells == (STRAY,)
-    assert danger.worst_v == pytest.approx(worst_v, abs=0.01)
+    assert danger.worst == pytest.approx(worst_v, abs=0.01)
     assert found.verdict == "act"
     status, words = diagnose_sentence(found)
     assert status is Status.ACT
@@ -106,34 +109,36 @@ def test_several_cells_are_one_sentence():
 def test_both_sides_are_told():
     cell_v = with_cell(1.2).cell_v.copy()
     cell_v[:, 1] = 4.4
-    low, high = dangers(replace(sound(), cell_v=cell_v), SETUP)
-    assert not low.above
-    assert high.above
+    high, low = dangers(replace(sound(), cell_v=cell_v), SETUP)
+    assert (high.kind, low.kind) == ("high_cell", "low_cell")
 
 
 def test_how_long_and_how_long_ago():
     log = sound()
     first = np.arange(log.rows) < 120
     (danger,) = dangers(with_cell(np.where(first, 1.5, log.cell_v[:, STRAY])), SETUP)
-    assert danger.lasted_s == pytest.approx(120 * 60.0, rel=0.02)
-    assert danger.ago_s == pytest.approx(log.time_s[-1] - log.time_s[119])
+    assert danger.spell.lasted_s == pytest.approx(120 * 60.0, rel=0.02)
+    assert danger.spell.ago_s == pytest.approx(log.time_s[-1] - log.time_s[119])
     assert "for 2 h of this log, last" in danger.actions[0]
 
 
 def test_the_packs_voltage_may_speak_for_a_wrong_reading_and_the_meter_still_decides():
     log = replace(with_cell(0.31), pack_v=sound().pack_v)
     (danger,) = dangers(log, SETUP)
-    assert danger.pack_v == pytest.approx(3.35, abs=0.2)
     assert danger.actions[-1].endswith("which speaks for a wrong reading; the meter decides.")
+    left = re.search(r"leaves ([\d.]+) V for it", danger.actions[-1])
+    assert left
+    assert float(left[1]) == pytest.approx(3.35, abs=0.2)
     assert diagnose(log, SETUP).verdict == "act"
     (danger,) = dangers(with_cell(0.31), SETUP)  # the pack lacks what the cell does
-    assert danger.pack_v is None
+    assert not any("leaves" in action for action in danger.actions)
 
 
 def test_a_sheet_that_allows_more_is_believed_and_a_slip_is_not():
     high = new_setup("nmc", 8, 50.0)
     assert bears_v(high) == (2.0, 4.3)
     assert bears_v(put(high, {"cell.max_v": 4.4}))[1] == pytest.approx(4.5)
+    assert sheet_v(put(high, {"cell.max_v": 4.4, "cell.min_v": 3.0})) == (3.0, 4.4)
     assert bears_v(put(high, {"cell.max_v": 42.0}))[1] == pytest.approx(4.6)
     assert bears_v(put(SETUP, {"cell.min_v": 0.02}))[0] == pytest.approx(1.5)
     assert bears_v(put(SETUP, {"cell.min_v": 2.5, "cell.max_v": 3.65})) == (2.0, 4.0)
@@ -155,8 +160,8 @@ def test_it_is_kept_in_a_bench_also_below_nought(tmp_path):
         kept = bench.logs.load(1)
     assert np.allclose(kept.cell_v, log.cell_v, atol=1e-4)
     (danger,) = dangers(kept, SETUP)
-    assert danger.worst_v == pytest.approx(-0.4, abs=1e-3)
-    deep = unpack(pack(with_cell(-3.0)))
+    assert danger.worst == pytest.approx(-0.4, abs=1e-3)
+    deep = unpack(pack(with_cell(-0.9)))
     assert np.allclose(deep.cell_v[:, STRAY], -0.55, atol=0.01)  # no less is kept
     holes = unpack(pack(with_cell(np.nan)))
     assert np.isnan(holes.cell_v[:, STRAY]).all()
@@ -171,7 +176,109 @@ def test_the_headless_answer_begins_with_it(tmp_path, capsys):
     assert said["verdict"] == "act"
     (danger,) = said["dangers"]
     assert danger["cells"] == [5]
-    assert danger["worst_v"] == -0.3
+    assert danger["worst"] == -0.3
     assert main(["diagnose", str(log), "--setup", str(setup)]) == 0
     assert capsys.readouterr().out.startswith("danger: Cell 5 read -0.30 V")
     assert to_json(diagnose(sound(), SETUP), sound(), SETUP)["dangers"] == []
+
+
+def warm(temp_c, log=None):
+    log = log or sound()
+    temps = np.full((log.rows, 2), 20.0, np.float32)
+    temps[:, 1] = temp_c
+    return replace(log, temp_c=temps)
+
+
+def one(log, setup=SETUP):
+    (danger,) = dangers(log, setup)
+    return danger
+
+
+def test_a_charge_in_the_cold_is_told_with_what_should_have_stopped_it():
+    """Twelve days of it were "healthy: the cells keep together"."""
+    log = warm(-6.0)
+    found = diagnose(log, SETUP)
+    assert found.verdict == "act"
+    (danger,) = found.dangers
+    charged_ah = np.maximum(log.current_a[:-1], 0.0) @ np.diff(log.time_s) / 3600.0
+    told_ah = float(re.search(r"(\d+) Ah went in below 0", danger.summary)[1])
+    assert told_ah == pytest.approx(charged_ah, rel=0.05)
+    assert "The cutoff of 2 °C did not stop it" in danger.actions[1]
+    assert record_sentence(log, SETUP, found)[1].startswith("Charged at −6 °C")
+    none = put(SETUP, {"protection.charge_under_temperature": None})
+    assert one(log, none).actions[1] == "Nothing stops it: set a cutoff in Cold, and prove it."
+
+
+def test_what_is_no_charge_in_the_cold():
+    log = sound()
+    assert not dangers(warm(np.where(log.current_a > 0.1, 5.0, -6.0)), SETUP)  # drawn from only
+    assert not dangers(warm(-0.4), SETUP)  # a meter of whole degrees
+    assert not dangers(warm(-40.0), SETUP)  # not plugged in
+    assert not dangers(warm(np.nan), SETUP)
+    few = np.arange(log.rows) == int(np.argmax(log.current_a > 1.0))
+    assert not dangers(warm(np.where(few, -6.0, 20.0)), SETUP)
+    lto = new_setup("lto", 8, 100.0)  # its anode does not plate
+    cold = warm(-15.0, charge_log(lto, np.zeros(8)))
+    assert not dangers(cold, lto)
+
+
+def test_cells_whose_own_sheet_allows_the_cold_are_not_in_danger():
+    rates = [{"from_c": -20.0, "c_rate": 0.3}, {"from_c": 10.0, "c_rate": 0.5}]
+    assert not dangers(warm(-6.0), put(SETUP, {"charging.rates": rates}))
+
+
+@pytest.mark.parametrize(("temp_c", "away"), [(65.0, False), (95.0, True)])
+def test_heat_stops_all_current(temp_c, away):
+    """A sensor that climbed to 95 °C left the pack healthy."""
+    log = sound()
+    rows = np.arange(log.rows)
+    climbs = np.interp(rows, [0, log.rows - 200, log.rows - 1], [20.0, 20.0, temp_c])
+    found = diagnose(warm(climbs), SETUP)
+    (danger,) = found.dangers
+    assert danger.kind == "hot"
+    assert danger.summary == f"Sensor 2 read {temp_c:.0f} °C: stop all current."
+    assert any("call for help" in action for action in danger.actions) == away
+    assert danger.stops_all
+    assert found.verdict == "act"
+    slip = np.where(rows == 90, 120.0, 20.0)
+    assert not dangers(warm(slip), SETUP)
+
+
+def test_a_trip_that_did_not_act_is_told():
+    log = sound()
+    own = log.cell_v[:, STRAY]
+    high = one(with_cell(np.where(own > 3.4, own + 0.3, own)))
+    assert high.kind == "above_sheet"
+    assert high.summary == f"Cell 5 rose to {high.worst:.2f} V, above the sheet's 3.65 V."
+    assert "The trip of 3.65 V did not end it" in high.actions[0]
+    low = one(with_cell(np.where(log.current_a < -1.0, 2.3, own)))
+    assert low.kind == "below_sheet"
+    assert "The trip of 2.6 V did not end it" in low.actions[0]
+    assert not high.stops_all
+    assert not low.stops_all
+    beyond = put(SETUP, {"protection.cell_under_voltage.trip_v": 2.2})
+    told = one(with_cell(np.where(log.current_a < -1.0, 2.3, own)), beyond)
+    assert "lies beyond it: set it within the sheet" in told.actions[0]
+
+
+def test_what_a_trip_lets_through_is_no_danger():
+    log = sound()
+    own = log.cell_v[:, STRAY]
+    top = np.where(own > 3.4, np.minimum(own + 0.3, 3.69), own)
+    assert not dangers(with_cell(top), SETUP)
+    assert not dangers(with_cell(np.where(log.current_a < -1.0, 2.45, own)), SETUP)
+
+
+def test_what_is_long_past_is_no_alarm_and_keeps_a_pack_from_being_healthy():
+    log = charge_log(SETUP, np.zeros(8), charges=40)
+    assert diagnose(log, SETUP).verdict == "healthy"
+    first = log.time_s < log.time_s[0] + 86400.0
+    found = diagnose(warm(np.where(first, -6.0, 20.0), log), SETUP)
+    (danger,) = found.dangers
+    assert not danger.pressing
+    assert found.alarm is None
+    assert found.verdict == "watch"
+    assert diagnose_sentence(found)[0] is Status.WATCH
+    assert diagnose_sentence(found)[1].startswith("Charged at −6 °C")
+    (told,) = of_dangers(found)
+    assert told.status is Status.WATCH

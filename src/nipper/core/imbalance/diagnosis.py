@@ -56,6 +56,11 @@ class Diagnosis:
         return list(dict.fromkeys(cell for finding in self.findings for cell in finding.cells))
 
     @property
+    def alarm(self) -> Danger | None:
+        """The worst danger of these days: it is told before all findings."""
+        return next((danger for danger in self.dangers if danger.pressing), None)
+
+    @property
     def perhaps(self) -> Cause | None:
         """The likeliest of the findings that are too weak to name, where none is named."""
         return None if _named(self.findings) else _perhaps(self.findings)
@@ -88,13 +93,13 @@ def diagnose(
     advice = told_unread(log, unseen, left_out) + scale + missing(known, log, setup)
     advice = [ADVICE, *advice] if ends else advice
     strong = _named(causes)
-    if beyond:
+    if any(danger.pressing for danger in beyond):
         verdict = "act"
     elif strong:
         verdict = "act" if any(c.serious for c in strong) else "watch"
     elif not known.full or log.cells < 2 or unseen:
         verdict = "not_enough_data"
-    elif _perhaps(causes) or scale or doubtful(known, setup):
+    elif beyond or _perhaps(causes) or scale or doubtful(known, setup):
         verdict = "watch"
     else:
         little = ends or untold(known) or tells_little(known, setup)

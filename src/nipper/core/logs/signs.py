@@ -44,7 +44,8 @@ def sign_score(current: Floats, voltage: Floats) -> float:
     steps the voltage creeps up while charging and down while discharging. Each is a mean against
     its own scatter; together they must stand clear of chance.
     """
-    step_a, step_v = np.diff(current), np.diff(voltage)
+    with np.errstate(invalid="ignore"):  # without end, twice in a row
+        step_a, step_v = np.diff(current), np.diff(voltage)
     good = np.isfinite(step_a) & np.isfinite(step_v)
     step_a, step_v, amps = step_a[good], step_v[good], current[1:][good]
     if step_a.size < 8 or not np.any(amps):

@@ -16,7 +16,7 @@ from nipper.core.logs.model import Log
 
 Floats = NDArray[np.floating]
 TYPED = "typed reading"  # the file a typed reading is said to be from
-LEAST_V, MOST_V = -2.0, 10.0  # of any cell, be it ruined, that is not a slip
+LEAST_V, MOST_V = -1.0, 10.0  # of any cell, be it ruined, that is not a slip
 NUMBERED = re.compile(r"(\d{1,3})\s*[:=]\s*(\d[\d.,]*\d|\d)")
 # ways of writing the number of a cell before its voltage, and what says nothing about either
 NUMBER_FIRST = (

@@ -30,7 +30,7 @@ Floats = NDArray[np.floating]
 Lost = tuple[tuple[int, str], ...]  # how many rows or values, and why
 
 POSSIBLE_V = (0.05, 5.5)  # outside this a cell reading is a broken lead or a placeholder
-TURNED_V = -5.0  # down to here a cell may be driven by the others; below it is a placeholder
+TURNED_V = -1.0  # down to here the others may drive a cell; from there on it is a placeholder
 POSSIBLE = {  # outside these a value is a placeholder or a slip, whatever the pack
     "currents": (-5000.0, 5000.0),
     "pack voltages": (-1.0, 2000.0),

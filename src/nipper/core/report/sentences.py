@@ -14,7 +14,7 @@ from nipper.core.imbalance.missing import hides_leaks
 from nipper.core.logs.charges import ChargeReadings, readings
 from nipper.core.logs.model import Log
 from nipper.core.report.consequence import Consequence, Status, count
-from nipper.core.report.danger import first_words, of_dangers
+from nipper.core.report.danger import alarm_words, of_dangers, past_words
 from nipper.core.report.proof import read_from
 from nipper.core.setup import Setup
 from nipper.core.upkeep.kept import findings
@@ -35,8 +35,8 @@ def record_sentence(
         return Status.NONE, "no log yet"
     if diagnosis.unfit:
         return Status.ACT, OTHER_CELLS
-    if diagnosis.dangers:
-        return Status.ACT, first_words(diagnosis)
+    if diagnosis.alarm:
+        return Status.ACT, alarm_words(diagnosis)
     full = diagnosis.estimate.full
     if not full:
         return Status.NONE, f"no full charge in {log.days:.1f} days"
@@ -73,10 +73,12 @@ def named(diagnosis: Diagnosis) -> str:
     """A judgement without a finding that stands out; millivolts are not kept quiet."""
     if diagnosis.unfit:
         return "The log and the settings cannot both be right"
-    if diagnosis.dangers:
-        return first_words(diagnosis)
+    if diagnosis.alarm:
+        return alarm_words(diagnosis)
     if perhaps := diagnosis.perhaps:
         return f"Perhaps: {perhaps.summary.rstrip('.')}"
+    if past := past_words(diagnosis):
+        return past
     wide_mv = diagnosis.estimate.end.deviation_mv
     if diagnosis.verdict == "healthy" and wide_mv >= WIDE_MV:
         return f"{wide_mv:.0f} mV at the top, but no cell stands apart in charge beyond doubt"
@@ -99,10 +101,10 @@ def diagnose_sentence(diagnosis: Diagnosis | None) -> tuple[Status, str]:
         return Status.NONE, "nothing to judge yet"
     if diagnosis.unfit:
         return Status.ACT, OTHER_CELLS
-    if diagnosis.dangers:
-        return Status.ACT, first_words(diagnosis)
+    if diagnosis.alarm:
+        return Status.ACT, alarm_words(diagnosis)
     strong = [f for f in diagnosis.findings if f.confidence > 0.5]
-    if diagnosis.perhaps:
+    if diagnosis.perhaps or (past_words(diagnosis) and not strong):
         return VERDICT_STATUS[diagnosis.verdict], named(diagnosis)
     if not strong:
         well = diagnosis.verdict == "healthy"

@@ -123,7 +123,7 @@ class DiagnoseView(StageView):
         diagnosis, setup = record.diagnosis, self._document.setup
         lead = strong[0] if strong else None
         self._mark.set_status(str(VERDICT_STATUS[diagnosis.verdict]))
-        title = None if diagnosis.dangers else lead
+        title = None if diagnosis.alarm else lead
         self._title.setText(title.summary.rstrip(".") if title else named(diagnosis))
         self._subtitle.setText(self._basis(record, title))
         self._stack.setCurrentIndex(0)
@@ -178,12 +178,17 @@ class DiagnoseView(StageView):
     def _show_nothing(self, record: PackRecord | None) -> None:
         self._stack.setCurrentWidget(self._empty)
         unfit = record is not None and record.diagnosis.unfit
-        danger = record is not None and bool(record.diagnosis.dangers)
+        danger = record is not None and bool(record.diagnosis.alarm)
         self._mark.set_status("act" if unfit or danger else "none")
         self._title.setText("Nothing to judge yet" if record is None else named(record.diagnosis))
         self._subtitle.setText("")
         if record is not None:
-            first = [text for danger in record.diagnosis.dangers for text in danger.actions]
+            first = [
+                text
+                for danger in record.diagnosis.dangers
+                if danger.pressing
+                for text in danger.actions
+            ]
             self._empty.setText("\n\n".join([*first, *record.diagnosis.advice]))
         else:
             self._empty.setText(
@@ -315,15 +320,17 @@ class DiagnoseView(StageView):
 
     def _show_advice(self, strong: list[Cause], diagnosis: Diagnosis) -> None:
         nothing = ALL_WELL if diagnosis.verdict == "healthy" else NOT_YET
+        now = [text for d in diagnosis.dangers if d.pressing for text in d.actions]
         # while a cell may be ruined nothing is fed, bled or charged on account of the others
-        first = [text for danger in diagnosis.dangers for text in danger.actions]
-        now = first or [a for f in strong[:3] for a in f.actions] or [nothing]
+        stops = any(danger.stops_all for danger in diagnosis.dangers)
+        now += [] if stops else [a for f in strong[:3] for a in f.actions]
+        now = now or [nothing]
         asked = strong[:3] or [f for f in [diagnosis.perhaps] if f]
         sure = [f.confirm for f in asked if f.confirm] + list(diagnosis.advice)
         frame, inside = card(12, 4)
         columns = QHBoxLayout()
         columns.setSpacing(24)
-        later = "Once that is settled" if first else "To be sure"
+        later = "Once that is settled" if stops else "To be sure"
         for title, sentences in (("Do now", now), (later, sure)):
             column = QVBoxLayout()
             column.setSpacing(6)
