@@ -150,7 +150,7 @@ def test_a_ruined_cell_can_be_typed_in(words):
     log = typed_log(Reading(1.75e9, f"3.31 3.31 {words} 3.30 3.31 3.31 3.31 3.31"), 8)
     (danger,) = diagnose(log, SETUP).dangers
     assert danger.summary.startswith("Cell 3 read")
-    assert danger.actions[0].startswith("Below 2.0 V. Stop charging first")
+    assert danger.actions[0].startswith("Below 2.0 V in one reading. Stop")
 
 
 def test_it_is_kept_in_a_bench_also_below_nought(tmp_path):
@@ -235,7 +235,7 @@ def test_heat_stops_all_current(temp_c, away):
     climbs = np.interp(rows, [0, log.rows - 200, log.rows - 1], [20.0, 20.0, temp_c])
     found = diagnose(warm(climbs), SETUP)
     (danger,) = found.dangers
-    assert danger.kind == "hot"
+    assert danger.kind == "too_hot"
     assert danger.summary == f"Sensor 2 read {temp_c:.0f} °C: stop all current."
     assert any("call for help" in action for action in danger.actions) == away
     assert danger.stops_all

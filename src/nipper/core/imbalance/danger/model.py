@@ -13,7 +13,7 @@ MOST_STEP_S = 900.0  # a row stands for no more than that
 HOUR_S, DAY_S = 3600.0, 86400.0
 
 # the worst first: what can burn now, what must not be charged again, what harms with every day
-KINDS = ("high_cell", "hot", "low_cell", "charged_cold", "above_sheet", "below_sheet")
+KINDS = ("high_cell", "too_hot", "low_cell", "charged_cold", "above_sheet", "below_sheet")
 STOPS_ALL = KINDS[:3]
 PAST_S = 30 * DAY_S  # before the log's end
 
@@ -27,11 +27,11 @@ class Spell:
 
     @property
     def words(self) -> str:
-        """As a part of a sentence; empty of a single reading."""
+        """As a part of a sentence."""
         if not self.lasted_s:
-            return ""
+            return "in one reading"
         last = f"last {_long(self.ago_s)} before its end" if self.ago_s else "to its end"
-        return f" for {_long(self.lasted_s)} of this log, {last}"
+        return f"for {_long(self.lasted_s)} of this log, {last}"
 
 
 @dataclass(frozen=True, slots=True)

@@ -109,35 +109,36 @@ def _rows(own_v: NDArray[np.floating], way: int, bound_v: float) -> NDArray[np.i
 
 
 def _ruined(log: Log, side: _Side, seen: _Seen) -> Danger:
-    above = side.way > 0
-    bound_v = f"{side.ruin_v:.1f}"
-    beyond = f"Above {bound_v} V" if above else f"Below {bound_v} V"
-    first = (
-        f"{beyond}{seen.spell.words}. Stop charging first, then measure with a meter at the cell's "
-        "own terminals."
+    kind, first = ("high_cell", _too_high) if side.way > 0 else ("low_cell", _too_low)
+    summary = f"{names(list(seen.cells))} read {seen.worst_v:.2f} V: stop charging, and measure."
+    actions = (*first(side, seen.spell.words), READING, *_pack_says(log, seen))
+    return _danger(kind, seen, side.ruin_v, summary, actions)
+
+
+def _danger(
+    kind: str, seen: _Seen, bound_v: float, summary: str, actions: tuple[str, ...]
+) -> Danger:
+    return Danger(kind, seen.cells, seen.worst_v, bound_v, "V", seen.spell, summary, actions)
+
+
+def _too_high(side: _Side, when: str) -> tuple[str, str]:
+    return (
+        f"Above {side.ruin_v:.1f} V {when}. Stop charging first, then measure with a meter at the "
+        "cell's own terminals.",
+        "If the meter agrees, let nothing charge and nobody stay beside it: a cell of "
+        f"{side.kind} above {side.ruin_v:.1f} V may vent and burn. Where it is warm, swollen or "
+        "smells, leave it and call for help; else a small load brings it down. Ask its maker "
+        "before it is used again.",
     )
-    if above:
-        agreed = (
-            f"If the meter agrees, let nothing charge and nobody stay beside it: a cell of "
-            f"{side.kind} above {bound_v} V may vent and burn. Where it is warm, swollen or "
-            "smells, leave it and call for help; else a small load brings it down. Ask its maker "
-            "before it is used again."
-        )
-    else:
-        agreed = (
-            "If the meter agrees, never charge it again, whatever it comes back to: a cell of "
-            f"{side.kind} below {bound_v} V is harmed inside, and may short and burn once it is "
-            "charged. Its maker's sheet says what is to be done with it."
-        )
-    return Danger(
-        kind="high_cell" if above else "low_cell",
-        cells=seen.cells,
-        worst=seen.worst_v,
-        bound=side.ruin_v,
-        unit="V",
-        spell=seen.spell,
-        summary=f"{names(list(seen.cells))} read {seen.worst_v:.2f} V: stop charging, and measure.",
-        actions=(first, agreed, READING, *_pack_says(log, seen)),
+
+
+def _too_low(side: _Side, when: str) -> tuple[str, str]:
+    return (
+        f"Below {side.ruin_v:.1f} V {when}. Stop charging first, then measure with a meter at the "
+        "cell's own terminals.",
+        "If the meter agrees, never charge it again, whatever it comes back to: a cell of "
+        f"{side.kind} below {side.ruin_v:.1f} V is harmed inside, and may short and burn once it "
+        "is charged. Its maker's sheet says what is to be done with it.",
     )
 
 
@@ -162,52 +163,41 @@ def _pack_says(log: Log, seen: _Seen) -> tuple[str, ...]:
 
 
 def _beyond_sheet(setup: Setup, side: _Side, seen: _Seen) -> Danger:
-    above, typed = side.way > 0, setup.cell.max_v if side.way > 0 else setup.cell.min_v
-    limits = setup.protection
-    trip_v = limits.cell_over_voltage.trip_v if above else limits.cell_under_voltage.trip_v
-    worst_v, bound_v = f"{seen.worst_v:.2f}", f"{side.sheet_v:.2f}"
-    who = names(list(seen.cells))
-    kept = (
+    limits, who, when = setup.protection, names(list(seen.cells)), seen.spell.words
+    if side.way > 0:
+        kept, typed = _trip(side, limits.cell_over_voltage.trip_v), setup.cell.max_v
+        summary = f"{who} rose to {seen.worst_v:.2f} V, above the sheet's {side.sheet_v:.2f} V."
+        actions = (
+            f"Above the sheet {when}. {kept}",
+            "Until it does, lower the charger's target so far that this cell stays below it, and "
+            "level the pack.",
+        )
+        return _danger("above_sheet", seen, side.sheet_v, summary, actions + _usual(side, typed))
+    kept, typed = _trip(side, limits.cell_under_voltage.trip_v), setup.cell.min_v
+    summary = f"{who} fell to {seen.worst_v:.2f} V, below the sheet's {side.sheet_v:.2f} V."
+    actions = (
+        f"Below the sheet {when}. {kept}",
+        "Charge it back at no more than its sheet gives for a cell so low, with someone beside it, "
+        "and look for lost capacity and for self-discharge afterwards.",
+    )
+    return _danger("below_sheet", seen, side.sheet_v, summary, actions + _usual(side, typed))
+
+
+def _trip(side: _Side, trip_v: float) -> str:
+    """What the trip was to do."""
+    if side.way * trip_v > side.way * side.sheet_v:
+        return f"The trip of {trip_v:g} V lies beyond it: set it within the sheet, in Protect."
+    return (
         f"The trip of {trip_v:g} V did not end it: is it in the BMS as it stands here? Type it in "
         "again, and see it act, before the pack is used further."
-        if side.way * trip_v <= side.way * side.sheet_v
-        else f"The trip of {trip_v:g} V lies beyond it: set it within the sheet, in Protect."
     )
-    usual = (
-        ()
-        if typed
-        else (
-            f"Such cells usually allow {bound_v} V; where their sheet says else, type it in Build.",
-        )
-    )
-    if above:
-        return Danger(
-            kind="above_sheet",
-            cells=seen.cells,
-            worst=seen.worst_v,
-            bound=side.sheet_v,
-            unit="V",
-            spell=seen.spell,
-            summary=f"{who} rose to {worst_v} V, above the sheet's {bound_v} V.",
-            actions=(
-                f"Above the sheet{seen.spell.words}. {kept}",
-                "Until it does, lower the charger's target so far that this cell stays below it, "
-                "and level the pack.",
-                *usual,
-            ),
-        )
-    return Danger(
-        kind="below_sheet",
-        cells=seen.cells,
-        worst=seen.worst_v,
-        bound=side.sheet_v,
-        unit="V",
-        spell=seen.spell,
-        summary=f"{who} fell to {worst_v} V, below the sheet's {bound_v} V.",
-        actions=(
-            f"Below the sheet{seen.spell.words}. {kept}",
-            "Charge it back at no more than its sheet gives for a cell so low, with someone "
-            "beside it, and look for lost capacity and for self-discharge afterwards.",
-            *usual,
-        ),
+
+
+def _usual(side: _Side, typed: float | None) -> tuple[str, ...]:
+    """That the settings hold no sheet's voltage, where they do not."""
+    if typed is not None:
+        return ()
+    usual_v = f"{side.sheet_v:.2f}"
+    return (
+        f"Such cells usually allow {usual_v} V; where their sheet says else, type it in Build.",
     )

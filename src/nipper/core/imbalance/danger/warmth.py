@@ -57,9 +57,9 @@ def charged_cold(log: Log, setup: Setup) -> Iterator[Danger]:
         spell=seen,
         summary=f"Charged at {worst_c:.0f} °C: {went_ah:.0f} Ah went in below {bound_c:g} °C.",
         actions=(
-            f"Up to {most_a:.0f} A{seen.words}. Charge no further until the cells are warm: in the "
-            "cold, lithium plates out instead of going in. Capacity is lost for good, and such a "
-            "cell may short later, warm and in use.",
+            f"Up to {most_a:.0f} A {seen.words}. Charge no further until the cells are warm: in "
+            "the cold, lithium plates out instead of going in. Capacity is lost for good, and such "
+            "a cell may short later, warm and in use.",
             kept,
             "Look for lost capacity and for self-discharge in the charges that follow, and take a "
             "cell that begins to lose charge out of use.",
@@ -86,7 +86,7 @@ def too_hot(log: Log, setup: Setup) -> Iterator[Danger]:
             "the others and call for help; nobody opens the pack.",
         )
         yield Danger(
-            kind="hot",
+            kind="too_hot",
             cells=(),
             worst=worst_c,
             bound=bound_c,
@@ -94,8 +94,8 @@ def too_hot(log: Log, setup: Setup) -> Iterator[Danger]:
             spell=seen,
             summary=f"Sensor {i + 1} read {worst_c:.0f} °C: stop all current.",
             actions=(
-                f"Above {bound_c:g} °C{seen.words}. Neither charge nor draw from the pack until it "
-                "is known where the heat comes from.",
+                f"Above {bound_c:g} °C {seen.words}. Neither charge nor draw from the pack until "
+                "it is known where the heat comes from.",
                 *(away if worst_c >= RUNS_AWAY_C else ()),
                 "A joint is hot under current and cools at rest: it is remade, not only tightened. "
                 "A cell that stays warmer than the others at rest shorts inside: out of use.",
