@@ -254,8 +254,9 @@ def test_a_trip_that_did_not_act_is_told():
     low = one(with_cell(np.where(log.current_a < -1.0, 2.3, own)))
     assert low.kind == "below_sheet"
     assert "The trip of 2.6 V did not end it" in low.actions[0]
+    assert high.pressing
     assert not high.stops_all
-    assert not low.stops_all
+    assert not low.pressing  # dips under load, and the pack may be healthy all the same
     beyond = put(SETUP, {"protection.cell_under_voltage.trip_v": 2.2})
     told = one(with_cell(np.where(log.current_a < -1.0, 2.3, own)), beyond)
     assert "lies beyond it: set it within the sheet" in told.actions[0]

@@ -93,13 +93,14 @@ def diagnose(
     advice = told_unread(log, unseen, left_out) + scale + missing(known, log, setup)
     advice = [ADVICE, *advice] if ends else advice
     strong = _named(causes)
+    grave = any(danger.grave for danger in beyond)
     if any(danger.pressing for danger in beyond):
         verdict = "act"
     elif strong:
         verdict = "act" if any(c.serious for c in strong) else "watch"
     elif not known.full or log.cells < 2 or unseen:
         verdict = "not_enough_data"
-    elif beyond or _perhaps(causes) or scale or doubtful(known, setup):
+    elif grave or _perhaps(causes) or scale or doubtful(known, setup):
         verdict = "watch"
     else:
         little = ends or untold(known) or tells_little(known, setup)

@@ -1,5 +1,6 @@
 """What comes before all else: cells that were driven beyond what they bear."""
 
+from nipper.core.imbalance.danger import Danger
 from nipper.core.imbalance.diagnosis import Diagnosis
 from nipper.core.quantities import with_minus
 from nipper.core.report.consequence import Consequence, Status
@@ -14,16 +15,22 @@ def of_dangers(diagnosis: Diagnosis | None) -> list[Consequence]:
             Status.ACT if danger.pressing else Status.WATCH,
             danger.summary,
             " ".join(danger.actions),
-            place="before all findings" if danger.pressing else "long past, and not forgotten",
+            place=_place(danger),
         )
         for danger in diagnosis.dangers
     ]
 
 
+def _place(danger: Danger) -> str:
+    if danger.pressing:
+        return "before all findings"
+    return "long past, and not forgotten" if danger.grave else "from the log"
+
+
 def past_words(diagnosis: Diagnosis) -> str:
     """What is long past and keeps the pack from being called healthy; empty where nothing does."""
-    past = diagnosis.dangers and diagnosis.verdict == "watch"
-    return with_minus(diagnosis.dangers[0].summary.rstrip(".")) if past else ""
+    past = [d for d in diagnosis.dangers if d.grave] if diagnosis.verdict == "watch" else []
+    return with_minus(past[0].summary.rstrip(".")) if past else ""
 
 
 def alarm_words(diagnosis: Diagnosis) -> str:

@@ -55,9 +55,16 @@ class Danger:
         return KINDS.index(self.kind)
 
     @property
+    def grave(self) -> bool:
+        """Whether no pack is healthy with it: a cell that dips below its sheet under load, and
+        lives on, is only told.
+        """
+        return self.kind != KINDS[-1]
+
+    @property
     def pressing(self) -> bool:
         """Whether it is of these days: what is long past is told, and no alarm any more."""
-        return self.spell.ago_s < PAST_S
+        return self.grave and self.spell.ago_s < PAST_S
 
     @property
     def stops_all(self) -> bool:
