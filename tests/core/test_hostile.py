@@ -22,6 +22,7 @@ from nipper.core.link.registers import LinkError
 from nipper.core.logs.mapping import load_mapping
 from nipper.core.logs.propose import Options
 from nipper.core.logs.reader import read_file
+from nipper.core.logs.words import unit_of
 from nipper.core.presets import new_setup
 from nipper.core.quiet import quiet
 from nipper.core.report.readback import values_of_csv
@@ -166,6 +167,11 @@ def test_a_gzip_in_an_archive_is_unpacked_within_bounds(tmp_path, monkeypatch):
         archive.writestr("a.csv.gz", gzip.compress(b"0" * 2_000_000))
     with pytest.raises(InputError, match="at most 1000000 bytes"):
         read_file(tmp_path / "a.zip", UTC)
+
+
+def test_a_heading_of_digits_without_end_takes_no_minutes():
+    """A pattern of numbers looked at each of two million digits once for each other."""
+    assert unit_of("9" * 2_000_000) is None
 
 
 @pytest.mark.parametrize(

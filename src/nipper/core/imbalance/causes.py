@@ -16,6 +16,7 @@ from nipper.core.chemistry import chemistry
 from nipper.core.imbalance import electrical
 from nipper.core.imbalance.causes_base import Cause, names, resistance_doubt_ah, sure
 from nipper.core.imbalance.estimate import Estimate
+from nipper.core.imbalance.fallen import fallen, falling
 from nipper.core.imbalance.losing import losing
 from nipper.core.imbalance.reach import for_one_cell_ah
 from nipper.core.imbalance.remedies import CAUTION, level
@@ -140,7 +141,8 @@ def standing(known: Estimate, setup: Setup) -> Iterator[Cause]:
         # a lopsided interval: what is most likely is then at its near end
         size = np.maximum(np.abs(offset), np.abs(low + high) / 2.0)
         ratio = np.minimum(size / threshold, least / (0.45 * threshold))
-    ratio = np.where(_moving(known), 0.0, np.nan_to_num(ratio))
+    moves = _moving(known) | fallen(known, setup)
+    ratio = np.where(moves, 0.0, np.nan_to_num(ratio))
     for sign in (-1, 1):
         mine = np.where(np.sign(offset) == sign, ratio, 0.0)
         # beside one that is plainly off none is named that may be
@@ -367,6 +369,7 @@ def _knee(setup: Setup) -> float:
 
 JUDGES: tuple[Callable[[Estimate, Setup], Iterator[Cause]], ...] = (
     losing,
+    falling,
     standing,
     chasing,
     starved,

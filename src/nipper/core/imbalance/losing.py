@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from nipper.core.imbalance.causes_base import Cause, alike, has, names, sure
 from nipper.core.imbalance.drift import Drift
 from nipper.core.imbalance.estimate import Estimate
+from nipper.core.imbalance.fallen import SHORTS_PCT_DAY, fallen, short_inside
 from nipper.core.imbalance.remedies import CAUTION, level
 from nipper.core.logs.model import Floats
 from nipper.core.setup import Setup
@@ -39,7 +40,8 @@ def losing(known: Estimate, setup: Setup) -> Iterator[Cause]:
         ratio = np.minimum.reduce(
             [-mah / (3.0 * sd), -mah / (3.0 * usual), np.sign(-mah) * total_pct / DRIFT_TOTAL_PCT]
         )
-    losers = np.flatnonzero(np.nan_to_num(ratio, nan=0.0) > 0.6)
+    ratio = np.where(fallen(known, setup), 0.0, np.nan_to_num(ratio))
+    losers = np.flatnonzero(ratio > 0.6)
     blocks = _blocks(losers, mah)
     groups = [b for b in blocks if 3 <= len(b) <= setup.cells * 0.6]
     for block in groups:
@@ -156,6 +158,7 @@ def _leaking(known: Estimate, setup: Setup, losses: _Losses, cells: list[int]) -
             f"{np.nanmax(others):+.0f} mAh/day, usually {losses.spread:.1f}.",
         ),
         actions=(
+            *_fast(setup, value, cells),
             *_fed(known, setup, cells),
             f"Until replaced, level at least {a_week} a week. " + CAUTION,
         ),
@@ -187,6 +190,12 @@ def _fell(drift: Drift, fell: str) -> str:
                 f"Charge fell against the median, {fell} of capacity, over {number} full charges"
                 f" in {days:.0f} days."
             )
+
+
+def _fast(setup: Setup, mah_per_day: float, cells: list[int]) -> tuple[str, ...]:
+    """A word more where a cell loses what no ordinary one does."""
+    fast = -mah_per_day > 10.0 * SHORTS_PCT_DAY * setup.capacity_ah
+    return (short_inside(names(cells)),) if fast else ()
 
 
 def _fed(known: Estimate, setup: Setup, cells: list[int]) -> Iterator[str]:

@@ -154,6 +154,7 @@ CELLS_OWN = Words(
     r"resist|widerst|\d r$|\bri\b|impedan|\bir\b|capac|kapaz|\bah\b|alarm|status|count"
 )
 
+LONGEST_UNIT = 60  # characters
 UNITS = {
     "v": ("V", 1.0), "volt": ("V", 1.0), "volts": ("V", 1.0), "mv": ("V", 1e-3),
     "cv": ("V", 1e-2), "dv": ("V", 0.1), "uv": ("V", 1e-6), "kv": ("V", 1e3),
@@ -236,6 +237,8 @@ def without_unit(name: str) -> str:
 
 def unit_of(text: str) -> tuple[str, float] | None:
     """Quantity and factor of a unit as it is written (``mV``, ``0.1 A``, ``V x100``), or None."""
+    if len(text) > LONGEST_UNIT:  # a pattern would look at it for minutes
+        return None
     clean = text.strip().strip("[](){}").strip().lower().replace("µ", "u").replace("μ", "u")
     if clean in UNITS:
         return UNITS[clean]
