@@ -67,7 +67,7 @@ def registers(count: int, seed: int) -> None:
         told = points.tell(profile, spoilt)
         bad = wrong(dict(told.values))
         assert not bad, (profile.name, bad)
-        assert all(math.isnan(v) or 0.3 <= v <= 6.0 for v in told.cells), profile.name
+        assert all(math.isnan(v) or 0.05 <= v <= 6.0 for v in told.cells), profile.name
 
 
 def main(count: int, seed: int) -> None:
