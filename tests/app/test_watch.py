@@ -166,3 +166,22 @@ def test_where_a_profile_leaves_the_sign_open_the_user_says_it(qtbot, page):
         assert page._names["current"].text() == "into the pack"
         assert not page.turned.isEnabled()
         page.stop()
+
+
+@pytest.mark.parametrize(
+    ("cells", "said"),
+    [
+        ([3.45] * 7 + [4.21], "Cell 8 read 4.21 V: stop charging, and measure"),
+        ([3.3, 1.2] + [3.3] * 6, "Cell 2 read 1.20 V: stop charging, and measure"),
+    ],
+)
+def test_a_cell_in_danger_is_told_with_the_reading(qtbot, page, cells, said):
+    """It was "ok · 57 readings" while a cell went to 4.3 V."""
+    told = {"pack_v": sum(cells), "current_a": 20.0, "soc_pct": 99.0, "temperature_c": 20.0}
+    with StandInDevice(points.write(PLAIN, told, cells), 2) as device:
+        page.link.use(MODBUS)
+        page.link.place.setText(device.place)
+        page.link.device.setValue(2)
+        click(page.start)
+        qtbot.waitUntil(lambda: page.state.text() == said, timeout=30_000)
+        page.stop()

@@ -18,11 +18,12 @@ from nipper.cli import main
 from nipper.core.imbalance.danger import dangers
 from nipper.core.imbalance.danger.volts import bears_v, sheet_v
 from nipper.core.imbalance.diagnosis import diagnose, to_json
+from nipper.core.link.watch import Sample, as_log
 from nipper.core.logs.typed import Reading, typed_log
 from nipper.core.logs.writer import write_plain
 from nipper.core.presets import new_setup
 from nipper.core.report.consequence import Status
-from nipper.core.report.danger import of_dangers
+from nipper.core.report.danger import live_words, of_dangers
 from nipper.core.report.sentences import diagnose_sentence, of_diagnosis, of_record, record_sentence
 from nipper.core.setup import dumps, put
 from nipper.store import Bench
@@ -283,3 +284,12 @@ def test_what_is_long_past_is_no_alarm_and_keeps_a_pack_from_being_healthy():
     assert diagnose_sentence(found)[1].startswith("Charged at −6 °C")
     (told,) = of_dangers(found)
     assert told.status is Status.WATCH
+
+
+def test_a_watch_names_no_cell_where_the_device_names_none():
+    two = as_log([Sample(1.75e9, (3.31, 1.2), 26.0, 5.0, 50.0, 20.0)])
+    assert live_words(two, SETUP) == "A cell read 1.20 V: stop charging, and measure"
+    cold = as_log([Sample(1.75e9, (3.31, 3.30), 26.0, 5.0, 50.0, -8.0)])
+    assert live_words(cold, SETUP) == "Charged at −8 °C, below 0 °C"
+    well = as_log([Sample(1.75e9, (3.31, 3.30), 26.0, 5.0, 50.0, 8.0)])
+    assert live_words(well, SETUP) == ""

@@ -287,12 +287,15 @@ class WatchPage(QWidget):
     @Slot(object)
     def _gave(self, found: "Sample | Missed") -> None:
         from nipper.core.link.watch import Sample
+        from nipper.core.report.danger import live_words
 
         if self.sender() is not self._stream or self.watch is None:
             return  # of a watch before
         trouble = self.watch.add(found) if isinstance(found, Sample) else found.why
         if trouble:
             self._say("watch", f"a reading was left out: {trouble}")
+        elif alarm := live_words(self.watch.newest(), self.watch.setup):
+            self._say("act", alarm)
         else:
             self._say("ok", count(len(self.watch.rows), "reading"))
         self._show()

@@ -264,6 +264,10 @@ class Watch:
         """Whether the device tells every cell."""
         return bool(self.rows) and len(self.rows[0].cells) == self.setup.cells
 
+    def newest(self) -> Log:
+        """The newest reading as a log of one row."""
+        return as_log(self.rows[-1:])
+
     def log(self) -> Log | None:
         """The watch as a log; None where the device told no cell by itself."""
         return as_log(self.rows) if self.has_cells else None

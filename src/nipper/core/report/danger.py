@@ -1,9 +1,11 @@
 """What comes before all else: cells that were driven beyond what they bear."""
 
-from nipper.core.imbalance.danger import Danger
+from nipper.core.imbalance.danger import Danger, dangers
 from nipper.core.imbalance.diagnosis import Diagnosis
+from nipper.core.logs.model import Log
 from nipper.core.quantities import with_minus
 from nipper.core.report.consequence import Consequence, Status
+from nipper.core.setup import Setup
 
 
 def of_dangers(diagnosis: Diagnosis | None) -> list[Consequence]:
@@ -25,6 +27,19 @@ def _place(danger: Danger) -> str:
     if danger.pressing:
         return "before all findings"
     return "long past, and not forgotten" if danger.grave else "from the log"
+
+
+def live_words(reading: Log, setup: Setup) -> str:
+    """What the newest reading of a watch is stopped for, in a few words; empty where for nothing.
+
+    Of a device that tells only its highest and lowest cell no cell is named.
+    """
+    found = next((danger for danger in dangers(reading, setup) if danger.grave), None)
+    if found is None:
+        return ""
+    if found.cells and reading.cells != setup.cells:
+        return with_minus(f"A cell read {found.worst:.2f} V: stop charging, and measure")
+    return with_minus(found.summary.rstrip("."))
 
 
 def past_words(diagnosis: Diagnosis) -> str:

@@ -41,6 +41,11 @@ def charged_cold(log: Log, setup: Setup) -> Iterator[Danger]:
     steps_s = np.minimum(np.diff(log.time_s, append=log.time_s[-1])[rows], MOST_STEP_S)
     went_ah = float((amps[rows] * steps_s).sum()) / HOUR_S
     worst_c, most_a = float(coldest[rows].min()), float(amps[rows].max())
+    went = (
+        f"Charged at {worst_c:.0f} °C: {went_ah:.0f} Ah went in below {bound_c:g} °C."
+        if seen.lasted_s
+        else f"Charged at {worst_c:.0f} °C, below {bound_c:g} °C."
+    )
     cutoff = setup.charge_cutoff
     kept = (
         f"The cutoff of {cutoff.trip_c:g} °C did not stop it: type it in again and prove it, in "
@@ -55,7 +60,7 @@ def charged_cold(log: Log, setup: Setup) -> Iterator[Danger]:
         bound=bound_c,
         unit="°C",
         spell=seen,
-        summary=f"Charged at {worst_c:.0f} °C: {went_ah:.0f} Ah went in below {bound_c:g} °C.",
+        summary=went,
         actions=(
             f"Up to {most_a:.0f} A {seen.words}. Charge no further until the cells are warm: in "
             "the cold, lithium plates out instead of going in. Capacity is lost for good, and such "
