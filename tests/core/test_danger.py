@@ -293,3 +293,19 @@ def test_a_watch_names_no_cell_where_the_device_names_none():
     assert live_words(cold, SETUP) == "Charged at −8 °C, below 0 °C"
     well = as_log([Sample(1.75e9, (3.31, 3.30), 26.0, 5.0, 50.0, 8.0)])
     assert live_words(well, SETUP) == ""
+
+
+def test_a_current_that_its_trip_did_not_end_is_told_and_starts_of_motors_are_not():
+    log = sound()
+    amps = log.current_a
+    long = np.where(amps < -1.0, -140.0, amps)
+    (told,) = dangers(replace(log, current_a=long), SETUP)
+    trip_a = SETUP.protection.discharge_over_current.trip_a
+    assert trip_a < 130.0
+    assert told.summary == f"Drew 140 A, above the trip of {trip_a:g} A."
+    assert not told.grave
+    starts = np.where((amps < -1.0) & (np.arange(log.rows) % 3 == 0), -140.0, amps)
+    assert not dangers(replace(log, current_a=starts), SETUP)
+    (told,) = dangers(replace(log, current_a=np.where(amps > 1.0, 140.0, amps)), SETUP)
+    assert told.summary.startswith("Charged with 140 A")
+    assert not dangers(log, put(SETUP, {"protection.discharge_over_current": None}))

@@ -4,6 +4,7 @@ All other steps leave such readings out, for no charge can be told by them. But 
 ruined and one whose lead is broken read alike: until a meter has told which, it is the cell.
 """
 
+from nipper.core.imbalance.danger.amps import beyond_amps
 from nipper.core.imbalance.danger.model import Danger
 from nipper.core.imbalance.danger.volts import beyond_volts
 from nipper.core.imbalance.danger.warmth import charged_cold, too_hot
@@ -19,5 +20,9 @@ def dangers(log: Log, setup: Setup) -> tuple[Danger, ...]:
     """
     if not log.rows:
         return ()
-    found = [*beyond_volts(log, setup), *too_hot(log, setup), *charged_cold(log, setup)]
+    found = [
+        danger
+        for looks in (beyond_volts, too_hot, charged_cold, beyond_amps)
+        for danger in looks(log, setup)
+    ]
     return tuple(sorted(found, key=lambda danger: danger.rank))

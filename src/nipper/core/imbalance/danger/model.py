@@ -13,8 +13,11 @@ MOST_STEP_S = 900.0  # a row stands for no more than that
 HOUR_S, DAY_S = 3600.0, 86400.0
 
 # the worst first: what can burn now, what must not be charged again, what harms with every day
-KINDS = ("high_cell", "too_hot", "low_cell", "charged_cold", "above_sheet", "below_sheet")
-STOPS_ALL = KINDS[:3]
+KINDS = (
+    *("high_cell", "too_hot", "low_cell", "charged_cold", "above_sheet"),
+    *("over_current", "below_sheet"),
+)
+STOPS_ALL, ONLY_TOLD = KINDS[:3], KINDS[5:]
 PAST_S = 30 * DAY_S  # before the log's end
 
 
@@ -56,10 +59,10 @@ class Danger:
 
     @property
     def grave(self) -> bool:
-        """Whether no pack is healthy with it: a cell that dips below its sheet under load, and
-        lives on, is only told.
+        """Whether no pack is healthy with it: a load above its trip, and a cell that dips below
+        its sheet under one, are told, and its cells may be well.
         """
-        return self.kind != KINDS[-1]
+        return self.kind not in ONLY_TOLD
 
     @property
     def pressing(self) -> bool:
@@ -101,6 +104,15 @@ def spell(log: Log, rows: NDArray[np.intp], least_s: float) -> Spell | None:
 def apart(spells: list[Spell]) -> Spell:
     """The longest and the latest of several."""
     return Spell(max(s.lasted_s for s in spells), min(s.ago_s for s in spells))
+
+
+def reaching(table: NDArray[np.floating], way: int, bound: float) -> list[int]:
+    """Columns with any reading beyond a bound, upwards (1) or downwards (-1). Most logs have none,
+    and a month of seconds is looked at in a few hundredths of a second.
+    """
+    beyond = np.greater if way > 0 else np.less
+    with np.errstate(invalid="ignore"):
+        return [i for i in range(table.shape[1]) if beyond(table[:, i], bound).any()]
 
 
 def jumped(values: NDArray[np.floating], most: float) -> NDArray[np.bool_]:

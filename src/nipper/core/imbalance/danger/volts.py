@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.causes_base import names
-from nipper.core.imbalance.danger.model import Danger, Spell, apart, jumped, spell
+from nipper.core.imbalance.danger.model import Danger, Spell, apart, jumped, reaching, spell
 from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Setup
 
@@ -73,7 +73,8 @@ def beyond_volts(log: Log, setup: Setup) -> Iterator[Danger]:
     kind, sheet, ruin = chemistry(setup.chemistry).title, sheet_v(setup), bears_v(setup)
     for side in (_Side(-1, sheet[0], ruin[0], kind), _Side(1, sheet[1], ruin[1], kind)):
         bound_v = side.sheet_v + (ABOVE_V if side.way > 0 else -BELOW_V)
-        cells = _reaching(log, side.way, side.way * min(side.way * bound_v, side.way * side.ruin_v))
+        nearer_v = side.way * min(side.way * bound_v, side.way * side.ruin_v)
+        cells = reaching(log.cell_v, side.way, nearer_v)
         ruined = _seen(log, cells, side.way, side.ruin_v)
         if ruined:
             yield _ruined(log, side, ruined)
@@ -81,13 +82,6 @@ def beyond_volts(log: Log, setup: Setup) -> Iterator[Danger]:
         beyond = _seen(log, others, side.way, bound_v)
         if beyond:
             yield _beyond_sheet(setup, side, beyond)
-
-
-def _reaching(log: Log, way: int, bound_v: float) -> list[int]:
-    """Cells (indices) with any reading beyond a bound."""
-    furthest = np.fmax.reduce if way > 0 else np.fmin.reduce
-    with np.errstate(invalid="ignore"):
-        return np.flatnonzero(way * furthest(log.cell_v, axis=0) > way * bound_v).tolist()
 
 
 def _seen(log: Log, cells: Sequence[int], way: int, bound_v: float) -> _Seen | None:

@@ -3,9 +3,15 @@
 from collections.abc import Iterator
 
 import numpy as np
-from numpy.typing import NDArray
 
-from nipper.core.imbalance.danger.model import HOUR_S, MOST_STEP_S, Danger, jumped, spell
+from nipper.core.imbalance.danger.model import (
+    HOUR_S,
+    MOST_STEP_S,
+    Danger,
+    jumped,
+    reaching,
+    spell,
+)
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 from nipper.core.sources.rates import rates
@@ -21,16 +27,14 @@ PLACE = (
     "If that sensor does not lie on the cells, put one there: nothing else tells how warm they are."
 )
 
-Temps = NDArray[np.floating]
-
 
 def charged_cold(log: Log, setup: Setup) -> Iterator[Danger]:
     """Charging below where the cell's table of rates allows none."""
-    temps = _plausible(log)
-    if not temps.shape[1]:
-        return
     bound_c = rates(setup)[0][0].from_c
-    coldest = np.fmin.reduce(temps, axis=1)
+    cold = [i for i in reaching(log.temp_c, -1, bound_c - SENSOR_K) if _plugged_in(log, i)]
+    if not cold:
+        return
+    coldest = np.fmin.reduce(log.temp_c[:, cold], axis=1)
     amps = np.nan_to_num(log.current_a)
     charging = amps > max(LEAST_A, LEAST_RATE * setup.capacity_ah)
     with np.errstate(invalid="ignore"):
@@ -77,9 +81,8 @@ def too_hot(log: Log, setup: Setup) -> Iterator[Danger]:
     """Sensors above what cells' sheets allow."""
     trip = setup.protection.discharge_over_temperature
     bound_c = min(max(HOT_C, trip.trip_c if trip else HOT_C), HOTTEST_TRIP_C)
-    temps = _plausible(log)
-    for i in np.flatnonzero(np.fmax.reduce(temps, axis=0, initial=-np.inf) > bound_c + SENSOR_K):
-        own = temps[:, i]
+    for i in reaching(log.temp_c, 1, bound_c + SENSOR_K):
+        own = log.temp_c[:, i]
         read = np.flatnonzero(np.isfinite(own))
         rows = read[(own[read] > bound_c + SENSOR_K) & ~jumped(own[read], JUMP_K)]
         seen = spell(log, rows, HOT_S)
@@ -110,9 +113,6 @@ def too_hot(log: Log, setup: Setup) -> Iterator[Danger]:
         return  # one sensor is enough to stop
 
 
-def _plausible(log: Log) -> Temps:
-    """The sensors, without what those say that are not plugged in."""
-    temps = log.temp_c
-    with np.errstate(invalid="ignore"):
-        unplugged = np.fmax.reduce(temps, axis=0, initial=-np.inf) < UNPLUGGED_C
-    return np.where(unplugged, np.float32(np.nan), temps) if unplugged.any() else temps
+def _plugged_in(log: Log, sensor: int) -> bool:
+    """Whether a sensor is ever warmer than one that hangs in the air of its plug."""
+    return bool((log.temp_c[:, sensor] >= UNPLUGGED_C).any())
