@@ -363,7 +363,7 @@ def test_cells_that_run_colder_than_the_sensor_raise_the_cutoff(make_setup):
         make_setup(),
         [],
         SimpleNamespace(
-            findings=[cold], estimate=SimpleNamespace(sensors_c=np.array([10.0, 10.5]))
+            dangers=(), findings=[cold], estimate=SimpleNamespace(sensors_c=np.array([10.0, 10.5]))
         ),
     )
     found = next(c for c in told if c.suggestion)
@@ -372,7 +372,9 @@ def test_cells_that_run_colder_than_the_sensor_raise_the_cutoff(make_setup):
     calm = of_cold(
         make_setup(),
         [],
-        SimpleNamespace(findings=[], estimate=SimpleNamespace(sensors_c=np.array([10.0, 14.0]))),
+        SimpleNamespace(
+            dangers=(), findings=[], estimate=SimpleNamespace(sensors_c=np.array([10.0, 14.0]))
+        ),
     )
     assert any("reads 4 °C colder" in c.lead for c in calm)
     assert not any(c.suggestion for c in calm)

@@ -9,6 +9,7 @@ import json
 import re
 from contextlib import closing
 from dataclasses import replace
+from datetime import UTC, datetime
 from functools import cache
 
 import numpy as np
@@ -22,8 +23,11 @@ from nipper.core.link.watch import Sample, as_log
 from nipper.core.logs.typed import Reading, typed_log
 from nipper.core.logs.writer import write_plain
 from nipper.core.presets import new_setup
+from nipper.core.report.cold import cold_sentence, of_cold
 from nipper.core.report.consequence import Status
 from nipper.core.report.danger import live_words, of_dangers
+from nipper.core.report.diagnosed import diagnosis_html
+from nipper.core.report.keep import Kept, measured
 from nipper.core.report.sentences import diagnose_sentence, of_diagnosis, of_record, record_sentence
 from nipper.core.setup import dumps, put
 from nipper.store import Bench
@@ -309,3 +313,31 @@ def test_a_current_that_its_trip_did_not_end_is_told_and_starts_of_motors_are_no
     (told,) = dangers(replace(log, current_a=np.where(amps > 1.0, 140.0, amps)), SETUP)
     assert told.summary.startswith("Charged with 140 A")
     assert not dangers(log, put(SETUP, {"protection.discharge_over_current": None}))
+
+
+def test_cold_and_keep_say_so_too_and_nothing_else_is_due_while_all_is_stopped():
+    found = diagnose(warm(-6.0), SETUP)
+    now = datetime.fromtimestamp(float(sound().time_s[-1]), UTC)
+    told = cold_sentence(SETUP, None, now, found)
+    assert told == (Status.ACT, "the log shows a charge at −6 °C")
+    assert of_cold(SETUP, [], found)[0].lead.startswith("Charged at")
+    assert cold_sentence(SETUP, None, now, diagnose(sound(), SETUP))[0] is Status.WATCH
+    log = charge_log(SETUP, np.r_[-6.0, np.zeros(7)], charges=2)
+    plain = measured(UTC, [Kept(SETUP, "A", log, diagnose(log, SETUP))])
+    assert plain.remedies[0].startswith("Feed cell 1")
+    hot = warm(90.0, log)
+    stopped = measured(UTC, [Kept(SETUP, "A", hot, diagnose(hot, SETUP))])
+    assert stopped.remedies == ("Sensor 2 read 90 °C",)
+
+
+def test_a_printed_diagnosis_asks_for_nothing_else_while_all_is_stopped():
+    log = charge_log(SETUP, np.r_[-6.0, np.zeros(7)], charges=2)
+    when = datetime.fromtimestamp(float(log.time_s[-1]), UTC)
+    pages = [
+        diagnosis_html(diagnose(each, SETUP), each, SETUP, "A", when)
+        for each in (log, warm(90.0, log))
+    ]
+    assert "Feed cell 1" in pages[0]
+    assert "What to do before all else" not in pages[0]
+    assert "Feed cell 1" not in pages[1]
+    assert "What to do before all else" in pages[1]

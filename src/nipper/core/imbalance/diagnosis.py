@@ -61,6 +61,11 @@ class Diagnosis:
         return next((danger for danger in self.dangers if danger.pressing), None)
 
     @property
+    def stopped(self) -> bool:
+        """Whether a danger forbids all that the findings would have done."""
+        return any(danger.stops_all for danger in self.dangers)
+
+    @property
     def perhaps(self) -> Cause | None:
         """The likeliest of the findings that are too weak to name, where none is named."""
         return None if _named(self.findings) else _perhaps(self.findings)

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from nipper.core.cold.plan import OUTSIDE_STOP_C, SENSOR_ERROR_C, UNSEEN_C, plan, safe_trip_c
 from nipper.core.cold.record import ProofRecord
+from nipper.core.quantities import with_minus
 from nipper.core.report.consequence import Consequence, Status
 from nipper.core.setup import Setup
 
@@ -21,10 +22,16 @@ SPREAD_C = 3.0  # between sensors before it is worth a word: common practice
 
 
 def cold_sentence(
-    setup: Setup, proof: tuple[float, ProofRecord] | None, now: datetime
+    setup: Setup,
+    proof: tuple[float, ProofRecord] | None,
+    now: datetime,
+    diagnosis: "Diagnosis | None" = None,
 ) -> tuple[Status, str]:
-    """How the cold cutoff stands."""
+    """How the cold cutoff stands; what a log shows it did not stop comes before its proof."""
     limit = setup.charge_cutoff
+    cold = [d for d in diagnosis.dangers if d.kind == "charged_cold"] if diagnosis else []
+    if cold and cold[0].pressing:
+        return Status.ACT, f"the log shows a charge at {with_minus(f'{cold[0].worst:.0f}')} °C"
     if limit is None:
         return Status.ACT, "no cutoff: nothing stops the charge in the cold"
     if limit.trip_c < 0.0:
@@ -46,7 +53,7 @@ def of_cold(
     """The rules of temperature, where the sensors stand, how much colder a cell may be, and who
     stops the charge.
     """
-    out = list(rules)
+    out = [*_charged_cold(diagnosis), *rules]
     told = plan(setup)
     if told.who == "nobody":
         text = (
@@ -68,6 +75,15 @@ def of_cold(
         out.append(_sensors(diagnosis.estimate))
         out += _colder(setup, diagnosis)
     return out
+
+
+def _charged_cold(diagnosis: "Diagnosis | None") -> list[Consequence]:
+    """What the log shows the cutoff did not stop."""
+    if diagnosis is None or not any(d.kind == "charged_cold" for d in diagnosis.dangers):
+        return []
+    from nipper.core.report.danger import of_dangers
+
+    return of_dangers(diagnosis, ("charged_cold",))
 
 
 def _sensors(known: "Estimate") -> Consequence:

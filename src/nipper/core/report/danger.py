@@ -1,6 +1,9 @@
 """What comes before all else: cells that were driven beyond what they bear."""
 
+from collections.abc import Sequence
+
 from nipper.core.imbalance.danger import Danger, dangers
+from nipper.core.imbalance.danger.model import KINDS
 from nipper.core.imbalance.diagnosis import Diagnosis
 from nipper.core.logs.model import Log
 from nipper.core.quantities import with_minus
@@ -8,8 +11,8 @@ from nipper.core.report.consequence import Consequence, Status
 from nipper.core.setup import Setup
 
 
-def of_dangers(diagnosis: Diagnosis | None) -> list[Consequence]:
-    """One entry for each side; nothing where no cell is in danger."""
+def of_dangers(diagnosis: Diagnosis | None, kinds: Sequence[str] = KINDS) -> list[Consequence]:
+    """One entry for each danger of these kinds; nothing where there is none."""
     if diagnosis is None:
         return []
     return [
@@ -20,6 +23,7 @@ def of_dangers(diagnosis: Diagnosis | None) -> list[Consequence]:
             place=_place(danger),
         )
         for danger in diagnosis.dangers
+        if danger.kind in kinds
     ]
 
 

@@ -35,8 +35,9 @@ def diagnosis_html(diagnosis: Diagnosis, log: Log, setup: Setup, name: str, when
     assert zone
     strong = [f for f in diagnosis.findings if f.confidence > SURE]
     weak = [f for f in diagnosis.findings if f.confidence <= SURE]
-    found = "".join(_finding(f) for f in strong) or f"<p>{escape(named(diagnosis))}</p>"
-    found = "".join(_danger(d) for d in diagnosis.dangers) + found
+    found = "".join(_danger(danger) for danger in diagnosis.dangers)
+    found += "".join(_finding(f, diagnosis.stopped) for f in strong)
+    found = found or f"<p>{escape(named(diagnosis))}</p>"
     return (
         f"<h2>{escape(name)}: diagnosis of {dated(when.timestamp(), zone)}</h2>"
         f"<p>{escape(_basis(diagnosis, log, setup, zone))}</p>{found}"
@@ -55,14 +56,15 @@ def _basis(diagnosis: Diagnosis, log: Log, setup: Setup, zone: tzinfo) -> str:
     return f"{kind}. A log of {span}, {log.rows} rows, {count(full, 'full charge')}."
 
 
-def _finding(cause: Cause) -> str:
+def _finding(cause: Cause, stopped: bool) -> str:
+    """A finding; of what to do about it nothing, while a danger forbids it."""
     size = f"{cause.value:.3g} {cause.unit} ({cause.low:.3g} to {cause.high:.3g})"
     facts = f"{cause.quantity}: {size}; confidence {cause.confidence:.0%}"
     confirm = f"<p>To be sure: {_text(cause.confirm)}</p>" if cause.confirm else ""
     return (
         f"<h3>{_text(cause.summary)}</h3><p>{_text(facts)}</p>"
         f"{_listed('What it is seen by', cause.evidence)}"
-        f"{_listed('What to do', cause.actions)}{confirm}"
+        f"{'' if stopped else _listed('What to do', cause.actions) + confirm}"
     )
 
 

@@ -94,10 +94,12 @@ def _with(out: Facts, kept: Kept, several: bool) -> Facts:
     apart = float(np.nanmax(offsets) - np.nanmin(offsets)) if np.isfinite(offsets).any() else None
     told = from_log(kept.setup, Known(log, known))
     before = f"{kept.name}: " if several else ""
-    asks = [
+    judged = kept.diagnosis
+    asks = [f"{before}{_in_short(d.summary)}" for d in judged.dangers if d.pressing]
+    asks += [
         f"{before}{_in_short(c.actions[0])}"
-        for c in kept.diagnosis.findings
-        if c.confidence > SURE and c.actions and not c.mended
+        for c in judged.findings
+        if c.confidence > SURE and c.actions and not c.mended and not judged.stopped
     ]
     worse = apart is not None and apart > (out.apart_ah or 0.0)
     return replace(

@@ -15,7 +15,9 @@ def _sentence(s: Situation) -> tuple[Status, str]:
 
     document = s.document
     proof = document.history.last_proof(document.pack.id)
-    return cold_sentence(document.setup, proof, document.now(s.zone))
+    record = document.record
+    diagnosis = record.diagnosis if record else None
+    return cold_sentence(document.setup, proof, document.now(s.zone), diagnosis)
 
 
 def _follows(s: Situation) -> list[Consequence]:

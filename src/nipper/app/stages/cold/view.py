@@ -247,7 +247,9 @@ class ColdView(StageView):
         for i, step in enumerate(told.steps, 1):
             self._plan.addWidget(label(f"{i}. {step}", size=BASE_PT - 0.5, wrap=True))
         proof = self._document.history.last_proof(self._document.pack.id)
-        _, sentence = cold_sentence(setup, proof, self._document.now(self._zone))
+        record = self._document.record
+        diagnosis = record.diagnosis if record else None
+        _, sentence = cold_sentence(setup, proof, self._document.now(self._zone), diagnosis)
         self._title.setText(f"{self._document.pack.name}: {sentence}")
         self._subtitle.setText(
             "Charging by temperature. Rates between the cutoffs are common practice; "

@@ -322,15 +322,14 @@ class DiagnoseView(StageView):
         nothing = ALL_WELL if diagnosis.verdict == "healthy" else NOT_YET
         now = [text for d in diagnosis.dangers if d.pressing for text in d.actions]
         # while a cell may be ruined nothing is fed, bled or charged on account of the others
-        stops = any(danger.stops_all for danger in diagnosis.dangers)
-        now += [] if stops else [a for f in strong[:3] for a in f.actions]
+        now += [] if diagnosis.stopped else [a for f in strong[:3] for a in f.actions]
         now = now or [nothing]
         asked = strong[:3] or [f for f in [diagnosis.perhaps] if f]
         sure = [f.confirm for f in asked if f.confirm] + list(diagnosis.advice)
         frame, inside = card(12, 4)
         columns = QHBoxLayout()
         columns.setSpacing(24)
-        later = "Once that is settled" if stops else "To be sure"
+        later = "Once that is settled" if diagnosis.stopped else "To be sure"
         for title, sentences in (("Do now", now), (later, sure)):
             column = QVBoxLayout()
             column.setSpacing(6)

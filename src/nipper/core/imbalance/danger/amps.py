@@ -54,6 +54,9 @@ def _without_a_break(log: Log, above: NDArray[np.bool_], least_s: float) -> NDAr
     again is above the trip, and rightly not ended.
     """
     edges = np.flatnonzero(np.diff(np.r_[False, above, False]))
-    stretches = zip(edges[::2], edges[1::2], strict=True)
-    long = [np.arange(a, b) for a, b in stretches if log.time_s[b - 1] - log.time_s[a] >= least_s]
-    return np.concatenate(long) if long else np.empty(0, np.intp)
+    first, behind = edges[::2], edges[1::2]
+    long = log.time_s[behind - 1] - log.time_s[first] >= least_s
+    kept = np.zeros(above.size + 1, np.intp)
+    kept[first[long]] = 1
+    kept[behind[long]] -= 1
+    return np.flatnonzero(np.cumsum(kept[:-1]))
