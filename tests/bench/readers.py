@@ -34,7 +34,7 @@ from nipper.core.logs.mapping import load_mapping, mapping_file, plain_mapping
 from nipper.core.logs.model import Log
 from nipper.core.logs.propose import Options
 from nipper.core.logs.reader import read_file
-from nipper.core.logs.times import DATELESS
+from nipper.core.logs.timeforms import DATELESS
 from nipper.core.logs.typed import Reading, parse_cells, typed_log
 from nipper.core.presets import new_setup
 from nipper.core.quantities import UNITS, parse_quantity

@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 
 from nipper.core.errors import InputError
 from nipper.core.logs import sensors
+from nipper.core.logs.clocktext import guess_time_form
 from nipper.core.logs.guess import guess_capacity, guess_chemistry
 from nipper.core.logs.mapping import ColumnMapping, plain_mapping, shape_key
 from nipper.core.logs.model import Log, join
@@ -22,7 +23,6 @@ from nipper.core.logs.oddities import oddities
 from nipper.core.logs.propose import Options, propose
 from nipper.core.logs.reader import read_file, read_log
 from nipper.core.logs.signs import current_sign
-from nipper.core.logs.times import guess_time_form
 from nipper.core.logs.values import read_values
 from nipper.core.logs.writer import plain_csv, write_plain
 from nipper.core.presets import new_setup

@@ -26,7 +26,7 @@ from nipper.app.widgets.basic import StatusMark, button, clear, day_edit, label
 from nipper.app.widgets.units import UNITS
 from nipper.core.logs.mapping import ColumnMapping
 from nipper.core.logs.model import Log
-from nipper.core.logs.times import DATELESS, TIME_FORMS
+from nipper.core.logs.timeforms import DATELESS, TIME_FORMS
 
 NONE = "–"
 SHOWN_ROWS = 12

@@ -11,9 +11,10 @@ import numpy as np
 import polars as pl
 
 from nipper.core.logs import words
+from nipper.core.logs.clocktext import clocks_only, dates_only, possible_forms
 from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.mapping import ColumnMapping
-from nipper.core.logs.times import DATELESS, NO_YEAR, clocks_only, dates_only, possible_forms
+from nipper.core.logs.timeforms import DATELESS, NO_YEAR
 from nipper.core.tables.table import Table
 
 OF_DAY = r"(?:[T _,]+|, *|-)?(?:([01]?\d|2[0-3])[:.\-h]?([0-5]\d)(?:[:.\-m]?([0-5]\d))?)?(?!\d)"

@@ -10,27 +10,21 @@ import numpy as np
 import polars as pl
 
 from nipper.core.logs import words
+from nipper.core.logs.clocktext import OFFSET, clocks_only, dates_only, possible_forms, tidy
 from nipper.core.logs.column import Column, Floats
 from nipper.core.logs.doubt import Doubt
-from nipper.core.logs.times import (
+from nipper.core.logs.timeforms import (
     ABSOLUTE,
     COUNTS,
     DATELESS,
     DAY_S,
-    OFFSET,
     TIME_FORMS,
     UNIX,
     WORDS,
     TimeForm,
-    clocks_only,
-    dates_only,
-    possible_forms,
-    tidy,
-    to_unix,
-    unwrapped,
-    usual_order,
-    zone_in,
 )
+from nipper.core.logs.times import to_unix, unwrapped
+from nipper.core.logs.zones import usual_order, zone_in
 
 HASTY_S = 0.3  # no BMS writes more rows a second (from memory)
 SPARSE_S = 7200.0  # between two rows: a count of milliseconds stands so far apart as seconds

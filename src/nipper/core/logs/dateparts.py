@@ -12,13 +12,9 @@ from itertools import pairwise
 import numpy as np
 import polars as pl
 
-from nipper.core.logs.times import (
-    Seconds,
-    calendar_days,
-    clocks_only,
-    dates_only,
-    possible_forms,
-)
+from nipper.core.logs.clocktext import clocks_only, dates_only, possible_forms
+from nipper.core.logs.timeforms import Seconds
+from nipper.core.logs.times import calendar_days
 from nipper.core.logs.words import (
     CELL,
     CURRENT,

@@ -9,7 +9,7 @@ import polars as pl
 
 from nipper.core.errors import InputError
 from nipper.core.logs import words
-from nipper.core.logs.times import clocks_only, dates_only, possible_forms
+from nipper.core.logs.clocktext import clocks_only, dates_only, possible_forms
 from nipper.core.logs.ways import directions_of
 from nipper.core.tables.numbers import decimal_mark, looks_numeric
 from nipper.core.tables.read import table_of

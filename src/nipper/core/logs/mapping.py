@@ -14,7 +14,8 @@ from zoneinfo import ZoneInfo
 
 from nipper.core.documents import parse_json, read_text
 from nipper.core.errors import InputError
-from nipper.core.logs.times import FORMS, ISO, TimeForm
+from nipper.core.logs.clocktext import ISO
+from nipper.core.logs.timeforms import FORMS, TimeForm
 
 FORMAT = "nipper-columns"
 BalancingForm = Literal["list", "list_from_0", "bits", "flags", "flags_reversed"]

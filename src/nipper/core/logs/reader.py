@@ -24,7 +24,8 @@ from nipper.core.logs.propose import Options, Proposal, propose
 from nipper.core.logs.reading import Reading
 from nipper.core.logs.resets import longest_leap_years, put_right
 from nipper.core.logs.shapes import shaped
-from nipper.core.logs.times import DATELESS, SECONDS_2060, TimeForm, to_unix
+from nipper.core.logs.timeforms import DATELESS, SECONDS_2060, TimeForm
+from nipper.core.logs.times import to_unix
 from nipper.core.logs.together import a_file_a_reading, beside, headed, same_shape
 from nipper.core.logs.values import (
     AGAIN,

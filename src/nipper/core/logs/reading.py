@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.mapping import ColumnMapping
-from nipper.core.logs.times import DATELESS, TIME_FORMS, WORDS
+from nipper.core.logs.timeforms import DATELESS, TIME_FORMS, WORDS
 
 UNITS = {1.0: "V", 1e-3: "mV", 1e-4: "0.1 mV", 1e-2: "10 mV", 0.1: "0.1 V"}
 AMPERES = {1.0: "A", 1e-3: "mA", 0.1: "0.1 A", 1e-2: "10 mA"}

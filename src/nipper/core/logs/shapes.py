@@ -16,12 +16,12 @@ import polars as pl
 from nipper.core.errors import ChoiceError, InputError
 from nipper.core.logs import words
 from nipper.core.logs.begins import numbered_rows
+from nipper.core.logs.clocktext import clocks_only, dates_only, possible_forms
 from nipper.core.logs.column import Column, columns_of
 from nipper.core.logs.dateparts import upright, whole_dates
 from nipper.core.logs.extremes import spread_out
 from nipper.core.logs.families import find_families
 from nipper.core.logs.fields import parted
-from nipper.core.logs.times import clocks_only, dates_only, possible_forms
 from nipper.core.tables.numbers import looks_numeric
 from nipper.core.tables.table import Table
 

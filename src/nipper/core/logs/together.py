@@ -11,8 +11,9 @@ import numpy as np
 import polars as pl
 
 from nipper.core.logs import words
+from nipper.core.logs.clocktext import possible_forms
 from nipper.core.logs.shapes import time_columns
-from nipper.core.logs.times import possible_forms, to_unix
+from nipper.core.logs.times import to_unix
 from nipper.core.tables.table import Table
 
 LEAST_FILES, MOST_COLUMNS_EACH = 3, 4  # of an archive with a file a reading
