@@ -69,18 +69,24 @@ def ruined(volts: Any, slots: int = 8) -> tuple[str, Log]:
 def cells_that_may_be_ruined() -> None:
     """The worst a pack can have: once refused, or left out."""
     load = np.where(LOG.current_a < -1.0, -0.31, LOG.cell_v[:, 4])
-    for name, shown_v, slots in (
-        ("far below", 0.312, 8),
-        ("turned round", -0.427, 8),
-        ("turned round under load", load, 8),
-        ("beside unused slots", 1.203, 16),
-        ("a cell far above", 4.873, 8),
+    for name, shown_v, slots, doubt in (
+        ("far below", 0.312, 8, "no sound cell"),
+        ("turned round", -0.427, 8, "no sound cell"),
+        ("turned round under load", load, 8, ""),
+        ("beside unused slots", 1.203, 16, ""),
+        ("a cell far above", 4.873, 8, ""),
     ):
         table, log = ruined(shown_v, slots)
-        keep(f"a ruined cell, {name}", table, log=log)
+        keep(f"a ruined cell, {name}", table, log=log, doubt=doubt)
     nothing, _ = ruined(0.0)
     how = {"options": {"zone": "UTC", "cells": 8}, "check": ("rows",)}
     keep("a ruined cell, shorted", nothing, doubt="of which nothing is read", **how)
+    air = headed(zoned())
+    for slot, volts_ in enumerate(("0.312", "0.118", "-0.214"), LOG.cells + 1):
+        air.const(f"cell{slot}", volts_)
+    keep("slots that hang in the air", air.text(), options={"zone": "UTC", "cells": 8})
+    unsaid = {"doubt": "no sound cell", "rows": LOG.rows, "check": ("rows",)}
+    keep("slots that hang in the air, cells not said", air.text(), **unsaid)
 
 
 def taken_for_what_they_are_not() -> None:

@@ -44,6 +44,11 @@ class Family:
         return tuple(column.name for _, column in self.silent)
 
     @property
+    def dead(self) -> tuple[str, ...]:
+        """Names of the columns that read what no sound cell does."""
+        return tuple(c.name for c in self.columns if not _holds_cell(c, self.scale))
+
+    @property
     def label(self) -> str:
         """What tells this family from another: its heading around the running number."""
         return " ".join(f"{self.key[0]} {self.key[1]}".split())
@@ -285,6 +290,17 @@ def with_silent(family: Family, count: int) -> Family | None:
     numbers, columns = zip(*both, strict=True)
     silent = tuple(slot for slot in family.silent if slot not in taken)
     return replace(family, columns=columns, numbers=numbers, silent=silent)
+
+
+def without_last(family: Family, count: int) -> Family:
+    """The family without so many of its last columns, which are slots that hold nothing."""
+    left = tuple(zip(family.numbers[-count:], family.columns[-count:], strict=True))
+    return replace(
+        family,
+        columns=family.columns[:-count],
+        numbers=family.numbers[:-count],
+        silent=(*family.silent, *left),
+    )
 
 
 def agrees(column: Column, total: Floats) -> float | None:

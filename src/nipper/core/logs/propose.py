@@ -22,6 +22,7 @@ from nipper.core.logs.families import (
     joined,
     tokens_of,
     with_silent,
+    without_last,
 )
 from nipper.core.logs.flow import Flow, find_flow
 from nipper.core.logs.mapping import ColumnMapping, plain_mapping
@@ -97,6 +98,7 @@ def propose(table: Table, options: Options = Options()) -> Proposal:
         raise _refusal(table, rest, clock, families)
     family, rest, words_ = _one_string(table, rest, alike(families), options)
     found = _Found(family, clock, list(told) + words_)
+    found.take_dead(options)
     found.take_silent(rest, options)
     family = found.family
     rest = [c for c in rest if c.name not in family.names and c.name not in family.unused]
@@ -236,6 +238,20 @@ class _Found:
     why: dict[str, str] = field(default_factory=dict[str, str])
     pack: Column | None = None
     pack_scale: float = 1.0
+
+    def take_dead(self, options: Options) -> None:
+        """Cells that read what no sound one does: behind as many sound ones as the setup has they
+        are slots that hang in the air; elsewhere it may be a cell, and is told.
+        """
+        family, dead = self.family, self.family.dead
+        if not dead:
+            return
+        more = len(family.columns) - (options.cells or len(family.columns))
+        if 0 < more <= len(dead) and set(family.names[-more:]) <= set(dead):
+            self.family = without_last(family, more)
+            self.told.append(f"{', '.join(family.names[-more:])}: slots behind the last cell")
+            return
+        self.doubts.append(Doubt(f"{', '.join(dead)}: reads what no sound cell does: is it one?"))
 
     def take_silent(self, columns: list[Column], options: Options) -> None:
         """Cells that hold nothing: so many as the setup has more, or the pack's voltage."""
