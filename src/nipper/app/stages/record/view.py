@@ -116,7 +116,7 @@ class RecordView(StageView):
 
     def _panel_head(self) -> QHBoxLayout:
         line = QHBoxLayout()
-        self._opened = label("", weight=SEMI)
+        self._opened = label("", weight=SEMI, wrap=True)  # two lines beside buttons in long words
         self.alone = button("alone", "quiet", "Show this charge alone")
         self.same_pack = button(
             "beside another charge", "quiet", "Shift-click a column to choose which"
@@ -124,8 +124,7 @@ class RecordView(StageView):
         self.other_pack = button(
             "beside the other pack", "quiet", "The same day's charge of another pack"
         )
-        line.addWidget(self._opened)
-        line.addStretch(1)
+        line.addWidget(self._opened, 1)
         for choice in (self.alone, self.same_pack, self.other_pack):
             choice.setCheckable(True)
             choice.setAutoExclusive(True)
