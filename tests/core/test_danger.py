@@ -219,6 +219,7 @@ def test_what_is_no_charge_in_the_cold():
     assert not dangers(warm(np.where(log.current_a > 0.1, 5.0, -6.0)), SETUP)  # drawn from only
     assert not dangers(warm(-0.4), SETUP)  # a meter of whole degrees
     assert not dangers(warm(-40.0), SETUP)  # not plugged in
+    assert not dangers(warm(np.where(np.arange(log.rows) % 900 < 450, -40.0, 20.0)), SETUP)
     assert not dangers(warm(np.nan), SETUP)
     few = np.arange(log.rows) == int(np.argmax(log.current_a > 1.0))
     assert not dangers(warm(np.where(few, -6.0, 20.0)), SETUP)

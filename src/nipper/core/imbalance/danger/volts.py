@@ -157,28 +157,30 @@ def _pack_says(log: Log, seen: _Seen) -> tuple[str, ...]:
 
 
 def _beyond_sheet(setup: Setup, side: _Side, seen: _Seen) -> Danger:
-    limits, who, when = setup.protection, names(list(seen.cells)), seen.spell.words
+    who, when, sheet = names(list(seen.cells)), seen.spell.words, f"{side.sheet_v:.2f}"
     if side.way > 0:
-        kept, typed = _trip(side, limits.cell_over_voltage.trip_v), setup.cell.max_v
-        summary = f"{who} rose to {seen.worst_v:.2f} V, above the sheet's {side.sheet_v:.2f} V."
+        kind, typed = "above_sheet", setup.cell.max_v
+        summary = f"{who} rose to {seen.worst_v:.2f} V, above the sheet's {sheet} V."
         actions = (
-            f"Above the sheet {when}. {kept}",
+            f"Above the sheet {when}. {_trip(side, setup)}",
             "Until it does, lower the charger's target so far that this cell stays below it, and "
             "level the pack.",
         )
-        return _danger("above_sheet", seen, side.sheet_v, summary, actions + _usual(side, typed))
-    kept, typed = _trip(side, limits.cell_under_voltage.trip_v), setup.cell.min_v
-    summary = f"{who} fell to {seen.worst_v:.2f} V, below the sheet's {side.sheet_v:.2f} V."
-    actions = (
-        f"Below the sheet {when}. {kept}",
-        "Charge it back at no more than its sheet gives for a cell so low, with someone beside it, "
-        "and look for lost capacity and for self-discharge afterwards.",
-    )
-    return _danger("below_sheet", seen, side.sheet_v, summary, actions + _usual(side, typed))
+    else:
+        kind, typed = "below_sheet", setup.cell.min_v
+        summary = f"{who} fell to {seen.worst_v:.2f} V, below the sheet's {sheet} V."
+        actions = (
+            f"Below the sheet {when}. {_trip(side, setup)}",
+            "Charge it back at no more than its sheet gives for a cell so low, with someone beside "
+            "it, and look for lost capacity and for self-discharge afterwards.",
+        )
+    return _danger(kind, seen, side.sheet_v, summary, actions + _usual(sheet, typed))
 
 
-def _trip(side: _Side, trip_v: float) -> str:
+def _trip(side: _Side, setup: Setup) -> str:
     """What the trip was to do."""
+    limits = setup.protection
+    trip_v = (limits.cell_over_voltage if side.way > 0 else limits.cell_under_voltage).trip_v
     if side.way * trip_v > side.way * side.sheet_v:
         return f"The trip of {trip_v:g} V lies beyond it: set it within the sheet, in Protect."
     return (
@@ -187,11 +189,10 @@ def _trip(side: _Side, trip_v: float) -> str:
     )
 
 
-def _usual(side: _Side, typed: float | None) -> tuple[str, ...]:
+def _usual(sheet_v: str, typed: float | None) -> tuple[str, ...]:
     """That the settings hold no sheet's voltage, where they do not."""
     if typed is not None:
         return ()
-    usual_v = f"{side.sheet_v:.2f}"
     return (
-        f"Such cells usually allow {usual_v} V; where their sheet says else, type it in Build.",
+        f"Such cells usually allow {sheet_v} V; where their sheet says else, type it in Build.",
     )

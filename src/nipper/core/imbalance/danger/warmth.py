@@ -20,7 +20,7 @@ COLD_S, HOT_S = 300.0, 60.0  # in all: what is shorter harms little, or is a sli
 JUMP_K = 15.0  # away and back in one row: no cell does that
 SENSOR_K = 0.5  # of a meter of whole degrees
 LEAST_RATE, LEAST_A = 0.005, 1.0  # below, a current is the meter's noise
-UNPLUGGED_C = -35.0  # a sensor that is always colder is not plugged in
+UNPLUGGED_C = -35.0  # what a sensor that is not plugged in reads, or less
 HOT_C, HOTTEST_TRIP_C = 60.0, 70.0  # the most that sheets allow, and what settings may (memory)
 RUNS_AWAY_C = 80.0  # from there a cell may heat itself (from memory of safety data)
 PLACE = (
@@ -31,10 +31,12 @@ PLACE = (
 def charged_cold(log: Log, setup: Setup) -> Iterator[Danger]:
     """Charging below where the cell's table of rates allows none."""
     bound_c = rates(setup)[0][0].from_c
-    cold = [i for i in reaching(log.temp_c, -1, bound_c - SENSOR_K) if _plugged_in(log, i)]
+    cold = reaching(log.temp_c, -1, bound_c - SENSOR_K)
     if not cold:
         return
-    coldest = np.fmin.reduce(log.temp_c[:, cold], axis=1)
+    with np.errstate(invalid="ignore"):
+        temps = np.where(log.temp_c[:, cold] > UNPLUGGED_C, log.temp_c[:, cold], np.nan)
+    coldest = np.fmin.reduce(temps, axis=1)
     amps = np.nan_to_num(log.current_a)
     charging = amps > max(LEAST_A, LEAST_RATE * setup.capacity_ah)
     with np.errstate(invalid="ignore"):
@@ -111,8 +113,3 @@ def too_hot(log: Log, setup: Setup) -> Iterator[Danger]:
             ),
         )
         return  # one sensor is enough to stop
-
-
-def _plugged_in(log: Log, sensor: int) -> bool:
-    """Whether a sensor is ever warmer than one that hangs in the air of its plug."""
-    return bool((log.temp_c[:, sensor] >= UNPLUGGED_C).any())
