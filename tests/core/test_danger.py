@@ -342,3 +342,12 @@ def test_a_printed_diagnosis_asks_for_nothing_else_while_all_is_stopped():
     assert "What to do before all else" not in pages[0]
     assert "Feed cell 1" not in pages[1]
     assert "What to do before all else" in pages[1]
+
+
+@pytest.mark.parametrize(("off_v", "said"), [(-1.3, "charge none of them"), (0.85, "stay clear")])
+def test_a_whole_pack_that_may_be_ruined_is_not_only_of_another_kind(off_v, said):
+    """LFP cells at 2.0 V are like LTO's: "the settings say LFP"."""
+    log = sound()
+    found = diagnose(replace(log, cell_v=log.cell_v + np.float32(off_v)), SETUP)
+    assert found.unfit
+    assert said in found.advice[0]

@@ -6,6 +6,8 @@ another scale every charge would be, and what follows from them dangerous.
 
 from collections.abc import Iterator
 
+import numpy as np
+
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.counted import MOST_COUNTED, one_way_ah
 from nipper.core.imbalance.estimate import Estimate
@@ -14,6 +16,8 @@ from nipper.core.logs.guess import other_chemistry
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
+LOOKED_AT = 5000  # rows
+ABOVE_V = 0.1  # the sheet's highest
 IMPOSSIBLE = 1.4  # of capacity, in one charge: none of 150 logs of five simulators is above 1.0
 
 
@@ -24,14 +28,35 @@ def unfit(known: Estimate, log: Log, setup: Setup, counted: float | None) -> str
     return next(_reasons(known, log, setup, counted), "")
 
 
+def _if_right(log: Log, setup: Setup) -> str:
+    """What it would mean if the settings were right all the same: a whole pack can be ruined."""
+    chem, usual_v = chemistry(setup.chemistry), float(np.nanmedian(log.cell_v[:: _every(log)]))
+    if usual_v < chem.min_v:
+        return (
+            f" If they are {chem.title} cells all the same, they are far below their sheet: then "
+            "charge none of them, and ask their maker."
+        )
+    if usual_v > chem.max_v + ABOVE_V:
+        return (
+            f" If they are {chem.title} cells all the same, they are far above their sheet: then "
+            "let nothing charge, stay clear of them, and call for help if any is warm or swollen."
+        )
+    return ""
+
+
+def _every(log: Log) -> int:
+    return max(1, log.rows // LOOKED_AT)
+
+
 def _reasons(known: Estimate, log: Log, setup: Setup, counted: float | None) -> Iterator[str]:
     other = other_chemistry(log, setup.chemistry, setup.capacity_ah)
     if other is not None:
-        yield (
+        told = (
             f"By their voltages these are {chemistry(other).title} cells, and the settings say "
             f"{chemistry(setup.chemistry).title}: nothing is judged until that is put right. "
             "Do not charge by these settings."
         )
+        yield f"{told}{_if_right(log, setup)}"
     if all_alike(log):
         yield (
             "All cells of this log show the same voltage in every row: that is the pack's, divided "
