@@ -165,9 +165,13 @@ def _rival(column: Column, chosen: Column, witness: Witness) -> bool:
     both = np.isfinite(column.numbers) & np.isfinite(chosen.numbers)
     if both.sum() > 3:
         a, b = (np.clip(c.numbers[both], -WILD_A, WILD_A) for c in (column, chosen))
-        if np.std(a) == 0.0 or (abs(float(np.corrcoef(a, b)[0, 1])) > 0.99 and _by_tens(a, b)):
+        if np.std(a) == 0.0 or (np.std(b) > 0.0 and _alike(a, b) and _by_tens(a, b)):
             return False
     return _likely(column, witness) > _likely(chosen, witness) - 1.5
+
+
+def _alike(a: Floats, b: Floats) -> bool:
+    return abs(float(np.corrcoef(a, b)[0, 1])) > 0.99
 
 
 def _by_tens(a: Floats, b: Floats) -> bool:
