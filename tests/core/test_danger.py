@@ -16,6 +16,7 @@ import numpy as np
 import pytest
 
 from nipper.cli import main
+from nipper.core.forecast.twin import Known
 from nipper.core.imbalance.danger import dangers
 from nipper.core.imbalance.danger.volts import bears_v, sheet_v
 from nipper.core.imbalance.diagnosis import diagnose, to_json
@@ -27,9 +28,11 @@ from nipper.core.report.cold import cold_sentence, of_cold
 from nipper.core.report.consequence import Status
 from nipper.core.report.danger import live_words, of_dangers
 from nipper.core.report.diagnosed import diagnosis_html
+from nipper.core.report.forecasts import hand_sentences
 from nipper.core.report.keep import Kept, measured
 from nipper.core.report.sentences import diagnose_sentence, of_diagnosis, of_record, record_sentence
 from nipper.core.setup import dumps, put
+from nipper.core.sources.rates import coldest_charge_c
 from nipper.store import Bench
 from nipper.store.chunks import pack, unpack
 from tests.builders import charge_log
@@ -351,3 +354,35 @@ def test_a_whole_pack_that_may_be_ruined_is_not_only_of_another_kind(off_v, said
     found = diagnose(replace(log, cell_v=log.cell_v + np.float32(off_v)), SETUP)
     assert found.unfit
     assert said in found.advice[0]
+
+
+def test_a_table_that_allows_no_charge_in_the_cold_says_so_by_a_rate_of_nought():
+    """The first step's temperature was taken for the least at which charge is allowed."""
+    rates = [{"from_c": -20.0, "c_rate": 0.0}, {"from_c": 5.0, "c_rate": 0.3}]
+    told = one(warm(2.0), put(SETUP, {"charging.rates": rates}))
+    assert told.bound == 5.0
+    never = put(SETUP, {"charging.rates": [{"from_c": -20.0, "c_rate": 0.0}]})
+    assert coldest_charge_c(never) == 0.0
+
+
+def test_a_log_that_cannot_be_right_hides_no_cell_in_danger():
+    """With its current in a wrong unit, a cell at 0.3 V was not told at all."""
+    log = with_cell(0.31)
+    found = diagnose(replace(log, current_a=5.0 * log.current_a), SETUP)
+    assert found.unfit
+    assert found.verdict == "act"
+    assert [danger.kind for danger in found.dangers] == ["low_cell"]
+    assert of_diagnosis(found)[0].lead.startswith("Cell 5 read 0.31 V")
+    assert "cannot both be right" in of_diagnosis(found)[1].lead
+    assert diagnose_sentence(found)[1].startswith("Cell 5 read 0.31 V")
+    other = replace(log, cell_v=log.cell_v + np.float32(0.85))  # of another kind: only heat holds
+    assert [d.kind for d in diagnose(warm(90.0, other), SETUP).dangers] == ["too_hot"]
+
+
+def test_nothing_is_fed_by_hand_in_level_while_all_is_stopped():
+    log = charge_log(SETUP, np.r_[-1.5, np.zeros(7)], charges=4)
+    for each, feeds in ((log, True), (warm(90.0, log), False)):
+        found = diagnose(each, SETUP)
+        sentences, told = hand_sentences(SETUP, Known(each, found.estimate), found)
+        assert told == feeds
+        assert ("nothing is fed or bled" in sentences[0]) != feeds

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from nipper.core.imbalance.causes import weigh
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.counted import counted_share, told_scale
-from nipper.core.imbalance.danger import Danger, dangers
+from nipper.core.imbalance.danger import Danger, dangers, holding
 from nipper.core.imbalance.estimate import Estimate, estimate
 from nipper.core.imbalance.few import ADVICE, of_the_ends
 from nipper.core.imbalance.missing import doubtful, missing, tells_little, untold
@@ -22,6 +22,7 @@ from nipper.core.imbalance.unfit import unfit
 from nipper.core.imbalance.unread import readings_only, told_unread, unread
 from nipper.core.logs.charges import Charge, readings
 from nipper.core.logs.ends import ends_only
+from nipper.core.logs.guess import other_chemistry
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
@@ -61,6 +62,11 @@ class Diagnosis:
         return next((danger for danger in self.dangers if danger.pressing), None)
 
     @property
+    def urgent(self) -> tuple[str, ...]:
+        """What the dangers of these days ask for, first things first."""
+        return tuple(text for d in self.dangers if d.pressing for text in d.actions)
+
+    @property
     def stopped(self) -> bool:
         """Whether a danger forbids all that the findings would have done."""
         return any(danger.stops_all for danger in self.dangers)
@@ -90,7 +96,10 @@ def diagnose(
     if told:
         # no number of it may be used elsewhere: estimated is what no rows tell
         nothing = estimate(log.select(slice(0, 0)), setup)
-        return Diagnosis("not_enough_data", (), nothing, (told,), unfit=True)
+        kind = other_chemistry(log, setup.chemistry, setup.capacity_ah)
+        beyond = holding(beyond, same_kind=kind is None)
+        verdict = "act" if any(danger.pressing for danger in beyond) else "not_enough_data"
+        return Diagnosis(verdict, (), nothing, (told,), unfit=True, dangers=beyond)
     causes, lost = weigh(known, setup, of_the_ends if ends else list)
     causes = of_the_ends(causes) if ends else causes  # those told anew for some of their cells
     unseen = unread(log, known.full)

@@ -195,7 +195,7 @@ def _fell(drift: Drift, fell: str) -> str:
 def _fast(setup: Setup, mah_per_day: float, cells: list[int]) -> tuple[str, ...]:
     """A word more where a cell loses what no ordinary one does."""
     fast = -mah_per_day > 10.0 * SHORTS_PCT_DAY * setup.capacity_ah
-    return (short_inside(names(cells)),) if fast else ()
+    return tuple(short_inside(names([cell])) for cell in cells) if fast else ()
 
 
 def _fed(known: Estimate, setup: Setup, cells: list[int]) -> Iterator[str]:

@@ -195,8 +195,9 @@ def told_unread(log: Log, missed: Sequence[int], left: LeftOut) -> list[str]:
     jumpy = np.flatnonzero((spikes >= FEW_ROWS) & (spikes < log.rows // 2))
     out = told_copies(left.copies)
     out += [
-        f"{names([int(i)])}: {spikes[i]} readings of this log are no cell's (out of all bounds, or "
-        "away and back in one row) and were left out. Look at the sense lead and at the BMS's bus."
+        f"{names([int(i)])}: {spikes[i]} readings of this log are no sound cell's (out of all "
+        "bounds, or away and back in one row) and were left out. Look at the sense lead and at the "
+        "BMS's bus."
         for i in jumpy
     ]
     out += [_told_still(int(i), still) for i in np.flatnonzero(still.cells)]

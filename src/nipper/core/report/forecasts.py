@@ -7,13 +7,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from nipper.core.forecast.levelling import Course, FromLog, Levelling
+from nipper.core.forecast.levelling import Course, FromLog, Levelling, by_hand
 from nipper.core.forecast.outcome import TITLES, Outcome, moment, trip_text
 from nipper.core.forecast.rehearsal import Rehearsal
+from nipper.core.imbalance.remedies import CAUTION
 from nipper.core.report.consequence import Consequence, Status, count
 from nipper.core.setup import Setup
 
 if TYPE_CHECKING:
+    from nipper.core.forecast.twin import Known
+    from nipper.core.imbalance.diagnosis import Diagnosis
     from nipper.core.simulate.trial import BmsEvent, Trial
 
 MOST_TRIPS_TOLD = 3
@@ -458,6 +461,22 @@ def level_headline(setup: Setup, forecast: Levelling | None) -> tuple[str, str]:
     else:
         title = f"The balancer holds the cells {charge(now.apart_ah[-1])} apart"
     return title, what
+
+
+def hand_sentences(
+    setup: Setup, known: "Known | None", diagnosis: "Diagnosis | None"
+) -> tuple[list[str], bool]:
+    """What is fed or bled by hand, and whether anything is: then the last one is the caution."""
+    if diagnosis is not None and diagnosis.stopped:
+        from nipper.core.report.danger import alarm_words  # the judging, which a start does without
+
+        return [f"{alarm_words(diagnosis)}. Until that is settled nothing is fed or bled."], False
+    cells = by_hand(setup, known)
+    if cells:
+        return [*(c.sentence for c in cells[:3]), CAUTION], True
+    if known:
+        return ["No cell is far enough from the others to be worth it."], False
+    return ["A log with full charges is needed."], False
 
 
 def hours_sentences(setup: Setup, told: FromLog, has_log: bool) -> list[str]:

@@ -33,10 +33,10 @@ def record_sentence(
     """How many full charges, and how the deviation went."""
     if log is None or diagnosis is None:
         return Status.NONE, "no log yet"
-    if diagnosis.unfit:
-        return Status.ACT, OTHER_CELLS
     if diagnosis.alarm:
         return Status.ACT, alarm_words(diagnosis)
+    if diagnosis.unfit:
+        return Status.ACT, OTHER_CELLS
     full = diagnosis.estimate.full
     if not full:
         return Status.NONE, f"no full charge in {log.days:.1f} days"
@@ -52,6 +52,7 @@ NAMED = {
 }
 LITTLE = "What was seen so far names no fault, and rules none out."
 OTHER_CELLS = "log and settings do not fit"
+CANNOT_BOTH = "The log and the settings cannot both be right"
 IN_SHORT = {
     "healthy": "cells keep together",
     "watch": "not level, no single cause",
@@ -71,10 +72,10 @@ WIDE_MV = 80.0  # at the top: not a fault by itself near full, but nobody calls 
 
 def named(diagnosis: Diagnosis) -> str:
     """A judgement without a finding that stands out; millivolts are not kept quiet."""
-    if diagnosis.unfit:
-        return "The log and the settings cannot both be right"
     if diagnosis.alarm:
         return alarm_words(diagnosis)
+    if diagnosis.unfit:
+        return CANNOT_BOTH
     if perhaps := diagnosis.perhaps:
         return f"Perhaps: {perhaps.summary.rstrip('.')}"
     if past := past_words(diagnosis):
@@ -99,10 +100,10 @@ def diagnose_sentence(diagnosis: Diagnosis | None) -> tuple[Status, str]:
     """The strongest finding in a few words."""
     if diagnosis is None:
         return Status.NONE, "nothing to judge yet"
-    if diagnosis.unfit:
-        return Status.ACT, OTHER_CELLS
     if diagnosis.alarm:
         return Status.ACT, alarm_words(diagnosis)
+    if diagnosis.unfit:
+        return Status.ACT, OTHER_CELLS
     strong = [f for f in diagnosis.findings if f.confidence > 0.5]
     if diagnosis.perhaps or (past_words(diagnosis) and not strong):
         return VERDICT_STATUS[diagnosis.verdict], named(diagnosis)
@@ -122,9 +123,8 @@ def diagnose_sentence(diagnosis: Diagnosis | None) -> tuple[Status, str]:
 
 def _unfit(diagnosis: Diagnosis) -> list[Consequence]:
     (text,) = diagnosis.advice
-    return [
-        Consequence(Status.ACT, f"{named(diagnosis)}.", text, settings=("chemistry", "capacity_ah"))
-    ]
+    unfit = Consequence(Status.ACT, f"{CANNOT_BOTH}.", text, settings=("chemistry", "capacity_ah"))
+    return [*of_dangers(diagnosis), unfit]
 
 
 def of_record(

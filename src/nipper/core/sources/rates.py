@@ -57,6 +57,16 @@ def rates_over(setup: Setup, temps_c: Sequence[float]) -> list[float]:
     return [0.0 if temp_c >= hot_c else _at(table, temp_c) for temp_c in temps_c]
 
 
+def coldest_charge_c(setup: Setup) -> float:
+    """From which temperature on the table allows any charge (a rate of 0 is none); by the usual one
+    where the own allows none at all.
+    """
+    own, usual = (
+        [s.from_c for s in t if s.c_rate > 0.0] for t in (rates(setup)[0], usual_rates(setup))
+    )
+    return min(own or usual)
+
+
 def usual_rate_at(setup: Setup, temp_c: float) -> float:
     """The same by the usual table of the chemistry."""
     return 0.0 if temp_c >= hot_end_c(setup) else _at(usual_rates(setup), temp_c)

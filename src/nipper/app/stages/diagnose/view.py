@@ -183,13 +183,8 @@ class DiagnoseView(StageView):
         self._title.setText("Nothing to judge yet" if record is None else named(record.diagnosis))
         self._subtitle.setText("")
         if record is not None:
-            first = [
-                text
-                for danger in record.diagnosis.dangers
-                if danger.pressing
-                for text in danger.actions
-            ]
-            self._empty.setText("\n\n".join([*first, *record.diagnosis.advice]))
+            told = record.diagnosis.urgent + record.diagnosis.advice
+            self._empty.setText("\n\n".join(told))
         else:
             self._empty.setText(
                 "Reading the log …"
@@ -320,7 +315,7 @@ class DiagnoseView(StageView):
 
     def _show_advice(self, strong: list[Cause], diagnosis: Diagnosis) -> None:
         nothing = ALL_WELL if diagnosis.verdict == "healthy" else NOT_YET
-        now = [text for d in diagnosis.dangers if d.pressing for text in d.actions]
+        now = list(diagnosis.urgent)
         # while a cell may be ruined nothing is fed, bled or charged on account of the others
         now += [] if diagnosis.stopped else [a for f in strong[:3] for a in f.actions]
         now = now or [nothing]

@@ -18,9 +18,8 @@ from nipper.app.widgets.basic import SEMI, button, card, label, refilled, scroll
 from nipper.app.widgets.plot import Plot
 from nipper.app.widgets.units import UNITS
 from nipper.core.chemistry import chemistry
-from nipper.core.forecast.levelling import Course, Levelling, by_hand, from_log, slope_along
-from nipper.core.imbalance.remedies import CAUTION
-from nipper.core.report.forecasts import charge, hours_sentences, level_headline
+from nipper.core.forecast.levelling import Course, Levelling, from_log, slope_along
+from nipper.core.report.forecasts import charge, hand_sentences, hours_sentences, level_headline
 
 AXIS_PX = 44  # what the axis at the left takes
 
@@ -117,13 +116,9 @@ class LevelView(StageView):
         self._draw_slope()
         known = self._forecasts.known.get(self._forecasts.pack_number)
         self._fill(self._hours, hours_sentences(setup, from_log(setup, known), known is not None))
-        cells = by_hand(setup, known)
-        sentences = [c.sentence for c in cells[:3]] or [
-            "No cell is far enough from the others to be worth it."
-            if known
-            else "A log with full charges is needed."
-        ]
-        self._fill(self._hand, sentences + ([CAUTION] if cells else []), caution=bool(cells))
+        record = self._document.record
+        sentences, feeds = hand_sentences(setup, known, record.diagnosis if record else None)
+        self._fill(self._hand, sentences, caution=feeds)
         if forecast is not None:
             self._draw_weeks(forecast)
             self._fill_schools(forecast)

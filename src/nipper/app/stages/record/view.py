@@ -194,7 +194,8 @@ class RecordView(StageView):
         if record.diagnosis.unfit:
             self._title.setText(named(record.diagnosis))
             self._subtitle.setText("")
-            self._empty.setText("\n\n".join(record.diagnosis.advice))
+            told = record.diagnosis.urgent + record.diagnosis.advice
+            self._empty.setText("\n\n".join(told))
             return
         short = len(record.diagnosis.estimate.charges)
         self._title.setText("No full charge in this log")

@@ -4,14 +4,16 @@ All other steps leave such readings out, for no charge can be told by them. But 
 ruined and one whose lead is broken read alike: until a meter has told which, it is the cell.
 """
 
+from collections.abc import Sequence
+
 from nipper.core.imbalance.danger.amps import beyond_amps
-from nipper.core.imbalance.danger.model import Danger
+from nipper.core.imbalance.danger.model import STOPS_ALL, Danger
 from nipper.core.imbalance.danger.volts import beyond_volts
 from nipper.core.imbalance.danger.warmth import charged_cold, too_hot
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
-__all__ = ["Danger", "dangers"]
+__all__ = ["Danger", "dangers", "holding"]
 
 
 def dangers(log: Log, setup: Setup) -> tuple[Danger, ...]:
@@ -26,3 +28,11 @@ def dangers(log: Log, setup: Setup) -> tuple[Danger, ...]:
         for danger in looks(log, setup)
     ]
     return tuple(sorted(found, key=lambda danger: danger.rank))
+
+
+def holding(found: Sequence[Danger], same_kind: bool) -> tuple[Danger, ...]:
+    """Those that hold although the log cannot be right as it stands: they need no current; and only
+    heat where the cells may be of another kind than the settings say.
+    """
+    kinds = STOPS_ALL if same_kind else ("too_hot",)
+    return tuple(danger for danger in found if danger.kind in kinds)

@@ -101,7 +101,7 @@ def spell(log: Log, rows: NDArray[np.intp], least_s: float) -> Spell | None:
     return Spell(lasted_s, float(log.time_s[-1] - log.time_s[rows[-1]]))
 
 
-def apart(spells: list[Spell]) -> Spell:
+def together(spells: list[Spell]) -> Spell:
     """The longest and the latest of several."""
     return Spell(max(s.lasted_s for s in spells), min(s.ago_s for s in spells))
 

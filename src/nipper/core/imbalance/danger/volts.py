@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.causes_base import names
-from nipper.core.imbalance.danger.model import Danger, Spell, apart, jumped, reaching, spell
+from nipper.core.imbalance.danger.model import Danger, Spell, jumped, reaching, spell, together
 from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Setup
 
@@ -92,7 +92,7 @@ def _seen(log: Log, cells: Sequence[int], way: int, bound_v: float) -> _Seen | N
         return None
     worst_v = max(float(np.max(way * log.cell_v[rows_of[i], i])) for i in spells)
     first = next(iter(spells))
-    return _Seen(tuple(spells), way * worst_v, apart(list(spells.values())), rows_of[first])
+    return _Seen(tuple(spells), way * worst_v, together(list(spells.values())), rows_of[first])
 
 
 def _rows(own_v: NDArray[np.floating], way: int, bound_v: float) -> NDArray[np.intp]:
@@ -121,8 +121,8 @@ def _too_high(side: _Side, when: str) -> tuple[str, str]:
         "cell's own terminals.",
         "If the meter agrees, let nothing charge and nobody stay beside it: a cell of "
         f"{side.kind} above {side.ruin_v:.1f} V may vent and burn. Where it is warm, swollen or "
-        "smells, leave it and call for help; else a small load brings it down. Ask its maker "
-        "before it is used again.",
+        "smells, leave it and call for help. Whether and how it may be brought down, and used "
+        "again, its maker says.",
     )
 
 

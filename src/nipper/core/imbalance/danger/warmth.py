@@ -14,7 +14,7 @@ from nipper.core.imbalance.danger.model import (
 )
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
-from nipper.core.sources.rates import rates
+from nipper.core.sources.rates import coldest_charge_c
 
 COLD_S, HOT_S = 300.0, 60.0  # in all: what is shorter harms little, or is a slip
 JUMP_K = 15.0  # away and back in one row: no cell does that
@@ -30,7 +30,7 @@ PLACE = (
 
 def charged_cold(log: Log, setup: Setup) -> Iterator[Danger]:
     """Charging below where the cell's table of rates allows none."""
-    bound_c = rates(setup)[0][0].from_c
+    bound_c = coldest_charge_c(setup)
     cold = reaching(log.temp_c, -1, bound_c - SENSOR_K)
     if not cold:
         return
