@@ -331,7 +331,7 @@ def test_cold_and_keep_say_so_too_and_nothing_else_is_due_while_all_is_stopped()
     assert plain.remedies[0].startswith("Feed cell 1")
     hot = warm(90.0, log)
     stopped = measured(UTC, [Kept(SETUP, "A", hot, diagnose(hot, SETUP))])
-    assert stopped.remedies == ("Sensor 2 read 90 °C",)
+    assert stopped.remedies == ("Sensor 2 read 90 °C: stop all current",)
 
 
 def test_a_printed_diagnosis_asks_for_nothing_else_while_all_is_stopped():

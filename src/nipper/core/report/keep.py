@@ -7,6 +7,7 @@ from datetime import datetime, tzinfo
 from html import escape
 from typing import TYPE_CHECKING
 
+from nipper.core.quantities import with_minus
 from nipper.core.report.consequence import Consequence, Status
 from nipper.core.setup import Setup
 from nipper.core.upkeep.ageing import LONGEST_YEARS, Way
@@ -95,7 +96,8 @@ def _with(out: Facts, kept: Kept, several: bool) -> Facts:
     told = from_log(kept.setup, Known(log, known))
     before = f"{kept.name}: " if several else ""
     judged = kept.diagnosis
-    asks = [f"{before}{_in_short(d.summary)}" for d in judged.dangers if d.pressing]
+    pressing = (d.summary.rstrip(".") for d in judged.dangers if d.pressing)
+    asks = [f"{before}{with_minus(summary)}" for summary in pressing]
     asks += [
         f"{before}{_in_short(c.actions[0])}"
         for c in judged.findings
