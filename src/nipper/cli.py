@@ -12,11 +12,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
 from nipper import __version__
-from nipper.core.errors import InputError, NipperError
+from nipper.core.errors import InputError, NipperError, RangeError
 from nipper.core.setup import Setup, load, pack_names, pack_number, pack_setup, pack_setups, unlike
 
 if TYPE_CHECKING:
     from nipper.core.imbalance.snapshot import Snapshot
+    from nipper.core.logs.looked import Looked
     from nipper.core.logs.propose import Options
     from nipper.core.logs.reader import ReadLog
 
@@ -46,6 +47,11 @@ def _parser() -> argparse.ArgumentParser:
     )
     diagnose.add_argument("logs", nargs="+", metavar="LOG.csv")
     diagnose.add_argument("--setup", required=True, metavar="SETUP.json")
+    diagnose.add_argument(
+        "--looked",
+        metavar="LOOKED.json",
+        help="cells measured by a meter, and sensors that lie elsewhere (docs/diagnosis.md)",
+    )
     _add_reading(diagnose)
     diagnose.add_argument("--json", action="store_true", help="print one JSON document")
     diagnose.set_defaults(run=_diagnose)
@@ -147,7 +153,7 @@ def _diagnose(arguments: argparse.Namespace) -> Answer:
     setup = _of_pack(load(arguments.setup), arguments.pack)
     read = _read_logs(arguments, setup)
     log = join([r.log for r in read])
-    found = diagnose(log, setup)
+    found = diagnose(log, setup, looked=_looked(arguments.looked, setup))
     lines = [f"danger: {' '.join((d.summary, *d.actions))}" for d in found.dangers]
     lines += [f"{f.confidence:.0%} {f.summary}" for f in found.findings if f.confidence > 0.5]
     lines += [f"perhaps: {found.perhaps.summary}"] if found.perhaps else []
@@ -160,6 +166,24 @@ def _diagnose(arguments: argparse.Namespace) -> Answer:
         document["snapshot"] = shot.to_json() | {"targets": _targets(shot, setup)}
         lines.insert(0, f"{shot.deviation_mv:.0f} mV. {shot.tells}")
     return document | ({"readings": readings} if len(readings) > 1 else {}), lines
+
+
+def _looked(file: str | None, setup: Setup) -> "Looked":
+    """What was measured; a measurement that clears no cell is refused with its reason."""
+    from nipper.core.documents import load as load_document
+    from nipper.core.imbalance.danger.measured import checked
+    from nipper.core.logs.looked import NOTHING, LookedFile
+
+    if file is None:
+        return NOTHING
+    found = load_document(LookedFile, file)
+    for i, one in enumerate(found.cells):
+        try:
+            checked(one, setup)
+        except RangeError as error:
+            expected = f"a measurement that disproves the BMS ({error})"
+            raise InputError(file, f"cells.{i}", expected) from None
+    return found.looked
 
 
 def _targets(shot: "Snapshot", setup: Setup) -> list[dict[str, object]]:

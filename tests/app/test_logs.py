@@ -3,9 +3,12 @@ twice.
 """
 
 import pytest
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtCore import QEvent
+from PySide6.QtGui import QFocusEvent
+from PySide6.QtWidgets import QLabel, QPushButton
 
 from nipper.app.shell.logspage import LogsPage
+from nipper.app.widgets.basic import TakeOut
 
 
 @pytest.fixture
@@ -16,7 +19,7 @@ def page(open_window):
 
 
 def out_button(page):
-    return next(b for b in page.findChildren(QPushButton) if b.property("log"))
+    return next(b for b in page.findChildren(TakeOut) if not page.events.isAncestorOf(b))
 
 
 def test_a_pack_gets_another_name_everywhere(open_window, page):
@@ -43,6 +46,40 @@ def test_a_log_goes_only_when_asked_twice(qtbot, open_window, page):
     )
     entry = open_window.rail.entries["record"]
     qtbot.waitUntil(lambda: "no log yet" in entry.sentence)
+
+
+def test_who_goes_elsewhere_did_not_mean_it(page):
+    out = out_button(page)
+    out.click()
+    out.focusOutEvent(QFocusEvent(QEvent.Type.FocusOut))
+    assert out.text() == "Take it out …"
+
+
+def test_what_was_noted_by_mistake_is_taken_out_again(open_window, page):
+    history = open_window.document.history
+    history.add_event(1.7e9, "levelled", "all cells level", 1)
+    said = [one.text() for one in page.events.findChildren(QLabel)]
+    assert "bars retorqued" in said
+    assert said.index("all cells level") < said.index("bars retorqued") or len(said) > 3
+    kinds = [event.kind for event in history.events()]
+    newest_first = kinds[::-1]
+    out = page.events.findChildren(TakeOut)[newest_first.index("levelled")]
+    out.click()
+    assert [event.kind for event in history.events()] == kinds
+    out.click()
+    assert [event.kind for event in history.events()] == ["note"]
+
+
+def test_of_many_events_the_newest_are_shown_first(open_window, page):
+    history = open_window.document.history
+    for day in range(60):
+        history.add_event(1.7e9 + 86400.0 * day, "note", f"looked on day {day}", None)
+    said = "\n".join(one.text() for one in page.events.findChildren(QLabel))
+    assert "looked on day 59" in said
+    assert "looked on day 3" not in said.splitlines()
+    more = next(b for b in page.events.findChildren(QPushButton) if b.text().startswith("Show the"))
+    more.click()
+    assert any(one.text() == "looked on day 3" for one in page.events.findChildren(QLabel))
 
 
 def test_charges_and_cells_are_written_for_other_programs(open_window, tmp_path, monkeypatch):

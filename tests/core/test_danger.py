@@ -16,11 +16,25 @@ import numpy as np
 import pytest
 
 from nipper.cli import main
+from nipper.core.errors import RangeError
 from nipper.core.forecast.twin import Known
 from nipper.core.imbalance.danger import dangers
+from nipper.core.imbalance.danger.measured import checked
 from nipper.core.imbalance.danger.volts import bears_v, sheet_v
 from nipper.core.imbalance.diagnosis import diagnose, to_json
 from nipper.core.link.watch import Sample, as_log
+from nipper.core.logs import builds
+from nipper.core.logs.builds import CellsChanged
+from nipper.core.logs.looked import (
+    CELL,
+    SENSOR,
+    CellMeasured,
+    Looked,
+    SensorElsewhere,
+    kept,
+    without_sensors,
+)
+from nipper.core.logs.model import join
 from nipper.core.logs.typed import Reading, typed_log
 from nipper.core.logs.writer import write_plain
 from nipper.core.presets import new_setup
@@ -386,3 +400,120 @@ def test_nothing_is_fed_by_hand_in_level_while_all_is_stopped():
         sentences, told = hand_sentences(SETUP, Known(each, found.estimate), found)
         assert told == feeds
         assert ("nothing is fed or bled" in sentences[0]) != feeds
+
+
+NOW_S = float(sound().time_s[-1]) + 3600.0
+
+
+def looked(cell=STRAY + 1, bms_v=0.31, meter_v=3.31, at_s=NOW_S):
+    return Looked(((at_s, CellMeasured(cell=cell, bms_v=bms_v, meter_v=meter_v)),))
+
+
+def test_what_a_meter_disproved_is_a_cell_that_no_limit_guards():
+    log = with_cell(np.float32(0.31))
+    found = dangers(log, SETUP, looked())
+    assert [d.kind for d in found] == ["misread"]
+    assert found[0].summary == (
+        "The BMS reads cell 5 at 0.31 V where a meter showed 3.31 V: no limit guards it."
+    )
+    judged = diagnose(log, SETUP, looked=looked())
+    assert judged.verdict == "act"  # and not healthy, whatever the others are
+    assert not judged.stopped
+
+
+@pytest.mark.parametrize(
+    ("found", "why"),
+    [
+        ({"meter_v": 1.2}, "then the cell is what the log says"),
+        ({"meter_v": 2.2}, "beyond the sheet too"),
+        ({"bms_v": 3.30}, "A cell that came back reads like any other"),
+        ({"cell": 9}, "expected one from 1 to 8"),
+    ],
+)
+def test_what_clears_no_cell_is_refused_and_counts_for_nothing(found, why):
+    given = looked(**found)
+    with pytest.raises(RangeError, match=re.escape(why)):
+        checked(given.cells[0][1], SETUP)
+    log = with_cell(np.float32(0.31))
+    assert [d.kind for d in dangers(log, SETUP, given)] == ["low_cell"]
+
+
+def test_a_cell_that_falls_after_it_was_read_soundly_again_is_told_anew():
+    log, half = sound(), sound().rows // 2
+    volts = log.cell_v[:, STRAY].copy()
+    volts[: half // 2] = 0.31  # the lead, measured then and mended
+    volts[half + half // 2 :] = 0.31  # the cell
+    early = looked(at_s=float(log.time_s[half // 4]))
+    assert dangers(with_cell(volts), SETUP, early)[0].kind == "low_cell"
+    volts[half:] = log.cell_v[half:, STRAY]
+    assert [d.grave for d in dangers(with_cell(volts), SETUP, early)] == [True]
+    assert not any(d.stops_all for d in dangers(with_cell(volts), SETUP, early))
+
+
+def test_what_was_long_before_is_not_cleared_with_it():
+    first, later = with_cell(np.float32(0.31)), sound()
+    later = replace(later, time_s=later.time_s + 60 * 86400.0)
+    found = dangers(join([first, later]), SETUP, looked(at_s=float(later.time_s[-1])))
+    assert [d.kind for d in found] == ["low_cell"]
+    assert not found[0].pressing
+
+
+def test_an_old_log_is_cleared_by_what_is_measured_today():
+    found = dangers(with_cell(np.float32(0.31)), SETUP, looked(at_s=NOW_S + 90 * 86400.0))
+    assert [d.kind for d in found] == ["misread"]
+
+
+def test_the_other_side_is_not_cleared_with_it():
+    volts = np.where(np.arange(sound().rows) % 2, np.float32(0.31), np.float32(4.6))
+    kinds = [d.kind for d in dangers(with_cell(volts), SETUP, looked())]
+    assert "high_cell" in kinds
+    assert "low_cell" not in kinds
+
+
+def test_cells_are_counted_as_they_were_measured():
+    measured_, left = looked().cells[0][1], CellsChanged(before=9, left=(1,))
+    events = [
+        (NOW_S, 1, CELL, measured_.model_dump_json()),
+        (NOW_S, 2, CELL, measured_.model_dump_json()),
+        (NOW_S, 1, CELL, "no document"),
+        (NOW_S, 1, SENSOR, SensorElsewhere(sensor=2, where="in the air").model_dump_json()),
+    ]
+    assert kept(events, 1) == Looked(((NOW_S, measured_),), (2,))
+    events.append((NOW_S + 1.0, 1, builds.KIND, left.model_dump_json()))
+    assert kept(events, 1) == Looked((), (2,))
+
+
+def test_without_a_sensor_on_the_cells_no_warmth_is_known():
+    log = replace(sound(), temp_c=np.full((sound().rows, 2), 20.0, np.float32))
+    one_left = without_sensors(log, Looked(sensors=(2, 9)))
+    assert np.isfinite(one_left.temp_c).all(axis=0).tolist() == [True, False]
+    none_left = without_sensors(log, Looked(sensors=(1, 2)))
+    assert none_left.temp_c.shape[1] == 0
+    for fewer in (one_left, none_left):
+        assert diagnose(fewer, SETUP).verdict == diagnose(log, SETUP).verdict
+
+
+def test_measurements_are_read_from_a_file(tmp_path, capsys):
+    setup, log, file = (tmp_path / n for n in ("setup.json", "log.csv", "looked.json"))
+    setup.write_text(dumps(SETUP))
+    write_plain(with_cell(np.float32(0.31)), log)
+    told = {
+        "time": f"{datetime.fromtimestamp(NOW_S, UTC):%FT%TZ}",
+        "cell": 5,
+        "bms_v": 0.31,
+        "meter_v": 3.31,
+    }
+    document = {"format": "nipper-looked", "version": 1, "cells": [told]}
+    arguments = ["diagnose", str(log), "--setup", str(setup), "--looked", str(file), "--json"]
+    file.write_text(json.dumps(document))
+    assert main(arguments) == 0
+    assert [d["kind"] for d in json.loads(capsys.readouterr().out)["dangers"]] == ["misread"]
+    for wrong, place in (
+        (told | {"meter_v": 0.4}, "cells.0"),
+        (told | {"time": told["time"].rstrip("Z")}, "cells.0.time"),
+        (told | {"meter_v": 1e308}, "cells.0.meter_v"),
+        (told | {"meter": 3.3}, "cells.0.meter"),
+    ):
+        file.write_text(json.dumps(document | {"cells": [wrong]}))
+        assert main(arguments) == 2
+        assert place in capsys.readouterr().err

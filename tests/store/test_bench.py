@@ -3,6 +3,7 @@
 import sqlite3
 import subprocess
 import sys
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -92,13 +93,23 @@ def test_a_stretch_comes_back_as_it_was_packed(rows, cells, temps, seed):
     )
     back = chunks.unpack(chunks.pack(log))
     np.testing.assert_allclose(back.cell_v, log.cell_v, atol=6e-5)
-    np.testing.assert_allclose(back.temp_c, log.temp_c, atol=0.06)
+    np.testing.assert_allclose(back.temp_c, log.temp_c, atol=1e-4)
     for name in ("time_s", "current_a", "pack_v", "soc_pct", "balancing"):
         ours, theirs = getattr(back, name), getattr(log, name)
         assert (ours is None) == (theirs is None), name
         if ours is not None:
             assert np.array_equal(ours, theirs), name
     assert np.array_equal(chunks.times(chunks.pack(log)), log.time_s)
+
+
+def test_whole_degrees_of_older_benches_come_back_whole(monkeypatch):
+    log = charge_log(new_setup("lfp", 4, 100.0), np.zeros(4), charges=1)
+    degrees = np.linspace(-40, 120, log.rows).round().astype(np.float32)
+    log = replace(log, temp_c=degrees[:, None])
+    with monkeypatch.context() as older:
+        older.setattr(chunks, "KELVIN_TENTHS", 2731.5)
+        kept = chunks.pack(log)
+    np.testing.assert_allclose(chunks.unpack(kept).temp_c[:, 0], degrees, atol=1e-4)
 
 
 def test_the_same_rows_twice_add_nothing_and_overlapping_ones_only_the_new(bench, log):

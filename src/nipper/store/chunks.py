@@ -34,7 +34,7 @@ UNREAD = 65535  # a cell or sensor that was not read
 # from here up, below UNREAD, stands what is below nought, as in two's complement: a cell that is
 # turned round; 6 V of a cell, and 326 degC, are none that is kept
 BELOW_NOUGHT = 60_000
-KELVIN_TENTHS = 2731.5
+KELVIN_TENTHS = 2732.0  # not a half: 2731.5 kept 72.0 and 72.1 as one
 
 
 def split(log: Log) -> Iterator[Log]:

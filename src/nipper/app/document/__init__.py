@@ -47,7 +47,7 @@ class Document(QObject):
         self.records.changed.connect(self._record_changed)
         self.records.packs_changed.connect(self._packs_changed)
         self.records.trouble.connect(self.trouble)
-        self._builds = self._changes_of_cells()
+        self._telling = self._telling_events()
         self.history.events_changed.connect(self._events_changed)
 
     @property
@@ -163,23 +163,31 @@ class Document(QObject):
         """Other cells or another capacity: the logs say something else."""
         self.records.ensure(setup.packs_in_parallel)
         for number, pack in enumerate(self.records.packs):
-            one, other = (_judged_by(pack_setup(s, number)) for s in (setup, before))
-            if one != other:
+            one, other = (pack_setup(s, number) for s in (setup, before))
+            if _judged_by(one) != _judged_by(other):
                 self.records.read(pack)
+            elif _bears(one) != _bears(other):
+                self.records.look_again(pack)
 
-    def _changes_of_cells(self) -> list[tuple[float, int | None, str, str]]:
+    def _telling_events(self) -> list[tuple[float, int | None, str, str]]:
+        """Those by which logs are read otherwise, or their dangers told otherwise."""
         from nipper.core.logs.builds import KIND
+        from nipper.core.logs.looked import CELL, SENSOR
 
-        return [event for event in self.history.raw_events() if event[2] == KIND]
+        return [event for event in self.history.raw_events() if event[2] in (KIND, SENSOR, CELL)]
 
     @Slot()
     def _events_changed(self) -> None:
-        """A cell that left, or did not after all: older logs are read otherwise."""
-        before, self._builds = self._builds, self._changes_of_cells()
-        for pack_id in {of for _, of, *_ in set(before) ^ set(self._builds)}:
-            for pack in self.records.packs:
-                if pack.id == pack_id:
-                    self.records.read(pack)
+        """A cell that left or was measured, a sensor that lies elsewhere; or not, after all."""
+        from nipper.core.logs.looked import CELL
+
+        before, self._telling = self._telling, self._telling_events()
+        other = {(of, kind == CELL) for _, of, kind, _ in set(before) ^ set(self._telling)}
+        for pack in self.records.packs:
+            if (pack.id, False) in other:
+                self.records.read(pack)
+            elif (pack.id, True) in other:
+                self.records.look_again(pack)
 
     @Slot(int, object)
     def _record_changed(self, pack_id: int, _: PackRecord | None) -> None:
@@ -196,3 +204,8 @@ def _judged_by(setup: Setup) -> tuple[object, ...]:
     """What a log is judged by: with other cells or another capacity it says something else."""
     own = (setup.leveller,) if setup.own else ()
     return setup.cells_in_series, setup.chemistry, setup.capacity_ah, *own
+
+
+def _bears(setup: Setup) -> tuple[object, ...]:
+    """By what the dangers of a log are told: what the cells bear, and what was to guard them."""
+    return setup.cell, setup.protection, setup.charging

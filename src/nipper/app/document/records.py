@@ -1,7 +1,7 @@
 """The packs of the open bench and their logs, read and judged in worker threads."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -15,26 +15,40 @@ if TYPE_CHECKING:
     from nipper.core.imbalance.diagnosis import Diagnosis
     from nipper.core.imbalance.snapshot import Snapshot
     from nipper.core.logs.builds import CellsChanged
+    from nipper.core.logs.looked import Looked
     from nipper.core.logs.model import Log
     from nipper.core.rules import Evidence
 
 
 @dataclass(frozen=True, eq=False, slots=True)
 class PackRecord:
-    """A pack's log and what it says."""
+    """A pack's log and what it says. ``log`` is judged: without sensors that do not lie on the
+    cells; ``recorded`` has them too.
+    """
 
     pack: Pack
     log: "Log"
     diagnosis: "Diagnosis"
     evidence: "Evidence"
+    recorded: "Log"
 
 
 def changes_of(bench: Bench, pack: Pack) -> "list[tuple[float, CellsChanged]]":
     """Which cells left a pack and when, oldest first."""
     from nipper.core.logs.builds import kept
 
-    events = [(e.time_s, e.pack, e.kind, e.note) for e in bench.history.events()]
-    return kept(events, pack.id)
+    return kept(_events(bench), pack.id)
+
+
+def looked_at(bench: Bench, pack: Pack) -> "Looked":
+    """What was measured of a pack where its log speaks of danger."""
+    from nipper.core.logs.looked import kept
+
+    return kept(_events(bench), pack.id)
+
+
+def _events(bench: Bench) -> list[tuple[float, int | None, str, str]]:
+    return [(e.time_s, e.pack, e.kind, e.note) for e in bench.history.events()]
 
 
 def as_built_now(bench: Bench, pack: Pack, cells: int) -> "Callable[[Log], Log | None]":
@@ -53,14 +67,24 @@ def read_pack(
     Logs of an earlier build of the pack are read where it is known which cell left since.
     """
     from nipper.core.imbalance.diagnosis import diagnose
+    from nipper.core.logs.looked import without_sensors
     from nipper.core.rules.measured import measured
 
     as_now = as_built_now(bench, pack, setup.cells)
-    log = bench.logs.load(pack.id, lambda share: tick(0.3 * share), as_now)
-    if log is None:
+    recorded = bench.logs.load(pack.id, lambda share: tick(0.3 * share), as_now)
+    if recorded is None:
         return None
-    judged = diagnose(log, setup, lambda share: tick(0.3 + 0.7 * share))
-    return PackRecord(pack, log, judged, measured(log, setup, judged.estimate))
+    looked = looked_at(bench, pack)
+    log = without_sensors(recorded, looked)
+    judged = diagnose(log, setup, lambda share: tick(0.3 + 0.7 * share), looked)
+    return PackRecord(pack, log, judged, measured(log, setup, judged.estimate), recorded)
+
+
+def look_again(record: PackRecord, setup: Setup, looked: "Looked") -> PackRecord:
+    """The same, with the dangers as they are told now. Runs in a worker thread."""
+    from nipper.core.imbalance.diagnosis import look_again
+
+    return replace(record, diagnosis=look_again(record.diagnosis, record.log, setup, looked))
 
 
 def write_recorded(bench: Bench, record: PackRecord, path: Path) -> None:
@@ -69,8 +93,8 @@ def write_recorded(bench: Bench, record: PackRecord, path: Path) -> None:
     """
     from nipper.core.logs.writer import write_pieces, write_plain
 
-    if not record.log.averaged_s:
-        write_plain(record.log, path)
+    if not record.recorded.averaged_s:
+        write_plain(record.recorded, path)
         return
     as_now = as_built_now(bench, record.pack, record.log.cells)
     write_pieces(lambda: bench.logs.pieces(record.pack.id, as_now), path)
@@ -109,6 +133,7 @@ class Records(QObject):
         self.packs = bench.packs()
         self.by_pack: dict[int, PackRecord | None] = {}
         self._jobs: dict[int, Job] = {}
+        self._looks: dict[int, Job] = {}
 
     @property
     def busy(self) -> bool:
@@ -191,10 +216,36 @@ class Records(QObject):
         job.ended.connect(self._ended)
         job.start()
 
+    def look_again(self, pack: Pack) -> None:
+        """Tell a pack's dangers anew, by settings or measurements that judge nothing else."""
+        record = self.by_pack.get(pack.id)
+        if record is None or pack.id in self._jobs:
+            return
+        if pack.id in self._looks:
+            self._looks[pack.id].cancel()
+        looked = looked_at(self._bench, pack)
+        job = self._looks[pack.id] = Job(look_again, record, self._setup(pack), looked)
+        job.setProperty("before", record)
+        job.done.connect(self._looked)
+        job.failed.connect(self.trouble)
+        job.start()
+
+    @Slot(object)
+    def _looked(self, record: PackRecord) -> None:
+        pack_id, before = record.pack.id, self.sender().property("before")
+        if self._looks.get(pack_id) is not self.sender() or self.by_pack.get(pack_id) is not before:
+            return  # the log was read anew meanwhile
+        del self._looks[pack_id]
+        if record.diagnosis.dangers != before.diagnosis.dangers:
+            self.by_pack[pack_id] = record
+            self._keep(record)
+            self.changed.emit(pack_id, record)
+
     def close(self) -> None:
         """Stop reading, let go of the logs: they are most of what a bench holds."""
-        for job in self._jobs.values():
+        for job in (*self._jobs.values(), *self._looks.values()):
             job.cancel()
+        self._looks.clear()
         self.by_pack.clear()
 
     @Slot(float)

@@ -1,5 +1,5 @@
-"""Packs and logs: names of packs, and which files were read into which; a log read by mistake is
-taken out again.
+"""Packs and logs: names of packs, which files were read into which, and what was noted; what was
+read or noted by mistake is taken out again.
 """
 
 from datetime import datetime, tzinfo
@@ -8,8 +8,9 @@ from PySide6.QtCore import Qt, Signal, Slot
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
+from nipper.app.shell.eventslist import EventsList
 from nipper.app.shell.otherbuilds import OtherBuilds
-from nipper.app.widgets.basic import SEMI, button, clear, label, page_head, scrolled
+from nipper.app.widgets.basic import SEMI, TakeOut, clear, label, page_head, scrolled
 from nipper.app.widgets.units import UNITS
 
 
@@ -23,7 +24,6 @@ class LogsPage(QWidget):
         super().__init__(parent)
         self.setObjectName("page")
         self._document, self._zone = document, zone
-        self._doubtful: int | None = None  # asked once whether it shall go
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 14, 24, 16)
         layout.setSpacing(10)
@@ -39,6 +39,8 @@ class LogsPage(QWidget):
         inside.addLayout(self._names)
         inside.addWidget(self.other_builds)
         inside.addLayout(self._logs)
+        self.events = EventsList(document, zone)
+        inside.addWidget(self.events)
         inside.addStretch(1)
         area = scrolled(inside)
         layout.addWidget(area, 1)
@@ -63,6 +65,7 @@ class LogsPage(QWidget):
         self._names.setColumnStretch(2, 1)
         self.other_builds.refresh()
         self._fill_logs()
+        self.events.refresh()
 
     def _fill_logs(self) -> None:
         clear(self._logs)
@@ -80,14 +83,8 @@ class LogsPage(QWidget):
                 (names.get(log.pack, ""), log.file, span, f"{log.rows} rows")
             ):
                 self._logs.addWidget(label(text, "" if column == 1 else "soft"), row, column)
-            asked = log.id == self._doubtful
-            out = button(
-                "Really take it out" if asked else "Take it out …",
-                "" if asked else "quiet",
-                "Its samples leave the bench; the file itself is not touched",
-            )
-            out.setProperty("log", log.id)
-            out.clicked.connect(self._take_out)
+            out = TakeOut(log.id, "Its samples leave the bench; the file itself is not touched")
+            out.sure.connect(self._take_out)
             self._logs.addWidget(out, row, 4, Qt.AlignmentFlag.AlignLeft)
         self._logs.setColumnStretch(5, 1)
 
@@ -103,13 +100,8 @@ class LogsPage(QWidget):
         elif not name:
             field.setText(pack.name)
 
-    @Slot()
-    def _take_out(self) -> None:
-        log = int(self.sender().property("log"))
-        if self._doubtful != log:
-            self._doubtful = log
-        else:
-            self._doubtful = None
-            self._document.records.remove_log(log)
-            self.other_builds.refresh()
+    @Slot(int)
+    def _take_out(self, log: int) -> None:
+        self._document.records.remove_log(log)
+        self.other_builds.refresh()
         self._fill_logs()

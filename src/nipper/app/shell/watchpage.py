@@ -3,6 +3,7 @@ and the comparison after half an hour; a log when it is over. What the BMS kept 
 """
 
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from datetime import tzinfo
 from typing import TYPE_CHECKING
 
@@ -35,6 +36,7 @@ from nipper.core.report.consequence import count
 
 if TYPE_CHECKING:
     from nipper.core.link.watch import Missed, Sample, Source, Watch
+    from nipper.core.logs.looked import Looked
     from nipper.core.logs.model import Log
 
 HUGE_PT, BIG_PT = 64.0, 30.0
@@ -294,11 +296,19 @@ class WatchPage(QWidget):
         trouble = self.watch.add(found) if isinstance(found, Sample) else found.why
         if trouble:
             self._say("watch", f"a reading was left out: {trouble}")
-        elif alarm := live_words(self.watch.newest(), self.watch.setup):
+        elif alarm := live_words(self.watch.newest(), self.watch.setup, self._looked()):
             self._say("act", alarm)
         else:
             self._say("ok", count(len(self.watch.rows), "reading"))
         self._show()
+
+    def _looked(self) -> "Looked":
+        """Of what was measured in the pack only where its sensors lie: every reading is a new
+        one.
+        """
+        from nipper.app.document.records import looked_at
+
+        return replace(looked_at(self._document.bench, self._document.pack), cells=())
 
     @Slot(str)
     def _failed(self, text: str) -> None:

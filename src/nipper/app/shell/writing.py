@@ -75,7 +75,7 @@ def write_log(window: "Window") -> None:
     )
     if file:
         if file.lower().endswith((".parquet", ".xlsx")):
-            job = Job(_write_samples, record.log, Path(file), lasts=True)
+            job = Job(_write_samples, record.recorded, Path(file), lasts=True)
         else:
             job = Job(write_recorded, document.bench, record, Path(file), lasts=True)
         job.failed.connect(window.say)

@@ -3,9 +3,10 @@
 from collections.abc import Generator, Iterable
 from contextlib import contextmanager
 
-from PySide6.QtCore import QEvent, QRect, QRectF, QSize, Qt, SignalInstance
+from PySide6.QtCore import QEvent, QRect, QRectF, QSize, Qt, Signal, SignalInstance, Slot
 from PySide6.QtGui import (
     QEnterEvent,
+    QFocusEvent,
     QFont,
     QMouseEvent,
     QPainter,
@@ -187,6 +188,37 @@ def button(text: str, kind: str = "", tip: str = "") -> QPushButton:
         out.setAccessibleName(UNITS.text(tip))
     out.setCursor(Qt.CursorShape.PointingHandCursor)
     return out
+
+
+class TakeOut(Button):
+    """Takes something out of the bench, once it was asked whether it shall go."""
+
+    sure = Signal(int)
+
+    def __init__(self, what: int, tip: str) -> None:
+        super().__init__()
+        self._what, self._asked = what, False
+        self.setToolTip(UNITS.text(tip))
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.clicked.connect(self._clicked)
+        self._ask(False)
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:  # noqa: N802 - Qt's name
+        """Who goes elsewhere did not mean it."""
+        super().focusOutEvent(event)
+        self._ask(False)
+
+    @Slot()
+    def _clicked(self) -> None:
+        if self._asked:
+            self.sure.emit(self._what)
+        else:
+            self._ask(True)
+
+    def _ask(self, asked: bool) -> None:
+        self._asked = asked
+        self.setText("Really take it out" if asked else "Take it out …")
+        dress(self, "kind", "" if asked else "quiet")
 
 
 def choices(titles: Iterable[str], group: QButtonGroup, chosen: int = 0) -> Row:

@@ -5,7 +5,7 @@ The estimates are made once (``estimate``), each cause looks at them by itself (
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
 import numpy as np
@@ -23,6 +23,7 @@ from nipper.core.imbalance.unread import readings_only, told_unread, unread
 from nipper.core.logs.charges import Charge, readings
 from nipper.core.logs.ends import ends_only
 from nipper.core.logs.guess import other_chemistry
+from nipper.core.logs.looked import NOTHING, Looked, without_sensors
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
@@ -35,12 +36,9 @@ PERHAPS, PERHAPS_SERIOUS = 0.2, 0.05
 
 @dataclass(frozen=True, eq=False, slots=True)
 class Diagnosis:
-    """Everything the log tells, judged.
+    """Everything the log tells, judged."""
 
-    ``verdict`` is one of healthy, watch, act, not_enough_data.
-    """
-
-    verdict: str
+    calm: str  # the verdict of what was found, whatever danger there is
     findings: tuple[Cause, ...]
     estimate: Estimate
     advice: tuple[str, ...]  # what to record when there is not enough
@@ -50,6 +48,15 @@ class Diagnosis:
     unread: tuple[int, ...] = ()  # cells (indices) of which too little was read to judge them
     unfit: bool = False  # the log is not of the cells that the settings speak of
     dangers: tuple[Danger, ...] = ()  # before all else: cells that read what none bears
+
+    @property
+    def verdict(self) -> str:
+        """One of healthy, watch, act, not_enough_data."""
+        if self.alarm:
+            return "act"
+        if self.unfit or self.calm in ("act", "watch"):
+            return self.calm
+        return "watch" if any(danger.grave for danger in self.dangers) else self.calm
 
     @property
     def strays(self) -> list[int]:
@@ -78,7 +85,10 @@ class Diagnosis:
 
 
 def diagnose(
-    log: Log, setup: Setup, tick: Callable[[float], None] = lambda _share: None
+    log: Log,
+    setup: Setup,
+    tick: Callable[[float], None] = lambda _share: None,
+    looked: Looked = NOTHING,
 ) -> Diagnosis:
     """Judge one pack's log.
 
@@ -87,8 +97,10 @@ def diagnose(
     log : of one pack, with as many cells as the setup
     setup : as typed into the BMS
     tick : called with the fraction done; what it raises ends the work
+    looked : what was measured where the log speaks of danger
     """
-    ends, beyond = ends_only(log), dangers(log, setup)
+    log = without_sensors(log, looked)
+    ends, beyond = ends_only(log), dangers(log, setup, looked)
     log, left_out = readings_only(log, setup)
     known = estimate(log, setup, tick)
     counted = counted_share(log, setup, known)
@@ -96,10 +108,8 @@ def diagnose(
     if told:
         # no number of it may be used elsewhere: estimated is what no rows tell
         nothing = estimate(log.select(slice(0, 0)), setup)
-        kind = other_chemistry(log, setup.chemistry, setup.capacity_ah)
-        beyond = holding(beyond, same_kind=kind is None)
-        verdict = "act" if any(danger.pressing for danger in beyond) else "not_enough_data"
-        return Diagnosis(verdict, (), nothing, (told,), unfit=True, dangers=beyond)
+        beyond = _holding(beyond, log, setup)
+        return Diagnosis("not_enough_data", (), nothing, (told,), unfit=True, dangers=beyond)
     causes, lost = weigh(known, setup, of_the_ends if ends else list)
     causes = of_the_ends(causes) if ends else causes  # those told anew for some of their cells
     unseen = unread(log, known.full)
@@ -107,20 +117,17 @@ def diagnose(
     advice = told_unread(log, unseen, left_out) + scale + missing(known, log, setup)
     advice = [ADVICE, *advice] if ends else advice
     strong = _named(causes)
-    grave = any(danger.grave for danger in beyond)
-    if any(danger.pressing for danger in beyond):
-        verdict = "act"
-    elif strong:
-        verdict = "act" if any(c.serious for c in strong) else "watch"
+    if strong:
+        calm = "act" if any(c.serious for c in strong) else "watch"
     elif not known.full or log.cells < 2 or unseen:
-        verdict = "not_enough_data"
-    elif grave or _perhaps(causes) or scale or doubtful(known, setup):
-        verdict = "watch"
+        calm = "not_enough_data"
+    elif _perhaps(causes) or scale or doubtful(known, setup):
+        calm = "watch"
     else:
         little = ends or untold(known) or tells_little(known, setup)
-        verdict = "not_enough_data" if little else "healthy"
+        calm = "not_enough_data" if little else "healthy"
     return Diagnosis(
-        verdict,
+        calm,
         tuple(causes),
         known,
         tuple(advice),
@@ -128,6 +135,19 @@ def diagnose(
         tuple(unseen),
         dangers=beyond,
     )
+
+
+def look_again(judged: Diagnosis, log: Log, setup: Setup, looked: Looked) -> Diagnosis:
+    """The same judgement, with the dangers as they are told now: by other settings, or after
+    something was measured; of the log it was made of.
+    """
+    beyond = dangers(log, setup, looked)
+    return replace(judged, dangers=_holding(beyond, log, setup) if judged.unfit else beyond)
+
+
+def _holding(beyond: Sequence[Danger], log: Log, setup: Setup) -> tuple[Danger, ...]:
+    kind = other_chemistry(log, setup.chemistry, setup.capacity_ah)
+    return holding(beyond, same_kind=kind is None)
 
 
 def _named(causes: Sequence[Cause]) -> list[Cause]:

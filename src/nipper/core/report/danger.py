@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from nipper.core.imbalance.danger import Danger, dangers
 from nipper.core.imbalance.danger.model import KINDS
 from nipper.core.imbalance.diagnosis import Diagnosis
+from nipper.core.logs.looked import NOTHING, Looked
 from nipper.core.logs.model import Log
 from nipper.core.quantities import with_minus
 from nipper.core.report.consequence import Consequence, Status
@@ -33,12 +34,12 @@ def _place(danger: Danger) -> str:
     return "long past, and not forgotten" if danger.grave else "from the log"
 
 
-def live_words(reading: Log, setup: Setup) -> str:
+def live_words(reading: Log, setup: Setup, looked: Looked = NOTHING) -> str:
     """What the newest reading of a watch is stopped for, in a few words; empty where for nothing.
 
     Of a device that tells only its highest and lowest cell no cell is named.
     """
-    found = next((danger for danger in dangers(reading, setup) if danger.grave), None)
+    found = next((danger for danger in dangers(reading, setup, looked) if danger.grave), None)
     if found is None:
         return ""
     if found.cells and reading.cells != setup.cells:

@@ -4,7 +4,7 @@ from nipper.core.assembly import capacity
 from nipper.core.cold import record as cold
 from nipper.core.imbalance import swap
 from nipper.core.link import record as link
-from nipper.core.logs import builds
+from nipper.core.logs import builds, looked
 from nipper.core.report.assembly import capacity_words
 from nipper.core.upkeep import screen, trips
 
@@ -28,4 +28,7 @@ def event_words(kind: str, note: str) -> str:
     if kind == builds.KIND:
         change = builds.parse(note)
         return note if change is None else change.words
+    if kind in (looked.CELL, looked.SENSOR):
+        found = looked.parse(kind, note)
+        return note if found is None else found.words
     return cold.event_words(kind, note)

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from nipper.app.document import Document, PackRecord
 from nipper.app.stage import StageView
+from nipper.app.stages.diagnose.looked import LookedAt
 from nipper.app.stages.diagnose.proof import Bars
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import (
@@ -78,6 +79,8 @@ class DiagnoseView(StageView):
         layout.addWidget(self._subtitle)
         self._stack = QStackedLayout()
         layout.addLayout(self._stack, 1)
+        self.looked = LookedAt(document)
+        layout.addWidget(self.looked)
         self._stack.addWidget(self._scrolled())
         self._stack.addWidget(self._empty)
         document.records.changed.connect(self._record_changed)
@@ -115,6 +118,7 @@ class DiagnoseView(StageView):
     @Slot()
     def _show(self) -> None:
         record = self._document.record
+        self.looked.show_record(record)
         strong = [f for f in record.diagnosis.findings if f.confidence > 0.5] if record else []
         told = record is not None and record.diagnosis.estimate.drift.line_s.size > 0
         if record is None or not (told or strong) or record.diagnosis.unfit:

@@ -14,10 +14,10 @@ HOUR_S, DAY_S = 3600.0, 86400.0
 
 # the worst first: what can burn now, what must not be charged again, what harms with every day
 KINDS = (
-    *("high_cell", "too_hot", "low_cell", "charged_cold", "above_sheet"),
+    *("high_cell", "too_hot", "low_cell", "charged_cold", "misread", "above_sheet"),
     *("over_current", "below_sheet"),
 )
-STOPS_ALL, ONLY_TOLD = KINDS[:3], KINDS[5:]
+STOPS_ALL, ONLY_TOLD = KINDS[:3], ("over_current", "below_sheet")
 PAST_S = 30 * DAY_S  # before the log's end
 
 
@@ -40,7 +40,8 @@ class Spell:
 @dataclass(frozen=True, slots=True)
 class Danger:
     """What is wrong (one of :data:`KINDS`), of which cells (indices; none where it is of the pack),
-    the worst reading of it with its unit, the bound it passed, and what to do, first things first.
+    the worst reading of it with its unit, the bound it passed, and what to do, first things first;
+    of a temperature which sensor told it (index).
     """
 
     kind: str
@@ -51,6 +52,7 @@ class Danger:
     spell: Spell
     summary: str
     actions: tuple[str, ...]
+    sensor: int = -1
 
     @property
     def rank(self) -> int:
@@ -66,8 +68,10 @@ class Danger:
 
     @property
     def pressing(self) -> bool:
-        """Whether it is of these days: what is long past is told, and no alarm any more."""
-        return self.grave and self.spell.ago_s < PAST_S
+        """Whether it is of these days: what is long past is told, and no alarm any more. A cell
+        that is read soundly again is guarded again.
+        """
+        return self.grave and self.spell.ago_s < (DAY_S if self.kind == "misread" else PAST_S)
 
     @property
     def stops_all(self) -> bool:

@@ -76,6 +76,7 @@ def charged_cold(log: Log, setup: Setup) -> Iterator[Danger]:
             "cell that begins to lose charge out of use.",
             PLACE,
         ),
+        sensor=cold[int(np.nanargmin(temps[rows[coldest[rows].argmin()]]))],
     )
 
 
@@ -111,5 +112,6 @@ def too_hot(log: Log, setup: Setup) -> Iterator[Danger]:
                 "A cell that stays warmer than the others at rest shorts inside: out of use.",
                 PLACE,
             ),
+            sensor=i,
         )
         return  # one sensor is enough to stop
