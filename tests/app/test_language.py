@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QListWidget,
+    QScrollArea,
     QTableWidget,
     QWidget,
 )
@@ -181,6 +182,23 @@ def test_a_value_is_typed_back_as_the_bms_has_it(qtbot, german, open_window):
     assert page.table.item(row, 4).text() == "✓ wie gesetzt"
     page.table.item(row, 3).setText("=")
     assert page._values()["balancer.kind"] == "passive"
+
+
+def test_german_fits_a_small_screen(qtbot, german, open_window):
+    open_window.resize(1280, 800)
+    for stage in STAGES:
+        open_window.go(stage.id)
+        view = open_window.view(stage.id)
+        for page in range(view.count if isinstance(view, PagedView) else 1):
+            view.show_page(page)
+            qtbot.waitUntil(lambda: not open_window.forecasts.busy, timeout=60_000)
+            qtbot.waitUntil(lambda v=view: not too_wide(v), timeout=2_000)
+
+
+def too_wide(view):
+    """Scroll areas that are to be moved sideways, by how much."""
+    areas = [a for a in view.findChildren(QScrollArea) if a.isVisible()]
+    return [over for a in areas if (over := a.horizontalScrollBar().maximum())]
 
 
 def test_english_would_be_seen(qtbot, window):

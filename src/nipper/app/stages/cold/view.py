@@ -18,6 +18,7 @@ from nipper.app.stage import StageView
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, StatusMark, button, card, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
+from nipper.app.widgets.row import Row
 from nipper.app.widgets.temperatures import TemperatureChart
 from nipper.app.widgets.units import UNITS
 from nipper.core.chemistry import chemistry
@@ -94,16 +95,13 @@ class ColdView(StageView):
 
     def _limits_card(self) -> QWidget:
         frame, inside = card(12, 5)
-        head = QHBoxLayout()
-        head.addWidget(label("The cutoff of the charge", weight=SEMI), 1)
+        inside.addWidget(label("The cutoff of the charge", weight=SEMI, wrap=True))
         self.who = QComboBox()
         self.who.setAccessibleName(UNITS.text("who stops the charge"))
         self.who.addItems(UNITS.texts(list(WHO.values())))
         self.who.setToolTip(UNITS.text("Who stops the charge in the cold"))
         self.who.activated.connect(self._who_chosen)
-        head.addWidget(self.who)
-        inside.addLayout(head)
-        line = QHBoxLayout()
+        line = Row(self.who)
         self.fields: dict[str, UnitField] = {}
         for name, title in (("trip_c", "stops below"), ("release_c", "resumes at")):
             field = UnitField(
@@ -114,10 +112,8 @@ class ColdView(StageView):
             field.setProperty("name", name)
             field.entered.connect(self._entered)
             self.fields[name] = field
-            line.addWidget(label(title, "soft"))
-            line.addWidget(field)
-        line.addStretch(1)
-        inside.addLayout(line)
+            line.add(Row(label(title, "soft"), field))
+        inside.addWidget(line)
         self._plan = QVBoxLayout()
         self._plan.setSpacing(3)
         inside.addLayout(self._plan)
@@ -134,7 +130,7 @@ class ColdView(StageView):
     def _proof_card(self) -> QWidget:
         frame, inside = card(12, 6)
         inside.addWidget(
-            label("Prove it: while it charges, put the sensor into a bath", weight=SEMI)
+            label("Prove it: while it charges, put the sensor into a bath", weight=SEMI, wrap=True)
         )
         line = QHBoxLayout()
         self.bath, self.salt = (
@@ -172,7 +168,6 @@ class ColdView(StageView):
         self.readings.setAccessibleName(UNITS.text("Readings of the test"))
         self.readings.setFixedHeight(104)
         inside.addWidget(self.readings)
-        buttons = QHBoxLayout()
         self.judge_typed = button("Judge these", "", "Finds where the charge stopped and went on")
         self.judge_log = button(
             "Look in this pack's log",
@@ -187,10 +182,7 @@ class ColdView(StageView):
         self.judge_typed.clicked.connect(self.judge_readings)
         self.judge_log.clicked.connect(self.look_in_log)
         self.keep.clicked.connect(self.keep_proof)
-        for widget in (self.judge_typed, self.judge_log):
-            buttons.addWidget(widget)
-        buttons.addStretch(1)
-        inside.addLayout(buttons)
+        inside.addWidget(Row(self.judge_typed, self.judge_log))
         answer = QHBoxLayout()
         self._mark, self._says = StatusMark(self._theme), label("", wrap=True, size=BASE_PT + 1)
         answer.addWidget(self._mark)
@@ -201,7 +193,9 @@ class ColdView(StageView):
 
     def _wake_card(self) -> QWidget:
         frame, inside = card(12, 4)
-        inside.addWidget(label("A pack the cold or low voltage has shut off", weight=SEMI))
+        inside.addWidget(
+            label("A pack the cold or low voltage has shut off", weight=SEMI, wrap=True)
+        )
         self._steps = QVBoxLayout()
         self._steps.setSpacing(3)
         inside.addLayout(self._steps)
@@ -209,7 +203,7 @@ class ColdView(StageView):
 
     def _meter_card(self) -> QWidget:
         frame, inside = card(12, 4)
-        inside.addWidget(label("A sensor against a meter, in ice water", weight=SEMI))
+        inside.addWidget(label("A sensor against a meter, in ice water", weight=SEMI, wrap=True))
         line = QHBoxLayout()
         self.beta, self.ohm = (
             QComboBox(),

@@ -8,7 +8,7 @@ import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import Qt, Slot
 from PySide6.QtGui import QFont, QFontMetrics
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
 from nipper.app.forecasts import Forecasts
@@ -19,9 +19,11 @@ from nipper.app.widgets.plot import Plot
 from nipper.app.widgets.units import UNITS
 from nipper.core.chemistry import chemistry
 from nipper.core.forecast.levelling import Course, Levelling, from_log, slope_along
+from nipper.core.forecast.schools import School
 from nipper.core.report.forecasts import charge, hand_sentences, hours_sentences, level_headline
 
 AXIS_PX = 44  # what the axis at the left takes
+HEADING_PX, NAME_PX = 72, 110  # of columns
 
 
 class LevelView(StageView):
@@ -85,7 +87,7 @@ class LevelView(StageView):
             plot.setMaximumHeight(250)
             charts.addLayout(side, stretch)
         inside.addLayout(charts, 1)
-        self._schools.setHorizontalSpacing(12)
+        self._schools.setHorizontalSpacing(10)
         self._schools.setVerticalSpacing(4)
         frame, table = card(12, 4)
         table.addWidget(label("The schools, each run on this bank under the same sky", weight=SEMI))
@@ -166,7 +168,7 @@ class LevelView(StageView):
         room = min(0.6, (names_px + 8) / max(200, plot.width() - AXIS_PX))
         plot.item.setXRange(0.0, last * max(1.5, 1.0 / (1.0 - room)), padding=0.01)
         plot.item.setYRange(0.0, top * 1.12, padding=0.02)
-        weeks = ((w, "now" if w == 0 else f"{w:g} weeks") for w in np.arange(0.0, last + 0.1, 3.0))
+        weeks = ((w, "now" if w == 0 else f"{w:g} wk") for w in np.arange(0.0, last + 0.1, 3.0))
         plot.item.getAxis("bottom").setTicks([[(w, UNITS.text(words)) for w, words in weeks]])
 
     def _draw_slope(self) -> None:
@@ -235,51 +237,44 @@ class LevelView(StageView):
                 ("", "apart then", "moves a week, all cells", "trips", "high voltage", "full days"),
                 0,
             ):
-                grid.addWidget(
-                    label(heading, "soft", BASE_PT - 1),
-                    0,
-                    column,
-                    Qt.AlignmentFlag.AlignRight if column else Qt.AlignmentFlag.AlignLeft,
-                )
-            for row, course in enumerate(forecast.courses, 1):
-                self._school_row(row, course)
+                head = label(heading, "soft", BASE_PT - 1, wrap=True)
+                head.setAlignment(Qt.AlignmentFlag.AlignRight)
+                grid.addWidget(head, 0, column, Qt.AlignmentFlag.AlignBottom)
+                grid.setColumnMinimumWidth(column, _wide_px(head))
+            for i, course in enumerate(forecast.courses):
+                self._school_row(1 + 2 * i, course)
+            grid.setColumnMinimumWidth(0, NAME_PX)
             grid.setColumnStretch(0, 1)
 
     def _school_row(self, row: int, course: Course) -> None:
         grid, school, result = self._schools, course.school, course.outcome
         plain = QFont.Weight.Normal
-        name = QVBoxLayout()
-        name.setSpacing(0)
-        name.addWidget(label("As set now" if school is None else school.title, weight=SEMI))
-        if school is not None:
-            name.addWidget(label(school.text, "soft", BASE_PT - 1, wrap=True))
-        grid.addLayout(name, row, 0)
         cells = (
+            "As set now" if school is None else school.title,
             charge(float(course.apart_ah[-1])),
             f"{course.moved_ah_per_week:.2f} Ah",
             str(result.trips),
             f"{result.high_voltage_h:.0f} h",
             f"{result.full_days}",
         )
-        for column, text in enumerate(cells, 1):
+        for column, text in enumerate(cells):
             role = "act" if column == 3 and result.trips else ""
-            grid.addWidget(
-                label(text, role, weight=SEMI if column == 1 else plain),
-                row,
-                column,
-                Qt.AlignmentFlag.AlignRight,
+            words = label(text, role, weight=SEMI if column < 2 else plain, wrap=not column)
+            words.setAlignment(
+                Qt.AlignmentFlag.AlignRight if column else Qt.AlignmentFlag.AlignLeft
             )
+            grid.addWidget(words, row, column)
         if school is not None:
-            take = button(
-                "Take", tip=f"{school.title}: changes {', '.join(school.changes)}; can be undone"
-            )
-            take.setProperty("school", school.id)
-            take.clicked.connect(self._take)
-            show = button("show", "bare", "Draws its line in copper")
-            show.setProperty("school", school.id)
-            show.clicked.connect(self._pick)
-            grid.addWidget(show, row, 6)
-            grid.addWidget(take, row, 7)
+            grid.addWidget(label(school.text, "soft", BASE_PT - 1, wrap=True), row + 1, 0, 1, 6)
+            self._school_buttons(row, school)
+
+    def _school_buttons(self, row: int, school: School) -> None:
+        changes = f"{school.title}: changes {', '.join(school.changes)}; can be undone"
+        take, show = button("Take", tip=changes), button("show", "bare", "Draws its line in copper")
+        for column, (one, does) in enumerate(((show, self._pick), (take, self._take)), 6):
+            one.setProperty("school", school.id)
+            one.clicked.connect(does)
+            self._schools.addWidget(one, row, column, 2, 1, Qt.AlignmentFlag.AlignVCenter)
 
     @Slot()
     def _pick(self) -> None:
@@ -325,3 +320,9 @@ def spread_apart(
                 low[1], high[1] = low[1] - 0.5 * short, high[1] + 0.5 * short
         places[0][1] = max(places[0][1], 0.25 * gap)
     return [(place[1], end) for place, end in zip(places, ordered, strict=True)]
+
+
+def _wide_px(heading: QLabel) -> int:
+    """As wide as a column's heading must be: on two lines where its words are long."""
+    px, text = heading.fontMetrics().horizontalAdvance, heading.text()
+    return min(px(text), max([HEADING_PX, *(px(word) for word in text.split())])) + 2
