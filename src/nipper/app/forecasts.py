@@ -136,7 +136,7 @@ class Forecasts(QObject):
 
         records = self.document.records
         return {
-            i: Known(r.log, r.diagnosis.estimate)
+            i: Known(r.log, r.diagnosis.now)
             for i, p in enumerate(records.packs, 1)
             if (r := records.by_pack.get(p.id)) is not None
         }

@@ -23,6 +23,11 @@ if TYPE_CHECKING:
 __all__ = ["Document", "History", "PackRecord", "Records", "Settings", "Shelf"]
 
 
+# kinds of events, named here since a start does without what makes them
+READ_OTHERWISE = "cells-changed", "sensor-elsewhere"
+TOLD_OTHERWISE = "cell-measured", "charge-moved", "levelled"
+
+
 class Document(QObject):
     """One open bench. ``trouble`` is one line of what went wrong anywhere in it.
 
@@ -170,19 +175,16 @@ class Document(QObject):
                 self.records.look_again(pack)
 
     def _telling_events(self) -> list[tuple[float, int | None, str, str]]:
-        """Those by which logs are read otherwise, or their dangers told otherwise."""
-        from nipper.core.logs.builds import KIND
-        from nipper.core.logs.looked import CELL, SENSOR
-
-        return [event for event in self.history.raw_events() if event[2] in (KIND, SENSOR, CELL)]
+        """Those by which logs are read otherwise, or what they say is told otherwise."""
+        telling = (*READ_OTHERWISE, *TOLD_OTHERWISE)
+        return [event for event in self.history.raw_events() if event[2] in telling]
 
     @Slot()
     def _events_changed(self) -> None:
-        """A cell that left or was measured, a sensor that lies elsewhere; or not, after all."""
-        from nipper.core.logs.looked import CELL
-
+        """A cell that left, was measured or fed, a sensor elsewhere; or not, after all."""
         before, self._telling = self._telling, self._telling_events()
-        other = {(of, kind == CELL) for _, of, kind, _ in set(before) ^ set(self._telling)}
+        changed = set(before) ^ set(self._telling)
+        other = {(of, kind in TOLD_OTHERWISE) for _, of, kind, _ in changed}
         for pack in self.records.packs:
             if (pack.id, False) in other:
                 self.records.read(pack)

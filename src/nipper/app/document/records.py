@@ -13,6 +13,7 @@ from nipper.store import Bench, ImportedLog, Pack
 
 if TYPE_CHECKING:
     from nipper.core.imbalance.diagnosis import Diagnosis
+    from nipper.core.imbalance.moved import Since
     from nipper.core.imbalance.snapshot import Snapshot
     from nipper.core.logs.builds import CellsChanged
     from nipper.core.logs.looked import Looked
@@ -38,6 +39,14 @@ def changes_of(bench: Bench, pack: Pack) -> "list[tuple[float, CellsChanged]]":
     from nipper.core.logs.builds import kept
 
     return kept(_events(bench), pack.id)
+
+
+def moved_since(bench: Bench, pack: Pack, log: "Log", judged: "Diagnosis") -> "Since | None":
+    """What was moved by hand in a pack since its log told how the cells stand."""
+    from nipper.core.imbalance.moved import since
+
+    full_s = [float(log.time_s[charge.stop - 1]) for charge in judged.estimate.full]
+    return since(_events(bench), pack.id, full_s)
 
 
 def looked_at(bench: Bench, pack: Pack) -> "Looked":
@@ -77,14 +86,19 @@ def read_pack(
     looked = looked_at(bench, pack)
     log = without_sensors(recorded, looked)
     judged = diagnose(log, setup, lambda share: tick(0.3 + 0.7 * share), looked)
+    judged = replace(judged, moved=moved_since(bench, pack, log, judged))
     return PackRecord(pack, log, judged, measured(log, setup, judged.estimate), recorded)
 
 
-def look_again(record: PackRecord, setup: Setup, looked: "Looked") -> PackRecord:
-    """The same, with the dangers as they are told now. Runs in a worker thread."""
+def look_again(bench: Bench, record: PackRecord, setup: Setup) -> PackRecord:
+    """The same, with the dangers, and what was moved since, as they are told now. Runs in a worker
+    thread.
+    """
     from nipper.core.imbalance.diagnosis import look_again
 
-    return replace(record, diagnosis=look_again(record.diagnosis, record.log, setup, looked))
+    pack, log = record.pack, record.log
+    judged = look_again(record.diagnosis, log, setup, looked_at(bench, pack))
+    return replace(record, diagnosis=replace(judged, moved=moved_since(bench, pack, log, judged)))
 
 
 def write_recorded(bench: Bench, record: PackRecord, path: Path) -> None:
@@ -217,14 +231,13 @@ class Records(QObject):
         job.start()
 
     def look_again(self, pack: Pack) -> None:
-        """Tell a pack's dangers anew, by settings or measurements that judge nothing else."""
+        """Tell a pack's dangers anew, and what was moved: by what judges nothing else."""
         record = self.by_pack.get(pack.id)
         if record is None or pack.id in self._jobs:
             return
         if pack.id in self._looks:
             self._looks[pack.id].cancel()
-        looked = looked_at(self._bench, pack)
-        job = self._looks[pack.id] = Job(look_again, record, self._setup(pack), looked)
+        job = self._looks[pack.id] = Job(look_again, self._bench, record, self._setup(pack))
         job.setProperty("before", record)
         job.done.connect(self._looked)
         job.failed.connect(self.trouble)
@@ -236,7 +249,8 @@ class Records(QObject):
         if self._looks.get(pack_id) is not self.sender() or self.by_pack.get(pack_id) is not before:
             return  # the log was read anew meanwhile
         del self._looks[pack_id]
-        if record.diagnosis.dangers != before.diagnosis.dangers:
+        ours, theirs = record.diagnosis, before.diagnosis
+        if (ours.dangers, ours.moved) != (theirs.dangers, theirs.moved):
             self.by_pack[pack_id] = record
             self._keep(record)
             self.changed.emit(pack_id, record)

@@ -247,8 +247,9 @@ class TopBalancePage(QWidget):
             if np.isfinite(charge).all():
                 return charge / 100.0 * setup.capacity_ah, "From the last typed reading."
         record = document.record
-        if record is not None and np.isfinite(record.diagnosis.estimate.drift.last_ah).all():
-            return record.diagnosis.estimate.drift.last_ah, "From the last full charges of the log."
+        now_ah = record.diagnosis.now.drift.last_ah if record is not None else np.array([np.nan])
+        if np.isfinite(now_ah).all():
+            return now_ah, "From the last full charges of the log."
         return None, (
             "Nothing says yet how the cells stand in charge: read them near the end of a charge "
             "(Ctrl+M), or import a log."

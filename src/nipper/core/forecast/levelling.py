@@ -160,7 +160,7 @@ def by_hand(setup: Setup, known: Known | None, least_pct: float = 0.15) -> list[
             continue
         cell = int(i) + 1
         sure_ah = max(0.0, float(least[i])) if ah > 0 else min(0.0, float(most[i]))
-        sentence = level(cell, ah, sure_ah, setup, known.estimate.end)
+        sentence = level(cell, ah, sure_ah, setup, known.estimate.end).sentence
         out.append(ByHand(cell, ah, sentence))
     return out
 

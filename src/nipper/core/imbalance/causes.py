@@ -173,14 +173,14 @@ def _standing(
     word = "fuller" if mean > 0 else "emptier"
     who = names(cells)
     steady = known.drift.ah_per_day[cells]
-    moves = (
+    stands = (
         "; over the log it stands still"
         if np.isfinite(steady).all()
         and np.all(np.abs(steady) * known.drift.days < 0.5 * np.abs(offset[cells]))
         else ""
     )
     sure_ah = np.maximum(between[0], 0.0) if mean > 0 else np.minimum(between[1], 0.0)
-    actions = [level(i + 1, float(offset[i]), float(sure_ah[i]), setup, known.end) for i in cells]
+    moves = [level(i + 1, float(offset[i]), float(sure_ah[i]), setup, known.end) for i in cells]
     rest = np.abs(np.delete(offset, cells))
     told = rest[np.isfinite(rest)]
     others = (
@@ -206,10 +206,11 @@ def _standing(
                 f"cell {i + 1}: {offset[i] * pct:+.1f} % ({offset[i]:+.1f} Ah)" for i in cells
             )
             + f", read along the pack's own charge curve at {known.drift.time_s.size} full "
-            f"charges{moves}.",
+            f"charges{stands}.",
             others,
         ),
-        actions=(*_meter_first(setup, who), *actions, CAUTION),
+        actions=(*_meter_first(setup, who), *(move.sentence for move in moves), CAUTION),
+        moves=tuple(moves),
         confirm="After levelling, a full charge must show these cells among the others at the "
         "end of absorption.",
         serious=abs(mean) > 3.0,

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from nipper.core.imbalance.remedies import Move
 from nipper.core.logs.model import Floats
 from nipper.core.setup import Setup
 
@@ -40,6 +41,7 @@ class Cause:
     confirm: str = ""
     serious: bool = False
     mended: bool = False  # it was, and is no more: nothing is to be done
+    moves: tuple[Move, ...] = ()  # of its actions those that move charge by hand
     # the same finding for some of its cells only (indices), where others are explained better
     again: "Callable[[list[int]], Cause] | None" = None
 
@@ -60,6 +62,7 @@ class Cause:
             "evidence": list(self.evidence),
             "actions": list(self.actions),
             "confirm": self.confirm,
+            "moves": [{"cell": m.cell, "ah": round(m.ah, 2)} for m in self.moves if m.ah],
         }
 
 

@@ -18,6 +18,7 @@ from nipper.core.imbalance.danger import Danger, dangers, holding
 from nipper.core.imbalance.estimate import Estimate, estimate
 from nipper.core.imbalance.few import ADVICE, of_the_ends
 from nipper.core.imbalance.missing import doubtful, missing, tells_little, untold
+from nipper.core.imbalance.moved import Since
 from nipper.core.imbalance.unfit import unfit
 from nipper.core.imbalance.unread import readings_only, told_unread, unread
 from nipper.core.logs.charges import Charge, readings
@@ -48,6 +49,7 @@ class Diagnosis:
     unread: tuple[int, ...] = ()  # cells (indices) of which too little was read to judge them
     unfit: bool = False  # the log is not of the cells that the settings speak of
     dangers: tuple[Danger, ...] = ()  # before all else: cells that read what none bears
+    moved: Since | None = None  # by hand, since the log told how the cells stand
 
     @property
     def verdict(self) -> str:
@@ -77,6 +79,24 @@ class Diagnosis:
     def stopped(self) -> bool:
         """Whether a danger forbids all that the findings would have done."""
         return any(danger.stops_all for danger in self.dangers)
+
+    @property
+    def now(self) -> Estimate:
+        """The estimate with the cells as they stand since charge was moved by hand."""
+        told = self.estimate
+        return replace(told, drift=self.moved.now(told.drift)) if self.moved else told
+
+    def asks(self, finding: Cause) -> tuple[str, ...]:
+        """What is to be done about a finding now: nothing while a danger forbids it, and no charge
+        is moved twice.
+        """
+        if self.stopped:
+            return ()
+        moved = self.moved
+        done = {m.sentence for m in finding.moves if moved and moved.is_done(m.cell)}
+        if moved is None or not done:
+            return finding.actions
+        return (moved.sentence, *(text for text in finding.actions if text not in done))
 
     @property
     def perhaps(self) -> Cause | None:

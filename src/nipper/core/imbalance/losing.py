@@ -11,7 +11,7 @@ from nipper.core.imbalance.causes_base import Cause, alike, has, names, sure
 from nipper.core.imbalance.drift import Drift
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.fallen import SHORTS_PCT_DAY, fallen, short_inside
-from nipper.core.imbalance.remedies import CAUTION, level
+from nipper.core.imbalance.remedies import CAUTION, Move, level
 from nipper.core.logs.model import Floats
 from nipper.core.setup import Setup
 
@@ -140,6 +140,7 @@ def _leaking(known: Estimate, setup: Setup, losses: _Losses, cells: list[int]) -
     fell = "; ".join(f"cell {i + 1} from {start[i]:+.1f} % to {last[i]:+.1f} %" for i in cells)
     others = np.delete(mah, cells)
     missing_ah = np.maximum(0.0, -np.nan_to_num(drift.last_ah[cells]))
+    moves = tuple(_fed(known, setup, cells))
     a_week = " and ".join(f"{-7 * mah[i] / 1e3:.2f} Ah" for i in cells)
     return Cause(
         cause="self_discharge",
@@ -159,9 +160,10 @@ def _leaking(known: Estimate, setup: Setup, losses: _Losses, cells: list[int]) -
         ),
         actions=(
             *_fast(setup, value, cells),
-            *_fed(known, setup, cells),
+            *(move.sentence for move in moves),
             f"Until replaced, level at least {a_week} a week. " + CAUTION,
         ),
+        moves=moves,
         confirm=f"Leave the pack disconnected at rest for {days} days: expect "
         f"{days * value / 1e3:.2f} Ah on {names(cells).lower()} alone.",
         serious=total_loss_serious(value, setup)
@@ -198,7 +200,7 @@ def _fast(setup: Setup, mah_per_day: float, cells: list[int]) -> tuple[str, ...]
     return tuple(short_inside(names([cell])) for cell in cells) if fast else ()
 
 
-def _fed(known: Estimate, setup: Setup, cells: list[int]) -> Iterator[str]:
+def _fed(known: Estimate, setup: Setup, cells: list[int]) -> Iterator[Move]:
     """What each of these cells is to be given now, as far as any of it is sure."""
     drift, least_ah = known.drift, 0.002 * setup.capacity_ah
     for i in cells:

@@ -111,7 +111,16 @@ class TopEnd:
         return 1e3 * (self.highest_v - self.lowest_v)
 
 
-def level(cell: int, ah: float, sure_ah: float, setup: Setup, end: TopEnd) -> str:
+@dataclass(frozen=True, slots=True)
+class Move:
+    """Charge to be put into a cell (from 1), Ah, or taken out (below 0); 0 where it must not be."""
+
+    cell: int
+    ah: float
+    sentence: str
+
+
+def level(cell: int, ah: float, sure_ah: float, setup: Setup, end: TopEnd) -> Move:
     """How to level one cell: the last guard against feeding a full one, whatever an estimate says.
 
     Parameters
@@ -124,18 +133,22 @@ def level(cell: int, ah: float, sure_ah: float, setup: Setup, end: TopEnd) -> st
     """
     wrong = end.highest if ah < 0 else end.lowest
     if cell in wrong:
-        return (
+        return Move(
+            cell,
+            0.0,
             f"{'Do not feed' if ah < 0 else 'Do not bleed'} cell {cell}: it is the "
             f"{'highest' if ah < 0 else 'lowest'} at the end of charge. Measure it at its poles "
-            "first: its voltage and its counted charge contradict each other."
+            "first: its voltage and its counted charge contradict each other.",
         )
     first = sure_ah if abs(sure_ah) < SURE_SHARE * abs(ah) else ah
     way = bleed(first, setup) if ah > 0 else feed(-first, setup)
     if first == ah:
-        return way.sentence(cell)
-    return (
+        return Move(cell, -first, way.sentence(cell))
+    return Move(
+        cell,
+        -first,
         f"{way.sentence(cell)} So much is sure; it may be {abs(ah):.0f} Ah and more: charge fully "
-        "and read again before moving the rest."
+        "and read again before moving the rest.",
     )
 
 

@@ -1,6 +1,6 @@
 """The diagnosis on paper: what is wrong, how sure that is, what is done, what it was read from."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import datetime, tzinfo
 from html import escape
 
@@ -36,7 +36,7 @@ def diagnosis_html(diagnosis: Diagnosis, log: Log, setup: Setup, name: str, when
     strong = [f for f in diagnosis.findings if f.confidence > SURE]
     weak = [f for f in diagnosis.findings if f.confidence <= SURE]
     found = "".join(_danger(danger) for danger in diagnosis.dangers)
-    found += "".join(_finding(f, diagnosis.stopped) for f in strong)
+    found += "".join(_finding(f, diagnosis.asks(f), diagnosis.stopped) for f in strong)
     found = found or f"<p>{escape(named(diagnosis))}</p>"
     return (
         f"<h2>{escape(name)}: diagnosis of {dated(when.timestamp(), zone)}</h2>"
@@ -56,7 +56,7 @@ def _basis(diagnosis: Diagnosis, log: Log, setup: Setup, zone: tzinfo) -> str:
     return f"{kind}. A log of {span}, {log.rows} rows, {count(full, 'full charge')}."
 
 
-def _finding(cause: Cause, stopped: bool) -> str:
+def _finding(cause: Cause, asks: Sequence[str], stopped: bool) -> str:
     """A finding; of what to do about it nothing, while a danger forbids it."""
     size = f"{cause.value:.3g} {cause.unit} ({cause.low:.3g} to {cause.high:.3g})"
     facts = f"{cause.quantity}: {size}; confidence {cause.confidence:.0%}"
@@ -64,7 +64,7 @@ def _finding(cause: Cause, stopped: bool) -> str:
     return (
         f"<h3>{_text(cause.summary)}</h3><p>{_text(facts)}</p>"
         f"{_listed('What it is seen by', cause.evidence)}"
-        f"{'' if stopped else _listed('What to do', cause.actions) + confirm}"
+        f"{'' if stopped else _listed('What to do', asks) + confirm}"
     )
 
 

@@ -2,7 +2,7 @@
 
 from nipper.core.assembly import capacity
 from nipper.core.cold import record as cold
-from nipper.core.imbalance import swap
+from nipper.core.imbalance import moved, swap
 from nipper.core.link import record as link
 from nipper.core.logs import builds, looked
 from nipper.core.report.assembly import capacity_words
@@ -28,6 +28,9 @@ def event_words(kind: str, note: str) -> str:
     if kind == builds.KIND:
         change = builds.parse(note)
         return note if change is None else change.words
+    if kind == moved.KIND:
+        charge = moved.parse(note)
+        return note if charge is None else charge.words
     if kind in (looked.CELL, looked.SENSOR):
         found = looked.parse(kind, note)
         return note if found is None else found.words

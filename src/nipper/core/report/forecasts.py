@@ -471,9 +471,13 @@ def hand_sentences(
         from nipper.core.report.danger import alarm_words  # the judging, which a start does without
 
         return [f"{alarm_words(diagnosis)}. Until that is settled nothing is fed or bled."], False
-    cells = by_hand(setup, known)
+    moved = diagnosis.moved if diagnosis is not None else None
+    cells = [c for c in by_hand(setup, known) if moved is None or not moved.is_done(c.cell)]
+    done = [moved.sentence] if moved else []
     if cells:
-        return [*(c.sentence for c in cells[:3]), CAUTION], True
+        return [*done, *(c.sentence for c in cells[:3]), CAUTION], True
+    if done:
+        return done, False
     if known:
         return ["No cell is far enough from the others to be worth it."], False
     return ["A log with full charges is needed."], False

@@ -88,7 +88,7 @@ def _with(out: Facts, kept: Kept, several: bool) -> Facts:
     from nipper.core.forecast.levelling import from_log
     from nipper.core.forecast.twin import Known
 
-    known, log = kept.diagnosis.estimate, kept.log
+    known, log = kept.diagnosis.now, kept.log
     full = known.full
     last_full = float(log.time_s[full[-1].stop - 1]) if full else None
     offsets = known.drift.last_ah
@@ -99,9 +99,9 @@ def _with(out: Facts, kept: Kept, several: bool) -> Facts:
     pressing = (d.summary.rstrip(".") for d in judged.dangers if d.pressing)
     asks = [f"{before}{with_minus(summary)}" for summary in pressing]
     asks += [
-        f"{before}{_in_short(c.actions[0])}"
+        f"{before}{_in_short(judged.asks(c)[0])}"
         for c in judged.findings
-        if c.confidence > SURE and c.actions and not c.mended and not judged.stopped
+        if c.confidence > SURE and not c.mended and judged.asks(c)
     ]
     worse = apart is not None and apart > (out.apart_ah or 0.0)
     return replace(

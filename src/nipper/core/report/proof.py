@@ -126,7 +126,7 @@ def _resistance(diagnosis: Diagnosis, _: Setup, marked: tuple[int, ...]) -> Proo
 
 
 def _offset(diagnosis: Diagnosis, setup: Setup, marked: tuple[int, ...]) -> Proof:
-    drift, scale = diagnosis.estimate.drift, 100.0 / setup.capacity_ah
+    drift, scale = diagnosis.now.drift, 100.0 / setup.capacity_ah
     return Proof(
         *_offset_words(scale * drift.last_ah, marked),
         scale * drift.last_ah,

@@ -286,7 +286,7 @@ def of_trip(diagnosis: Diagnosis, setup: Setup, zone: tzinfo = UTC) -> list[Cons
     """By when the pack trips at the present drift; nothing when it does not, or no cell drifts
     beyond doubt.
     """
-    found = trip_forecast(diagnosis.estimate, setup)
+    found = trip_forecast(diagnosis.now, setup)
     if found is None:
         return []
     trips_s = float(diagnosis.estimate.drift.time_s[-1]) + 86400.0 * found.days
@@ -453,7 +453,7 @@ def _cost(diagnosis: Diagnosis) -> list[Consequence]:
     """What the imbalance takes away: the fullest cell ends the charge, the emptiest the
     discharge.
     """
-    offset = diagnosis.estimate.drift.last_ah
+    offset = diagnosis.now.drift.last_ah
     if not np.isfinite(offset).any():
         return []
     # when the fullest cell is full, each has this much less to give than a median one that is full:
@@ -469,7 +469,8 @@ def _cost(diagnosis: Diagnosis) -> list[Consequence]:
             f"The imbalance costs up to {lost_ah:.1f} Ah now.",
             f"Cell {high + 1} is full first and ends the charge, cell {low + 1} is empty "
             "first and ends the discharge.",
-            place="offsets at the last full charges",
+            place="offsets at the last full charges"
+            + (", and what was moved since" if diagnosis.moved else ""),
             why="Usable charge is what fits between the fullest cell's top and the emptiest "
             "cell's bottom, if both limits are reached.",
         )

@@ -25,7 +25,7 @@ class Kind(StrEnum):
 KIND_OF = {
     "cold-proof": Kind.PROOF, "link-loss": Kind.PROOF, "commissioned": Kind.PROOF,
     "capacity-test": Kind.TEST, "sense-leads": Kind.TEST, "trip-counters": Kind.TEST,
-    "screen-reading": Kind.TEST,
+    "screen-reading": Kind.TEST, "cell-measured": Kind.TEST, "sensor-elsewhere": Kind.TEST,
     "meter-walk": Kind.FAULT,
 }  # fmt: skip
 

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from nipper.app.document import Document, PackRecord
 from nipper.app.stage import StageView
+from nipper.app.stages.diagnose.done import DoneByHand
 from nipper.app.stages.diagnose.looked import LookedAt
 from nipper.app.stages.diagnose.proof import Bars
 from nipper.app.theme import BASE_PT, Theme
@@ -96,6 +97,8 @@ class DiagnoseView(StageView):
         inside.addWidget(self.plot, 3)
         inside.addLayout(self._cell)
         inside.addLayout(self._advice)  # what is wanted most stands above its reasons
+        self.done = DoneByHand(self._document)
+        inside.addWidget(self.done)
         inside.addLayout(self._proofs)
         inside.addStretch(1)
         return scrolled(inside)
@@ -138,6 +141,7 @@ class DiagnoseView(StageView):
             for proof in proofs(diagnosis, setup, lead):
                 self._proofs.addWidget(self._proven(proof), 1)
         self._show_advice(strong, diagnosis)
+        self.done.show_asked(strong[:3], diagnosis)
         self._show_cell()
 
     def _proven(self, proof: Proof) -> QWidget:
@@ -320,8 +324,7 @@ class DiagnoseView(StageView):
     def _show_advice(self, strong: list[Cause], diagnosis: Diagnosis) -> None:
         nothing = ALL_WELL if diagnosis.verdict == "healthy" else NOT_YET
         now = list(diagnosis.urgent)
-        # while a cell may be ruined nothing is fed, bled or charged on account of the others
-        now += [] if diagnosis.stopped else [a for f in strong[:3] for a in f.actions]
+        now += [text for finding in strong[:3] for text in diagnosis.asks(finding)]
         now = now or [nothing]
         asked = strong[:3] or [f for f in [diagnosis.perhaps] if f]
         sure = [f.confirm for f in asked if f.confirm] + list(diagnosis.advice)

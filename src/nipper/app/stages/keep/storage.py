@@ -59,7 +59,7 @@ class StoragePage(QWidget):
         watts = usual if self.fields["watts"].value is None else self.fields["watts"].value
         behind = drift = 0.0
         if record is not None:
-            behind, drift = of_lowest(record.diagnosis.estimate.drift)
+            behind, drift = of_lowest(record.diagnosis.now.drift)
         return Rest(
             self.fields["soc"].value or 0.0, self.fields["air"].value or 0.0,
             0.0 if self.off.isChecked() else watts, behind, drift,
