@@ -24,7 +24,7 @@ from nipper.core.upkeep.storage import of_lowest
 from tests.builders import charge_log
 
 SETUP = new_setup("lfp", 8, 100.0)
-FULL_S = [100.0, 200.0, 300.0, 400.0]
+TOLD_S = [0.0, 100.0, 200.0, 300.0, 400.0]  # the log's begin, and its full charges
 FED = Moved(cell=3, ah=4.0)
 FED_NOTE = FED.model_dump_json()
 
@@ -44,25 +44,26 @@ def after(*cells, levelled=False):
 
 def test_two_full_charges_later_the_log_tells():
     event = (250.0, 1, KIND, FED_NOTE)
-    assert since([event], 1, FULL_S[:3]) == Since((FED,), levelled=False)
-    assert since([event], 1, FULL_S) is None
-    assert since([event], 2, FULL_S[:3]) is None  # of another pack
-    assert since([event], 1, []) == Since((FED,), levelled=False)
-    assert since([(250.0, 1, KIND, "no document")], 1, []) is None
+    assert since([event], 1, TOLD_S[:4]) == Since((FED,), levelled=False)
+    assert since([event], 1, TOLD_S) is None
+    assert since([event], 2, TOLD_S[:4]) is None  # of another pack
+    assert since([event], 1, [0.0]) == Since((FED,), levelled=False)
+    assert since([event], 1, [260.0]) is None  # before anything of this log
+    assert since([(250.0, 1, KIND, "no document")], 1, [0.0]) is None
 
 
 def test_a_levelling_takes_the_place_of_what_was_moved_before():
     events = [(310.0, 1, KIND, FED_NOTE), (320.0, 1, LEVELLED, "all cells level")]
-    assert since(events, 1, FULL_S[:3]) == Since((), levelled=True)
+    assert since(events, 1, TOLD_S[:4]) == Since((), levelled=True)
     later = Moved(cell=5, ah=-1.0)
     events.append((330.0, 1, KIND, later.model_dump_json()))
-    assert since(events, 1, FULL_S[:3]) == Since((later,), levelled=True)
+    assert since(events, 1, TOLD_S[:4]) == Since((later,), levelled=True)
 
 
 def test_cells_are_counted_as_they_were_when_it_was_done():
     gone = CellsChanged(before=9, left=(1,)).model_dump_json()
     events = [(310.0, 1, KIND, FED_NOTE), (320.0, 1, builds.KIND, gone)]
-    assert since(events, 1, FULL_S) is None
+    assert since(events, 1, TOLD_S) is None
 
 
 def test_only_what_was_not_moved_is_still_asked_for():

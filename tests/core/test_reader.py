@@ -2,6 +2,7 @@
 
 import gzip
 import json
+import zipfile
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
@@ -13,8 +14,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nipper.core.errors import InputError
-from nipper.core.logs import sensors
+from nipper.core.errors import ChoiceError, InputError
+from nipper.core.logs import reader, sensors
 from nipper.core.logs.clocktext import guess_time_form
 from nipper.core.logs.guess import guess_capacity, guess_chemistry
 from nipper.core.logs.mapping import ColumnMapping, plain_mapping, shape_key
@@ -478,3 +479,21 @@ def test_a_clock_goes_on_through_the_night_it_is_put_back(tmp_path):
     path.write_text("time,current,cell1,cell2,cell3,cell4\n" + "\n".join(rows))
     log = read_file(path, Options(zone="Europe/Vienna")).log
     np.testing.assert_array_equal(log.time_s, times)
+
+
+def test_of_very_many_logs_in_one_file_one_is_chosen_without_looking_at_all(tmp_path, monkeypatch):
+    path, looked_at = tmp_path / "many.zip", []
+    with zipfile.ZipFile(path, "w") as archive:
+        for i in range(20):  # unlike each other: nothing goes together
+            rows = "".join(
+                f"{1_750_000_000 + 60 * k},1,13.2,{','.join(['3.3'] * (4 + i))}\n" for k in range(9)
+            )
+            cells = ",".join(f"cell {n + 1} V" for n in range(4 + i))
+            archive.writestr(f"log {i:02}.csv", f"time,current A,pack V,{cells}\n{rows}")
+    monkeypatch.setattr(
+        reader, "propose", lambda table, options: looked_at.append(table) or propose(table, options)
+    )
+    with pytest.raises(ChoiceError) as told:
+        read_file(path)
+    assert len(looked_at) == 8
+    assert len(told.value.choices) == 20

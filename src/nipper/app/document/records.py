@@ -45,8 +45,8 @@ def moved_since(bench: Bench, pack: Pack, log: "Log", judged: "Diagnosis") -> "S
     """What was moved by hand in a pack since its log told how the cells stand."""
     from nipper.core.imbalance.moved import since
 
-    full_s = [float(log.time_s[charge.stop - 1]) for charge in judged.estimate.full]
-    return since(_events(bench), pack.id, full_s)
+    told_s = [float(log.time_s[0]), *judged.estimate.drift.line_s.tolist()]
+    return since(_events(bench), pack.id, told_s)
 
 
 def looked_at(bench: Bench, pack: Pack) -> "Looked":

@@ -85,19 +85,18 @@ def parse(note: str) -> Moved | None:
 
 
 def since(
-    events: Sequence[tuple[float, int | None, str, str]], pack: int, full_s: Sequence[float]
+    events: Sequence[tuple[float, int | None, str, str]], pack: int, told_s: Sequence[float]
 ) -> Since | None:
-    """What was moved in a pack when it is not yet told by enough full charges; None where nothing
-    was.
+    """What was moved in a pack and is not yet told by enough full charges; None where nothing was.
 
     Parameters
     ----------
     events : time_s, pack, kind, note
-    full_s : when the full charges of its log ended, Unix s, oldest first
+    told_s : when its log begins, and when it told how the cells stand, Unix s, oldest first
     """
-    told_s = full_s[-ENOUGH] if len(full_s) >= ENOUGH else -np.inf
+    known_s = told_s[-min(ENOUGH, len(told_s))]
     counted_s = max((at for at, _ in builds.kept(events, pack)), default=-np.inf)
-    late = sorted(event for event in events if event[1] == pack and event[0] > told_s)
+    late = sorted(event for event in events if event[1] == pack and event[0] > known_s)
     levelled_s = max((at for at, _, kind, _ in late if kind == LEVELLED), default=-np.inf)
     cells = [
         one

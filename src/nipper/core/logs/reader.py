@@ -42,6 +42,7 @@ from nipper.core.tables.table import Table
 
 Floats = NDArray[np.floating]
 SECONDS_1980 = 315532800.0
+MOST_NAMED = 8  # logs in one file, of which the user chooses
 
 
 @dataclass(frozen=True, slots=True)
@@ -160,7 +161,9 @@ def chosen(path: str | Path, options: Options = Options()) -> Proposal:  # noqa:
         return mapped(table, options.mapping, options.pack)
     found: list[Proposal] = []
     errors: list[tuple[int, InputError]] = []
-    for group in same_shape(headed(tables)):
+    groups = same_shape(headed(tables))
+    while groups and len(found) < MOST_NAMED:  # of more one is chosen, looked at or not
+        group = groups.pop(0)
         try:
             found.append(propose(group, options))
         except InputError as error:
@@ -176,13 +179,13 @@ def chosen(path: str | Path, options: Options = Options()) -> Proposal:  # noqa:
             if errors
             else InputError(str(path), "the file", "a table")
         )
-    parts = [p.table.part for p in found]
-    names = ", ".join(parts[:8])
+    parts = [table.part for table in (*(p.table for p in found), *groups)]
+    names = ", ".join(parts[:MOST_NAMED])
     raise ChoiceError(str(path), "its tables", f"one log, found {names}", "--table", parts)
 
 
 def _no_part(tables: list[Table]) -> list[Table]:
-    names = ", ".join(t.part for t in tables[:8])
+    names = ", ".join(t.part for t in tables[:MOST_NAMED])
     raise InputError(tables[0].file, "--table", f"one of {names}")
 
 
