@@ -52,6 +52,13 @@ def test_two_full_charges_later_the_log_tells():
     assert since([(250.0, 1, KIND, "no document")], 1, [0.0]) is None
 
 
+def test_a_clock_that_is_years_off_does_not_matter():
+    ahead = FED.model_copy(update={"log_s": 350.0}).model_dump_json()  # noted in the log's past
+    assert since([(1.0, 1, KIND, ahead)], 1, TOLD_S[:4]) is not None
+    assert since([(1.0, 1, KIND, ahead)], 1, [*TOLD_S, 500.0]) is None
+    assert since([(9e9, 1, KIND, ahead)], 1, [*TOLD_S, 500.0]) is None  # and one that is behind
+
+
 def test_a_levelling_takes_the_place_of_what_was_moved_before():
     events = [(310.0, 1, KIND, FED_NOTE), (320.0, 1, LEVELLED, "all cells level")]
     assert since(events, 1, TOLD_S[:4]) == Since((), levelled=True)

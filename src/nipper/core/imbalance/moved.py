@@ -11,6 +11,7 @@ from nipper.core.errors import RangeError
 from nipper.core.imbalance.drift import Drift
 from nipper.core.imbalance.states import LEVELLED
 from nipper.core.logs import builds
+from nipper.core.logs.looked import LogEnd
 
 KIND = "charge-moved"  # of bench events
 MOST_AH, MOST_CELLS = 10_000.0, 200
@@ -24,6 +25,7 @@ class Moved(BaseModel):
 
     cell: Annotated[int, Field(ge=1, le=MOST_CELLS)]
     ah: Annotated[float, Field(ge=-MOST_AH, le=MOST_AH, allow_inf_nan=False)]
+    log_s: LogEnd = None
 
     @property
     def words(self) -> str:
@@ -96,12 +98,13 @@ def since(
     """
     known_s = told_s[-min(ENOUGH, len(told_s))]
     counted_s = max((at for at, _ in builds.kept(events, pack)), default=-np.inf)
-    late = sorted(event for event in events if event[1] == pack and event[0] > known_s)
-    levelled_s = max((at for at, _, kind, _ in late if kind == LEVELLED), default=-np.inf)
-    cells = [
+    mine = sorted(event for event in events if event[1] == pack)
+    levelled_s = max((at for at, _, kind, _ in mine if kind == LEVELLED), default=-np.inf)
+    cells = tuple(
         one
-        for at, _, kind, note in late
+        for at, _, kind, note in mine
         if kind == KIND and at > max(levelled_s, counted_s) and (one := parse(note)) is not None
-    ]
-    levelled = bool(np.isfinite(levelled_s))
-    return Since(tuple(cells), levelled) if cells or levelled else None
+        if (at if one.log_s is None else one.log_s) > known_s
+    )
+    levelled = levelled_s > known_s
+    return Since(cells, levelled) if cells or levelled else None

@@ -13,6 +13,8 @@ from nipper.core.logs import builds
 from nipper.core.logs.model import Log
 
 CELL, SENSOR = "cell-measured", "sensor-elsewhere"  # kinds of bench events
+# to where the log reached when something was noted, by its own clock, which may be years off
+LogEnd = Annotated[float | None, Field(allow_inf_nan=False)]
 MOST_V, MOST_CELLS, MOST_SENSORS, MOST_WORDS = 10.0, 200, 64, 60
 
 Volts = Annotated[float, Field(ge=-MOST_V, le=MOST_V, allow_inf_nan=False)]
@@ -26,6 +28,7 @@ class CellMeasured(BaseModel):
     cell: Annotated[int, Field(ge=1, le=MOST_CELLS)]
     bms_v: Volts
     meter_v: Volts
+    log_s: LogEnd = None
 
     @property
     def words(self) -> str:
@@ -114,7 +117,11 @@ def kept(events: Sequence[tuple[float, int | None, str, str]], pack: int) -> Loo
     counted_s = max((at for at, _ in builds.kept(events, pack)), default=-np.inf)
     mine = [(at, kind, note) for at, of, kind, note in events if of == pack]
     return Looked(
-        tuple((at, one) for at, one in _of(CellMeasured, mine) if at >= counted_s),
+        tuple(
+            (at if one.log_s is None else one.log_s, one)
+            for at, one in _of(CellMeasured, mine)
+            if at >= counted_s
+        ),
         tuple(sorted({one.sensor for _, one in _of(SensorElsewhere, mine)})),
     )
 

@@ -69,11 +69,14 @@ class DoneByHand(QWidget):
         from nipper.core.imbalance.moved import KIND, moved
 
         document, chosen = self._document, self.cell.currentIndex()
+        record = document.record
+        assert record
         try:
             done = moved(self._moves[chosen].cell, self.ah.value, self.way.currentIndex() == 0)
         except RangeError as error:
             self.trouble.setText(str(error))
             self.trouble.show()
             return
+        done = done.model_copy(update={"log_s": float(record.log.time_s[-1])})
         at_s = document.bench.clock()
         document.history.add_event(at_s, KIND, done.model_dump_json(), document.pack.id)

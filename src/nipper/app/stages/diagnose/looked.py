@@ -88,6 +88,9 @@ class LookedAt(QWidget):
         except RangeError as error:
             self._say(str(error))
             return
+        record = self._document.record
+        assert record
+        found = found.model_copy(update={"log_s": float(record.log.time_s[-1])})
         for field in (self.bms_v, self.meter_v):
             field.set_value(None)
         self._keep(CELL, found.model_dump_json())
