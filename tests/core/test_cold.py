@@ -355,6 +355,10 @@ def test_the_plan_names_what_each_source_needs(make_setup):
     assert verdict(check(led)) == "ok"
 
 
+def two_sensors(*means_c):
+    return SimpleNamespace(sensors_c=np.array(means_c), sensors=np.arange(2))
+
+
 def test_cells_that_run_colder_than_the_sensor_raise_the_cutoff(make_setup):
     cold = Cause(
         "temperature_gradient", (1, 2), 0.9, "temperature", -6.0, -8.0, -4.0, "°C", "", (), ()
@@ -362,9 +366,7 @@ def test_cells_that_run_colder_than_the_sensor_raise_the_cutoff(make_setup):
     told = of_cold(
         make_setup(),
         [],
-        SimpleNamespace(
-            dangers=(), findings=[cold], estimate=SimpleNamespace(sensors_c=np.array([10.0, 10.5]))
-        ),
+        SimpleNamespace(dangers=(), findings=[cold], estimate=two_sensors(10.0, 10.5)),
     )
     found = next(c for c in told if c.suggestion)
     assert "run 6 K colder" in found.lead
@@ -372,9 +374,7 @@ def test_cells_that_run_colder_than_the_sensor_raise_the_cutoff(make_setup):
     calm = of_cold(
         make_setup(),
         [],
-        SimpleNamespace(
-            dangers=(), findings=[], estimate=SimpleNamespace(sensors_c=np.array([10.0, 14.0]))
-        ),
+        SimpleNamespace(dangers=(), findings=[], estimate=two_sensors(10.0, 14.0)),
     )
     assert any("reads 4 °C colder" in c.lead for c in calm)
     assert not any(c.suggestion for c in calm)

@@ -517,3 +517,12 @@ def test_measurements_are_read_from_a_file(tmp_path, capsys):
         file.write_text(json.dumps(document | {"cells": [wrong]}))
         assert main(arguments) == 2
         assert place in capsys.readouterr().err
+
+
+def test_cold_says_which_sensors_lie_elsewhere_and_numbers_the_others_rightly():
+    temp_c = np.tile(np.float32([30.0, 5.0, 25.0]), (sound().rows, 1))
+    log = replace(sound(), temp_c=temp_c)
+    told = diagnose(log, SETUP, looked=Looked(sensors=(1,)))
+    leads = [c.lead for c in of_cold(SETUP, [], told, elsewhere=(1,))]
+    assert leads[0] == "Sensor 1 does not lie on the cells."
+    assert "Sensor 2 reads 20 °C colder than sensor 3." in leads

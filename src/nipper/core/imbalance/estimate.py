@@ -74,10 +74,11 @@ class Estimate:
     balancer: BalancerUse
     capacities: Capacities
     signals: Signals
-    sensors_c: Floats  # mean of each temperature sensor; may be empty
+    sensors_c: Floats  # mean of each temperature sensor that was read; may be empty
     end: TopEnd
     # by which each cell's voltages came after the log's currents; empty: not looked for
     lag_rows: Ints = field(default_factory=lambda: np.empty(0, np.intp))
+    sensors: Ints = field(default_factory=lambda: np.empty(0, np.intp))  # which of the log's
     turned: bool = False  # whether the log's current has the wrong sign
 
     @property
@@ -143,6 +144,7 @@ def estimate(
     lows = partial(low_ends, log, setup, found, prior)
     drift = _drift(log, setup, _Readings(offsets, tops, mids, lows))
     tick(1.0)
+    sensors = np.flatnonzero(np.isfinite(log.temp_c).any(axis=0))
     return Estimate(
         charges=charges,
         resistances=resistances,
@@ -150,7 +152,8 @@ def estimate(
         balancer=balancer_use(log, setup),
         capacities=held,
         signals=seen,
-        sensors_c=_sensors(log),
+        sensors_c=np.nanmean(log.temp_c[:, sensors], axis=0) if sensors.size else np.empty(0),
+        sensors=sensors,
         end=top_end(read, full),
         lag_rows=lag,
         turned=turned,
@@ -243,11 +246,6 @@ def top_end(log: Log, full: list[Charge]) -> TopEnd:
 
     highest_v, lowest_v = (float(np.median(v)) for v in zip(*ends, strict=True)) if ends else NONE
     return TopEnd(mostly(0), mostly(1), highest_v, lowest_v)
-
-
-def _sensors(log: Log) -> Floats:
-    read = np.isfinite(log.temp_c).any(axis=0)
-    return np.nanmean(log.temp_c[:, read], axis=0) if read.any() else np.empty(0)
 
 
 def balancer_use(log: Log, setup: Setup) -> BalancerUse:

@@ -48,12 +48,15 @@ def cold_sentence(
 
 
 def of_cold(
-    setup: Setup, rules: Sequence[Consequence], diagnosis: "Diagnosis | None"
+    setup: Setup,
+    rules: Sequence[Consequence],
+    diagnosis: "Diagnosis | None",
+    elsewhere: Sequence[int] = (),
 ) -> list[Consequence]:
     """The rules of temperature, where the sensors stand, how much colder a cell may be, and who
-    stops the charge.
+    stops the charge; ``elsewhere`` are sensors (from 1) that do not lie on the cells.
     """
-    out = [*_charged_cold(diagnosis), *rules]
+    out = [*_charged_cold(diagnosis), *(_elsewhere(number) for number in elsewhere), *rules]
     told = plan(setup)
     if told.who == "nobody":
         text = (
@@ -77,6 +80,16 @@ def of_cold(
     return out
 
 
+def _elsewhere(sensor: int) -> Consequence:
+    return Consequence(
+        Status.WATCH,
+        f"Sensor {sensor} does not lie on the cells.",
+        "Where the BMS stops the charge by it, the cutoff guards nothing, proven or not: prove it "
+        "with a sensor on the coldest cell.",
+        place="noted in Diagnose",
+    )
+
+
 def _charged_cold(diagnosis: "Diagnosis | None") -> list[Consequence]:
     """What the log shows the cutoff did not stop."""
     if diagnosis is None or not any(d.kind == "charged_cold" for d in diagnosis.dangers):
@@ -95,7 +108,8 @@ def _sensors(known: "Estimate") -> Consequence:
     coldest, warmest = int(known.sensors_c.argmin()), int(known.sensors_c.argmax())
     apart = float(known.sensors_c[warmest] - known.sensors_c[coldest])
     if apart >= SPREAD_C:
-        lead = f"Sensor {coldest + 1} reads {apart:.0f} °C colder than sensor {warmest + 1}."
+        colder, other = known.sensors[coldest] + 1, known.sensors[warmest] + 1
+        lead = f"Sensor {colder} reads {apart:.0f} °C colder than sensor {other}."
         return Consequence(
             Status.WATCH, lead, "The cutoff must act on the colder one.", place="means over the log"
         )

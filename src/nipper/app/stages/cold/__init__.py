@@ -21,11 +21,13 @@ def _sentence(s: Situation) -> tuple[Status, str]:
 
 
 def _follows(s: Situation) -> list[Consequence]:
+    from nipper.app.document.records import looked_at
     from nipper.core.report.cold import of_cold
 
-    record = s.document.record
+    document, record = s.document, s.document.record
     diagnosis = record.diagnosis if record else None
-    return of_cold(s.document.setup, s.findings_of("cold"), diagnosis)
+    elsewhere = looked_at(document.bench, document.pack).sensors
+    return of_cold(document.setup, s.findings_of("cold"), diagnosis, elsewhere)
 
 
 STAGE = Stage(
