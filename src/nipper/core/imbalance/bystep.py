@@ -236,8 +236,7 @@ def tops_by_step(
     with np.errstate(invalid="ignore"):
         if not _few(untold & (np.abs(held.at_step_ah) > 2.0 * either_ah)):
             return tops
-    spread_ah = np.fmin(held.sd_ah, CAPACITY_SPREAD * setup.capacity_ah)
-    known = replace(held, sd_ah=np.nan_to_num(spread_ah, nan=CAPACITY_SPREAD * setup.capacity_ah))
+    known = _of_one_batch(held, CAPACITY_SPREAD * setup.capacity_ah)
     out: list[Offsets] = []
     for top in tops:
         mid = _last_before(mids, top)
@@ -245,6 +244,19 @@ def tops_by_step(
         second = mid and _possible(_at_top(mid, known, way, least_ah), top, setup)
         out.append(helped(top, second, setup.capacity_ah) if second else top)
     return out
+
+
+def _of_one_batch(held: Capacities, spread_ah: float) -> Capacities:
+    """The same, each cell's as likely as one of a batch has it, where it may as well be usual."""
+    sd_ah = np.nan_to_num(held.sd_ah, nan=np.inf)
+    with np.errstate(invalid="ignore"):
+        open_ = (held.low_ah <= 0.0) & (held.high_ah >= 0.0) | ~np.isfinite(held.deficit_ah)
+    told = np.where(open_, 1.0 / (1.0 + (sd_ah / spread_ah) ** 2), 1.0)
+    return replace(
+        held,
+        deficit_ah=told * np.nan_to_num(held.deficit_ah),
+        sd_ah=np.minimum(sd_ah, spread_ah),
+    )
 
 
 def _possible(second: Second, top: Offsets, setup: Setup) -> Second:

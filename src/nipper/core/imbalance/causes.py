@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance import electrical
-from nipper.core.imbalance.causes_base import Cause, names, resistance_doubt_ah, sure
+from nipper.core.imbalance.causes_base import Cause, has, names, resistance_doubt_ah, sure
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.fallen import fallen, falling
 from nipper.core.imbalance.losing import losing
@@ -172,12 +172,14 @@ def _standing(
     low, high = (float(np.mean(end[cells])) * pct for end in between)
     word = "fuller" if mean > 0 else "emptier"
     who = names(cells)
-    steady = known.drift.ah_per_day[cells]
+    drift = known.drift
+    fell_ah = (np.abs(drift.ah_per_day) + 1.645 * drift.sd_ah_per_day)[cells] * drift.days
+    still = bool(np.all(fell_ah < 0.5 * np.abs(offset[cells])))
+    # on the flat: how far it is behind, and whether it still falls
+    hidden = mean < 0 and (high - low > abs(mean) or (np.isfinite(fell_ah).all() and not still))
+    stands = "; over the log it stands still" if still and not hidden else ""
     stands = (
-        "; over the log it stands still"
-        if np.isfinite(steady).all()
-        and np.all(np.abs(steady) * known.drift.days < 0.5 * np.abs(offset[cells]))
-        else ""
+        "; on the flat of the curve a cell that falls further looks alike" if hidden else stands
     )
     sure_ah = np.maximum(between[0], 0.0) if mean > 0 else np.minimum(between[1], 0.0)
     moves = [level(i + 1, float(offset[i]), float(sure_ah[i]), setup, known.end) for i in cells]
@@ -199,8 +201,12 @@ def _standing(
         low=low,
         high=high,
         unit="%",
-        summary=f"{who} {'is' if len(cells) == 1 else 'are'} {abs(mean):.1f} % {word} than the "
-        f"others and {'was' if len(cells) == 1 else 'were'} never levelled.",
+        summary=f"{has(cells, 'is', 'are')} {abs(mean):.1f} % {word} than the others"
+        + (
+            ", or more; whether it still falls is not seen."
+            if hidden
+            else f" and {'was' if len(cells) == 1 else 'were'} never levelled."
+        ),
         evidence=(
             "; ".join(
                 f"cell {i + 1}: {offset[i] * pct:+.1f} % ({offset[i]:+.1f} Ah)" for i in cells
@@ -212,7 +218,13 @@ def _standing(
         actions=(*_meter_first(setup, who), *(move.sentence for move in moves), CAUTION),
         moves=tuple(moves),
         confirm="After levelling, a full charge must show these cells among the others at the "
-        "end of absorption.",
+        "end of absorption."
+        + (
+            " Charge fully again three days later: one that is behind by then loses charge, and "
+            "may short inside."
+            if hidden
+            else ""
+        ),
         serious=abs(mean) > 3.0,
         again=lambda left: _standing(known, setup, left, offset, between, ratio),
     )

@@ -13,6 +13,7 @@ from nipper.core.logs.resets import leaps
 Floats = NDArray[np.floating]
 
 LEAST_CHARGES = 4
+HARDLY = 3.0  # times the error of other readings
 LEAST_DAYS = 5.0
 # errors of neighbouring charges go together (same sky, same taper): the plain standard error is too
 # good
@@ -105,12 +106,14 @@ class Lines:
         wider = np.fmax(1.0, 0.5 * np.nan_to_num(apart))
         own = np.where(told, sd**-2, 0.0).sum(axis=0)
         own = np.where(told.any(axis=0), own, np.nan)
-        half_days = 0.5 * told_days(self.time_s)
+        # a cell that hardly shows in its own readings began where the others saw it
+        start = self.start_ah + (self.ah_per_day - slope) * 0.5 * told_days(self.time_s)
+        start = np.where(error[0] > HARDLY * error[1], other.start_ah, start)
         return replace(
             self,
             ah_per_day=slope,
             sd_ah_per_day=wider / np.sqrt(own),
-            start_ah=self.start_ah + (self.ah_per_day - slope) * half_days,
+            start_ah=start,
             scale_share=float(np.sum(shares**-2) ** -0.5),
         )
 

@@ -47,6 +47,7 @@ FIT_SD_V = 0.001
 ABOVE_V = 0.004
 NO_FIT_V, NO_FIT_TIMES = 0.0025, 3.0  # left of a cell's readings, and of the usual cell's
 BEYOND_SD_V = 0.012
+AGAINST_V = 0.003  # of a cell's mean reading beside the herd's, the other way than its shift
 READING_SD_V = 0.010  # of a reading that is wrong by the same
 OWN_SD_V = 0.02  # of what a cell's own resistance makes of the swing of the current
 IDLE_SHARE = -0.01  # of capacity an hour: what charges, and short rests
@@ -121,6 +122,9 @@ def _told(read: Read, step: _Step, capacity_ah: float) -> tuple[Floats, Floats]:
         good = _inside(read.counted_ah[near], step.at_ah - tried, SEEN_SHARE * capacity_ah)
         good &= (np.abs(tried) >= least_ah) & (np.abs(tried) < told * capacity_ah)
         good &= read.seen & np.isnan(shift) & (tried_sd < VAGUE_SHARE * capacity_ah)
+        # one that reads lower all in all is not the fuller one, whatever its own step looks like
+        above_v = np.mean(read.cell_v[near] - read.herd_v[near][:, None], axis=0)
+        good &= np.sign(tried) * above_v > -AGAINST_V
         shift, sd = np.where(good, tried, shift), np.where(good, tried_sd, sd)
         least_ah = told * capacity_ah
         if not np.any(read.seen & np.isnan(shift) & (tried < -least_ah)):

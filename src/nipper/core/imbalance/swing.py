@@ -43,6 +43,7 @@ OFFSET_PCT, DEFICIT_PCT = 8.0, 20.0  # how far cells may well be apart: keeps sh
 BY_CHARGE = 6
 CURRENT = 3  # its column of the design
 OFF_V = 0.025  # from what fits: there a cell has left the plateau before the herd
+FAR_PCT = np.array([s for s in range(-42, 43, 2) if abs(s) >= 8])  # further than a slope tells
 # V, what two cells' curves differ by beyond charge and capacity; tried on packs of two simulators
 BIAS_FLOOR_V = {"lfp": 1.2e-3, "nmc": 2.5e-3, "lto": 2.5e-3}
 AS_GOOD = 2.0  # times what is left with a wrong reading: so much worse charge alone must explain it
@@ -96,12 +97,20 @@ class _Rows:
     amps: Floats
     pct: Floats
     slope: Floats
+    apart_v: Floats  # [shifts, rows], what a cell so far along the herd's curve reads against it
 
     @property
     def design(self) -> Floats:
         """One column each for bias, offset, deficit and resistance."""
         drawn = (self.pct - np.median(self.pct)) / 100.0
         return np.column_stack([np.ones(drawn.size), self.slope, self.slope * drawn, self.amps])
+
+    def shifted_left_v(self, own_v: Floats) -> float:
+        """What the best of the shifts leaves of a cell, with a resistance of its own, V."""
+        good = np.isfinite(own_v)
+        amps, nothing = self.amps[good, None], np.zeros((1, 1))
+        fits = (robust(amps, own_v[good] - apart_v[good], nothing) for apart_v in self.apart_v)
+        return min((fit.left_v for fit in fits), default=np.inf)
 
 
 def swing(log: Log, setup: Setup) -> Swing | None:
@@ -120,7 +129,8 @@ def swing(log: Log, setup: Setup) -> Swing | None:
         return None
     rows = rows[:: max(1, rows.size // MOST_ROWS)]
     rest_v = herd_v[rows] - herd_ohm * amps[rows]
-    seen = _Rows(rows, amps[rows], pct[rows], _slope(setup, pct[rows], rest_v))
+    apart_v = _shifted(setup, pct[rows], rest_v)
+    seen = _Rows(rows, amps[rows], pct[rows], _slope(setup, pct[rows], rest_v), apart_v)
     own_v = log.cell_v[rows].astype(float) - herd_v[rows, None]
     fits = [_fit(setup, seen, own_v[:, i]) for i in range(log.cells)]
     if not any(np.isfinite(f.left_v) for f in fits):
@@ -177,6 +187,27 @@ def _slope(setup: Setup, pct: Floats, rest_v: Floats) -> Floats:
     return np.clip(own, 0.4 * usual, 2.0 * usual)
 
 
+def _shifted(setup: Setup, pct: Floats, rest_v: Floats) -> Floats:
+    """What cells far along the herd's curve read against it, float64[shifts, rows] V: LFP's has a
+    step, which no slope at the herd's place foretells.
+    """
+    if setup.chemistry != "lfp":
+        return np.empty((0, pct.size))
+    assumed = chemistry(setup.chemistry).curve.ocv
+    bins = np.round(pct).astype(int)
+    at, of = np.unique(bins, return_inverse=True)
+    herd_v = np.bincount(of, rest_v) / np.bincount(of)
+    first, last = (herd_v[i] - float(assumed(at[i])) for i in (0, -1))
+    own_v = np.interp(pct, at, herd_v)
+    out: list[Floats] = []
+    for shift in FAR_PCT:
+        there = pct + shift
+        beyond = np.where(there < at[0], first, last) + assumed(np.clip(there, -20.0, 105.0))
+        walked = (there >= at[0]) & (there <= at[-1])
+        out.append(np.where(walked, np.interp(there, at, herd_v), beyond) - own_v)
+    return np.array(out)
+
+
 @dataclass(frozen=True, eq=False, slots=True)
 class _Fit:
     """One cell's fit: the columns' coefficients, and what is told of resistance and bias."""
@@ -206,7 +237,9 @@ def _fit(setup: Setup, seen: _Rows, own_v: Floats) -> _Fit:
     beta, left_v = fit.beta, fit.left_v
     wide: Floats = np.sqrt(np.diag(np.linalg.inv(fit.gram)) * good.sum() / INDEPENDENT) * left_v
     bias, bias_sd = float(beta[0]), float(wide[0]) + BIAS_FLOOR_V[setup.chemistry]
-    if not _everywhere(seen, good, own_v - x[:, CURRENT] * beta[CURRENT], bias):
+    if setup.chemistry == "lfp" and seen.shifted_left_v(own_v) < first.left_v:
+        bias, bias_sd = np.nan, np.nan  # so far along the curve no slope tells charge
+    elif not _everywhere(seen, good, own_v - x[:, CURRENT] * beta[CURRENT], bias):
         small = abs(bias) < 2.0 * BIAS_FLOOR_V[setup.chemistry]
         bias, bias_sd = (bias, max(bias_sd, abs(bias))) if small else (np.nan, np.nan)
     elif setup.chemistry != "lfp":
