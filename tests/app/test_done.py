@@ -55,3 +55,11 @@ def test_a_levelling_that_was_noted_is_heard_too(lower, qtbot):
     qtbot.waitUntil(lambda: "since its full charges all cells levelled" in seen(view))
     assert "Feed cell 3" not in seen(view)
     qtbot.waitUntil(lambda: "Charge fully twice" in lower.rail.entries["keep"].sentence)
+
+
+def test_what_is_noted_while_the_log_is_read_counts_too(lower, qtbot):
+    document = lower.document
+    document.records.read(document.pack)
+    document.history.add_event(document.bench.clock(), "levelled", "all level", 1)
+    qtbot.waitUntil(lambda: not document.records.busy, timeout=30_000)
+    assert document.record.diagnosis.moved is not None

@@ -233,6 +233,8 @@ class Records(QObject):
     def look_again(self, pack: Pack) -> None:
         """Tell a pack's dangers anew, and what was moved: by what judges nothing else."""
         record = self.by_pack.get(pack.id)
+        if pack.id in self._jobs:  # it began before, and may not know of it
+            self.read(pack)
         if record is None or pack.id in self._jobs:
             return
         if pack.id in self._looks:
