@@ -114,16 +114,20 @@ def test_an_emptier_cell_is_still_emptier(curve):
 def test_the_last_guard_speaks_against_feeding_the_highest_and_bleeding_the_lowest():
     setup = new_setup("lfp", 16, 280.0)
     end = TopEnd(highest=frozenset({5}), lowest=frozenset({9}))
-    assert level(5, -56.9, -50.0, setup, end).startswith("Do not feed cell 5: it is the highest")
-    assert level(9, 4.0, 3.0, setup, end).startswith("Do not bleed cell 9: it is the lowest")
-    assert level(5, 4.0, 3.5, setup, end).startswith("Bleed 4.0 Ah from cell 5")
-    assert level(9, -4.0, -3.5, setup, end).startswith("Feed cell 9 with 4.0 Ah")
+    assert level(5, -56.9, -50.0, setup, end).sentence.startswith(
+        "Do not feed cell 5: it is the highest"
+    )
+    assert level(9, 4.0, 3.0, setup, end).sentence.startswith(
+        "Do not bleed cell 9: it is the lowest"
+    )
+    assert level(5, 4.0, 3.5, setup, end).sentence.startswith("Bleed 4.0 Ah from cell 5")
+    assert level(9, -4.0, -3.5, setup, end).sentence.startswith("Feed cell 9 with 4.0 Ah")
 
 
 def test_only_what_is_sure_is_moved_first():
     setup = new_setup("lfp", 16, 280.0)
-    assert level(5, 14.0, 5.0, setup, TopEnd()).startswith("Bleed 5.0 Ah from cell 5")
-    assert "may be 14 Ah" in level(5, 14.0, 5.0, setup, TopEnd())
+    assert level(5, 14.0, 5.0, setup, TopEnd()).sentence.startswith("Bleed 5.0 Ah from cell 5")
+    assert "may be 14 Ah" in level(5, 14.0, 5.0, setup, TopEnd()).sentence
 
 
 def test_the_highest_at_the_end_is_read_from_the_log_itself():
@@ -143,7 +147,7 @@ def test_a_pack_of_which_half_is_fuller_is_not_healthy():
     found = diagnose(log, setup)
     assert found.verdict != "healthy"
     assert any("apart" in a or "trip" in a for a in found.advice)
-    untold = replace(found, verdict="watch", findings=())
+    untold = replace(found, calm="watch", findings=())
     assert diagnose_sentence(untold) == (Status.WATCH, "not level, no single cause")
     assert NAMED["watch"].startswith("The cells are not level")
 

@@ -122,9 +122,10 @@ def _told(read: Read, step: _Step, capacity_ah: float) -> tuple[Floats, Floats]:
         good = _inside(read.counted_ah[near], step.at_ah - tried, SEEN_SHARE * capacity_ah)
         good &= (np.abs(tried) >= least_ah) & (np.abs(tried) < told * capacity_ah)
         good &= read.seen & np.isnan(shift) & (tried_sd < VAGUE_SHARE * capacity_ah)
-        # one that reads lower all in all is not the fuller one, whatever its own step looks like
+        # one that reads lower all in all is not far the fuller one, whatever looks like its step
         above_v = np.mean(read.cell_v[near] - read.herd_v[near][:, None], axis=0)
-        good &= np.sign(tried) * above_v > -AGAINST_V
+        far = np.abs(tried) > STEP_SHARE * capacity_ah
+        good &= ~far | (np.sign(tried) * above_v > -AGAINST_V)
         shift, sd = np.where(good, tried, shift), np.where(good, tried_sd, sd)
         least_ah = told * capacity_ah
         if not np.any(read.seen & np.isnan(shift) & (tried < -least_ah)):
