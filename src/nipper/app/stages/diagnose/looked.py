@@ -122,9 +122,10 @@ def _first(found: list[Danger]) -> Danger | None:
 
 
 def _fill(box: QComboBox, word: str, count: int, chosen: int) -> None:
-    """As many as there are; what the user chose stays."""
-    if box.count() == count:
+    """As many as there are; what the user chose stays until another is told of."""
+    if box.count() == count and box.property("told") == chosen:
         return
+    box.setProperty("told", chosen)
     box.clear()
     for i in range(count):
         box.addItem(UNITS.text(f"{word} {i + 1}"))
