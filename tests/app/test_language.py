@@ -26,6 +26,7 @@ from nipper.app.widgets.units import UNITS
 from nipper.core.language import translator
 from nipper.core.language.translate import UNITS as SAID_ALIKE
 from nipper.core.shown import USUAL
+from tests.app.test_layout import every_page
 from tests.pseudo import write_pseudo
 
 SIDE_PAGES = (
@@ -186,13 +187,8 @@ def test_a_value_is_typed_back_as_the_bms_has_it(qtbot, german, open_window):
 
 def test_german_fits_a_small_screen(qtbot, german, open_window):
     open_window.resize(1280, 800)
-    for stage in STAGES:
-        open_window.go(stage.id)
-        view = open_window.view(stage.id)
-        for page in range(view.count if isinstance(view, PagedView) else 1):
-            view.show_page(page)
-            qtbot.waitUntil(lambda: not open_window.forecasts.busy, timeout=60_000)
-            qtbot.waitUntil(lambda v=view: not too_wide(v), timeout=2_000)
+    for view in every_page(open_window, qtbot):
+        qtbot.waitUntil(lambda v=view: not too_wide(v), timeout=2_000)
 
 
 def too_wide(view):

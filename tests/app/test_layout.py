@@ -29,13 +29,19 @@ def covered(root: QWidget) -> list[str]:
     return found
 
 
+def every_page(window, qtbot):
+    """The views of all stages, each page of them shown once, and at rest."""
+    for stage in STAGES:
+        window.go(stage.id)
+        view = window.view(stage.id)
+        for page in range(view.count if isinstance(view, PagedView) else 1):
+            view.show_page(page)
+            qtbot.waitUntil(lambda: not window.forecasts.busy, timeout=60_000)
+            yield view
+
+
 @pytest.mark.parametrize("size", SIZES)
 def test_no_words_lie_on_others(qtbot, open_window, size):
     open_window.resize(*size)
-    for stage in STAGES:
-        open_window.go(stage.id)
-        view = open_window.view(stage.id)
-        for page in range(view.count if isinstance(view, PagedView) else 1):
-            view.show_page(page)
-            qtbot.waitUntil(lambda: not open_window.forecasts.busy, timeout=60_000)
-            qtbot.waitUntil(lambda: not covered(open_window), timeout=2_000)
+    for _ in every_page(open_window, qtbot):
+        qtbot.waitUntil(lambda: not covered(open_window), timeout=2_000)

@@ -197,14 +197,16 @@ def _shifted(setup: Setup, pct: Floats, rest_v: Floats) -> Floats:
     bins = np.round(pct).astype(int)
     at, of = np.unique(bins, return_inverse=True)
     herd_v = np.bincount(of, rest_v) / np.bincount(of)
-    first, last = (herd_v[i] - float(assumed(at[i])) for i in (0, -1))
+    first, last = float(herd_v[0] - assumed(at[0])), float(herd_v[-1] - assumed(at[-1]))
     own_v = np.interp(pct, at, herd_v)
     out: list[Floats] = []
     for shift in FAR_PCT:
         there = pct + shift
-        beyond = np.where(there < at[0], first, last) + assumed(np.clip(there, -20.0, 105.0))
+        beyond: Floats = assumed(np.clip(there, -20.0, 105.0))
+        beyond = beyond + np.where(there < at[0], first, last)
         walked = (there >= at[0]) & (there <= at[-1])
-        out.append(np.where(walked, np.interp(there, at, herd_v), beyond) - own_v)
+        seen_v: Floats = np.interp(there, at, herd_v)
+        out.append(np.where(walked, seen_v, beyond) - own_v)
     return np.array(out)
 
 
