@@ -43,7 +43,7 @@ OFFSET_PCT, DEFICIT_PCT = 8.0, 20.0  # how far cells may well be apart: keeps sh
 BY_CHARGE = 6
 CURRENT = 3  # its column of the design
 OFF_V = 0.025  # from what fits: there a cell has left the plateau before the herd
-FAR_PCT = np.array([s for s in range(-42, 43, 2) if abs(s) >= 8])  # further than a slope tells
+FAR_PCT = tuple(float(s) for s in range(-42, 43, 2) if abs(s) >= 8)  # further than a slope tells
 # V, what two cells' curves differ by beyond charge and capacity; tried on packs of two simulators
 BIAS_FLOOR_V = {"lfp": 1.2e-3, "nmc": 2.5e-3, "lto": 2.5e-3}
 AS_GOOD = 2.0  # times what is left with a wrong reading: so much worse charge alone must explain it
@@ -205,8 +205,7 @@ def _shifted(setup: Setup, pct: Floats, rest_v: Floats) -> Floats:
         beyond: Floats = assumed(np.clip(there, -20.0, 105.0))
         beyond = beyond + np.where(there < at[0], first, last)
         walked = (there >= at[0]) & (there <= at[-1])
-        seen_v: Floats = np.interp(there, at, herd_v)
-        out.append(np.where(walked, seen_v, beyond) - own_v)
+        out.append(np.where(walked, np.interp(there, at, herd_v), beyond) - own_v)
     return np.array(out)
 
 
