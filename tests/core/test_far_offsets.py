@@ -2,6 +2,8 @@
 pass the step of the plateau, or left open, and no fault of the meter is made of it.
 """
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -65,3 +67,11 @@ def test_what_the_flat_hides_is_not_claimed():
     assert "stands still" not in "".join(first.evidence)
     assert "never levelled" not in first.summary
     assert "three days later" in first.confirm
+
+
+def test_a_coarse_meter_makes_no_far_cell_of_a_wrong_reading():
+    log = log_of(0.0, 40.0)
+    cell_v = log.cell_v.copy()
+    cell_v[:, CELL] -= np.float32(0.025)
+    judged = diagnose(replace(log, cell_v=np.round(cell_v, 2)), SETUP)
+    assert named(judged) == [("sense_bias", (CELL + 1,))]

@@ -238,7 +238,7 @@ def _fit(setup: Setup, seen: _Rows, own_v: Floats) -> _Fit:
     beta, left_v = fit.beta, fit.left_v
     wide: Floats = np.sqrt(np.diag(np.linalg.inv(fit.gram)) * good.sum() / INDEPENDENT) * left_v
     bias, bias_sd = float(beta[0]), float(wide[0]) + BIAS_FLOOR_V[setup.chemistry]
-    if setup.chemistry == "lfp" and seen.shifted_left_v(own_v) < first.left_v:
+    if setup.chemistry == "lfp" and AS_GOOD * seen.shifted_left_v(own_v) < first.left_v:
         bias, bias_sd = np.nan, np.nan  # so far along the curve no slope tells charge
     elif not _everywhere(seen, good, own_v - x[:, CURRENT] * beta[CURRENT], bias):
         small = abs(bias) < 2.0 * BIAS_FLOOR_V[setup.chemistry]
