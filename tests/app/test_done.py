@@ -4,6 +4,10 @@ import numpy as np
 import pytest
 from PySide6.QtWidgets import QLabel
 
+from nipper.app.document import READ_OTHERWISE, TOLD_OTHERWISE
+from nipper.core.imbalance import moved
+from nipper.core.imbalance.states import LEVELLED
+from nipper.core.logs import builds, looked
 from nipper.core.presets import new_setup
 from nipper.store import Bench
 from tests.builders import charge_log
@@ -63,3 +67,8 @@ def test_what_is_noted_while_the_log_is_read_counts_too(lower, qtbot):
     document.history.add_event(document.bench.clock(), "levelled", "all level", 1)
     qtbot.waitUntil(lambda: not document.records.busy, timeout=30_000)
     assert document.record.diagnosis.moved is not None
+
+
+def test_events_are_heard_by_the_kinds_they_are_kept_as():
+    assert set(READ_OTHERWISE) == {builds.KIND, looked.SENSOR}
+    assert set(TOLD_OTHERWISE) == {looked.CELL, moved.KIND, LEVELLED}

@@ -526,3 +526,10 @@ def test_cold_says_which_sensors_lie_elsewhere_and_numbers_the_others_rightly():
     leads = [c.lead for c in of_cold(SETUP, [], told, elsewhere=(1,))]
     assert leads[0] == "Sensor 1 does not lie on the cells."
     assert "Sensor 2 reads 20 °C colder than sensor 3." in leads
+
+
+def test_what_reads_a_little_low_wrongly_clears_no_cell_that_may_be_ruined():
+    found = dangers(with_cell(np.float32(0.31)), SETUP, looked(bms_v=2.3))
+    assert [d.kind for d in found] == ["low_cell"]
+    cleared = dangers(with_cell(np.float32(2.3)), SETUP, looked(bms_v=2.3))
+    assert [d.kind for d in cleared] == ["misread"]

@@ -93,7 +93,11 @@ def _wrong(log: Log, setup: Setup, at_s: float, found: CellMeasured) -> NDArray[
     own_v, (low_v, high_v) = log.cell_v[:, found.cell - 1], _sound_v(setup)
     with np.errstate(invalid="ignore"):
         wrong = own_v < low_v if found.bms_v < low_v else own_v > high_v
-    sound_after = np.flatnonzero((log.time_s > at_s) & np.isfinite(own_v) & ~wrong)
+        ruin_low_v, ruin_high_v = bears_v(setup)
+        if ruin_low_v <= found.bms_v <= ruin_high_v:  # then one that ruins is not disproved by it
+            wrong &= (own_v >= ruin_low_v) & (own_v <= ruin_high_v)
+        sound = (own_v >= low_v) & (own_v <= high_v)
+    sound_after = np.flatnonzero((log.time_s > at_s) & sound)
     behind = sound_after[0] if sound_after.size else log.rows
     wrong[behind:] = False
     from_s = min(at_s, float(log.time_s[-1])) - PAST_S
