@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.herd import Counted
-from nipper.core.imbalance.offsets import APART_V, HALF_PCT, Offsets, low_offsets_at
+from nipper.core.imbalance.offsets import APART_V, HALF_PCT, OPEN_PCT, Offsets, low_offsets_at
 from nipper.core.imbalance.shifts import Prior
 from nipper.core.imbalance.walked import unseen_ah
 from nipper.core.logs.charges import Charge
@@ -187,7 +187,7 @@ def capacities(
         if low.scale is not None and low.scale_sd is not None and setup.chemistry != "lfp":
             told.append(_by_scale(log, one.rows, low, setup.capacity_ah))
         elif np.isfinite(low.offset_ah).any():
-            told.append(_by_ends(low, one.top))
+            told.append(_by_ends(low, _open_below(one.top, low, setup.capacity_ah)))
             lows.append(low)
     if not told:
         return Capacities.untold(log.cells, deepest_pct)
@@ -267,6 +267,16 @@ def _discharge(
         - min(0.0, amps.min()) * prior.herd_ohm,
         apart_v=nanmedian(end_v[:, None])[0] - end_v,
     )
+
+
+def _open_below(top: Offsets, low: Offsets, capacity_ah: float) -> Offsets:
+    """The top, with its cells that stayed on the flat there as far down as the low end has them: no
+    reading says where on the flat, and that far ones are unusual is no proof of a weak cell.
+    """
+    down_ah, up_ah = top.offset_ah - top.low_ah, top.high_ah - top.offset_ah
+    with np.errstate(invalid="ignore"):
+        flat = (down_ah + up_ah > OPEN_PCT / 100.0 * capacity_ah) & (down_ah > up_ah)
+    return replace(top, low_ah=np.where(flat, np.fmin(top.low_ah, low.low_ah), top.low_ah))
 
 
 def _by_ends(low: Offsets, top: Offsets) -> _Told:

@@ -171,12 +171,12 @@ def _standing(
     mean = float(np.mean(offset[cells])) * pct
     low, high = (float(np.mean(end[cells])) * pct for end in between)
     word = "fuller" if mean > 0 else "emptier"
-    who = names(cells)
     drift = known.drift
     fell_ah = (np.abs(drift.ah_per_day) + 1.645 * drift.sd_ah_per_day)[cells] * drift.days
     still = bool(np.all(fell_ah < 0.5 * np.abs(offset[cells])))
     # on the flat: how far it is behind, and whether it still falls
-    hidden = mean < 0 and (high - low > abs(mean) or (np.isfinite(fell_ah).all() and not still))
+    flat = mean < 0 and setup.chemistry == "lfp"
+    hidden = flat and (high - low > abs(mean) or (np.isfinite(fell_ah).all() and not still))
     stands = "; over the log it stands still" if still and not hidden else ""
     stands = (
         "; on the flat of the curve a cell that falls further looks alike" if hidden else stands
@@ -215,7 +215,7 @@ def _standing(
             f"charges{stands}.",
             others,
         ),
-        actions=(*_meter_first(setup, who), *(move.sentence for move in moves), CAUTION),
+        actions=(*_meter_first(known, setup, cells), *(move.sentence for move in moves), CAUTION),
         moves=tuple(moves),
         confirm="After levelling, a full charge must show these cells among the others at the "
         "end of absorption."
@@ -230,16 +230,25 @@ def _standing(
     )
 
 
-def _meter_first(setup: Setup, who: str) -> tuple[str, ...]:
-    """On a sloped curve a reading that is wrong looks nearly the same: who feeds a cell because its
-    BMS reads too low drives it too high.
+def _meter_first(known: Estimate, setup: Setup, cells: list[int]) -> Iterator[str]:
+    """Where a reading that is wrong looks nearly the same: who feeds a cell because its BMS reads
+    too low drives it too high.
     """
-    if setup.chemistry == "lfp":
-        return ()
-    return (
-        f"First hold a trusted meter to the poles of {who[0].lower()}{who[1:]}, at rest: where it "
-        "does not read as the BMS does, the reading is wrong and nothing is to be levelled.",
-    )
+    if setup.chemistry != "lfp":
+        who = names(cells)
+        yield (
+            f"First hold a trusted meter to the poles of {who[0].lower()}{who[1:]}, at rest: where "
+            "it does not read as the BMS does, the reading is wrong and nothing is to be levelled."
+        )
+        return
+    for i in cells:
+        if known.apart_v.size and known.apart_v[i] != 0.0:
+            yield (
+                f"First hold a trusted meter to the poles of cell {i + 1}, at rest: on the plateau "
+                f"it reads {1e3 * known.apart_v[i]:+.0f} mV beside the others, as a cell on the "
+                "other flat of the curve does, and one that is read wrongly and a little off. "
+                "Where the meter does not read so, move no more than what is sure."
+            )
 
 
 def chasing(known: Estimate, setup: Setup) -> Iterator[Cause]:

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
+from nipper.core.imbalance.atknee import apart_v, either
 from nipper.core.imbalance.bystep import tops_by_step, with_step
 from nipper.core.imbalance.capacity import (
     Capacities,
@@ -80,6 +81,9 @@ class Estimate:
     lag_rows: Ints = field(default_factory=lambda: np.empty(0, np.intp))
     sensors: Ints = field(default_factory=lambda: np.empty(0, np.intp))  # which of the log's
     turned: bool = False  # whether the log's current has the wrong sign
+    # float64[cells], what a cell reads beside the others on the plateau where it may as well be
+    # far behind or ahead; 0: nothing; empty: not looked for
+    apart_v: Floats = field(default_factory=lambda: np.empty(0))
 
     @property
     def to_25_c(self) -> float:
@@ -119,21 +123,20 @@ def estimate(
         slice(None, None, max(1, log.rows // MOST_ROWS))
     )  # resistance and the plateau need no row a second
     drawn_ah = anchored_ah(plain, setup, _full_s(log, setup, full))
-    resistances = step_resistances(plain, setup, drawn_ah)
-    tick(0.4)
-    both_ways = swing(plain, setup) if _vague(resistances) else None
-    resistances = both_ways.resistances if both_ways else resistances
-    seen = signals(plain, setup, resistances, drawn_ah)
-    # without a full charge the state is not known, and a weak cell low down passes for a reading
-    untold = bool(full) and not np.isfinite(seen.bias_v).any()
-    if untold and (both_ways := both_ways or swing(plain, setup)):
-        seen = replace(seen, bias_v=both_ways.bias_v, bias_sd_v=both_ways.bias_sd_v)
+    resistances, seen = _electrical(plain, setup, drawn_ah, full)
+    tick(0.45)
+    apart = apart_v(log, setup, full, seen.bias_v)
+    seen = replace(seen, bias_v=np.where(apart != 0.0, np.nan, seen.bias_v))
     read, log = log, _freed_of_bias(log, seen)
     prior = resistance_prior(setup, resistances)
     prior = replace(prior, lead_h=lead_h(log, setup, full, prior)) if full else prior
+    righted = replace(log, cell_v=log.cell_v - apart.astype(np.float32)) if apart.any() else None
     tops: list[Offsets] = []
     for charge in full:
-        tops.append(offsets_at(log, setup, charge, prior))
+        top = offsets_at(log, setup, charge, prior)
+        if righted:
+            top = either(top, offsets_at(righted, setup, charge, prior), apart)
+        tops.append(top)
         tick(0.5 + 0.4 * len(tops) / len(full))
     found = list(discharges(log, setup, full, tops, prior))
     mids = middles(log, setup, charges, prior)
@@ -154,10 +157,28 @@ def estimate(
         signals=seen,
         sensors_c=np.nanmean(log.temp_c[:, sensors], axis=0) if sensors.size else np.empty(0),
         sensors=sensors,
+        apart_v=apart,
         end=top_end(read, full),
         lag_rows=lag,
         turned=turned,
     )
+
+
+def _electrical(
+    plain: Log, setup: Setup, drawn_ah: Floats, full: list[Charge]
+) -> tuple[Resistances, Signals]:
+    """Resistances by steps of current, and what the plateau tells of each reading; by a cycle at
+    steady currents, where those say little.
+    """
+    resistances = step_resistances(plain, setup, drawn_ah)
+    both_ways = swing(plain, setup) if _vague(resistances) else None
+    resistances = both_ways.resistances if both_ways else resistances
+    seen = signals(plain, setup, resistances, drawn_ah)
+    # without a full charge the state is not known, and a weak cell low down passes for a reading
+    untold = bool(full) and not np.isfinite(seen.bias_v).any()
+    if untold and (both_ways := both_ways or swing(plain, setup)):
+        seen = replace(seen, bias_v=both_ways.bias_v, bias_sd_v=both_ways.bias_sd_v)
+    return resistances, seen
 
 
 @dataclass(frozen=True, eq=False, slots=True)

@@ -149,8 +149,11 @@ def learn(
     ocv = chemistry(setup.chemistry).curve
     drops_v = np.abs(amps[[0, -1]]) * herd_ohm
     if bottom is None:
-        low_pct = np.array([float(ocv.soc(freed[0]))])
         high_pct, weight = ends(setup, float(freed[-1]), float(drops_v[1]))
+        if setup.chemistry == "lfp":
+            low_pct = np.maximum(high_pct - 100.0 * (ah[-1] - ah[0]) / setup.capacity_ah, 0.0)
+        else:
+            low_pct = np.array([float(ocv.soc(freed[0]))])
     else:
         high_pct = np.array([float(ocv.soc(freed[-1]))])
         low_pct, weight = bottoms(setup, float(freed[0]), float(drops_v[0]), bottom)

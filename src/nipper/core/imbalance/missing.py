@@ -10,6 +10,7 @@ from nipper.core.imbalance.causes_base import names
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.lag import told_late
 from nipper.core.imbalance.losing import TELLS_PCT_MONTH, unseen_mah_per_day, worth_mah_per_day
+from nipper.core.imbalance.offsets import OPEN_PCT
 from nipper.core.imbalance.unread import unread
 from nipper.core.imbalance.weak import WEAK_PCT, perhaps_weak, unseen_capacity_pct
 from nipper.core.logs.model import Floats, Log
@@ -28,7 +29,19 @@ def doubtful(known: Estimate, setup: Setup) -> bool:
     """Whether a pack without a finding is no healthy one all the same."""
     apart = _surely_apart_ah(known) > APART_SHARE * setup.capacity_ah
     either = known.capacities.either(known.drift.last_ah, setup.capacity_ah)
-    return _ended_by_a_cell(known) or _near_its_trip(known, setup) or apart or bool(either)
+    ended = _ended_by_a_cell(known) or _near_its_trip(known, setup)
+    return ended or apart or bool(either or _perhaps_far(known, setup))
+
+
+def _perhaps_far(known: Estimate, setup: Setup) -> list[int]:
+    """Cells that are surely off to one side, and perhaps by more than any level pack's: they stay
+    on the flat while the others are full, or the others while they are.
+    """
+    low, high = known.drift.last_range_ah
+    far_ah = OPEN_PCT / 100.0 * setup.capacity_ah
+    with np.errstate(invalid="ignore"):
+        far = (high < 0.0) & (low < -far_ah) | (low > 0.0) & (high > far_ah)
+    return [int(i) for i in np.flatnonzero(far)]
 
 
 def _ended_by_a_cell(known: Estimate) -> bool:
@@ -77,7 +90,8 @@ def tells_little(known: Estimate, setup: Setup) -> bool:
 def missing(known: Estimate, log: Log, setup: Setup) -> list[str]:
     """What to record next, so that more can be said."""
     out = [_charges(known, log, setup), _leaks(known, setup), _made_good(known, setup)]
-    out += [_either(known, setup), _fuller(known, setup), _capacity(known, log, setup)]
+    out += [_far(known, setup), _either(known, setup), _fuller(known, setup)]
+    out += [_capacity(known, log, setup)]
     out += told_late(known.lag_rows, log.interval_s)
     if log.averaged_s:
         out.append(
@@ -202,6 +216,19 @@ def _either(known: Estimate, setup: Setup) -> str:
             "there."
         )
     return " ".join(out)
+
+
+def _far(known: Estimate, setup: Setup) -> str:
+    """How far cells may be off that no reading places."""
+    cells = _perhaps_far(known, setup)
+    if not cells:
+        return ""
+    pct = 100.0 / setup.capacity_ah * np.abs(np.array(known.drift.last_range_ah)[:, cells])
+    return (
+        f"{names(cells)} may be off by {pct.min():.1f} to {pct.max():.0f} %: how far is not seen "
+        "on the flat of the curve. Move what is sure, charge until the pack has been held full for "
+        "an hour, a row every minute or faster, and read again."
+    )
 
 
 def _fuller(known: Estimate, setup: Setup) -> str:

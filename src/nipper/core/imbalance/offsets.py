@@ -60,6 +60,7 @@ LOW_KNEE_PCT = 14.0  # below it the curve falls steeply enough to tell charge, i
 # less one has to leave unexplained
 LEADS_H = (0.0, 0.02, 0.04, 0.06, 0.08, 0.10, 0.13)
 LEAD_CHARGES, BETTER_SHARE = 4, 0.95
+UNCOUNTED_SHARE = 0.8  # of a shift, at most: what may have flowed unseen turns none around
 LEAST_FIT_V = 0.020  # what is worse than this counts no more
 NO_FIT_V = 0.080  # left over: no shift explains the cell
 OPEN_PCT = 12.0  # of capacity: an interval this wide about nothing tells nothing
@@ -168,7 +169,9 @@ def _offsets(walk: Walk | None, time_s: float, setup: Setup, prior: Prior) -> Of
     model = np.hypot(share * np.abs(offset), floor / 100.0 * setup.capacity_ah)
     # a meter's step leaves the place open, not the way from charge to charge: no part of the sd
     place_ah = 1.645 * _meter_pct(walk, setup) / 100.0 * setup.capacity_ah
-    place = np.hypot(1.645 * model, place_ah)
+    # so does a current that ends between two rows; whose sign it leaves, and a level cell level
+    uncounted = np.minimum(walk.uncounted_ah, UNCOUNTED_SHARE * np.abs(offset))
+    place = np.hypot(np.hypot(1.645 * model, place_ah), uncounted)
     low = offset - np.hypot(wider * (offset - low), place)
     high = offset + np.hypot(wider * (high - offset), place)
     apart = found.apart
@@ -191,7 +194,8 @@ def _found(walk: Walk, setup: Setup, prior: Prior) -> Shifts:
     """The best shifts, tried further out for the cells that lie there."""
     ah = setup.capacity_ah
     near = walk.best_shifts(SHIFTS_PCT / 100.0 * ah, prior, ah)
-    far = (np.abs(near.ah) > FAR_FROM_PCT / 100.0 * ah) | (near.scale < FAR_SCALE)
+    beyond_ah = np.fmax(-near.low_ah, near.high_ah)
+    far = (beyond_ah > FAR_FROM_PCT / 100.0 * ah) | (near.scale < FAR_SCALE)
     if not far.any():
         return near
     scales = walk.scales if walk.scales.size == 1 else FAR_SCALES

@@ -16,6 +16,7 @@ E12_OHM = tuple(
 BLEED_W = 12.0  # a resistor or lamp this warm can be had and watched at a bench: common practice
 STOP_SOC = 15.0  # a forgotten resistor empties a cell for good: far above that end (from memory)
 SURE_SHARE = 0.75  # of an amount: less than this beyond doubt, and only that much is moved at first
+MOST_OPEN_SHARE = 0.03  # of capacity: more beyond what is needed would set the cell ahead
 CAUTION = (
     "Disconnect the pack and fuse the lead; insulated tools, no rings. The cell maker's "
     "sheet overrides these numbers."
@@ -140,7 +141,8 @@ def level(cell: int, ah: float, sure_ah: float, setup: Setup, end: TopEnd) -> Mo
             f"{'highest' if ah < 0 else 'lowest'} at the end of charge. Measure it at its poles "
             "first: its voltage and its counted charge contradict each other.",
         )
-    first = sure_ah if abs(sure_ah) < SURE_SHARE * abs(ah) else ah
+    open_ah = min((1.0 - SURE_SHARE) * abs(ah), MOST_OPEN_SHARE * setup.capacity_ah)
+    first = sure_ah if abs(ah) - abs(sure_ah) > open_ah else ah
     way = bleed(first, setup) if ah > 0 else feed(-first, setup)
     if first == ah:
         return Move(cell, -first, way.sentence(cell))

@@ -95,7 +95,8 @@ class Walk:
     """The telling part of a charge or discharge: readings [rows, cells], current and charge [rows].
 
     ``pivot_ah`` is the charge counted where shifts are told; ``scales`` the capacities to try;
-    ``seen`` which cells were read at all, bool[cells].
+    ``seen`` which cells were read at all, bool[cells]; ``uncounted_ah`` what may have flowed unseen
+    while the herd rose most.
     """
 
     cell_v: Floats
@@ -103,6 +104,7 @@ class Walk:
     counted_ah: Floats
     curve: HerdCurve
     interval_s: float
+    uncounted_ah: float
     pivot_ah: float
     scales: Floats
     seen: Flags

@@ -28,7 +28,7 @@ class Read:
     ``time_s`` float64[rows]; ``cell_v`` float64[rows, cells]; ``current_a`` as cells feel it,
     ``slow_a`` its slow part and ``counted_ah`` float64[rows]; ``telling`` are the rows that tell of
     charge, and ``seen`` says which cells were read there, bool[cells]: the others stand at the
-    herd's voltage.
+    herd's voltage. ``uncounted_ah`` is what may have flowed unseen while the herd rose most.
     """
 
     time_s: Floats
@@ -41,6 +41,7 @@ class Read:
     seen: Flags
     interval_s: float
     scales: Floats
+    uncounted_ah: float
 
     def walk(self, setup: Setup, prior: Prior, bottom: Counted | None = None) -> Walk:
         """The walk, with the surface as far ahead as it is said to be."""
@@ -52,6 +53,7 @@ class Read:
             counted_ah=counted[self.telling],
             curve=curve,
             interval_s=self.interval_s,
+            uncounted_ah=self.uncounted_ah,
             pivot_ah=float(counted.max()),
             scales=self.scales,
             seen=self.seen,
@@ -103,7 +105,17 @@ def read_rows(
         seen=seen,
         interval_s=log.interval_s,
         scales=ALIKE if steep else SCALES,
+        uncounted_ah=_uncounted_ah(log, rows[telling], herd_v[telling]) if steep else 0.0,
     )
+
+
+def _uncounted_ah(log: Log, rows: NDArray[np.intp], herd_v: Floats) -> float:
+    """What may have flowed besides what is counted while the herd rose most from row to row: where
+    a current ends between two rows far apart, nothing tells when.
+    """
+    most = int(np.argmax(np.abs(np.diff(herd_v))))
+    before_a, after_a = np.nan_to_num(log.current_a[rows[most : most + 2]])
+    return abs(float(after_a - before_a)) * log.interval_s / 3600.0
 
 
 def unseen_ah(log: Log, rows: slice, way: float) -> float:

@@ -144,6 +144,8 @@ def _judge(
         return None  # single readings with nothing around them: no charge was watched
     chem = chemistry(setup.chemistry)
     moved_ah = float(counted_ah[last - 1] - counted_ah[first])
+    # between rows far apart the whole knee may lie after the last current that was seen
+    last = _extend(mean_v, log, last, chem.knee_v, setup)
     peak = float(np.nanmax(mean_v[first:last]))
     if peak < chem.knee_v:
         stopped = _stopped_by_a_cell(log, setup, first, last)
@@ -164,7 +166,6 @@ def _judge(
         if moved_ah < SMALLEST_AH * setup.capacity_ah:
             return None
         return Charge(first, last, None, last, None, False, "short", peak, moved_ah)
-    last = _extend(mean_v, log, last, chem.knee_v, setup)
     v = _smooth(mean_v[first:last])
     if not np.isfinite(v).any():
         return None

@@ -1,0 +1,76 @@
+"""Whether a cell comes to the knee as one that only reads wrongly would.
+
+LFP's plateau is two flats a few ten millivolts apart, and a cell that stands a third of its charge
+behind the others lies on the lower one while they are on the upper: on the plateau that is a
+reading some 40 mV too low at every state. At the knee it is not. There the others rise by a tenth
+of a volt and more; a wrong reading rises with them, a cell that lies so far behind stays where it
+was. One that fills up while the others are far from it stands the other way.
+
+A cell that reads wrongly and is some per cent behind stays below as well: so both are left open.
+"""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nipper.core.chemistry import chemistry
+from nipper.core.imbalance.offsets import Offsets
+from nipper.core.logs.charges import Charge
+from nipper.core.logs.model import Log, nanmedian
+from nipper.core.setup import Setup
+
+Floats = NDArray[np.floating]
+
+# V: a smaller reading is told beside the charge, a larger one is none (between 95 and 25 %
+# published curves fall by 25 to 60 mV)
+LEAST_APART_V, MOST_APART_V = 0.010, 0.070
+LEAST_RISE_V = 0.030  # over the knee: a flat is less
+# of that rise, by which a cell stays away from where its reading would be; one per cent of charge
+# is half of it
+STAYS_SHARE = 0.8
+LAST_ROWS = 5  # at the top of a charge, against the meter's noise
+
+
+def apart_v(log: Log, setup: Setup, full: Sequence[Charge], bias_v: Floats) -> Floats:
+    """What cells read beside the others on LFP's plateau that charge explains as well, since at the
+    knee they are not where a wrong reading would have them: float64[cells] V, 0 for all others.
+
+    Parameters
+    ----------
+    full : full charges; one that shows a cell where its reading would be is enough to clear it
+    bias_v : float64[cells], wrong readings as the plateau tells them; NaN: not told
+    """
+    size_v = np.abs(np.nan_to_num(bias_v))
+    asked = (size_v > LEAST_APART_V) & (size_v < MOST_APART_V)
+    if setup.chemistry != "lfp" or not asked.any() or not full:
+        return np.zeros(bias_v.size)
+    away = np.array([_away(log, setup, charge, bias_v) for charge in full])
+    with np.errstate(invalid="ignore"):
+        came, stayed = (away < STAYS_SHARE).any(axis=0), (away >= STAYS_SHARE).any(axis=0)
+    return np.where(asked & stayed & ~came, bias_v, 0.0)
+
+
+def _away(log: Log, setup: Setup, charge: Charge, bias_v: Floats) -> Floats:
+    """How far each cell stays from where its reading would be, as a share of the rise over the
+    knee, float64[cells]; NaN where that tells nothing.
+    """
+    rows = np.arange(max(charge.start, charge.stop - LAST_ROWS), charge.stop)
+    own_v, knee_v = nanmedian(log.cell_v[rows]).astype(float), chemistry(setup.chemistry).knee_v
+    herd_v = float(nanmedian(own_v[:, None])[0])
+    # the one that is behind misses the others' rise; the one that is ahead is on the knee alone
+    rise_v = np.where(bias_v < 0.0, herd_v, own_v - bias_v) - knee_v
+    tells = (rise_v > LEAST_RISE_V) & ((bias_v < 0.0) | (herd_v < knee_v))
+    return np.sign(bias_v) * (own_v - herd_v - bias_v) / np.where(tells, rise_v, np.nan)
+
+
+def either(by_charge: Offsets, by_reading: Offsets, apart: Floats) -> Offsets:
+    """A top whose cells with ``apart_v`` may lie anywhere between what charge alone makes of them
+    and what is left beside a wrong reading.
+    """
+    open_ = (apart != 0.0) & np.isfinite(by_charge.offset_ah) & np.isfinite(by_reading.offset_ah)
+    low = np.where(open_, np.fmin(by_charge.low_ah, by_reading.low_ah), by_charge.low_ah)
+    high = np.where(open_, np.fmax(by_charge.high_ah, by_reading.high_ah), by_charge.high_ah)
+    sd = np.where(open_, np.fmax(by_charge.sd_ah, (high - low) / 3.3), by_charge.sd_ah)
+    return replace(by_charge, low_ah=low, high_ah=high, sd_ah=sd)
