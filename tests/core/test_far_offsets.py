@@ -128,7 +128,7 @@ def test_one_that_reads_wrongly_and_is_behind_is_fed_with_what_is_sure(bias_mv, 
     assert low <= pct <= high
     assert all(0.0 < ah <= max(-pct, 1.4) for ah in fed_ah(judged))
     first = judged.findings[0]
-    if first.cause == "soc_offset" and judged.estimate.apart_v[CELL]:
+    if first.cause == "soc_offset" and judged.estimate.knee.apart_v[CELL]:
         assert "trusted meter to the poles of cell 3" in first.actions[0]
 
 

@@ -10,7 +10,7 @@ A cell that reads wrongly and is some per cent behind stays below as well: so bo
 """
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +22,7 @@ from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
+Flags = NDArray[np.bool_]
 
 # V: a smaller reading is told beside the charge, a larger one is none (between 95 and 25 %
 # published curves fall by 25 to 60 mV)
@@ -30,26 +31,45 @@ LEAST_RISE_V = 0.030  # over the knee: a flat is less
 # of that rise, by which a cell stays away from where its reading would be; one per cent of charge
 # is half of it
 STAYS_SHARE = 0.8
+FELL_V = 0.030  # beyond it: a cell on its low knee, not on the other flat
 LAST_ROWS = 5  # at the top of a charge, against the meter's noise
 
 
-def apart_v(log: Log, setup: Setup, full: Sequence[Charge], bias_v: Floats) -> Floats:
-    """What cells read beside the others on LFP's plateau that charge explains as well, since at the
-    knee they are not where a wrong reading would have them: float64[cells] V, 0 for all others.
+@dataclass(frozen=True, eq=False, slots=True)
+class Knee:
+    """What full charges say of wrong readings of LFP, as the plateau tells them.
 
     Parameters
     ----------
-    full : full charges; one that shows a cell where its reading would be is enough to clear it
-    bias_v : float64[cells], wrong readings as the plateau tells them; NaN: not told
+    apart_v : float64[cells], what cells read beside the others on the plateau that charge explains
+        as well, since at the knee they are not where a wrong reading would have them; 0: nothing
+    unproven : bool[cells], of those that may be so and are on no charge that tells
+    """
+
+    apart_v: Floats
+    unproven: Flags
+
+    def but(self, below_v: Sequence[Floats]) -> "Knee":
+        """The same without cells that fell away from the others at the low end of a discharge by
+        more than they stand apart: those are far behind. ``below_v``: float64[cells] of each, V.
+        """
+        fell = [v > np.abs(self.apart_v) + FELL_V for v in below_v]
+        apart_v = np.where(np.any(fell, axis=0), 0.0, self.apart_v) if fell else self.apart_v
+        return replace(self, apart_v=apart_v)
+
+
+def at_knee(log: Log, setup: Setup, full: Sequence[Charge], bias_v: Floats) -> Knee:
+    """Hold wrong readings, float64[cells] V with NaN where none is told, against full charges: one
+    that shows a cell where its reading would be is enough to clear it.
     """
     size_v = np.abs(np.nan_to_num(bias_v))
-    asked = (size_v > LEAST_APART_V) & (size_v < MOST_APART_V)
-    if setup.chemistry != "lfp" or not asked.any() or not full:
-        return np.zeros(bias_v.size)
-    away = np.array([_away(log, setup, charge, bias_v) for charge in full])
+    asked = (size_v > LEAST_APART_V) & (size_v < MOST_APART_V) & (setup.chemistry == "lfp")
+    away = np.full((1, bias_v.size), np.nan)
+    if asked.any() and full:
+        away = np.array([_away(log, setup, charge, bias_v) for charge in full])
     with np.errstate(invalid="ignore"):
         came, stayed = (away < STAYS_SHARE).any(axis=0), (away >= STAYS_SHARE).any(axis=0)
-    return np.where(asked & stayed & ~came, bias_v, 0.0)
+    return Knee(np.where(asked & stayed & ~came, bias_v, 0.0), asked & ~came & ~stayed)
 
 
 def _away(log: Log, setup: Setup, charge: Charge, bias_v: Floats) -> Floats:
@@ -65,12 +85,18 @@ def _away(log: Log, setup: Setup, charge: Charge, bias_v: Floats) -> Floats:
     return np.sign(bias_v) * (own_v - herd_v - bias_v) / np.where(tells, rise_v, np.nan)
 
 
-def either(by_charge: Offsets, by_reading: Offsets, apart: Floats) -> Offsets:
-    """A top whose cells with ``apart_v`` may lie anywhere between what charge alone makes of them
-    and what is left beside a wrong reading.
+def either(by_charge: Offsets, by_reading: Offsets, helped: Offsets, apart_v: Floats) -> Offsets:
+    """A top as other readings help it, but for cells with an ``apart_v``: those may lie anywhere
+    between what charge alone makes of them and what is left beside a wrong reading, and none of the
+    others tells which.
     """
-    open_ = (apart != 0.0) & np.isfinite(by_charge.offset_ah) & np.isfinite(by_reading.offset_ah)
-    low = np.where(open_, np.fmin(by_charge.low_ah, by_reading.low_ah), by_charge.low_ah)
-    high = np.where(open_, np.fmax(by_charge.high_ah, by_reading.high_ah), by_charge.high_ah)
-    sd = np.where(open_, np.fmax(by_charge.sd_ah, (high - low) / 3.3), by_charge.sd_ah)
-    return replace(by_charge, low_ah=low, high_ah=high, sd_ah=sd)
+    open_ = (apart_v != 0.0) & np.isfinite(by_charge.offset_ah) & np.isfinite(by_reading.offset_ah)
+    low = np.fmin(by_charge.low_ah, by_reading.low_ah)
+    high = np.fmax(by_charge.high_ah, by_reading.high_ah)
+    return replace(
+        helped,
+        offset_ah=np.where(open_, by_charge.offset_ah, helped.offset_ah),
+        sd_ah=np.where(open_, np.fmax(by_charge.sd_ah, (high - low) / 3.3), helped.sd_ah),
+        low_ah=np.where(open_, low, helped.low_ah),
+        high_ah=np.where(open_, high, helped.high_ah),
+    )

@@ -19,7 +19,7 @@ from nipper.core.imbalance.drift import balanced_ah
 from nipper.core.imbalance.fitting import robust
 from nipper.core.imbalance.resistance import Resistances
 from nipper.core.imbalance.slopes import LEAST_SPAN, States, own_slope, scatter_v
-from nipper.core.logs.model import Log
+from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -89,6 +89,7 @@ class Calm:
     balanced: Floats | None  # [rows, cells], V: what the balancer moved by then, by the slope
     counted: bool  # whether one count is one state
     window_v: tuple[float, float]
+    usual_v: Floats  # [cells], against the herd, at all currents
 
     @classmethod
     def of(cls, log: Log, setup: Setup, plateau: Plateau, drawn_ah: Floats) -> Self | None:
@@ -126,6 +127,7 @@ class Calm:
             balanced=balanced,
             counted=setup.chemistry == "lfp" or scatter_v(freed_v, drawn) < SAME_STATE_V,
             window_v=plateau.window_v,
+            usual_v=nanmedian(log.cell_v[plateau.rows] - plateau.herd_v[plateau.rows, None]),
         )
 
     def columns(self, cell: int) -> tuple[Floats, Floats]:
@@ -163,7 +165,7 @@ def _of_cell(calm: Calm, setup: Setup, cell: int) -> tuple[float, float]:
     v = calm.own_v[:, cell]
     # a weak or a full cell leaves the plateau before the herd; one that reads far off lies beside
     # it all along
-    far_v, read = _far_off_v(v, setup), np.isfinite(v)
+    far_v, read = _far_off_v(v, float(calm.usual_v[cell]), setup), np.isfinite(v)
     own_v = v + calm.freed_v - far_v
     low_v, high_v = calm.window_v
     good = read & (own_v > low_v - NEAR_V) & (own_v < high_v + NEAR_V)
@@ -195,11 +197,15 @@ def _of_cell(calm: Calm, setup: Setup, cell: int) -> tuple[float, float]:
     return bias_v, spread * left_v / np.sqrt(max(states.told.size, 1)) + SLOPED_FLOOR_V
 
 
-def _far_off_v(v: Floats, setup: Setup) -> float:
-    """By how much a cell of a flat curve reads beyond what charge can make on it, V; else 0."""
+def _far_off_v(v: Floats, usual_v: float, setup: Setup) -> float:
+    """By how much a cell of a flat curve reads beyond what charge can make on it, V; else 0: at
+    small currents, and at all, since a pack that only rests full shows how full its cells are.
+    """
     known = v[np.isfinite(v)]
-    usual = float(np.median(known)) if known.size else 0.0
-    return usual if setup.chemistry == "lfp" and abs(usual) > FAR_V else 0.0
+    calm_v = float(np.median(known)) if known.size else 0.0
+    everywhere = 2.0 * np.sign(calm_v) * usual_v > abs(calm_v)
+    far = setup.chemistry == "lfp" and abs(calm_v) > FAR_V and everywhere
+    return calm_v if far else 0.0
 
 
 def _stands(setup: Setup, bias_v: float, v: Floats, slope: Floats, drawn: Floats) -> bool:

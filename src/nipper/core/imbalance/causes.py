@@ -241,11 +241,12 @@ def _meter_first(known: Estimate, setup: Setup, cells: list[int]) -> Iterator[st
             "it does not read as the BMS does, the reading is wrong and nothing is to be levelled."
         )
         return
+    apart_v = known.knee.apart_v if known.knee else np.zeros(setup.cells)
     for i in cells:
-        if known.apart_v.size and known.apart_v[i] != 0.0:
+        if apart_v[i] != 0.0:
             yield (
                 f"First hold a trusted meter to the poles of cell {i + 1}, at rest: on the plateau "
-                f"it reads {1e3 * known.apart_v[i]:+.0f} mV beside the others, as a cell on the "
+                f"it reads {1e3 * apart_v[i]:+.0f} mV beside the others, as a cell on the "
                 "other flat of the curve does, and one that is read wrongly and a little off. "
                 "Where the meter does not read so, move no more than what is sure."
             )

@@ -47,6 +47,13 @@ UNSTEADY = 0.26
 PERHAPS_LESS = 1.1  # of the threshold at most, where it may be capacity
 PAIR_JUMPS = 5
 WEAK_SDS = 4.0
+# no charge shows the knee: so reads a cell on the other flat as well (from memory)
+UNPROVEN_SURE = 0.7
+NOT_AT_KNEE = (
+    "A cell that lies on the other flat of the curve, a third of its charge from the others, reads "
+    "so too: a meter at the poles tells, or a full charge, where a wrong reading rises with the "
+    "others."
+)
 BIAS_V = 0.006  # common practice: meters agree within some millivolts
 
 
@@ -358,11 +365,11 @@ def _biased_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
     bias_v, sd_v = known.signals.bias_v[cells], known.signals.bias_sd_v[cells]
     ratios = np.minimum(np.abs(bias_v) / BIAS_V, np.abs(bias_v) / (4.0 * sd_v))
     value, width = 1e3 * float(np.mean(bias_v)), 1e3 * 2.0 * float(np.mean(sd_v))
-    ratio = float(np.mean(ratios))
+    unproven = known.knee is not None and bool(known.knee.unproven[cells].any())
     return Cause(
         cause="sense_bias",
         cells=tuple(i + 1 for i in cells),
-        confidence=sure(ratio),
+        confidence=min(sure(float(np.mean(ratios))), UNPROVEN_SURE if unproven else 1.0),
         quantity="bias",
         value=value,
         low=value - width,
@@ -370,7 +377,7 @@ def _biased_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
         unit="mV",
         summary=f"{has(cells, 'reads', 'read')} {abs(value):.0f} mV too "
         f"{'high' if value > 0 else 'low'}, always.",
-        evidence=_bias_evidence(setup, value),
+        evidence=(*_bias_evidence(setup, value), *((NOT_AT_KNEE,) if unproven else ())),
         actions=(
             f"Measure {names(cells).lower()} at the poles with a trusted meter and compare with "
             "the BMS. Note by how much before calibrating anything.",

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
-from nipper.core.imbalance.atknee import apart_v, either
+from nipper.core.imbalance.atknee import Knee, at_knee, either
 from nipper.core.imbalance.bystep import tops_by_step, with_step
 from nipper.core.imbalance.capacity import (
     Capacities,
@@ -81,9 +81,7 @@ class Estimate:
     lag_rows: Ints = field(default_factory=lambda: np.empty(0, np.intp))
     sensors: Ints = field(default_factory=lambda: np.empty(0, np.intp))  # which of the log's
     turned: bool = False  # whether the log's current has the wrong sign
-    # float64[cells], what a cell reads beside the others on the plateau where it may as well be
-    # far behind or ahead; 0: nothing; empty: not looked for
-    apart_v: Floats = field(default_factory=lambda: np.empty(0))
+    knee: Knee | None = None  # what full charges say of wrong readings
 
     @property
     def to_25_c(self) -> float:
@@ -125,23 +123,24 @@ def estimate(
     drawn_ah = anchored_ah(plain, setup, _full_s(log, setup, full))
     resistances, seen = _electrical(plain, setup, drawn_ah, full)
     tick(0.45)
-    apart = apart_v(log, setup, full, seen.bias_v)
-    seen = replace(seen, bias_v=np.where(apart != 0.0, np.nan, seen.bias_v))
+    knee = at_knee(log, setup, full, seen.bias_v)
+    seen = replace(seen, bias_v=np.where(knee.apart_v != 0.0, np.nan, seen.bias_v))
     read, log = log, _freed_of_bias(log, seen)
     prior = resistance_prior(setup, resistances)
     prior = replace(prior, lead_h=lead_h(log, setup, full, prior)) if full else prior
-    righted = replace(log, cell_v=log.cell_v - apart.astype(np.float32)) if apart.any() else None
     tops: list[Offsets] = []
     for charge in full:
-        top = offsets_at(log, setup, charge, prior)
-        if righted:
-            top = either(top, offsets_at(righted, setup, charge, prior), apart)
-        tops.append(top)
+        tops.append(offsets_at(log, setup, charge, prior))
         tick(0.5 + 0.4 * len(tops) / len(full))
     found = list(discharges(log, setup, full, tops, prior))
+    knee = knee.but([d.apart_v for d in found])
     mids = middles(log, setup, charges, prior)
     held = with_step(capacities(log, setup, found, tops, prior), tops, mids, log, setup)
     both, held = with_low_end(tops_by_step(tops, held, mids, log, setup), held, setup.capacity_ah)
+    if knee.apart_v.any():
+        righted = replace(log, cell_v=log.cell_v - knee.apart_v.astype(np.float32))
+        other = [offsets_at(righted, setup, charge, prior) for charge in full]
+        both = [either(*each, knee.apart_v) for each in zip(tops, other, both, strict=True)]
     told = [i for i, o in enumerate(both) if np.isfinite(o.offset_ah).any()]
     offsets, tops = [both[i] for i in told], [tops[i] for i in told]
     lows = partial(low_ends, log, setup, found, prior)
@@ -157,7 +156,7 @@ def estimate(
         signals=seen,
         sensors_c=np.nanmean(log.temp_c[:, sensors], axis=0) if sensors.size else np.empty(0),
         sensors=sensors,
-        apart_v=apart,
+        knee=knee,
         end=top_end(read, full),
         lag_rows=lag,
         turned=turned,

@@ -26,6 +26,7 @@ NINE_IN_TEN = 1.645  # standard deviations to either side
 MOVED_SHARE = 0.02
 # of capacity: a low end less sure than this moves no line, of fuller cells and of emptier ones
 VAGUE_SHARE, PAST_SHARE = 0.007, 0.012
+VAGUE_TIMES = 4.0  # the usual doubt of a slope: such a cell has no voice in what is usual
 # how much what is read at a low end may go with the herd's charge there, Ah an Ah: a cell that
 # holds a fifth less passes its knee at a fifth less charge
 DEPTH_OPEN = 0.2
@@ -149,12 +150,20 @@ def through(
         for i in range(slope.size):
             line = straight_line(days, own[:, i], own_sd[:, i], leg, depth_ah, SHARED[place])
             slope[i], slope_sd[i], start[i] = line
-        slope -= np.nanmedian(slope) if np.isfinite(slope).any() else 0.0
         open_ah = np.hypot(
             _open_ah(readings, slope, capacity_ah), MOVED_SHARE * np.abs(moved.whole_ah)
         )
         slope_sd = np.hypot(slope_sd, open_ah / long_d)
+        slope -= _usual(slope, slope_sd)
     return Lines(time_s, slope, slope_sd, start, SCALE_SHARE[place])
+
+
+def _usual(slope: Floats, sd: Floats) -> float:
+    """The median of the cells that tell it: one far on the flat seems to go anywhere."""
+    told = np.isfinite(slope)
+    if not told.any():
+        return 0.0
+    return float(np.median(slope[told & (sd <= VAGUE_TIMES * np.median(sd[told]))]))
 
 
 def near_the_knee(low: Offsets, capacity_ah: float) -> Offsets:

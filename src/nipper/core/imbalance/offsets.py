@@ -44,6 +44,7 @@ MODEL_SHARE = 0.08  # of the shift itself: two cells' curves are not quite the s
 # % of capacity of one standard deviation, and a factor: so much more the intervals need to hold
 # what they claim, on packs of two simulators other than Nipper's own (docs/diagnosis.md)
 WIDER = {"lfp": (0.073, 1.4), "nmc": (0.05, 1.1), "lto": (0.05, 1.1)}
+MOST_WIDER_PCT = 1.0  # of capacity, towards the herd
 USUAL_STEP_V = 0.001
 LEAST_SLOPE_MV = 3.0  # a per cent: on the flat of LFP what is open is told by the fit
 SLOW_SHARE = 0.10  # more of it at a row every three minutes: few rows pass the knee
@@ -60,7 +61,7 @@ LOW_KNEE_PCT = 14.0  # below it the curve falls steeply enough to tell charge, i
 # less one has to leave unexplained
 LEADS_H = (0.0, 0.02, 0.04, 0.06, 0.08, 0.10, 0.13)
 LEAD_CHARGES, BETTER_SHARE = 4, 0.95
-UNCOUNTED_SHARE = 0.8  # of a shift, at most: what may have flowed unseen turns none around
+UNCOUNTED_SHARE = 0.8  # of a shift, at most, that the voltages bear out
 LEAST_FIT_V = 0.020  # what is worse than this counts no more
 NO_FIT_V = 0.080  # left over: no shift explains the cell
 OPEN_PCT = 12.0  # of capacity: an interval this wide about nothing tells nothing
@@ -169,12 +170,18 @@ def _offsets(walk: Walk | None, time_s: float, setup: Setup, prior: Prior) -> Of
     model = np.hypot(share * np.abs(offset), floor / 100.0 * setup.capacity_ah)
     # a meter's step leaves the place open, not the way from charge to charge: no part of the sd
     place_ah = 1.645 * _meter_pct(walk, setup) / 100.0 * setup.capacity_ah
-    # so does a current that ends between two rows; whose sign it leaves, and a level cell level
-    uncounted = np.minimum(walk.uncounted_ah, UNCOUNTED_SHARE * np.abs(offset))
-    place = np.hypot(np.hypot(1.645 * model, place_ah), uncounted)
-    low = offset - np.hypot(wider * (offset - low), place)
-    high = offset + np.hypot(wider * (high - offset), place)
+    # so does a current that ends between two rows: it turns no cell around that stands apart
     apart = found.apart
+    most = np.where(apart != 0, UNCOUNTED_SHARE * np.abs(offset), np.inf)
+    uncounted = np.minimum(walk.uncounted_ah, most)
+    place = np.hypot(np.hypot(1.645 * model, place_ah), uncounted)
+    # a far end may be further; the near one is that of the knee, and moves by a doubt of the curve
+    least_ah = MOST_WIDER_PCT / 100.0 * setup.capacity_ah
+    down, up = wider * (offset - low), wider * (high - offset)
+    near_ah = np.fmax(least_ah, 0.5 * np.fmin(np.abs(low), np.abs(high)))
+    down = np.where(offset > 0.0, np.minimum(down, offset - low + near_ah), down)
+    up = np.where(offset < 0.0, np.minimum(up, high - offset + near_ah), up)
+    low, high = offset - np.hypot(down, place), offset + np.hypot(up, place)
     wide = high - low > OPEN_PCT / 100.0 * setup.capacity_ah
     open_ = wide & (apart == 0) & (low <= 0.0) & (high >= 0.0)
     narrow = high - low < TOLD_PCT / 100.0 * setup.capacity_ah
@@ -183,7 +190,8 @@ def _offsets(walk: Walk | None, time_s: float, setup: Setup, prior: Prior) -> Of
     told = ~(open_ | (found.left_v > NO_FIT_V)) & (on_knee | (apart != 0) | narrow | ahead)
     told &= walk.seen
     offset, low, high = (np.where(told, x, np.nan) for x in (offset, low, high))
-    sd = np.where(told, np.hypot(wider * found.sd_ah, model), np.nan)
+    sd = np.hypot(np.hypot(wider * found.sd_ah, model), uncounted / np.sqrt(3.0))
+    sd = np.where(told, sd, np.nan)
     scale, scale_sd = (np.where(walk.seen, x, np.nan) for x in (found.scale, found.scale_sd))
     return Offsets(
         time_s, offset, sd, low, high, found.herd_pct, scale, scale_sd, place_ah, on_knee

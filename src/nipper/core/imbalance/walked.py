@@ -19,6 +19,7 @@ IDLE_RATE, IDLE_S = 0.003, 1800.0  # of capacity an hour: meters' offsets are of
 LEAST_ROWS = 4
 MOST_ROWS = 600  # more only repeat each other
 SLOPED_ROWS = 90
+KNEE_SHARE = 0.2  # of the herd's rise, between two rows
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -94,6 +95,7 @@ def read_rows(
     telling = telling[~gaps[telling][:, seen].any(axis=1)]
     if telling.size < LEAST_ROWS:
         return None
+    near = slice(max(0, int(telling[0]) - 1), None)
     return Read(
         time_s=log.time_s[rows],
         cell_v=cell_v,
@@ -105,17 +107,18 @@ def read_rows(
         seen=seen,
         interval_s=log.interval_s,
         scales=ALIKE if steep else SCALES,
-        uncounted_ah=_uncounted_ah(log, rows[telling], herd_v[telling]) if steep else 0.0,
+        uncounted_ah=_uncounted_ah(log, rows[near], herd_v[near]) if steep else 0.0,
     )
 
 
 def _uncounted_ah(log: Log, rows: NDArray[np.intp], herd_v: Floats) -> float:
-    """What may have flowed besides what is counted while the herd rose most from row to row: where
-    a current ends between two rows far apart, nothing tells when.
+    """What may have flowed besides what is counted while the herd rose over its knee: where a
+    current ends between two rows far apart, nothing tells when: half of it either way.
     """
-    most = int(np.argmax(np.abs(np.diff(herd_v))))
-    before_a, after_a = np.nan_to_num(log.current_a[rows[most : most + 2]])
-    return abs(float(after_a - before_a)) * log.interval_s / 3600.0
+    rise_v = np.abs(np.diff(herd_v))
+    steps_a = np.abs(np.diff(np.nan_to_num(log.current_a[rows])))
+    knee = rise_v >= KNEE_SHARE * np.ptp(herd_v)
+    return 0.5 * float(np.max(steps_a, initial=0.0, where=knee)) * log.interval_s / 3600.0
 
 
 def unseen_ah(log: Log, rows: slice, way: float) -> float:
