@@ -28,6 +28,7 @@ from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
+from nipper.core.imbalance.doubt import Doubt
 from nipper.core.imbalance.herd import Counted
 from nipper.core.imbalance.resistance import Resistances
 from nipper.core.imbalance.shifts import FAR_SCALES, Prior, Shifts, Walk
@@ -40,14 +41,6 @@ Floats = NDArray[np.floating]
 Flags = NDArray[np.bool_]
 
 OWN_SHARE = 0.08  # of R: healthy cells differ by that much in resistance
-MODEL_SHARE = 0.08  # of the shift itself: two cells' curves are not quite the same
-# % of capacity of one standard deviation, and a factor: so much more the intervals need to hold
-# what they claim, on packs of two simulators other than Nipper's own (docs/diagnosis.md)
-WIDER = {"lfp": (0.073, 1.4), "nmc": (0.05, 1.1), "lto": (0.05, 1.1)}
-MOST_WIDER_PCT = 1.0  # of capacity, towards the herd
-USUAL_STEP_V = 0.001
-LEAST_SLOPE_MV = 3.0  # a per cent: on the flat of LFP what is open is told by the fit
-SLOW_SHARE = 0.10  # more of it at a row every three minutes: few rows pass the knee
 # R of a long charge against a step within a minute, from pulse tables; 2 against the sheet's value
 LONG_FACTOR = 1.5
 STEPS_OPEN, WHOLE_OPEN = 0.5, 0.2  # of a cell's own part, by where it was read
@@ -61,7 +54,6 @@ LOW_KNEE_PCT = 14.0  # below it the curve falls steeply enough to tell charge, i
 # less one has to leave unexplained
 LEADS_H = (0.0, 0.02, 0.04, 0.06, 0.08, 0.10, 0.13)
 LEAD_CHARGES, BETTER_SHARE = 4, 0.95
-UNCOUNTED_SHARE = 0.8  # of a shift, at most, that the voltages bear out
 LEAST_FIT_V = 0.020  # what is worse than this counts no more
 NO_FIT_V = 0.080  # left over: no shift explains the cell
 OPEN_PCT = 12.0  # of capacity: an interval this wide about nothing tells nothing
@@ -159,29 +151,13 @@ def _offsets(walk: Walk | None, time_s: float, setup: Setup, prior: Prior) -> Of
         nothing = np.full(prior.excess_ohm.size, np.nan)
         return Offsets(time_s, nothing, nothing, nothing, nothing)
     found = _found(walk, setup, prior)
-    offset, low, high = found.ah, found.low_ah, found.high_ah
     # else no reading tells the herd's cells apart, and the herd itself is the zero
     on_knee = walk.curve.on_knee
     if on_knee:
-        middle = np.nanmedian(offset)
-        offset, low, high = offset - middle, low - middle, high - middle
-    share = MODEL_SHARE + SLOW_SHARE * min(1.0, walk.interval_s / 180.0)
-    floor, wider = WIDER[setup.chemistry]
-    model = np.hypot(share * np.abs(offset), floor / 100.0 * setup.capacity_ah)
-    # a meter's step leaves the place open, not the way from charge to charge: no part of the sd
-    place_ah = 1.645 * _meter_pct(walk, setup) / 100.0 * setup.capacity_ah
-    # so does a current that ends between two rows: it turns no cell around that stands apart
+        found = found.about(float(np.nanmedian(found.ah)))
+    doubt = Doubt.of(walk, found, setup)
+    low, high = doubt.ends(found)
     apart = found.apart
-    most = np.where(apart != 0, UNCOUNTED_SHARE * np.abs(offset), np.inf)
-    uncounted = np.minimum(walk.uncounted_ah, most)
-    place = np.hypot(np.hypot(1.645 * model, place_ah), uncounted)
-    # a far end may be further; the near one is that of the knee, and moves by a doubt of the curve
-    least_ah = MOST_WIDER_PCT / 100.0 * setup.capacity_ah
-    down, up = wider * (offset - low), wider * (high - offset)
-    near_ah = np.fmax(least_ah, 0.5 * np.fmin(np.abs(low), np.abs(high)))
-    down = np.where(offset > 0.0, np.minimum(down, offset - low + near_ah), down)
-    up = np.where(offset < 0.0, np.minimum(up, high - offset + near_ah), up)
-    low, high = offset - np.hypot(down, place), offset + np.hypot(up, place)
     wide = high - low > OPEN_PCT / 100.0 * setup.capacity_ah
     open_ = wide & (apart == 0) & (low <= 0.0) & (high >= 0.0)
     narrow = high - low < TOLD_PCT / 100.0 * setup.capacity_ah
@@ -189,12 +165,11 @@ def _offsets(walk: Walk | None, time_s: float, setup: Setup, prior: Prior) -> Of
     ahead = walk.curve.down & (high < 0.0)
     told = ~(open_ | (found.left_v > NO_FIT_V)) & (on_knee | (apart != 0) | narrow | ahead)
     told &= walk.seen
-    offset, low, high = (np.where(told, x, np.nan) for x in (offset, low, high))
-    sd = np.hypot(np.hypot(wider * found.sd_ah, model), uncounted / np.sqrt(3.0))
-    sd = np.where(told, sd, np.nan)
+    sd = doubt.sd(found)
+    offset, sd, low, high = (np.where(told, x, np.nan) for x in (found.ah, sd, low, high))
     scale, scale_sd = (np.where(walk.seen, x, np.nan) for x in (found.scale, found.scale_sd))
     return Offsets(
-        time_s, offset, sd, low, high, found.herd_pct, scale, scale_sd, place_ah, on_knee
+        time_s, offset, sd, low, high, found.herd_pct, scale, scale_sd, doubt.place_ah, on_knee
     )
 
 
@@ -209,17 +184,6 @@ def _found(walk: Walk, setup: Setup, prior: Prior) -> Shifts:
     scales = walk.scales if walk.scales.size == 1 else FAR_SCALES
     wide = replace(walk, scales=scales).best_shifts(ALL_SHIFTS_PCT / 100.0 * ah, prior, ah)
     return near.but(far, wide)
-
-
-def _meter_pct(walk: Walk, setup: Setup) -> float:
-    """What a coarse meter leaves open, % of capacity: where a voltage is held, cell and herd stand
-    on one of its steps each, for hours. A step of 1 mV is in WIDER already.
-    """
-    levels_v = np.diff(np.unique(np.round(walk.cell_v, 4)))
-    step_v = float(levels_v.min()) if levels_v.size else 0.0
-    open_mv = 1e3 * np.sqrt(max(0.0, step_v**2 - USUAL_STEP_V**2) / 6.0)
-    slope_mv = float(chemistry(setup.chemistry).curve.slope_at_voltage(np.median(walk.cell_v[-1])))
-    return float(open_mv / max(slope_mv, LEAST_SLOPE_MV))
 
 
 def _up(log: Log, setup: Setup, charge: Charge, prior: Prior) -> Read | None:

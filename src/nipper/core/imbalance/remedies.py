@@ -150,7 +150,21 @@ def level(cell: int, ah: float, sure_ah: float, setup: Setup, end: TopEnd) -> Mo
         cell,
         -first,
         f"{way.sentence(cell)} So much is sure; it may be {abs(ah):.0f} Ah and more: charge fully "
-        "and read again before moving the rest.",
+        f"and read again before moving the rest.{_beside_full_ones(way, setup)}",
+    )
+
+
+def _beside_full_ones(way: Bleed | Feed, setup: Setup) -> str:
+    """How to level one that is behind by nobody knows how much: the others are the measure, while
+    they are full (common practice).
+    """
+    if not setup.charging or isinstance(way, Bleed):
+        return ""
+    volts = min(setup.charging.absorption_v / setup.cells, way.supply_v)
+    return (
+        f" Or begin right after a full charge, with the supply at {volts:.2f} V, where the others "
+        "were held: when the current has fallen to a tenth, it is as full as they are, however "
+        "much it took."
     )
 
 

@@ -80,6 +80,11 @@ class Shifts:
     apart: Floats
     herd_pct: float
 
+    def about(self, middle_ah: float) -> "Shifts":
+        """The same against another zero."""
+        ah, low, high = (x - middle_ah for x in (self.ah, self.low_ah, self.high_ah))
+        return replace(self, ah=ah, low_ah=low, high_ah=high)
+
     def but(self, cells: Flags, other: "Shifts") -> "Shifts":
         """The same, with what the other tells of these cells, bool[cells]."""
         return replace(

@@ -19,7 +19,7 @@ IDLE_RATE, IDLE_S = 0.003, 1800.0  # of capacity an hour: meters' offsets are of
 LEAST_ROWS = 4
 MOST_ROWS = 600  # more only repeat each other
 SLOPED_ROWS = 90
-KNEE_SHARE = 0.2  # of the herd's rise, between two rows
+KNEE_SHARE = 0.5  # of the herd's rise, between two rows
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -95,7 +95,7 @@ def read_rows(
     telling = telling[~gaps[telling][:, seen].any(axis=1)]
     if telling.size < LEAST_ROWS:
         return None
-    near = slice(max(0, int(telling[0]) - 1), None)
+    near, rest_v = slice(max(0, int(telling[0]) - 1), None), herd_v - current * prior.herd_ohm
     return Read(
         time_s=log.time_s[rows],
         cell_v=cell_v,
@@ -107,18 +107,19 @@ def read_rows(
         seen=seen,
         interval_s=log.interval_s,
         scales=ALIKE if steep else SCALES,
-        uncounted_ah=_uncounted_ah(log, rows[near], herd_v[near]) if steep else 0.0,
+        uncounted_ah=_uncounted_ah(log, rows[near], rest_v[near]) if steep else 0.0,
     )
 
 
-def _uncounted_ah(log: Log, rows: NDArray[np.intp], herd_v: Floats) -> float:
-    """What may have flowed besides what is counted while the herd rose over its knee: where a
-    current ends between two rows far apart, nothing tells when: half of it either way.
+def _uncounted_ah(log: Log, rows: NDArray[np.intp], rest_v: Floats) -> float:
+    """What may have flowed besides what is counted where the herd rises over its knee between two
+    rows: when its current ended nothing tells, half of it either way.
     """
-    rise_v = np.abs(np.diff(herd_v))
-    steps_a = np.abs(np.diff(np.nan_to_num(log.current_a[rows])))
-    knee = rise_v >= KNEE_SHARE * np.ptp(herd_v)
-    return 0.5 * float(np.max(steps_a, initial=0.0, where=knee)) * log.interval_s / 3600.0
+    most = int(np.argmax(np.diff(rest_v)))
+    if rest_v[most + 1] - rest_v[most] < KNEE_SHARE * np.ptp(rest_v):
+        return 0.0
+    before_a, after_a = np.nan_to_num(log.current_a[rows[most : most + 2]])
+    return 0.5 * abs(float(after_a - before_a)) * log.interval_s / 3600.0
 
 
 def unseen_ah(log: Log, rows: slice, way: float) -> float:
