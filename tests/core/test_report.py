@@ -238,7 +238,8 @@ def test_a_charges_curves_begin_before_absorption_and_are_thinned(setup, log, ju
 
 def test_the_main_picture_leaves_out_what_tells_nothing(setup, judged):
     shown = paths(judged, setup)
-    assert shown.pct.shape == shown.sd_pct.shape == (12, 8)
+    assert shown.pct.shape == shown.low_pct.shape == shown.high_pct.shape == (12, 8)
+    assert np.all((shown.low_pct <= shown.pct) & (shown.pct <= shown.high_pct))
     assert shown.pct[-1, 5] == pytest.approx(-0.77, abs=0.2)
 
 

@@ -120,6 +120,7 @@ OVERRULED = {
 }
 SLOPED_SURE = 0.9  # a reading that is wrong looks nearly so: only a meter tells
 PLAIN_OFFSET_PCT = 3.0  # of capacity: more than a proven wrong reading leaves
+OPEN_TIMES = 4.0  # the near end of a range: its middle says nothing
 PLATEAU_MV = 4.0  # a per cent: the most that published LFP curves rise by between the knees
 WHOLE_PACK = ("plateau_balancing", "balancer_starved")
 
@@ -170,13 +171,12 @@ def _standing(
     pct = 100.0 / setup.capacity_ah
     mean = float(np.mean(offset[cells])) * pct
     low, high = (float(np.mean(end[cells])) * pct for end in between)
-    word = "fuller" if mean > 0 else "emptier"
     drift = known.drift
     fell_ah = (np.abs(drift.ah_per_day) + 1.645 * drift.sd_ah_per_day)[cells] * drift.days
     still = bool(np.all(fell_ah < 0.5 * np.abs(offset[cells])))
     # on the flat: how far it is behind, and whether it still falls
     flat = mean < 0 and setup.chemistry == "lfp"
-    hidden = flat and (high - low > abs(mean) or (np.isfinite(fell_ah).all() and not still))
+    hidden = bool(flat and (high - low > abs(mean) or (np.isfinite(fell_ah).all() and not still)))
     stands = "; over the log it stands still" if still and not hidden else ""
     stands = (
         "; on the flat of the curve a cell that falls further looks alike" if hidden else stands
@@ -201,16 +201,9 @@ def _standing(
         low=low,
         high=high,
         unit="%",
-        summary=f"{has(cells, 'is', 'are')} {abs(mean):.1f} % {word} than the others"
-        + (
-            ", or more; whether it still falls is not seen."
-            if hidden
-            else f" and {'was' if len(cells) == 1 else 'were'} never levelled."
-        ),
+        summary=_how_far(cells, (mean, low, high), hidden),
         evidence=(
-            "; ".join(
-                f"cell {i + 1}: {offset[i] * pct:+.1f} % ({offset[i]:+.1f} Ah)" for i in cells
-            )
+            "; ".join(_stands_at(i, offset, between if hidden else None, pct) for i in cells)
             + f", read along the pack's own charge curve at {known.drift.time_s.size} full "
             f"charges{stands}.",
             others,
@@ -228,6 +221,33 @@ def _standing(
         serious=abs(mean) > 3.0,
         again=lambda left: _standing(known, setup, left, offset, between, ratio),
     )
+
+
+def _stands_at(i: int, offset: Floats, between: tuple[Floats, Floats] | None, pct: float) -> str:
+    """One cell's offset, with its range where that is asked for."""
+    stands = f"cell {i + 1}: {offset[i] * pct:+.1f} % ({offset[i]:+.1f} Ah)"
+    if between is None:
+        return stands
+    low, high = (pct * float(end[i]) for end in between)
+    return f"{stands}, between {low:+.1f} and {high:+.1f} %"
+
+
+def _how_far(cells: list[int], pct: tuple[float, float, float], hidden: bool) -> str:
+    """By how much these cells are fuller or emptier, with the ends where nobody knows how far."""
+    mean, *ends = pct
+    who, word = has(cells, "is", "are"), "fuller" if mean > 0 else "emptier"
+    near, far = sorted(abs(end) for end in ends)
+    if hidden and far > OPEN_TIMES * near:
+        return (
+            f"{who} {near:.1f} to {far:.0f} % {word} than the others; how far, and whether it "
+            "still falls, is not seen."
+        )
+    if hidden:
+        return (
+            f"{who} {abs(mean):.1f} % {word} than the others; whether it still falls is not seen."
+        )
+    levelled = "was never levelled" if len(cells) == 1 else "were never levelled"
+    return f"{who} {abs(mean):.1f} % {word} than the others and {levelled}."
 
 
 def _meter_first(known: Estimate, setup: Setup, cells: list[int]) -> Iterator[str]:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.diagnosis import Diagnosis
 from nipper.core.imbalance.drift import Drift
+from nipper.core.imbalance.lines import NINE_IN_TEN
 from nipper.core.imbalance.losing import unseen_mah_per_day, worth_mah_per_day
 from nipper.core.logs.model import nanmedian
 from nipper.core.report.consequence import count
@@ -23,6 +24,7 @@ LEAST_BIAS_MV = 0.5  # nothing smaller is told of a reading
 UNTOLD = "; of the others the log does not tell it."
 
 
+LOPSIDED = 1.25  # times nine in ten of a normal distribution's
 VAGUE_PCT = (
     0.8  # of capacity: a reading less sure than this, and than three times the usual, is not drawn
 )
@@ -36,12 +38,13 @@ class Paths:
     ----------
     time_s : float64[charges]
     pct : float64[charges, cells], % of capacity
-    sd_pct : float64[charges, cells]
+    low_pct, high_pct : float64[charges, cells], nine in ten lie between
     """
 
     time_s: Floats
     pct: Floats
-    sd_pct: Floats
+    low_pct: Floats
+    high_pct: Floats
 
 
 def paths(diagnosis: Diagnosis, setup: Setup) -> Paths:
@@ -51,14 +54,16 @@ def paths(diagnosis: Diagnosis, setup: Setup) -> Paths:
     drift = diagnosis.estimate.drift
     scale = 100.0 / setup.capacity_ah
     pct, sd = drift.offset_ah * scale, drift.sd_ah * scale
+    low, high = drift.low_ah * scale, drift.high_ah * scale
     if drift.elsewhere:
         pct, sd = drift.elsewhere.left_ah * scale, drift.elsewhere.sd_ah * scale
+        low, high = pct - NINE_IN_TEN * sd, pct + NINE_IN_TEN * sd
     if not pct.size:
-        return Paths(drift.line_s, pct, sd)
+        return Paths(drift.line_s, pct, low, high)
     # a charge that left a cell on the flat part tells next to nothing of it: such a point would
     # only draw a spike
     vague = sd > np.maximum(VAGUE_PCT, 3.0 * nanmedian(sd))
-    return Paths(drift.line_s, np.where(vague, np.nan, pct), sd)
+    return Paths(drift.line_s, np.where(vague, np.nan, pct), low, high)
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -276,14 +281,9 @@ def about_cell(diagnosis: Diagnosis, setup: Setup, cell: int) -> list[tuple[str,
     rows = [
         (
             "charge against the median",
-            _with_error(
-                100 * drift.last_ah[i] / setup.capacity_ah,
-                100 * drift.last_sd_ah[i] / setup.capacity_ah,
-                "%",
-                2,
-            ),
+            _between(drift, i, 100.0 / setup.capacity_ah, "%"),
         ),
-        ("the same in ampere-hours", _with_error(drift.last_ah[i], drift.last_sd_ah[i], "Ah", 2)),
+        ("the same in ampere-hours", _between(drift, i, 1.0, "Ah")),
         (
             "drift by itself",
             _with_error(1e3 * drift.ah_per_day[i], 1e3 * drift.error_ah_per_day[i], "mAh/day", 1),
@@ -327,6 +327,17 @@ def about_cell(diagnosis: Diagnosis, setup: Setup, cell: int) -> list[tuple[str,
 
 
 MOST_DIGITS = 4
+
+
+def _between(drift: Drift, cell: int, scale: float, unit: str) -> str:
+    """Where a cell stands; with both ends where they are not alike: on the flat it is surely off,
+    and nobody knows how far.
+    """
+    value, sd = scale * drift.last_ah[cell], scale * drift.last_sd_ah[cell]
+    low, high = (scale * end[cell] for end in drift.last_range_ah)
+    if not np.isfinite(value) or max(value - low, high - value) < LOPSIDED * sd * NINE_IN_TEN:
+        return _with_error(value, sd, unit, 2)
+    return f"{value:+.1f} {unit}, between {low:+.1f} and {high:+.1f}".replace("-", "−")
 
 
 def _with_error(value: float, sd: float, unit: str, digits: int) -> str:

@@ -218,13 +218,10 @@ class DiagnoseView(StageView):
         for i, role in roles.items():
             good = np.isfinite(pct[:, i])
             if not single and good.sum() > 1:
-                sd = shown.sd_pct[good, i]
-                self.plot.band(
-                    time_s[good], pct[good, i] - 1.645 * sd, pct[good, i] + 1.645 * sd, role
-                )
+                low, high = (end[good, i] for end in (shown.low_pct, shown.high_pct))
+                self.plot.band(time_s[good], low, high, role)
             self._pickable([i], self.plot.line(time_s, pct[:, i], role, 2.2, dots=True))
-        bands = 1.645 * shown.sd_pct[:, list(roles)]
-        edges = [shown.pct[:, list(roles)] + way * bands for way in (-1.0, 1.0)]
+        edges = [end[:, list(roles)] for end in (shown.low_pct, shown.high_pct)]
         drawn = np.concatenate([shown.pct, *edges], axis=1)
         self._names(time_s, pct, roles, drawn)
         for event in self._document.history.events():
