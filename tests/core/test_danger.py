@@ -42,8 +42,8 @@ from nipper.core.report.cold import cold_sentence, of_cold
 from nipper.core.report.consequence import Status
 from nipper.core.report.danger import live_words, of_dangers
 from nipper.core.report.diagnosed import diagnosis_html
-from nipper.core.report.forecasts import hand_sentences
 from nipper.core.report.keep import Kept, measured
+from nipper.core.report.levelling import hand_sentences
 from nipper.core.report.sentences import diagnose_sentence, of_diagnosis, of_record, record_sentence
 from nipper.core.setup import dumps, put
 from nipper.core.sources.rates import coldest_charge_c

@@ -1,6 +1,7 @@
 """The copy of a bank, what a rehearsal comes to, the schools, and the catch-up forecast."""
 
 import itertools
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -15,15 +16,13 @@ from nipper.core.forecast.schools import schools
 from nipper.core.forecast.twin import Known, Plan, habits, loads, measured_cells, scenario
 from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.presets import new_setup
-from nipper.core.report.forecasts import (
-    figures,
+from nipper.core.report.levelling import (
     hours_sentences,
     level_headline,
     level_sentence,
     of_levelling,
-    of_rehearsal,
-    rehearse_sentence,
 )
+from nipper.core.report.rehearsing import figures, of_rehearsal, rehearse_sentence
 from nipper.core.rules import check
 from nipper.core.setup import get, put
 from nipper.core.simulate.scenario import CellFault, Event, Loads, Scenario
@@ -234,6 +233,18 @@ def test_the_log_tells_hours_and_ampere_hours(setup, known):
     assert str(status) == "watch"
     assert len(hours_sentences(setup, told, has_log=True)) == 3
     assert from_log(setup, None).need_ah is None
+
+
+def test_what_takes_the_balancer_a_season_is_done_by_hand(setup, known):
+    """40 Ah apart and 0.37 Ah a week was "can level 0.37 Ah a week", in green."""
+    told = replace(from_log(setup, known[1]), need_ah=None, apart_ah=40.0, can_ah=0.37)
+    status, words = level_sentence(setup, told)
+    assert (str(status), words) == (
+        "watch",
+        "cells stand 40.0 Ah apart; levels 0.37 Ah a week: by hand",
+    )
+    status, words = level_sentence(setup, replace(told, apart_ah=2.0))
+    assert words.startswith("can level")
 
 
 def test_by_hand_names_the_cell_and_the_charge(setup, known):

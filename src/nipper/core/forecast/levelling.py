@@ -106,13 +106,16 @@ def _course(school: School | None, setup: Setup, known: Mapping[int, Known], pla
 
 @dataclass(frozen=True, slots=True)
 class FromLog:
-    """What the log says of need and chance, a week; None where it does not say."""
+    """What the log says of need and chance, a week, and how far fullest and emptiest cell stand
+    apart; None where it does not say.
+    """
 
     need_cell: int | None = None
     need_ah: float | None = None
     above_h: float | None = None
     allowed_h: float | None = None
     can_ah: float | None = None
+    apart_ah: float | None = None
 
 
 def from_log(setup: Setup, known: Known | None) -> FromLog:
@@ -127,6 +130,7 @@ def from_log(setup: Setup, known: Known | None) -> FromLog:
     cell = None if worst is None else worst + 1
     if setup.leveller is None or use.days < 3.0:
         return FromLog(cell, need)
+    stand_ah = drift.last_ah[np.isfinite(drift.last_ah)]
     weeks = use.days / 7.0
     loses = worst is None or float(drift.ah_per_day[worst]) < 0.0
     return FromLog(
@@ -135,6 +139,7 @@ def from_log(setup: Setup, known: Known | None) -> FromLog:
         use.above_start_h / weeks,
         use.allowed_h / weeks,
         for_one_cell_ah(setup.leveller, setup.cells, use.allowed_h / weeks, loses),
+        float(np.ptp(stand_ah)) if stand_ah.size else None,
     )
 
 
@@ -149,17 +154,16 @@ def by_hand(setup: Setup, known: Known | None, least_pct: float = 0.15) -> list[
     least, most = known.estimate.drift.last_range_ah
     with np.errstate(invalid="ignore"):
         first_at_both = (offset > 0.0) & (offset + known.estimate.capacities.deficit_ah < 0.0)
+    worth_ah = least_pct / 100.0 * setup.capacity_ah
     out: list[ByHand] = []
     for i in np.argsort(-np.abs(np.nan_to_num(offset))):
         ah = float(offset[i])
-        if (
-            first_at_both[i]
-            or not np.isfinite(ah)
-            or abs(ah) < max(2.0 * float(sd[i]), least_pct / 100.0 * setup.capacity_ah)
-        ):
+        sure_ah = max(0.0, float(least[i])) if ah > 0 else min(0.0, float(most[i]))
+        # on the flat one is surely off, and nobody knows how far
+        plain = abs(ah) > 2.0 * float(sd[i]) or abs(sure_ah) > worth_ah
+        if first_at_both[i] or not np.isfinite(ah) or abs(ah) < worth_ah or not plain:
             continue
         cell = int(i) + 1
-        sure_ah = max(0.0, float(least[i])) if ah > 0 else min(0.0, float(most[i]))
         sentence = level(cell, ah, sure_ah, setup, known.estimate.end).sentence
         out.append(ByHand(cell, ah, sentence))
     return out

@@ -12,7 +12,7 @@ def _make(s: Situation) -> StageView:
 
 def _sentence(s: Situation) -> tuple[Status, str] | None:
     from nipper.core.forecast.levelling import from_log
-    from nipper.core.report.forecasts import level_sentence
+    from nipper.core.report.levelling import level_sentence
 
     if s.document.record is None and s.document.reading_log:
         return None
@@ -22,7 +22,7 @@ def _sentence(s: Situation) -> tuple[Status, str] | None:
 
 def _follows(s: Situation) -> list[Consequence]:
     from nipper.core.report.danger import of_dangers
-    from nipper.core.report.forecasts import of_levelling
+    from nipper.core.report.levelling import of_levelling
 
     record = s.document.record
     first = of_dangers(record.diagnosis if record else None)

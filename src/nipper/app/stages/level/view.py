@@ -20,7 +20,7 @@ from nipper.app.widgets.units import UNITS
 from nipper.core.chemistry import chemistry
 from nipper.core.forecast.levelling import Course, Levelling, from_log, slope_along
 from nipper.core.forecast.schools import School
-from nipper.core.report.forecasts import charge, hand_sentences, hours_sentences, level_headline
+from nipper.core.report.levelling import charge, hand_sentences, hours_sentences, level_headline
 
 AXIS_PX = 44  # what the axis at the left takes
 HEADING_PX, NAME_PX = 72, 110  # of columns

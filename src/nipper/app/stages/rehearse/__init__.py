@@ -11,7 +11,7 @@ def _make(s: Situation) -> StageView:
 
 
 def _sentence(s: Situation) -> tuple[Status, str] | None:
-    from nipper.core.report.forecasts import rehearse_sentence
+    from nipper.core.report.rehearsing import rehearse_sentence
 
     if s.document.record is None and s.document.reading_log:
         return None
@@ -19,7 +19,7 @@ def _sentence(s: Situation) -> tuple[Status, str] | None:
 
 
 def _follows(s: Situation) -> list[Consequence]:
-    from nipper.core.report.forecasts import of_rehearsal
+    from nipper.core.report.rehearsing import of_rehearsal
 
     done = s.forecasts.rehearsal.value
     return of_rehearsal(done) if done else []

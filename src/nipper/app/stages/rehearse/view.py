@@ -21,7 +21,7 @@ from nipper.app.widgets.units import UNITS
 from nipper.core.errors import InputError
 from nipper.core.forecast.rehearsal import Rehearsal
 from nipper.core.forecast.schools import schools
-from nipper.core.report.forecasts import Figure, figures, now_at, telling_moment
+from nipper.core.report.rehearsing import Figure, figures, now_at, telling_moment
 from nipper.core.setup import Setup, put
 from nipper.core.simulate.scenario import Event
 
