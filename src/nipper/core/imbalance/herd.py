@@ -34,6 +34,7 @@ COUNTED_DOUBT_PCT, AGED_PCT = 4.0, 4.5
 # published LFP curves lie so far apart below 30 %, in level and in where they fall
 LEVEL_DOUBT_V, PLACE_DOUBT_PCT = 0.03, 4.0
 KNEE_PCT = 5.0  # the herd's charge known this well: it is on its knee
+FOOT_PCT = 95.0  # of LFP's upper knee
 MOST_ENDS = 15  # how many charges at the herd's end are weighed
 END_SPREAD_PCT = 0.4  # closer together than this they are one
 TABLE = 4000
@@ -150,10 +151,10 @@ def learn(
     drops_v = np.abs(amps[[0, -1]]) * herd_ohm
     if bottom is None:
         high_pct, weight = ends(setup, float(freed[-1]), float(drops_v[1]))
-        if setup.chemistry == "lfp":
-            low_pct = np.maximum(high_pct - 100.0 * (ah[-1] - ah[0]) / setup.capacity_ah, 0.0)
-        else:
-            low_pct = np.array([float(ocv.soc(freed[0]))])
+        low_pct = np.full(weight.size, float(ocv.soc(freed[0])))
+        if setup.chemistry == "lfp" and low_pct[0] < FOOT_PCT:  # counted down: voltage tells none
+            counted_pct = 100.0 * (ah[-1] - ah[0]) / setup.capacity_ah
+            low_pct = np.clip(high_pct - counted_pct, 0.0, FOOT_PCT)
     else:
         high_pct = np.array([float(ocv.soc(freed[-1]))])
         low_pct, weight = bottoms(setup, float(freed[0]), float(drops_v[0]), bottom)

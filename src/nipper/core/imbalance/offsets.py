@@ -250,7 +250,9 @@ def lead_h(log: Log, setup: Setup, full: Sequence[Charge], prior: Prior) -> floa
     some = [
         full[int(i)] for i in np.unique(np.linspace(0, len(full) - 1, LEAD_CHARGES).astype(int))
     ]
+    # the taper tells it: a knee that lies between two rows fits any lead
     reads = [r for r in (_up(log, setup, charge, prior) for charge in some) if r]
+    reads = [r for r in reads if r.flowing >= LEAST_ROWS]
     left = [_left(reads, setup, replace(prior, lead_h=h)) for h in LEADS_H]
     best = int(np.argmin(left))
     return LEADS_H[best] if left[best] < BETTER_SHARE * left[0] else 0.0

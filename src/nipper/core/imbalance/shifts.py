@@ -21,7 +21,6 @@ FIT_SD_V = 0.003
 # neighbours
 INDEPENDENT = 16
 RESISTANCE_DOUBT = 0.5  # of R: pulse tables differ that much over state of charge
-LEAST_SHARE, LEAST_SHARE_SD = 0.3, 0.1  # of R, and its doubt: no cell has less
 USUAL_OFFSET_PCT = 4.0  # of capacity, of cells that were never levelled: common practice
 # put in at any other charge (from memory), and how likely each of those is against the usual ones'
 # likeliest: 13.1 (their integral) of 120 %
@@ -142,7 +141,7 @@ class Walk:
         # what even the best shift leaves is the model's error, and counts as such for all shifts:
         # else two bad fits 30 % apart would be told apart by a millivolt
         misfit = misfit / np.maximum(1.0, left_v / FIT_SD_V)[:, None] ** 2
-        usual = _usual(100.0 * shifts_ah / capacity_ah)
+        usual = _usual(100.0 * shifts_ah / capacity_ah, behind=not self.curve.down)
         # a cell high at the end of a charge is not the emptier one, however well another shift fits
         apart = self.apart(prior)
         at_end_ah = self._at_end(shifts_ah, np.array([c for _, c in tried]))[:, None, :]
@@ -234,12 +233,13 @@ class Walk:
         )
 
 
-def _usual(shifts_pct: Floats) -> Floats:
+def _usual(shifts_pct: Floats, behind: bool) -> Floats:
     """Twice the negative logarithm of how usual a shift is: few cells are off by many per cent,
-    level about nothing, straight further out; and one in ten was put in at any other charge.
+    level about nothing, straight further out; ``behind`` one in ten was put in at any charge.
     """
     near = np.exp(1.0 - np.hypot(1.0, shifts_pct / USUAL_OFFSET_PCT))
-    return -2.0 * np.log((1.0 - FAR_SHARE) * near + FAR_SHARE * FAR_DENSITY)
+    far = FAR_SHARE * FAR_DENSITY * (behind & (shifts_pct < 0.0))
+    return -2.0 * np.log((1.0 - FAR_SHARE) * near + far)
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -287,9 +287,6 @@ class _Trial:
         det = a11 * a22 - a12**2
         explained = (a22 * b1**2 - 2.0 * a12 * b1 * b2 + a11 * b2**2) / det
         left = scale * e_e - explained + prior.herd_ohm**2 * w1 + own**2 * w2
-        # next to no resistance is none: else a strong current would bring any flat to any voltage
-        ohm = (a22 * b1 - a12 * b2) / det
-        left = left + (np.minimum(ohm / prior.herd_ohm - LEAST_SHARE, 0.0) / LEAST_SHARE_SD) ** 2
         return left + np.log(det) - counts * np.sum(np.log(self.sure), axis=0), left
 
 

@@ -29,7 +29,8 @@ class Read:
     ``time_s`` float64[rows]; ``cell_v`` float64[rows, cells]; ``current_a`` as cells feel it,
     ``slow_a`` its slow part and ``counted_ah`` float64[rows]; ``telling`` are the rows that tell of
     charge, and ``seen`` says which cells were read there, bool[cells]: the others stand at the
-    herd's voltage. ``uncounted_ah`` is what may have flowed unseen while the herd rose most.
+    herd's voltage. ``uncounted_ah`` is what may have flowed unseen while the herd rose most,
+    ``flowing`` the telling rows at which a current did.
     """
 
     time_s: Floats
@@ -43,6 +44,7 @@ class Read:
     interval_s: float
     scales: Floats
     uncounted_ah: float
+    flowing: int
 
     def walk(self, setup: Setup, prior: Prior, bottom: Counted | None = None) -> Walk:
         """The walk, with the surface as far ahead as it is said to be."""
@@ -108,6 +110,7 @@ def read_rows(
         interval_s=log.interval_s,
         scales=ALIKE if steep else SCALES,
         uncounted_ah=_uncounted_ah(log, rows[near], rest_v[near]) if steep else 0.0,
+        flowing=int(np.count_nonzero(flow[rows[telling] - rows[0]])),
     )
 
 
