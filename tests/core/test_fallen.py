@@ -35,7 +35,7 @@ def test_a_cell_that_never_was_level_stands_as_before():
     log = losing(0.0, begins_pct=-6.0)
     first = diagnose(log, SETUP).findings[0]
     assert first.cause == "soc_offset"
-    assert "whether it still falls is not seen" in first.summary
+    assert "whether it still falls, is not seen" in first.summary
     assert "stands still" not in first.evidence[0]
     assert "three days later" in first.confirm
 

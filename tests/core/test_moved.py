@@ -18,7 +18,7 @@ from nipper.core.presets import new_setup
 from nipper.core.report.diagnosed import diagnosis_html
 from nipper.core.report.events import event_words
 from nipper.core.report.keep import Kept, measured
-from nipper.core.report.rehearsing import hand_sentences
+from nipper.core.report.levelling import hand_sentences
 from nipper.core.report.sentences import of_diagnosis
 from nipper.core.upkeep.storage import of_lowest
 from tests.builders import charge_log
