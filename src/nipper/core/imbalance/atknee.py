@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
+from nipper.core.imbalance.lines import NINE_IN_TEN
 from nipper.core.imbalance.offsets import Offsets
 from nipper.core.logs.charges import Charge
 from nipper.core.logs.model import Log, nanmedian
@@ -96,7 +97,9 @@ def either(by_charge: Offsets, by_reading: Offsets, helped: Offsets, apart_v: Fl
     return replace(
         helped,
         offset_ah=np.where(open_, by_charge.offset_ah, helped.offset_ah),
-        sd_ah=np.where(open_, np.fmax(by_charge.sd_ah, (high - low) / 3.3), helped.sd_ah),
+        sd_ah=np.where(
+            open_, np.fmax(by_charge.sd_ah, 0.5 * (high - low) / NINE_IN_TEN), helped.sd_ah
+        ),
         low_ah=np.where(open_, low, helped.low_ah),
         high_ah=np.where(open_, high, helped.high_ah),
     )

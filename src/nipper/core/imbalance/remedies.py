@@ -162,9 +162,10 @@ def _beside_full_ones(way: Bleed | Feed, setup: Setup) -> str:
         return ""
     volts = min(setup.charging.absorption_v / setup.cells, way.supply_v)
     return (
-        f" Or begin right after a full charge, with the supply at {volts:.2f} V, where the others "
-        "were held: when the current has fallen to a tenth, it is as full as they are, however "
-        "much it took."
+        f" Or begin right after a full charge, with the supply at {volts:.2f} V, where the charger "
+        "holds the others: when the current has fallen to a tenth, it is as full as they are. Stay "
+        f"with it; stop if it grows warm, or past {setup.capacity_ah:g} Ah: then it does not keep "
+        "what it takes."
     )
 
 

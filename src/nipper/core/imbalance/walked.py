@@ -122,7 +122,7 @@ def _uncounted_ah(log: Log, rows: NDArray[np.intp], rest_v: Floats) -> float:
     if rest_v[most + 1] - rest_v[most] < KNEE_SHARE * np.ptp(rest_v):
         return 0.0
     before_a, after_a = np.nan_to_num(log.current_a[rows[most : most + 2]])
-    return 0.5 * abs(float(after_a - before_a)) * log.interval_s / 3600.0
+    return 0.5 * abs(float(after_a - before_a)) * float(log.steps_s[rows[most + 1]]) / 3600.0
 
 
 def unseen_ah(log: Log, rows: slice, way: float) -> float:

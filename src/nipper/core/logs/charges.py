@@ -243,6 +243,8 @@ def _extend(mean_v: NDArray[np.floating], log: Log, end: int, above_v: float, se
     """Absorption often outlasts the last visible charging current: go on while the pack is high and
     nothing is drawn.
     """
+    if end < log.rows and mean_v[end] < above_v:
+        return end  # as most do: a year has thousands
     idle_a = IDLE_RATE * setup.capacity_ah
     ahead = slice(end, min(log.rows, end + 100_000))
     pause = np.diff(log.time_s[max(0, end - 1) : ahead.stop]) >= FORGIVEN_S
