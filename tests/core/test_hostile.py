@@ -174,6 +174,14 @@ def test_a_heading_of_digits_without_end_takes_no_minutes():
     assert unit_of("9" * 2_000_000) is None
 
 
+def test_row_numbers_without_end_count_nothing(tmp_path):
+    """One field more than names, as of numbered rows: Python turns no 4,301 digits into one."""
+    head, *lines = table().splitlines()
+    (tmp_path / "a.csv").write_text("\n".join([head, *("9" * 5000 + "," + x for x in lines), ""]))
+    with pytest.raises(InputError, match="as many fields as the header has"):
+        read_file(tmp_path / "a.csv", UTC)
+
+
 @pytest.mark.parametrize(
     ("head", "words"),
     [

@@ -109,6 +109,12 @@ def test_a_setup_is_never_changed_in_place():
     assert setups.get(setups.put(setup, {"wiring": None}), "wiring.fuse_a") is None
 
 
+@pytest.mark.parametrize("number", ["1", "-1", "x", "²", "9" * 5000])
+def test_a_path_names_no_item_that_is_not_there(setup, number):
+    with pytest.raises(InputError, match="a number from 0 to 0"):
+        setups.put(setup, {f"other_chargers.{number}.name": "x"})
+
+
 def test_the_shipped_schema_is_that_of_the_models_and_accepts_what_we_accept():
     schema = setups.json_schema()
     shipped = json.loads((FILES.parent.parent / "docs" / "setup.schema.json").read_text())

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
-from nipper.core.imbalance.lines import NINE_IN_TEN
+from nipper.core.imbalance.doubt import NINE_IN_TEN
 from nipper.core.imbalance.offsets import Offsets
 from nipper.core.logs.charges import Charge
 from nipper.core.logs.model import Log, nanmedian
@@ -33,6 +33,7 @@ LEAST_RISE_V = 0.030  # over the knee: a flat is less
 # is half of it
 STAYS_SHARE = 0.8
 FELL_V = 0.030  # beyond it: a cell on its low knee, not on the other flat
+DOUBTED_SHARE = 0.3  # of the charges that reach the knee
 LAST_ROWS = 5  # at the top of a charge, against the meter's noise
 
 
@@ -45,10 +46,16 @@ class Knee:
     apart_v : float64[cells], what cells read beside the others on the plateau that charge explains
         as well, since at the knee they are not where a wrong reading would have them; 0: nothing
     unproven : bool[cells], of those that may be so and are on no charge that tells
+    doubted : bool[cells], no such reading is told, and at the knee it does not follow the curve
     """
 
     apart_v: Floats
     unproven: Flags
+    doubted: Flags
+
+    def with_doubts(self, tops: Sequence[Offsets]) -> "Knee":
+        """The same with what the tops of the charges doubt."""
+        return replace(self, doubted=np.any([self.doubted, *(t.doubts for t in tops)], axis=0))
 
     def but(self, below_v: Sequence[Floats]) -> "Knee":
         """The same without cells that fell away from the others at the low end of a discharge by
@@ -70,7 +77,8 @@ def at_knee(log: Log, setup: Setup, full: Sequence[Charge], bias_v: Floats) -> K
         away = np.array([_away(log, setup, charge, bias_v) for charge in full])
     with np.errstate(invalid="ignore"):
         came, stayed = (away < STAYS_SHARE).any(axis=0), (away >= STAYS_SHARE).any(axis=0)
-    return Knee(np.where(asked & stayed & ~came, bias_v, 0.0), asked & ~came & ~stayed)
+    apart_v = np.where(asked & stayed & ~came, bias_v, 0.0)
+    return Knee(apart_v, asked & ~came & ~stayed, np.zeros(bias_v.size, bool))
 
 
 def _away(log: Log, setup: Setup, charge: Charge, bias_v: Floats) -> Floats:
@@ -84,6 +92,20 @@ def _away(log: Log, setup: Setup, charge: Charge, bias_v: Floats) -> Floats:
     rise_v = np.where(bias_v < 0.0, herd_v, own_v - bias_v) - knee_v
     tells = (rise_v > LEAST_RISE_V) & ((bias_v < 0.0) | (herd_v < knee_v))
     return np.sign(bias_v) * (own_v - herd_v - bias_v) / np.where(tells, rise_v, np.nan)
+
+
+def doubted_alike(tops: Sequence[Offsets]) -> list[Offsets]:
+    """Tops with the cells doubted at all of them that are doubted at a good part: the reading is
+    the same, and of one it was not seen at no more is known.
+    """
+    told = [t for t in tops if t.on_knee]
+    doubted = np.array([t.doubts for t in told])
+    if not doubted.any():
+        return list(tops)
+    often = doubted.mean(axis=0) >= DOUBTED_SHARE
+    low_ah = nanmedian(np.where(doubted, [t.low_ah for t in told], np.nan))
+    high_ah = nanmedian(np.where(doubted, [t.high_ah for t in told], np.nan))
+    return [t.between(low_ah, high_ah, often) for t in tops]
 
 
 def either(by_charge: Offsets, by_reading: Offsets, helped: Offsets, apart_v: Floats) -> Offsets:

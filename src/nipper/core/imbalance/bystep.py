@@ -22,7 +22,7 @@ from nipper.core.imbalance.capacity import (
     Second,
     helped,
 )
-from nipper.core.imbalance.lines import NINE_IN_TEN
+from nipper.core.imbalance.doubt import NINE_IN_TEN
 from nipper.core.imbalance.offsets import Offsets
 from nipper.core.logs.model import Log, nanmedian
 from nipper.core.setup import Setup

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
+from nipper.core.imbalance.doubt import NINE_IN_TEN
 from nipper.core.imbalance.herd import Counted
 from nipper.core.imbalance.offsets import APART_V, HALF_PCT, OPEN_PCT, Offsets, low_offsets_at
 from nipper.core.imbalance.shifts import Prior
@@ -36,7 +37,6 @@ WIDER = {"lfp": 1.15, "nmc": 1.8, "lto": 1.8}
 TOP_WIDER = 3.0  # the same of a capacity told by the top alone
 PLAIN = 1.4  # times the least doubt of any discharge
 LEAST_SIZE = 0.05  # of capacity: doubts of what is smaller are held against each other as they are
-NINE_IN_TEN = 1.645
 SAME_SHARE = 0.0015  # of capacity
 LOW_PCT = 16.0  # a discharge tells when its lowest cell comes below the rest voltage of this charge
 SLOPED_SHARE = 0.15  # of capacity: on a sloped curve so large a discharge tells, wherever it ends

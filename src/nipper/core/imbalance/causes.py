@@ -270,6 +270,13 @@ def _meter_first(known: Estimate, setup: Setup, cells: list[int]) -> Iterator[st
                 "other flat of the curve does, and one that is read wrongly and a little off. "
                 "Where the meter does not read so, move no more than what is sure."
             )
+        elif known.knee and known.knee.doubted[i]:
+            yield (
+                f"First hold a trusted meter to the poles of cell {i + 1}, at rest: at the knee it "
+                "does not rise as a cell that is read rightly would, so its reading may be wrong "
+                "and the cell further behind than it looks. Where the meter does not read as the "
+                "BMS does, move no more than what is sure."
+            )
 
 
 def chasing(known: Estimate, setup: Setup) -> Iterator[Cause]:

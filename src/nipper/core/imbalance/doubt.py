@@ -13,6 +13,7 @@ from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
 
+NINE_IN_TEN = 1.645  # standard deviations to either side
 MODEL_SHARE = 0.08  # of the shift itself: two cells' curves are not quite the same
 # % of capacity of one standard deviation, and a factor: so much more the intervals need to hold
 # what they claim, on packs of two simulators other than Nipper's own (docs/diagnosis.md)
@@ -53,7 +54,7 @@ class Doubt:
         most = np.where(found.apart != 0, UNCOUNTED_SHARE * np.abs(found.ah), np.inf)
         return cls(
             model_ah=np.hypot(share * np.abs(found.ah), floor_pct * pct),
-            place_ah=1.645 * _meter_pct(walk, setup) * pct,
+            place_ah=NINE_IN_TEN * _meter_pct(walk, setup) * pct,
             uncounted_ah=np.minimum(walk.uncounted_ah, most),
             near_ah=np.fmax(
                 MOST_WIDER_PCT * pct,
@@ -67,7 +68,7 @@ class Doubt:
         is the knee's, and moves by a doubt of the curve.
         """
         down, up = found.ah - found.low_ah, found.high_ah - found.ah
-        place = np.hypot(np.hypot(1.645 * self.model_ah, self.place_ah), self.uncounted_ah)
+        place = np.hypot(np.hypot(NINE_IN_TEN * self.model_ah, self.place_ah), self.uncounted_ah)
         most_down = np.where(found.ah > 0.0, down + self.near_ah, np.inf)
         most_up = np.where(found.ah < 0.0, up + self.near_ah, np.inf)
         return (

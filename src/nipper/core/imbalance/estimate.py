@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
-from nipper.core.imbalance.atknee import Knee, at_knee, either
+from nipper.core.imbalance.atknee import Knee, at_knee, doubted_alike, either
 from nipper.core.imbalance.bystep import tops_by_step, with_step
 from nipper.core.imbalance.capacity import (
     Capacities,
@@ -132,8 +132,9 @@ def estimate(
     for charge in full:
         tops.append(offsets_at(log, setup, charge, prior))
         tick(0.5 + 0.4 * len(tops) / len(full))
+    tops = doubted_alike(tops)
     found = list(discharges(log, setup, full, tops, prior))
-    knee = knee.but([d.apart_v for d in found])
+    knee = knee.with_doubts(tops).but([d.apart_v for d in found])
     mids = middles(log, setup, charges, prior)
     held = with_step(capacities(log, setup, found, tops, prior), tops, mids, log, setup)
     both, held = with_low_end(tops_by_step(tops, held, mids, log, setup), held, setup.capacity_ah)

@@ -6,6 +6,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from nipper.core.imbalance.doubt import NINE_IN_TEN
 from nipper.core.imbalance.offsets import Offsets
 from nipper.core.logs.model import solved
 from nipper.core.logs.resets import leaps
@@ -20,7 +21,6 @@ LEAST_DAYS = 5.0
 SERIAL_FACTOR = 1.6
 TOLD_PCT = 0.5  # of capacity: an offset whose standard deviation is larger stands on the flat
 LEAST_DOUBT = 0.0006  # of capacity, of any offset read at a knee
-NINE_IN_TEN = 1.645  # standard deviations to either side
 # of what the balancer moved in a cell, one standard deviation: its current goes with the voltage,
 # and a log says at some moments which cells it bled (common practice; tried on other simulators)
 MOVED_SHARE = 0.02

@@ -28,7 +28,7 @@ from numpy.typing import NDArray
 
 from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
-from nipper.core.imbalance.doubt import Doubt
+from nipper.core.imbalance.doubt import NINE_IN_TEN, Doubt
 from nipper.core.imbalance.herd import Counted
 from nipper.core.imbalance.resistance import Resistances
 from nipper.core.imbalance.shifts import FAR_SCALES, Prior, Shifts, Walk
@@ -55,6 +55,9 @@ LOW_KNEE_PCT = 14.0  # below it the curve falls steeply enough to tell charge, i
 LEADS_H = (0.0, 0.02, 0.04, 0.06, 0.08, 0.10, 0.13)
 LEAD_CHARGES, BETTER_SHARE = 4, 0.95
 LEAST_FIT_V = 0.020  # what is worse than this counts no more
+# so much left over, a cell is not along the curve as it is read; it is, with another reading, where
+# so much less is left (tried on packs of three builders: on none that was read rightly)
+NOT_ALONG_V, ALONG_SHARE = 0.004, 0.6
 NO_FIT_V = 0.080  # left over: no shift explains the cell
 OPEN_PCT = 12.0  # of capacity: an interval this wide about nothing tells nothing
 TOLD_PCT = 2.5  # of capacity: so narrow an interval tells also a cell of a herd on the flat
@@ -83,6 +86,7 @@ class Offsets:
     scale, scale_sd : capacity against the median cell's, where the curve tells it (sloped ones)
     place_ah : what the meter's steps leave open of low_ah and high_ah, alike at every charge
     on_knee : whether the herd itself stood where the curve tells its charge
+    doubted : bool[cells], whose reading must be wrong to be along the curve; None: not asked
     """
 
     time_s: float
@@ -95,6 +99,20 @@ class Offsets:
     scale_sd: Floats | None = None
     place_ah: float = 0.0
     on_knee: bool = False
+    doubted: Flags | None = None
+
+    @property
+    def doubts(self) -> Flags:
+        """Which cells are doubted."""
+        return np.zeros(self.offset_ah.size, bool) if self.doubted is None else self.doubted
+
+    def between(self, low_ah: Floats, high_ah: Floats, cells: Flags) -> "Offsets":
+        """The same, for these cells, bool[cells], as far as these ends too: they are doubted."""
+        cells = cells & np.isfinite(self.offset_ah) & np.isfinite(low_ah)
+        low = np.where(cells, np.fmin(self.low_ah, low_ah), self.low_ah)
+        high = np.where(cells, np.fmax(self.high_ah, high_ah), self.high_ah)
+        sd = np.where(cells, 0.5 * (high - low) / NINE_IN_TEN, self.sd_ah)
+        return replace(self, sd_ah=sd, low_ah=low, high_ah=high, doubted=cells)
 
 
 def resistance_prior(setup: Setup, found: Resistances | None = None) -> Prior:
@@ -151,6 +169,14 @@ def _offsets(walk: Walk | None, time_s: float, setup: Setup, prior: Prior) -> Of
         nothing = np.full(prior.excess_ohm.size, np.nan)
         return Offsets(time_s, nothing, nothing, nothing, nothing)
     found = _found(walk, setup, prior)
+    told = _told(walk, found, setup, time_s)
+    if walk.curve.down or setup.chemistry != "lfp":
+        return told
+    return _or_read_wrongly(told, walk, found, setup, prior)
+
+
+def _told(walk: Walk, found: Shifts, setup: Setup, time_s: float) -> Offsets:
+    """What is told by the shifts of a walk."""
     # else no reading tells the herd's cells apart, and the herd itself is the zero
     on_knee = walk.curve.on_knee
     if on_knee:
@@ -171,6 +197,25 @@ def _offsets(walk: Walk | None, time_s: float, setup: Setup, prior: Prior) -> Of
     return Offsets(
         time_s, offset, sd, low, high, found.herd_pct, scale, scale_sd, doubt.place_ah, on_knee
     )
+
+
+def _or_read_wrongly(
+    told: Offsets, walk: Walk, found: Shifts, setup: Setup, prior: Prior
+) -> Offsets:
+    """The same, open for cells below the others that do not follow the curve as they are read, and
+    would if their reading were wrong by the same all along: far behind and read too high, a cell
+    stands on its flat where one that is a per cent behind passes.
+    """
+    asked = (found.apart < 0) & (found.left_v > NOT_ALONG_V) & np.isfinite(told.offset_ah)
+    if not asked.any():
+        return told
+    ah = setup.capacity_ah
+    wrong = replace(walk, reading_free=True)
+    free = wrong.best_shifts(ALL_SHIFTS_PCT / 100.0 * ah, prior, ah)
+    doubted = asked & (free.left_v < ALONG_SHARE * found.left_v)
+    free = found.but(doubted, free)
+    read_wrongly = _told(walk, free, setup, told.time_s)
+    return told.between(read_wrongly.low_ah, read_wrongly.high_ah, doubted)
 
 
 def _found(walk: Walk, setup: Setup, prior: Prior) -> Shifts:

@@ -27,6 +27,7 @@ USUAL_OFFSET_PCT = 4.0  # of capacity, of cells that were never levelled: common
 FAR_SHARE, FAR_DENSITY = 0.1, 0.109
 SHAPE_DOUBT_V = 0.060  # published curves of one chemistry differ by that much around their knee
 APART_V = 0.030  # from the median at the end: from here on the sign of an offset is plain
+WRONG_V = 0.030  # of a reading that may be wrong: seldom further (from memory)
 IMPOSSIBLE = 1e6  # of misfit
 
 # capacities against the median cell that are tried on sloped curves, and how usual each is: cells
@@ -104,7 +105,8 @@ class Walk:
 
     ``pivot_ah`` is the charge counted where shifts are told; ``scales`` the capacities to try;
     ``seen`` which cells were read at all, bool[cells]; ``uncounted_ah`` what may have flowed unseen
-    while the herd rose most.
+    while the herd rose most. With ``reading_free`` each cell may be read wrongly by the same all
+    along, and stand anywhere: what is usual of charges is of cells that are read rightly.
     """
 
     cell_v: Floats
@@ -116,6 +118,7 @@ class Walk:
     pivot_ah: float
     scales: Floats
     seen: Flags
+    reading_free: bool = False
 
     @property
     def independent(self) -> int:
@@ -142,6 +145,7 @@ class Walk:
         # else two bad fits 30 % apart would be told apart by a millivolt
         misfit = misfit / np.maximum(1.0, left_v / FIT_SD_V)[:, None] ** 2
         usual = _usual(100.0 * shifts_ah / capacity_ah, behind=not self.curve.down)
+        usual = np.zeros_like(usual) if self.reading_free else usual
         # a cell high at the end of a charge is not the emptier one, however well another shift fits
         apart = self.apart(prior)
         at_end_ah = self._at_end(shifts_ah, np.array([c for _, c in tried]))[:, None, :]
@@ -230,6 +234,7 @@ class Walk:
             sure=sure,
             place=place,
             prior=prior,
+            free_v=WRONG_V if self.reading_free else 0.0,
         )
 
 
@@ -260,6 +265,7 @@ class _Trial:
     sure: Floats
     place: Place
     prior: Prior
+    free_v: float
 
     def misfit(self, curve: HerdCurve, end: int) -> tuple[Floats, Floats]:
         """Twice the negative log likelihood with both resistances integrated out, and its part from
@@ -277,17 +283,23 @@ class _Trial:
         e_e = (y**2).T @ self.sure - 2.0 * y.T @ h_w + np.sum(h * h_w, axis=0)
         e_1 = y.T @ self.x1_w - np.sum(h * self.x1_w, axis=0)
         e_2 = y.T @ self.x2_w - np.sum(h * self.x2_w, axis=0)
+        # a reading that may be wrong takes its share of every mean
+        free = counts * (self.free_v / FIT_SD_V) ** 2
+        weight = 1.0 + free * np.sum(self.sure, axis=0)
+        kept, s_e = free / weight, y.T @ self.sure - np.sum(h_w, axis=0)
+        s_1, s_2 = np.sum(self.x1_w, axis=0), np.sum(self.x2_w, axis=0)
+        e_e, e_1, e_2 = e_e - kept * s_e**2, e_1 - kept * s_e * s_1, e_2 - kept * s_e * s_2
         w1, w2 = 1.0 / prior.herd_sd_ohm**2, (1.0 / prior.excess_sd_ohm**2)[:, None]
         own = prior.excess_ohm[:, None]
-        a11 = scale * np.sum(self.x1 * self.x1_w, axis=0) + w1
-        a12 = scale * (self.x2 @ self.x1_w)
-        a22 = scale * (self.x2 @ self.x2_w) + w2
+        a11 = scale * (np.sum(self.x1 * self.x1_w, axis=0) - kept * s_1**2) + w1
+        a12 = scale * (self.x2 @ self.x1_w - kept * s_1 * s_2)
+        a22 = scale * (self.x2 @ self.x2_w - kept * s_2**2) + w2
         b1 = scale * e_1 + prior.herd_ohm * w1
         b2 = scale * e_2 + own * w2
         det = a11 * a22 - a12**2
         explained = (a22 * b1**2 - 2.0 * a12 * b1 * b2 + a11 * b2**2) / det
         left = scale * e_e - explained + prior.herd_ohm**2 * w1 + own**2 * w2
-        return left + np.log(det) - counts * np.sum(np.log(self.sure), axis=0), left
+        return left + np.log(det * weight) - counts * np.sum(np.log(self.sure), axis=0), left
 
 
 def _vertex(x: Floats, y: Floats, best: NDArray[np.intp]) -> Floats:

@@ -121,6 +121,7 @@ def _set(place: Place, name: str, value: object, path: str) -> None:
 
 def _number(place: list[Any], name: str, path: str) -> int:
     """Which item of a list is meant."""
-    if not name.isdecimal() or int(name) > len(place):
+    digits = len(str(len(place)))
+    if not name.isdecimal() or len(name) > digits or int(name) > len(place):
         raise InputError(THESE, path, f"a number from 0 to {len(place)} for {name!r}")
     return int(name)

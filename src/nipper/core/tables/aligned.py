@@ -3,9 +3,8 @@
 import re
 from collections.abc import Sequence
 from dataclasses import replace
-from itertools import pairwise
 
-from nipper.core.tables.layout import Layout, Row, kind, unique
+from nipper.core.tables.layout import Layout, Row, counting, kind, unique
 
 MANY = 3  # rows that count on
 UNIX = re.compile(r"1\d{9,}")
@@ -19,8 +18,7 @@ def with_row_numbers(layout: Layout, rows: Sequence[Row]) -> Layout:
     body = _unnamed(layout, rows)
     if len(body) < MANY or any(layout.units):
         return layout
-    numbers = [int(text) for row in body if (text := str(row[0]).strip()).isdecimal()]
-    counted = len(numbers) == len(body) and all(b - a == 1 for a, b in pairwise(numbers))
+    counted = counting(row[0] for row in body) == len(body)
     if not counted or not all(_is_moment(str(row[1])) for row in body):
         return layout
     return replace(layout, names=unique(["", *layout.names[:-1]]))

@@ -6,7 +6,7 @@ the first one is the header, and above that are remarks.
 
 import re
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import pairwise
@@ -105,8 +105,14 @@ def _odd_data(rows: Sequence[Row], at: int, usual: Sequence[str]) -> bool:
 
 def _counts_up(row: Row) -> bool:
     """A heading whose cells are named 1, 2, 3 … only."""
-    numbers = [int(f) for f in map(str, row) if f.strip().isdecimal() and len(f) < MOST_DIGITS]
-    return len(numbers) > 1 and all(b - a == 1 for a, b in pairwise(numbers))
+    return counting(row) > 1
+
+
+def counting(texts: Iterable[object]) -> int:
+    """How many of these are whole numbers, when they count on; else 0."""
+    words = [word for text in texts if (word := str(text).strip()).isdecimal()]
+    numbers = [int(word) for word in words if len(word) < MOST_DIGITS]
+    return len(numbers) * all(b - a == 1 for a, b in pairwise(numbers))
 
 
 def _headed(rows: Sequence[Row], first: int, width: int) -> Layout:
