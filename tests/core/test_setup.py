@@ -110,9 +110,9 @@ def test_a_setup_is_never_changed_in_place():
 
 
 @pytest.mark.parametrize("number", ["1", "-1", "x", "²", "9" * 5000])
-def test_a_path_names_no_item_that_is_not_there(setup, number):
+def test_a_path_names_no_item_that_is_not_there(make_setup, number):
     with pytest.raises(InputError, match="a number from 0 to 0"):
-        setups.put(setup, {f"other_chargers.{number}.name": "x"})
+        setups.put(make_setup(), {f"other_chargers.{number}.name": "x"})
 
 
 def test_the_shipped_schema_is_that_of_the_models_and_accepts_what_we_accept():
