@@ -123,5 +123,5 @@ def _number(place: list[Any], name: str, path: str) -> int:
     """Which item of a list is meant."""
     digits = len(str(len(place)))
     if not name.isdecimal() or len(name) > digits or int(name) > len(place):
-        raise InputError(THESE, path, f"a number from 0 to {len(place)} for {name!r}")
+        raise InputError(THESE, path, f"a number from 0 to {len(place)} for {name[:20]!r}")
     return int(name)
