@@ -186,3 +186,26 @@ def test_one_a_per_cent_behind_is_not_doubted():
     low, high = range_of(judged)
     assert low > -2.0
     assert high < 0.0
+
+
+def on_change(log, setup):
+    """The rows a recorder keeps that writes when something moved, and each quarter of an hour."""
+    kept = [0]
+    for i in range(1, log.rows):
+        before = kept[-1]
+        moved_v = np.abs(log.cell_v[i] - log.cell_v[before]).max()
+        moved_a = abs(log.current_a[i] - log.current_a[before])
+        late = log.time_s[i] - log.time_s[before] >= 900.0
+        if moved_v > 0.006 or moved_a > 0.01 * setup.capacity_ah or late:
+            kept.append(i)
+    return log.select(np.array(kept))
+
+
+def test_a_cell_driven_high_is_neither_weak_nor_read_wrongly_in_a_log_of_changes():
+    """Most of its rows lie at the top: it "read 700 mV too high" and "held 59 % less"."""
+    setup = new_setup("lfp", 16, 50.0)
+    off = np.zeros(16)
+    off[15], off[8] = 3.9, -22.4
+    log = charge_log(setup, off, charges=8, depth_pct=20.0, hold_min=20.0, noise_mv=1.0)
+    judged = diagnose(on_change(log, setup), setup)
+    assert not {"low_capacity", "sense_bias"} & {cause for cause, _ in named(judged)}

@@ -56,6 +56,8 @@ FAR_V = 0.045  # on the plateau of LFP: the assumed curve falls by 41 mV from 90
 FLAT_FLOOR_V, SLOPED_FLOOR_V = 5e-4, 1.5e-3
 INDEPENDENT = 60  # what the model leaves out lasts for hours
 LEAST_LEFT_V = 2e-4  # a meter is never better than this
+# of a cell's calm rows: one that mostly stands off the plateau is full or empty there
+MOSTLY_SHARE = 0.33
 NEAR_V = 0.02  # beyond the plateau's ends a cell may still be read
 
 
@@ -89,7 +91,7 @@ class Calm:
     balanced: Floats | None  # [rows, cells], V: what the balancer moved by then, by the slope
     counted: bool  # whether one count is one state
     window_v: tuple[float, float]
-    usual_v: Floats  # [cells], against the herd, at all currents
+    usual_v: Floats  # [cells], against the herd, at all currents and states of charge alike
 
     @classmethod
     def of(cls, log: Log, setup: Setup, plateau: Plateau, drawn_ah: Floats) -> Self | None:
@@ -127,7 +129,7 @@ class Calm:
             balanced=balanced,
             counted=setup.chemistry == "lfp" or scatter_v(freed_v, drawn) < SAME_STATE_V,
             window_v=plateau.window_v,
-            usual_v=nanmedian(log.cell_v[plateau.rows] - plateau.herd_v[plateau.rows, None]),
+            usual_v=_usual_v(log, setup, plateau, drawn_ah),
         )
 
     def columns(self, cell: int) -> tuple[Floats, Floats]:
@@ -140,6 +142,16 @@ class Calm:
             # charged at one current, a wrong reading would pass for a resistance nobody has seen
             ridge[CURRENT] = self.drawn.size * (OHM_V / self.ohm[cell]) ** 2
         return x, np.diag(ridge)
+
+
+def _usual_v(log: Log, setup: Setup, plateau: Plateau, drawn_ah: Floats) -> Floats:
+    """What each cell mostly reads against the herd, V: at most states of charge, since a log of
+    changes has most of its rows at the knees.
+    """
+    rows = np.flatnonzero(plateau.rows)
+    states = States.of(drawn_ah[rows] / setup.capacity_ah, least=1)
+    own_v = log.cell_v[rows] - plateau.herd_v[rows, None]
+    return nanmedian(np.array([nanmedian(own_v[some]) for some in states.rows()]))
 
 
 def _balanced(log: Log, setup: Setup, rows: NDArray[np.intp], slope: Floats) -> Floats | None:
@@ -171,7 +183,8 @@ def _of_cell(calm: Calm, setup: Setup, cell: int) -> tuple[float, float]:
     good = read & (own_v > low_v - NEAR_V) & (own_v < high_v + NEAR_V)
     drawn = calm.drawn[good]
     # at one state of charge a reading that is wrong and a cell that is fuller look the same
-    if good.sum() < LEAST_ROWS / 2 or np.ptp(drawn) < LEAST_SPAN:
+    mostly = good.sum() > max(LEAST_ROWS / 2, MOSTLY_SHARE * read.sum())
+    if not mostly or np.ptp(drawn) < LEAST_SPAN:
         return np.nan, np.nan
     x, ridge = calm.columns(cell)
     all_v, all_drawn = v[read], calm.drawn[read]
