@@ -301,6 +301,53 @@ def in_messages() -> None:
     keep("a column more from half way on", archive(parts), file="a.zip")
 
 
+def a_quantity_at_a_time() -> None:
+    """Documents with the readings of each quantity together, as monitors answer a question."""
+    stamps = [int(t) for t in LOG.time_s]
+    series = {"current": [float(amps(i)) for i in range(LOG.rows)]}
+    series |= {f"cell{c + 1}": [float(volts(i)[c]) for i in range(LOG.rows)] for c in CELLS}
+    matrix = [
+        {
+            "metric": {"job": "pack"} | ({"__name__": "cell_volts", "cell": name[4:]} if cell else
+                                         {"__name__": "current_amperes"}),
+            "values": [[t, str(v)] for t, v in zip(stamps, values, strict=True)],
+        }
+        for name, values in series.items()
+        for cell in [name.startswith("cell")]
+    ]  # fmt: skip
+    said = {"status": "success", "data": {"resultType": "matrix", "result": matrix}}
+    plain = ("time", "cells", "current")
+    keep("ranges of samples by labels", json.dumps(said), file="a.json", check=plain)
+    targets = [
+        {
+            "target": f"pack.{name}",
+            "datapoints": [[v, t] for t, v in zip(stamps, values, strict=True)],
+        }
+        for name, values in series.items()
+    ]
+    keep("points with the value first", json.dumps(targets), file="a.json", check=plain)
+    by_cell = [series[f"cell{c + 1}"] for c in CELLS]
+    columns: dict[str, Any] = {"time": ISO, "current": series["current"], "cells": by_cell}
+    keep("a list of readings for each cell", json.dumps(columns), file="a.json", check=plain)
+    columns["cells"] = list(zip(*by_cell, strict=True))
+    keep("a list of cells for each row", json.dumps(columns), file="a.json", check=plain)
+
+
+def days_without_a_year() -> None:
+    short = timed("Zeit", lambda t: f"{datetime.fromtimestamp(t, UTC):%d.%m. %H:%M:%S}", sep=";")
+    keep("day and month with points, no year", short, doubt="no year", shift=True)
+    named = timed("wann", lambda t: f"Di, {datetime.fromtimestamp(t, UTC):%d.%m. %H:%M}", sep=";")
+    keep("a weekday, day and month, no year", named, doubt="no year", shift=True, time_atol=60.0)
+    keep("moments in brackets", timed("time", utc("[%Y-%m-%d %H:%M:%S]")))
+    day = lambda t: f"{datetime.fromtimestamp(t + 43200, UTC):%Y-%m-%d}"  # noqa: E731
+    counted_ = Sheet(LOG).time("date", day).time("second", lambda t: f"{(t + 43200) % 86400:.0f}")
+    keep("a date and the seconds of its day", counted_.amps("I").cells("U{}").text(), shift=True,
+         check=("time", "cells", "current"))  # fmt: skip
+    since = Sheet(LOG).time("date", day).time("elapsed s", lambda t: f"{t - LOG.time_s[0]:.0f}")
+    keep("a date and the seconds since a start", since.amps("I").cells("U{}").text(), shift=True,
+         doubt="by its column of dates", check=("time", "cells", "current"))  # fmt: skip
+
+
 def sheets_of(rows: dict[str, list[list[Any]]]) -> bytes:
     import io
 
@@ -329,3 +376,5 @@ of_plants()
 of_the_ends()
 in_parts()
 in_messages()
+a_quantity_at_a_time()
+days_without_a_year()

@@ -83,11 +83,22 @@ def _begin_in(table: Table) -> tuple[str, str]:
     """
     said = [n for n in table.notes if SAYS_WHEN.search(n) and not SAYS_OTHER.search(n)]
     named = [PurePath(table.part).stem, PurePath(table.file).stem]
-    for texts, where in ((said, "the remarks above the table"), (named, "the name of the file")):
+    places = (
+        (_first_days(table), "its column of dates"),
+        (said, "the remarks above the table"),
+        (named, "the name of the file"),
+    )
+    for texts, where in places:
         found = [moment for text in texts if (moment := _moment(text))]
         if len({moment[:10] for moment in found}) == 1:
             return max(found, key=len), where
     return "", ""
+
+
+def _first_days(table: Table) -> list[str]:
+    """What stands first in the columns of dates."""
+    heads = {name: table.text(name).head(LOOKED_AT).to_list() for name in table.columns}
+    return [str(texts[0] or "") for texts in heads.values() if texts and dates_only(texts)]
 
 
 def _moment(text: str) -> str:

@@ -26,13 +26,15 @@ BEHIND = (
 )
 DATE_RE = r"^(\d{1,4})[-/. ]+(\d{1,2})[-/. ,]+(\d{1,4})"
 DATED = rf"{DATE_RE}(?:[t,_ \-]|\s*um\s|\s*at\s)+{CLOCK_RE}{BEHIND}$"
-YEARLESS = rf"^(\d{{1,2}})[ \-.]+(\d{{2}})[ ,]+{CLOCK_RE}$"  # day and month as tidy leaves them
+YEARLESS = rf"^(\d{{1,2}})[ \-.]+(\d{{1,2}})[ ,.]+{CLOCK_RE}$"  # day and month as tidy leaves them
 COMPACT = r"^(\d{4})(\d{2})(\d{2})[t _-]?(\d{2}):?(\d{2}):?(\d{2})?()()" + BEHIND + "$"
 CLOCK_ONLY = rf"^{CLOCK_RE}{BEHIND}$"
 POINTED = r"([01]?\d|2[0-3])\.[0-5]\d\.[0-5]\d"
 CLOCK_FIRST = (
     r"^(\d{1,2}:\d{2}(?::\d{2}(?:[.,]\d{1,9})?)?)[ ,]+(\d{1,4}[-/. ]\d{1,2}[-/. ]\d{1,4})$"
 )
+DAY_POINT_MONTH = re.compile(r"\d{1,2}\. ?\d{1,2}\.,? ")  # nobody writes the month first so
+IN_BRACKETS = re.compile(r"\[([^\[\]]+)\]|\(([^()]+)\)|<([^<>]+)>")
 DATE_ONLY = re.compile(r"(\d{1,4})[-/. ]+(\d{1,2})[-/. ,]+(\d{1,4})\.?$")
 DOTTED_CLOCK = re.compile(r"(?i)(?<=\d)([ t,]|-(?=\d\d\.\d\d\.\d\d$))(\d{1,2})\.(\d{2})\.(\d{2})$")
 YEAR_LAST = re.compile(  # as clocks of operating systems print it
@@ -77,7 +79,8 @@ def possible_forms(texts: Sequence[str | None]) -> list[TimeForm]:
     if all(NUMBER.match(text) for text in clean):
         form = _numeric_form([float(text.replace(",", ".")) for text in clean])
         return [form] if form else []
-    if _word_month(raw) and all(re.match(YEARLESS, text) for text in clean):
+    pointed = all(map(DAY_POINT_MONTH.match, clean))
+    if (_word_month(raw) or pointed) and all(map(_is_yearless, clean)):
         return ["yearless"]
     parts = [re.match(DATED, text) for text in clean]
     if sum(map(bool, parts)) < 0.9 * len(clean):
@@ -91,6 +94,11 @@ def possible_forms(texts: Sequence[str | None]) -> list[TimeForm]:
     if any(p and p[8] for p in parts) or (any(marked) and not _word_month(raw)):
         forms.sort(key="mdy dmy ymd".index)
     return forms
+
+
+def _is_yearless(text: str) -> bool:
+    found = re.match(YEARLESS, text)
+    return bool(found) and 1 <= int(found[1]) <= 31 and 1 <= int(found[2]) <= 12
 
 
 def _promising(texts: Sequence[str | None]) -> bool:
@@ -145,7 +153,9 @@ def clocks_only(texts: Sequence[str | None]) -> bool:
 @lru_cache(8192)  # a sample's texts are asked for each of the forms
 def tidy(text: str) -> str:
     """One text of a time as the patterns expect it: names of months as numbers, no weekday."""
-    clean = ZONE_BEHIND.sub("", text.strip(" \t'"))
+    clean = text.strip(" \t'")
+    clean = m[m.lastindex or 0] if (m := IN_BRACKETS.fullmatch(clean)) else clean
+    clean = ZONE_BEHIND.sub("", clean)
     if not clean.isascii():
         for signs, mark in SIGNS:
             clean = re.sub(signs, mark, clean)

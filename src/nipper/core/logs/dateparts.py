@@ -13,7 +13,7 @@ import numpy as np
 import polars as pl
 
 from nipper.core.logs.clocktext import clocks_only, dates_only, possible_forms
-from nipper.core.logs.timeforms import Seconds
+from nipper.core.logs.timeforms import DAY_S, Seconds
 from nipper.core.logs.times import calendar_days
 from nipper.core.logs.words import (
     CELL,
@@ -46,12 +46,13 @@ RANGES = {"year": (0, 2100), "month": (1, 12), "day": (1, 31), "doy": (0, 367),
 def whole_dates(table: Table) -> tuple[Table, list[str]]:
     """The table with its moments in one column, where they are in parts, and what was done."""
     table, days = _days_and_shares(table)
+    table, counted = _counted_days(table)
     table, spelt = _spelt_out(table)
     table, filled = _filled_down(table)
     table, joined = _together(table)
     table, halves = _with_halves(table)
     table, alone = _days_alone(table)
-    return table, [*days, *spelt, *filled, *joined, *halves, *alone]
+    return table, [*days, *counted, *spelt, *filled, *joined, *halves, *alone]
 
 
 def _with_halves(table: Table) -> tuple[Table, list[str]]:
@@ -98,6 +99,28 @@ def _days_and_shares(table: Table) -> tuple[Table, list[str]]:
             both = pl.Series(day, days + shares).cast(pl.String)
             frame = table.frame.drop(share).with_columns(both)
             return table.with_frame(frame), [f"{day} and {share}: put together as the time"]
+    return table, []
+
+
+def _counted_days(table: Table) -> tuple[Table, list[str]]:
+    """A date, and beside it the seconds of its day: a count that begins anew with each."""
+    for day, count in pairwise(table.columns):
+        if not TIME.search(plain(count)) and not ELAPSED.search(plain(count)):
+            continue
+        dates = table.text(day).str.strip_chars().fill_null("")
+        if not dates_only(dates.head(LOOKED_AT).to_list()):
+            continue
+        seconds = table.numbers(count)
+        other = (dates != dates.shift(1)).fill_null(False).to_numpy()
+        with np.errstate(invalid="ignore"):
+            inside = np.all((seconds >= 0.0) & (seconds < DAY_S))
+            anew = np.diff(seconds, prepend=seconds[:1]) < 0.0
+        if not inside or not other.any() or not np.array_equal(anew, other):
+            continue
+        clock = pl.from_epoch(pl.Series(1e3 * seconds).round().cast(pl.Int64), time_unit="ms")
+        both = (dates.str.replace(r"\.$", "") + " " + clock.dt.strftime("%H:%M:%S%.3f")).alias(day)
+        frame = table.frame.drop(count).with_columns(both)
+        return table.with_frame(frame), [f"{day} and {count}: put together as the time"]
     return table, []
 
 

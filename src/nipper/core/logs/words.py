@@ -142,7 +142,8 @@ TIME = _said(
     "TIME",
     r"time|date|stamp|\bmillis|^ms$|zeit|datum|uhr|fecha|hora|heure|ora\b|\bts\b|clock|epoch|unix"
     r"|\bt\b|data\b|"
-    r"czas|godzin|tijd|tempo|horod|momento|when|last changed|last updated|\bsec|elapsed|dauer"
+    r"czas|godzin|tijd|tempo|horod|momento|when|last changed|last updated|\bsec|\bsek|elapsed|dauer"
+    r"|\bwann\b|\bquand\b|cuando|quando|kiedy|wanneer"
     r"|duree",
 )
 # of the day alone, where both would do

@@ -14,6 +14,7 @@ import polars as pl
 from nipper.core.errors import InputError
 from nipper.core.quiet import quiet
 from nipper.core.tables.packed import as_utf8
+from nipper.core.tables.series import columns, long_rows
 from nipper.core.tables.table import MOST_COLUMNS, Table, text_frame, untellable
 from nipper.core.tables.texts import sheet_table
 
@@ -166,16 +167,23 @@ def _longest_list(document: Any, depth: int = 0) -> Any:
     if isinstance(document, list):
         rows = cast("list[Any]", document)
         alike = bool(rows) and all(type(r) is type(rows[0]) for r in rows)
-        return rows if alike and isinstance(rows[0], dict | list) else None
+        return long_rows(rows) or (rows if alike and isinstance(rows[0], dict | list) else None)
     if not isinstance(document, dict) or depth > 4:
         return None
-    values = list(cast("dict[str, Any]", document).values())
-    lists = [cast("list[Any]", v) for v in values if isinstance(v, list)]
-    plain = all(not (v and isinstance(v[0], dict | list)) for v in lists)
-    if values and len(lists) == len(values) and plain and len({len(v) for v in lists}) == 1:
-        return cast("dict[str, Any]", document)
+    by_name = cast("dict[str, Any]", document)
+    together = columns(by_name)
+    if together:
+        return together
+    values = list(by_name.values())
     inner = [_longest_list(value, depth + 1) for value in values]
-    return max((i for i in inner if i is not None), key=len, default=None)
+    return max((i for i in inner if i is not None), key=_rows, default=None)
+
+
+def _rows(readings: Any) -> int:
+    """How many rows a list has, or an object of lists."""
+    if isinstance(readings, dict):
+        return len(next(iter(cast("dict[str, list[Any]]", readings).values())))
+    return len(readings)
 
 
 def _flat(frame: pl.DataFrame) -> pl.DataFrame:
