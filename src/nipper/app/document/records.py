@@ -19,12 +19,13 @@ if TYPE_CHECKING:
     from nipper.core.logs.looked import Looked
     from nipper.core.logs.model import Log
     from nipper.core.rules import Evidence
+    from nipper.core.upkeep.ageing import Life
 
 
 @dataclass(frozen=True, eq=False, slots=True)
 class PackRecord:
     """A pack's log and what it says. ``log`` is judged: without sensors that do not lie on the
-    cells; ``recorded`` has them too.
+    cells; ``recorded`` has them too. ``life`` is how it says that the pack is used.
     """
 
     pack: Pack
@@ -32,6 +33,7 @@ class PackRecord:
     diagnosis: "Diagnosis"
     evidence: "Evidence"
     recorded: "Log"
+    life: "Life"
 
 
 def changes_of(bench: Bench, pack: Pack) -> "list[tuple[float, CellsChanged]]":
@@ -78,6 +80,7 @@ def read_pack(
     from nipper.core.imbalance.diagnosis import diagnose
     from nipper.core.logs.looked import without_sensors
     from nipper.core.rules.measured import measured
+    from nipper.core.upkeep.ageing import life_of
 
     as_now = as_built_now(bench, pack, setup.cells)
     recorded = bench.logs.load(pack.id, lambda share: tick(0.3 * share), as_now)
@@ -87,7 +90,9 @@ def read_pack(
     log = without_sensors(recorded, looked)
     judged = diagnose(log, setup, lambda share: tick(0.3 + 0.7 * share), looked)
     judged = replace(judged, moved=moved_since(bench, pack, log, judged))
-    return PackRecord(pack, log, judged, measured(log, setup, judged.estimate), recorded)
+    known = judged.estimate
+    life = life_of(log, setup, known.full)
+    return PackRecord(pack, log, judged, measured(log, setup, known), recorded, life)
 
 
 def look_again(bench: Bench, record: PackRecord, setup: Setup) -> PackRecord:

@@ -13,7 +13,7 @@ from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.plot import Plot
 from nipper.app.widgets.units import UNITS
 from nipper.core.report.keep import LIFE_SOURCE, NO_LIFE, life_rows
-from nipper.core.upkeep.ageing import END_PCT, Life, known_for, life_of, lost_pct, ways
+from nipper.core.upkeep.ageing import END_PCT, Life, known_for, lost_pct, ways
 
 SHOWN_YEARS = 20
 FIELDS = (
@@ -30,7 +30,6 @@ class LifePage(QWidget):
     def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._document = document
-        self._of: object = None
         self._measured = Life()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
@@ -60,12 +59,7 @@ class LifePage(QWidget):
     def life(self) -> Life:
         """The use that is shown: as typed, else as the log says."""
         record = self._document.record
-        if record is not self._of:
-            self._of = record
-            self._measured = Life()
-            if record is not None:
-                full = record.diagnosis.estimate.full
-                self._measured = life_of(record.log, self._document.setup, full)
+        self._measured = record.life if record else Life()
         typed = {n: f.value for n, f in self.fields.items() if f.value is not None}
         return replace(self._measured, **typed)
 
