@@ -5,8 +5,9 @@ import json
 import numpy as np
 import pytest
 
-from nipper.core.logs.charges import find_charges, full, read_at, readings
+from nipper.core.logs.charges import find_charges, full
 from nipper.core.logs.model import Log
+from nipper.core.logs.moments import read_at, readings
 from nipper.core.logs.reader import read_log
 from nipper.core.presets import new_setup
 from nipper.core.setup import load, put

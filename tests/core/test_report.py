@@ -11,7 +11,8 @@ from nipper.core.findings import Finding, Severity
 from nipper.core.forecast.limits import TripForecast
 from nipper.core.imbalance.causes_base import names, sure
 from nipper.core.imbalance.diagnosis import diagnose
-from nipper.core.logs.charges import cells_at, cells_at_each, full
+from nipper.core.logs.charges import full
+from nipper.core.logs.moments import cells_at, cells_at_each
 from nipper.core.presets import new_setup
 from nipper.core.report import sentences
 from nipper.core.report.charges import charge_curves, heat_table, nearest

@@ -11,7 +11,8 @@ import numpy as np
 import pytest
 
 from nipper.core.errors import Cancelled
-from nipper.core.logs.charges import find_charges, full, readings
+from nipper.core.logs.charges import find_charges, full
+from nipper.core.logs.moments import readings
 from nipper.core.presets import new_setup
 from nipper.core.report.practise import cell_words, practised, score_words, taken_words
 from nipper.core.setup import put

@@ -21,11 +21,12 @@ from nipper.core.imbalance.missing import doubtful, missing, tells_little, untol
 from nipper.core.imbalance.moved import Since
 from nipper.core.imbalance.unfit import unfit
 from nipper.core.imbalance.unread import readings_only, told_unread, unread
-from nipper.core.logs.charges import Charge, readings
+from nipper.core.logs.charges import Charge
 from nipper.core.logs.ends import ends_only
 from nipper.core.logs.guess import other_chemistry
 from nipper.core.logs.looked import NOTHING, Looked, without_sensors
 from nipper.core.logs.model import Log
+from nipper.core.logs.moments import readings
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]

@@ -29,9 +29,10 @@ from nipper.core.imbalance.remedies import TopEnd
 from nipper.core.imbalance.resistance import Resistances, step_resistances
 from nipper.core.imbalance.signals import Signals, signals
 from nipper.core.imbalance.swing import swing
-from nipper.core.logs.charges import Charge, cells_at_each, find_charges
+from nipper.core.logs.charges import Charge, find_charges
 from nipper.core.logs.drawn import anchored_ah
 from nipper.core.logs.model import Log, nanmedian
+from nipper.core.logs.moments import cells_at_each
 from nipper.core.logs.resets import LEAP_S
 from nipper.core.setup import Setup
 

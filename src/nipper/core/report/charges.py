@@ -8,8 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nipper.core.imbalance.estimate import Estimate
-from nipper.core.logs.charges import Charge, cells_at_each
+from nipper.core.logs.charges import Charge
 from nipper.core.logs.model import Log, nanmedian
+from nipper.core.logs.moments import cells_at_each
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]

@@ -10,8 +10,8 @@ from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.danger import Danger
 from nipper.core.imbalance.diagnosis import Diagnosis
 from nipper.core.imbalance.remedies import CAUTION
-from nipper.core.logs.charges import Reading, readings
 from nipper.core.logs.model import Log
+from nipper.core.logs.moments import Reading, readings
 from nipper.core.quantities import with_minus
 from nipper.core.report.build import TITLES
 from nipper.core.report.consequence import count

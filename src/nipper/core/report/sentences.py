@@ -11,8 +11,8 @@ from nipper.core.imbalance.causes_base import names
 from nipper.core.imbalance.compare import Change, Compared
 from nipper.core.imbalance.diagnosis import Diagnosis
 from nipper.core.imbalance.missing import hides_leaks
-from nipper.core.logs.charges import ChargeReadings, readings
 from nipper.core.logs.model import Log
+from nipper.core.logs.moments import ChargeReadings, readings
 from nipper.core.report.consequence import Consequence, Status, count
 from nipper.core.report.danger import alarm_words, of_dangers, past_words
 from nipper.core.report.proof import read_from

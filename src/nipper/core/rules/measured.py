@@ -5,9 +5,9 @@ from datetime import UTC, datetime
 import numpy as np
 
 from nipper.core.imbalance.estimate import Estimate
-from nipper.core.logs.charges import read_at
 from nipper.core.logs.guess import other_chemistry
 from nipper.core.logs.model import Log
+from nipper.core.logs.moments import read_at
 from nipper.core.rules.base import Evidence
 from nipper.core.setup import Setup
 

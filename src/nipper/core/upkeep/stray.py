@@ -11,8 +11,9 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from nipper.core.chemistry.cell import cell_resistance_ohm
-from nipper.core.logs.charges import ChargeReadings, find_charges, full, readings
+from nipper.core.logs.charges import find_charges, full
 from nipper.core.logs.model import Floats, Log
+from nipper.core.logs.moments import ChargeReadings, readings
 from nipper.core.setup import Setup
 from nipper.core.simulate import trial
 from nipper.core.simulate.scenario import CellFault, Event, Loads, Scenario

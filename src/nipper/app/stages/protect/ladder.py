@@ -22,7 +22,7 @@ from nipper.app.widgets.handles import Handle, HandleFigure
 from nipper.app.widgets.stamps import Stamps
 from nipper.app.widgets.units import UNITS
 from nipper.core.chemistry import Chemistry, chemistry
-from nipper.core.logs.charges import Reading
+from nipper.core.logs.moments import Reading
 from nipper.core.report.ladder import Rung, ladder
 from nipper.core.setup import Setup
 

@@ -17,7 +17,7 @@ from nipper.app.widgets.row import Row
 from nipper.app.widgets.temperatures import TemperatureChart
 from nipper.core.chemistry import chemistry
 from nipper.core.findings import Severity
-from nipper.core.logs.charges import read_at
+from nipper.core.logs.moments import read_at
 from nipper.core.report.temperatures import HIGHEST_C, LOWEST_C, rows
 from nipper.core.rules.base import Evidence
 from nipper.core.rules.schools import LimitSchool, limit_schools

@@ -12,8 +12,9 @@ from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, label, refilled
 from nipper.app.widgets.plot import Plot
 from nipper.app.widgets.units import UNITS
-from nipper.core.logs.charges import Charge, Reading, readings
+from nipper.core.logs.charges import Charge
 from nipper.core.logs.model import Log
+from nipper.core.logs.moments import Reading, readings
 from nipper.core.report.charges import charge_curves
 from nipper.core.setup import Setup
 
