@@ -7,8 +7,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from nipper.core.forecast.levelling import from_log
 from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.presets import new_setup
+from nipper.core.report.consequence import Status
+from nipper.core.report.levelling import level_sentence
+from nipper.core.report.sentences import of_diagnosis
 from tests.builders import charge_log
 
 SETUP = new_setup("lfp", 8, 100.0)
@@ -209,3 +213,15 @@ def test_a_cell_driven_high_is_neither_weak_nor_read_wrongly_in_a_log_of_changes
     log = charge_log(setup, off, charges=8, depth_pct=20.0, hold_min=20.0, noise_mv=1.0)
     judged = diagnose(on_change(log, setup), setup)
     assert not {"low_capacity", "sense_bias"} & {cause for cause, _ in named(judged)}
+
+
+def test_nothing_is_claimed_of_one_whose_place_is_not_seen():
+    """Level was green, "no cell drifts", and the imbalance "costs up to 1.0 Ah"."""
+    judged = diagnose(reads_wrongly(log_of(-25.0, 20.0), 40.0), SETUP)
+    status, told = level_sentence(SETUP, from_log(SETUP, judged))
+    assert status is not Status.OK
+    assert "cell 3" in told
+    costs = next(c for c in of_diagnosis(judged) if "The imbalance costs" in c.lead)
+    assert costs.status is not Status.OK
+    assert " to 6" in costs.lead
+    assert any("trusted meter to its poles" in text for text in judged.advice)

@@ -13,6 +13,7 @@ from nipper.core.errors import InputError
 from nipper.core.forecast.outcome import Outcome, apart_ah, outcome
 from nipper.core.forecast.schools import School, schools
 from nipper.core.forecast.twin import Known, Plan, scenario
+from nipper.core.imbalance.missing import perhaps_far
 from nipper.core.imbalance.reach import for_one_cell_ah
 from nipper.core.imbalance.remedies import level
 from nipper.core.parallel import side_by_side
@@ -107,7 +108,7 @@ def _course(school: School | None, setup: Setup, known: Mapping[int, Known], pla
 @dataclass(frozen=True, slots=True)
 class FromLog:
     """What the log says of need and chance, a week, and how far fullest and emptiest cell stand
-    apart; None where it does not say.
+    apart; None where it does not say. ``open_cell`` may be off by more than is seen.
     """
 
     need_cell: int | None = None
@@ -116,6 +117,7 @@ class FromLog:
     allowed_h: float | None = None
     can_ah: float | None = None
     apart_ah: float | None = None
+    open_cell: int | None = None
 
 
 def from_log(setup: Setup, known: Known | None) -> FromLog:
@@ -133,13 +135,15 @@ def from_log(setup: Setup, known: Known | None) -> FromLog:
     stand_ah = drift.last_ah[np.isfinite(drift.last_ah)]
     weeks = use.days / 7.0
     loses = worst is None or float(drift.ah_per_day[worst]) < 0.0
+    open_cells = perhaps_far(known.estimate, setup)
     return FromLog(
-        cell,
-        need,
-        use.above_start_h / weeks,
-        use.allowed_h / weeks,
-        for_one_cell_ah(setup.leveller, setup.cells, use.allowed_h / weeks, loses),
-        float(np.ptp(stand_ah)) if stand_ah.size else None,
+        need_cell=cell,
+        need_ah=need,
+        above_h=use.above_start_h / weeks,
+        allowed_h=use.allowed_h / weeks,
+        can_ah=for_one_cell_ah(setup.leveller, setup.cells, use.allowed_h / weeks, loses),
+        apart_ah=float(np.ptp(stand_ah)) if stand_ah.size else None,
+        open_cell=open_cells[0] + 1 if open_cells else None,
     )
 
 

@@ -30,10 +30,10 @@ def doubtful(known: Estimate, setup: Setup) -> bool:
     apart = _surely_apart_ah(known) > APART_SHARE * setup.capacity_ah
     either = known.capacities.either(known.drift.last_ah, setup.capacity_ah)
     ended = _ended_by_a_cell(known) or _near_its_trip(known, setup)
-    return ended or apart or bool(either or _perhaps_far(known, setup))
+    return ended or apart or bool(either or perhaps_far(known, setup))
 
 
-def _perhaps_far(known: Estimate, setup: Setup) -> list[int]:
+def perhaps_far(known: Estimate, setup: Setup) -> list[int]:
     """Cells that are surely off to one side, and perhaps by more than any level pack's: they stay
     on the flat while the others are full, or the others while they are.
     """
@@ -220,15 +220,22 @@ def _either(known: Estimate, setup: Setup) -> str:
 
 def _far(known: Estimate, setup: Setup) -> str:
     """How far cells may be off that no reading places."""
-    cells = _perhaps_far(known, setup)
+    cells = perhaps_far(known, setup)
     if not cells:
         return ""
     pct = 100.0 / setup.capacity_ah * np.abs(np.array(known.drift.last_range_ah)[:, cells])
-    return (
+    told = [
         f"{names(cells)} may be off by {pct.min():.1f} to {pct.max():.0f} %: how far is not seen "
         "on the flat of the curve. Move what is sure, charge until the pack has been held full for "
         "an hour, a row every minute or faster, and read again."
-    )
+    ]
+    told += [
+        f"Cell {i + 1} does not rise over the knee as one that is read rightly would: before "
+        "anything is moved, hold a trusted meter to its poles, at rest."
+        for i in cells
+        if known.knee and known.knee.doubted[i]
+    ]
+    return " ".join(told)
 
 
 def _fuller(known: Estimate, setup: Setup) -> str:

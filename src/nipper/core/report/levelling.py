@@ -34,6 +34,9 @@ def level_sentence(setup: Setup, told: FromLog) -> tuple[Status, str]:
     if told.apart_ah is not None and told.apart_ah > MOST_WEEKS * told.can_ah:
         apart = f"cells stand {told.apart_ah:.1f} Ah apart"
         return Status.WATCH, f"{apart}; levels {told.can_ah:.2f} Ah a week: by hand"
+    if told.open_cell is not None:
+        open_ = f"how far cell {told.open_cell} is off is not seen"
+        return Status.NONE, f"levels {told.can_ah:.2f} Ah a week; {open_}"
     drifts = "no cell drifts"
     if told.need_ah is not None:
         drifts = f"cell {told.need_cell} loses {told.need_ah:.2f}"

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from nipper.core.forecast.limits import trip_forecast
+from nipper.core.imbalance.causes import OPEN_TIMES
 from nipper.core.imbalance.causes_base import names
 from nipper.core.imbalance.compare import Change, Compared
 from nipper.core.imbalance.diagnosis import Diagnosis
@@ -463,10 +464,15 @@ def _cost(diagnosis: Diagnosis) -> list[Consequence]:
     lacks = np.nanmax(offset) - charge - np.nan_to_num(held.deficit_ah)
     high, low = int(np.nanargmax(offset)), int(np.nanargmax(lacks))
     lost_ah = float(lacks[low])
+    far, near = (float(end[low]) for end in diagnosis.now.drift.last_range_ah)
+    least_ah, most_ah = (lost_ah + np.nan_to_num(offset[low] - end) for end in (near, far))
+    open_ = most_ah > OPEN_TIMES * max(least_ah, 0.0)
     return [
         Consequence(
-            Status.OK,
-            f"The imbalance costs up to {lost_ah:.1f} Ah now.",
+            Status.NONE if open_ else Status.OK,
+            f"The imbalance costs {max(least_ah, 0.0):.1f} to {most_ah:.0f} Ah now."
+            if open_
+            else f"The imbalance costs up to {lost_ah:.1f} Ah now.",
             f"Cell {high + 1} is full first and ends the charge, cell {low + 1} is empty "
             "first and ends the discharge.",
             place="offsets at the last full charges"

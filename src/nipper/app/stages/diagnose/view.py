@@ -136,7 +136,9 @@ class DiagnoseView(StageView):
         self._stack.setCurrentIndex(0)
         self.plot.setVisible(told)
         if told:
-            self._draw(paths(diagnosis, setup), diagnosis.strays if strong else [])
+            perhaps = diagnosis.perhaps
+            weak = list(perhaps.cells) if perhaps else []
+            self._draw(paths(diagnosis, setup), diagnosis.strays if strong else weak)
         with refilled(self._proofs):
             for proof in proofs(diagnosis, setup, lead):
                 self._proofs.addWidget(self._proven(proof), 1)
