@@ -17,7 +17,7 @@ from nipper.core.imbalance.counted import counted_share, told_scale
 from nipper.core.imbalance.danger import Danger, dangers, holding
 from nipper.core.imbalance.estimate import Estimate, estimate
 from nipper.core.imbalance.few import ADVICE, of_the_ends
-from nipper.core.imbalance.missing import doubtful, missing, tells_little, untold
+from nipper.core.imbalance.missing import doubtful, likely, missing, tells_little, untold
 from nipper.core.imbalance.moved import Since
 from nipper.core.imbalance.unfit import unfit
 from nipper.core.imbalance.unread import readings_only, told_unread, unread
@@ -138,6 +138,7 @@ def diagnose(
     advice = told_unread(log, unseen, left_out) + scale + missing(known, log, setup)
     advice = [ADVICE, *advice] if ends else advice
     strong = _named(causes)
+    advice += [] if strong else likely(known, setup)
     if strong:
         calm = "act" if any(c.serious for c in strong) else "watch"
     elif not known.full or log.cells < 2 or unseen:

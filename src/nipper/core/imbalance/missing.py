@@ -20,6 +20,7 @@ from nipper.core.setup import Setup
 # of capacity: healthy packs that were levelled once stay within 1 %, never levelled ones do not
 # (common practice)
 APART_SHARE = 0.02
+LIKELY_SHARE = 0.016  # of capacity: below it an offset is that of a healthy pack
 ROOM_V = 0.02  # to the trip, at the top of a usual charge: common practice
 QUARTER_PCT = 25.0
 HALF_PCT = 50.0  # a log that would not show a cell with half of its capacity shows none
@@ -30,7 +31,8 @@ def doubtful(known: Estimate, setup: Setup) -> bool:
     apart = _surely_apart_ah(known) > APART_SHARE * setup.capacity_ah
     either = known.capacities.either(known.drift.last_ah, setup.capacity_ah)
     ended = _ended_by_a_cell(known) or _near_its_trip(known, setup)
-    return ended or apart or bool(either or perhaps_far(known, setup))
+    open_ = perhaps_far(known, setup) or _likely_off(known, setup)
+    return ended or apart or bool(either or open_)
 
 
 def perhaps_far(known: Estimate, setup: Setup) -> list[int]:
@@ -42,6 +44,17 @@ def perhaps_far(known: Estimate, setup: Setup) -> list[int]:
     with np.errstate(invalid="ignore"):
         far = (high < 0.0) & (low < -far_ah) | (low > 0.0) & (high > far_ah)
     return [int(i) for i in np.flatnonzero(far)]
+
+
+def _likely_off(known: Estimate, setup: Setup) -> list[int]:
+    """Cells that are surely off to one side, and likelier than not by more than level ones: a
+    coarse meter leaves open how far.
+    """
+    offset_ah, (low, high) = known.drift.last_ah, known.drift.last_range_ah
+    with np.errstate(invalid="ignore"):
+        sided = (low > 0.0) | (high < 0.0)
+        likely = sided & (np.abs(offset_ah) > LIKELY_SHARE * setup.capacity_ah)
+    return [int(i) for i in np.flatnonzero(likely)]
 
 
 def _ended_by_a_cell(known: Estimate) -> bool:
@@ -236,6 +249,19 @@ def _far(known: Estimate, setup: Setup) -> str:
         if known.knee and known.knee.doubted[i]
     ]
     return " ".join(told)
+
+
+def likely(known: Estimate, setup: Setup) -> list[str]:
+    """Which cells are likely off where none is named for it."""
+    cells = sorted({*_likely_off(known, setup)} - {*perhaps_far(known, setup)})
+    if not cells:
+        return []
+    pct = 100.0 / setup.capacity_ah * np.abs(np.array(known.drift.last_range_ah)[:, cells])
+    return [
+        f"{names(cells)} may be off by {pct.min():.1f} to {pct.max():.0f} %: the readings do not "
+        "tell it closer. Measure at the poles at the end of a full charge, with steps of 1 mV, or "
+        "record one held for an hour, a row every 10 s to 1 min."
+    ]
 
 
 def _fuller(known: Estimate, setup: Setup) -> str:
