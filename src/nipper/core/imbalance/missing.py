@@ -6,7 +6,7 @@ Where nothing is found, this is how far that can be trusted.
 import numpy as np
 
 from nipper.core.imbalance.capacity import EITHER_AT_STEP
-from nipper.core.imbalance.causes_base import names
+from nipper.core.imbalance.causes_base import has, names
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.lag import told_late
 from nipper.core.imbalance.losing import TELLS_PCT_MONTH, unseen_mah_per_day, worth_mah_per_day
@@ -143,9 +143,10 @@ def _charges(known: Estimate, log: Log, setup: Setup) -> str:
             "min: until then no cell can be judged."
         )
     if _ended_by_a_cell(known):
-        cells = " and ".join(str(c) for c in sorted(known.end.highest)) or "one"
+        cells = [cell - 1 for cell in sorted(known.end.highest)]
+        ends = has(cells, "ends", "end") if cells else "One cell ends"
         return (
-            f"Cell {cells} ends the charge by its trip before the others are full. Lower the "
+            f"{ends} the charge by its trip before the others are full. Lower the "
             "charger's target until it no longer trips, hold it there for some hours, and record "
             "that charge."
         )
