@@ -9,6 +9,7 @@ import pytest
 
 from nipper.core.forecast.levelling import from_log
 from nipper.core.imbalance.diagnosis import diagnose
+from nipper.core.imbalance.missing import missing
 from nipper.core.presets import new_setup
 from nipper.core.report.consequence import Status
 from nipper.core.report.levelling import level_sentence
@@ -225,3 +226,25 @@ def test_nothing_is_claimed_of_one_whose_place_is_not_seen():
     assert costs.status is not Status.OK
     assert " to 6" in costs.lead
     assert any("trusted meter to its poles" in text for text in judged.advice)
+
+
+def test_a_coarse_meter_leaves_no_health_where_a_cell_is_likely_off():
+    """A cell of 4.2 V 3 % fuller, by a meter of 10 mV between 0.4 and 4.8 %, was "healthy"."""
+    setup = new_setup("nmc", 16, 280.0)
+    off = np.random.default_rng(9).normal(0.0, 0.3, 16)
+    off[3] = 3.0
+    log = charge_log(setup, off, charges=4, depth_pct=67.0, rate=0.08, noise_mv=1.0)
+    judged = diagnose(replace(log, cell_v=np.round(log.cell_v, 2)), setup)
+    assert judged.verdict == "watch"
+    assert named(judged) or any("Cell 4 may be off" in text for text in judged.advice)
+
+
+def test_the_charge_a_trip_ends_without_a_highest_cell_is_told():
+    judged = diagnose(log_of(-0.5, 40.0), SETUP)
+    known = replace(
+        judged.estimate,
+        charges=tuple(replace(c, ended_by="trip") for c in judged.estimate.charges),
+        end=replace(judged.estimate.end, highest=frozenset()),
+    )
+    said = missing(known, log_of(-0.5, 40.0), SETUP)
+    assert any(text.startswith("One cell ends the charge by its trip") for text in said)
