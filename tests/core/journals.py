@@ -327,7 +327,8 @@ def a_quantity_at_a_time() -> None:
     ]
     keep("points with the value first", json.dumps(targets), file="a.json", check=plain)
     by_cell = [series[f"cell{c + 1}"] for c in CELLS]
-    columns: dict[str, Any] = {"time": ISO, "current": series["current"], "cells": by_cell}
+    columns: dict[str, Any] = {"pack": "A", "time": ISO, "current": series["current"]}
+    columns["cells"] = by_cell
     keep("a list of readings for each cell", json.dumps(columns), file="a.json", check=plain)
     columns["cells"] = list(zip(*by_cell, strict=True))
     keep("a list of cells for each row", json.dumps(columns), file="a.json", check=plain)

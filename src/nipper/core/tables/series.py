@@ -67,11 +67,14 @@ def _is_moment(value: Any) -> bool:
 
 def columns(document: Mapping[str, Any]) -> dict[str, list[Any]] | None:
     """Equally long lists, some of which stand together under one name, as a list of lists: of each
-    cell its readings, or of each reading its cells. None for other documents.
+    cell its readings, or of each reading its cells. Words beside them, as a pack's name, are left
+    out. None for other documents.
     """
-    lists = {k: cast("list[Any]", v) for k, v in document.items() if isinstance(v, list) and v}
+    inner = [k for k, v in document.items() if isinstance(v, dict | list)]
+    found = {k: document[k] for k in inner if isinstance(document[k], list) and document[k]}
+    lists = cast("dict[str, list[Any]]", found)
     plain = [v for v in lists.values() if not isinstance(v[0], dict | list)]
-    if not plain or len(lists) < len(document) or len({len(v) for v in plain}) != 1:
+    if not plain or len(lists) < len(inner) or len({len(v) for v in plain}) != 1:
         return None
     rows, out = len(plain[0]), dict[str, list[Any]]()
     for name, value in lists.items():
