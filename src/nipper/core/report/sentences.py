@@ -466,11 +466,11 @@ def _cost(diagnosis: Diagnosis) -> list[Consequence]:
     lost_ah = float(lacks[low])
     far, near = (float(end[low]) for end in diagnosis.now.drift.last_range_ah)
     least_ah, most_ah = (lost_ah + np.nan_to_num(offset[low] - end) for end in (near, far))
-    open_ = most_ah > OPEN_TIMES * max(least_ah, 0.0)
+    open_ = bool(far < OPEN_TIMES * near < 0.0)
     return [
         Consequence(
             Status.NONE if open_ else Status.OK,
-            f"The imbalance costs {max(least_ah, 0.0):.1f} to {most_ah:.0f} Ah now."
+            f"The imbalance costs {least_ah:.1f} to {most_ah:.0f} Ah now."
             if open_
             else f"The imbalance costs up to {lost_ah:.1f} Ah now.",
             f"Cell {high + 1} is full first and ends the charge, cell {low + 1} is empty "
