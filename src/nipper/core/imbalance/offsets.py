@@ -56,7 +56,8 @@ LEADS_H = (0.0, 0.02, 0.04, 0.06, 0.08, 0.10, 0.13)
 LEAD_CHARGES, BETTER_SHARE = 4, 0.95
 LEAST_FIT_V = 0.020  # what is worse than this counts no more
 # so much left over, a cell is not along the curve as it is read; it is, with another reading, where
-# so much less is left (tried on packs of three builders: on none that was read rightly)
+# so much less is left (tried on packs of three builders: at three full charges in ten of none that
+# is read rightly, but for some far behind or whose knee lies between two rows)
 NOT_ALONG_V, ALONG_SHARE = 0.004, 0.6
 NO_FIT_V = 0.080  # left over: no shift explains the cell
 OPEN_PCT = 12.0  # of capacity: an interval this wide about nothing tells nothing

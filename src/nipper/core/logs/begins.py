@@ -34,6 +34,7 @@ APART = re.compile(
 )
 UNIT_S = {"m": 60.0, "ms": 1e-3, "h": 3600.0}
 LOOKED_AT = 300
+DATES = "its column of dates"
 
 
 def begun(table: Table, mapping: ColumnMapping) -> ColumnMapping:
@@ -74,6 +75,8 @@ def date_doubts(table: Table, mapping: ColumnMapping) -> list[Doubt]:
     if mapping.time_form == "yearless":
         return [Doubt(f"the times have no year: they begin in {mapping.begins[:4]}, by {by}")]
     moment = mapping.begins.replace("T", " ")[: 10 if mapping.time_form == "clock" else 16]
+    if by == DATES:
+        return [Doubt(f"the times are counted: from {moment}, by {by}", "--map")]
     return [Doubt(f"the table has no dates: they begin with {moment}, by {by}")]
 
 
@@ -84,7 +87,7 @@ def _begin_in(table: Table) -> tuple[str, str]:
     said = [n for n in table.notes if SAYS_WHEN.search(n) and not SAYS_OTHER.search(n)]
     named = [PurePath(table.part).stem, PurePath(table.file).stem]
     places = (
-        (_first_days(table), "its column of dates"),
+        (_first_days(table), DATES),
         (said, "the remarks above the table"),
         (named, "the name of the file"),
     )

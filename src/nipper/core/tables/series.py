@@ -79,10 +79,10 @@ def columns(document: Mapping[str, Any]) -> dict[str, list[Any]] | None:
     rows, out = len(plain[0]), dict[str, list[Any]]()
     for name, value in lists.items():
         parts = _parts(value, rows)
-        if not parts:
+        names = [f"{name} {i}" for i in range(1, len(parts) + 1)] if len(parts) > 1 else [name]
+        if not parts or out.keys() & set(names):
             return None
-        numbered = len(parts) > 1
-        out |= {f"{name} {i}" if numbered else name: part for i, part in enumerate(parts, 1)}
+        out |= dict(zip(names, parts, strict=True))
     return out
 
 
