@@ -71,7 +71,7 @@ def at_knee(log: Log, setup: Setup, full: Sequence[Charge], bias_v: Floats) -> K
     that shows a cell where its reading would be is enough to clear it.
     """
     size_v = np.abs(np.nan_to_num(bias_v))
-    asked = (size_v > LEAST_APART_V) & (size_v < MOST_APART_V) & (setup.chemistry == "lfp")
+    asked = (size_v > LEAST_APART_V) & (size_v < MOST_APART_V) & (setup.flat)
     away = np.full((1, bias_v.size), np.nan)
     if asked.any() and full:
         away = np.array([_away(log, setup, charge, bias_v) for charge in full])

@@ -110,7 +110,7 @@ class Calm:
         herd_ohm = known.herd_ohm if np.isfinite(known.herd_ohm) else 1e-3
         sizes = [np.inf, OFFSET_PCT, DEFICIT_PCT, max(RESISTANCE_SHARE * herd_ohm, 1e-5)]
         balanced, ohm = None, np.full(log.cells, np.nan)
-        if setup.chemistry != "lfp":
+        if not setup.flat:
             own_v -= np.outer(amps, LONG * np.nan_to_num(known.excess_ohm))
             ohm = np.hypot(LONG_SHARE * known.excess_ohm, LIKE_SHARE * herd_ohm)
             ohm = np.hypot(ohm, 2.0 * known.sd_ohm)
@@ -127,7 +127,7 @@ class Calm:
             sizes=np.array(sizes),
             ohm=ohm,
             balanced=balanced,
-            counted=setup.chemistry == "lfp" or scatter_v(freed_v, drawn) < SAME_STATE_V,
+            counted=setup.flat or scatter_v(freed_v, drawn) < SAME_STATE_V,
             window_v=plateau.window_v,
             usual_v=_usual_v(log, setup, plateau, drawn_ah),
         )
@@ -195,8 +195,8 @@ def _of_cell(calm: Calm, setup: Setup, cell: int) -> tuple[float, float]:
     if far_v:  # what is so far off is so at every state, also where it does not fit
         stands &= _nearly_everywhere(np.sign(bias_v) * all_v, all_drawn) >= 0.5 * abs(bias_v)
     spread = float(np.sqrt(np.linalg.inv(fit.gram)[0, 0] * v.size))
-    unsure_v = max(abs(bias_v), FLAT_FLOOR_V if setup.chemistry == "lfp" else SLOPED_FLOOR_V)
-    if setup.chemistry == "lfp":
+    unsure_v = max(abs(bias_v), FLAT_FLOOR_V if setup.flat else SLOPED_FLOOR_V)
+    if setup.flat:
         sd_v = spread * fit.left_v / np.sqrt(min(v.size, INDEPENDENT)) + FLAT_FLOOR_V
         return (bias_v, sd_v) if stands else (0.0, unsure_v)  # the fit made it, not the meter
     states = States.of(drawn)
@@ -217,7 +217,7 @@ def _far_off_v(v: Floats, usual_v: float, setup: Setup) -> float:
     known = v[np.isfinite(v)]
     calm_v = float(np.median(known)) if known.size else 0.0
     everywhere = 2.0 * np.sign(calm_v) * usual_v > abs(calm_v)
-    far = setup.chemistry == "lfp" and abs(calm_v) > FAR_V and everywhere
+    far = setup.flat and abs(calm_v) > FAR_V and everywhere
     return calm_v if far else 0.0
 
 
@@ -227,7 +227,7 @@ def _stands(setup: Setup, bias_v: float, v: Floats, slope: Floats, drawn: Floats
 
     Where the curve is flattest: a step of the curve shows charge, not the reading.
     """
-    flattest = slope <= (np.median(slope) if setup.chemistry == "lfp" else np.inf)
+    flattest = slope <= (np.median(slope) if setup.flat else np.inf)
     seen_v = [
         np.sign(bias_v) * float(np.median(v[part & flattest]))
         for part in (drawn >= 0, drawn < 0)

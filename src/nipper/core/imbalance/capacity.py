@@ -154,11 +154,11 @@ class Discharge:
         """Whether it tells of all cells: LFP does at its low knee, a sloped curve all along."""
         deep = self.lowest_v < float(chemistry(setup.chemistry).curve.ocv(LOW_PCT))
         far = self.drawn_ah > SLOPED_SHARE * setup.capacity_ah
-        return deep or (far and setup.chemistry != "lfp")
+        return deep or (far and not setup.flat)
 
     def tells(self, setup: Setup) -> bool:
         """Whether it tells of any cell: one may be on its knee long before the herd."""
-        below = setup.chemistry == "lfp" and self.left_pct(setup.capacity_ah) < HALF_PCT
+        below = setup.flat and self.left_pct(setup.capacity_ah) < HALF_PCT
         apart = below and bool(np.any(self.apart_v > APART_V))
         return self.rows.size >= LEAST_ROWS and (self.deep(setup) or apart)
 
@@ -184,7 +184,7 @@ def capacities(
     lows: list[Offsets] = []
     for one in telling[:MOST_DISCHARGES]:
         low = one.low_end(log, setup, prior)
-        if low.scale is not None and low.scale_sd is not None and setup.chemistry != "lfp":
+        if low.scale is not None and low.scale_sd is not None and not setup.flat:
             told.append(_by_scale(log, one.rows, low, setup.capacity_ah))
         elif np.isfinite(low.offset_ah).any():
             told.append(_by_ends(low, _open_below(one.top, low, setup.capacity_ah)))
@@ -216,7 +216,7 @@ def _together(told: Sequence[_Told], tops: Sequence[Offsets], setup: Setup) -> C
         np.hypot(wider * np.hypot(nanmedian(way), NINE_IN_TEN * apart), NINE_IN_TEN * same_ah)
         for way in (down, up)
     )
-    if setup.chemistry != "lfp":
+    if not setup.flat:
         mean, mean_sd = _with_tops(mean, mean_sd, tops, setup.capacity_ah)
         down = up = NINE_IN_TEN * mean_sd
     # where a weak cell ends the discharge the others are on the flat: then the herd is the zero

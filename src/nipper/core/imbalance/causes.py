@@ -175,7 +175,7 @@ def _standing(
     fell_ah = (np.abs(drift.ah_per_day) + 1.645 * drift.sd_ah_per_day)[cells] * drift.days
     still = bool(np.all(fell_ah < 0.5 * np.abs(offset[cells])))
     # on the flat: how far it is behind, and whether it still falls
-    flat = mean < 0 and setup.chemistry == "lfp"
+    flat = mean < 0 and setup.flat
     hidden = bool(flat and (high - low > abs(mean) or (np.isfinite(fell_ah).all() and not still)))
     stands = "; over the log it stands still" if still and not hidden else ""
     stands = (
@@ -193,9 +193,7 @@ def _standing(
     return Cause(
         cause="soc_offset",
         cells=tuple(i + 1 for i in cells),
-        confidence=min(
-            sure(float(np.max(ratio[cells]))), 1.0 if setup.chemistry == "lfp" else SLOPED_SURE
-        ),
+        confidence=min(sure(float(np.max(ratio[cells]))), 1.0 if setup.flat else SLOPED_SURE),
         quantity="soc_offset",
         value=mean,
         low=low,
@@ -254,7 +252,7 @@ def _meter_first(known: Estimate, setup: Setup, cells: list[int]) -> Iterator[st
     """Where a reading that is wrong looks nearly the same: who feeds a cell because its BMS reads
     too low drives it too high.
     """
-    if setup.chemistry != "lfp":
+    if not setup.flat:
         who = names(cells)
         yield (
             f"First hold a trusted meter to the poles of {who[0].lower()}{who[1:]}, at rest: where "

@@ -66,7 +66,7 @@ def counted_share(log: Log, setup: Setup, known: Estimate) -> float | None:
     """How much of the charge that the median cell went through by its voltage the log counts, 1
     where the settings' capacity and the log's current are right; None where no voltage tells.
     """
-    ways = _to_the_knee if setup.chemistry == "lfp" else _between_rests
+    ways = _to_the_knee if setup.flat else _between_rests
     found = list(ways(log, setup, known))
     return float(np.median(found)) if found else None
 

@@ -392,7 +392,7 @@ def _biased_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
 
 def _bias_evidence(setup: Setup, value_mv: float) -> tuple[str, ...]:
     fitted = "Charge, capacity and resistance were fitted beside it and do not explain it."
-    if setup.chemistry == "lfp":
+    if setup.flat:
         where = "On the plateau at small current, where 1 % of charge is under a millivolt,"
     else:
         where = "At currents up to 0.25C"

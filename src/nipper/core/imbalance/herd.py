@@ -152,7 +152,7 @@ def learn(
     if bottom is None:
         high_pct, weight = ends(setup, float(freed[-1]), float(drops_v[1]))
         low_pct = np.full(weight.size, float(ocv.soc(freed[0])))
-        if setup.chemistry == "lfp" and low_pct[0] < FOOT_PCT:  # counted down: voltage tells none
+        if setup.flat and low_pct[0] < FOOT_PCT:  # counted down: voltage tells none
             counted_pct = 100.0 * (ah[-1] - ah[0]) / setup.capacity_ah
             low_pct = np.clip(high_pct - counted_pct, 0.0, FOOT_PCT)
     else:
@@ -195,9 +195,7 @@ def ends(setup: Setup, freed_v: float, drop_v: float) -> tuple[Floats, Floats]:
         One charge where the curve is steep, up to MOST_ENDS equally likely ones where it is flat.
     """
     ocv = chemistry(setup.chemistry).curve
-    if (
-        setup.chemistry != "lfp"
-    ):  # sloped: tells within a few per cent, and goes on at about that slope
+    if not setup.flat:  # sloped: tells within a few per cent, and goes on at about that slope
         return np.array([float(ocv.soc(freed_v))]), np.ones(1)
     pct = np.linspace(10.0, 100.0, 1801)
     sd_v = np.hypot(CURVE_DOUBT_V, RESISTANCE_LEFT * drop_v)
@@ -224,7 +222,7 @@ def bottoms(setup: Setup, freed_v: float, drop_v: float, counted: Counted) -> tu
         Equally likely charges; the counted one alone where the curve is sloped.
     """
     ocv = chemistry(setup.chemistry).curve
-    if setup.chemistry != "lfp":
+    if not setup.flat:
         return np.array([counted.pct]), np.ones(1)
     pct = np.linspace(0.0, 60.0, 1201)
     rest_v = ocv.ocv(pct)
@@ -262,7 +260,7 @@ def _rise(setup: Setup, end_pct: Floats) -> Floats:
     """From these charges on upwards, V: float64[ends, points] of BEYOND_PCT."""
     chem = chemistry(setup.chemistry)
     pct = end_pct + BEYOND_PCT
-    if setup.chemistry == "lfp":
+    if setup.flat:
         foot = np.maximum(end_pct, float(chem.curve.soc(chem.knee_v)))
         pct = np.where(pct > foot, foot + (pct - foot) / KNEE_STRETCH, pct)
     return chem.curve.ocv(pct) - chem.curve.ocv(end_pct)
@@ -276,7 +274,7 @@ def _doubt_v(
     """
     below_v = np.minimum(FALL_DOUBT * -fall[:-1], KNEE_DOUBT_V)
     above_v = np.minimum(RISE_DOUBT * rise[1:], KNEE_DOUBT_V)
-    if setup.chemistry != "lfp":
+    if not setup.flat:
         curve = chemistry(setup.chemistry).curve
         usual_v = float(curve.ocv(90.0) - curve.ocv(30.0)) / 60.0
         above_v = SLOPE_DOUBT * usual_v * BEYOND_PCT[1:]

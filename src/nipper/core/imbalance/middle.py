@@ -82,7 +82,7 @@ def middles(log: Log, setup: Setup, charges: Sequence[Charge], prior: Prior) -> 
     """Charge of each cell against the median where it passes the step, from each charge that does;
     whether it was full does not matter.
     """
-    if setup.chemistry != "lfp":
+    if not setup.flat:
         return []
     charges = charges[:: -(-len(charges) // MOST_CHARGES) or 1]
     found = (middle_of(log, setup, charge, prior) for charge in charges)

@@ -171,7 +171,7 @@ def _offsets(walk: Walk | None, time_s: float, setup: Setup, prior: Prior) -> Of
         return Offsets(time_s, nothing, nothing, nothing, nothing)
     found = _found(walk, setup, prior)
     told = _told(walk, found, setup, time_s)
-    if walk.curve.down or setup.chemistry != "lfp":
+    if walk.curve.down or not setup.flat:
         return told
     return _or_read_wrongly(told, walk, found, setup, prior)
 
@@ -249,7 +249,7 @@ def _up(log: Log, setup: Setup, charge: Charge, prior: Prior) -> Read | None:
 
     charging = rows[log.current_a[rows] > -0.01 * setup.capacity_ah]
     charging = busy(log, setup, charging)
-    if setup.chemistry == "lfp":
+    if setup.flat:
         return read_rows(log, charging, prior, steep)
     # where the curve has no knee a weak cell and a level one part ways all along it: the last third
     # tells both capacity and charge
@@ -277,7 +277,7 @@ def _down(
             return deep
         return (herd - lowest > APART_V) & (herd < high_v)
 
-    read = read_rows(log, loaded, prior, steep if setup.chemistry == "lfp" else None)
+    read = read_rows(log, loaded, prior, steep if setup.flat else None)
     unseen = unseen_ah(log, slice(rows[0], rows[-1] + 1), -1.0)
     unseen_pct = min(100.0, start.unseen_pct + 100.0 * unseen / setup.capacity_ah)
     return read and read.walk(setup, prior, Counted(left_pct, unseen_pct))
@@ -291,7 +291,7 @@ def lead_h(log: Log, setup: Setup, full: Sequence[Charge], prior: Prior) -> floa
     shows, and it dies away through the taper. The lead is the cells' own: that one is taken along
     which all of them fit the herd's curve best; none, where none fits plainly better.
     """
-    if setup.chemistry != "lfp":
+    if not setup.flat:
         return 0.0
     some = [
         full[int(i)] for i in np.unique(np.linspace(0, len(full) - 1, LEAD_CHARGES).astype(int))

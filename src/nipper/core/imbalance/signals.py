@@ -71,7 +71,7 @@ def signals(
     chem = chemistry(setup.chemistry)
     low, high = (
         float(chem.curve.ocv(18.0)),
-        chem.knee_v - 0.02 if setup.chemistry == "lfp" else chem.knee_v + 0.1,
+        chem.knee_v - 0.02 if setup.flat else chem.knee_v + 0.1,
     )
     plateau = (freed > low) & (freed < high) & (herd < high)
     drawn_ah = moved_ah(log, setup) if drawn_ah is None else drawn_ah

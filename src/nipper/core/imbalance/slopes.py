@@ -56,7 +56,7 @@ def own_slope(setup: Setup, freed_v: Floats, drawn: Floats) -> Floats:
     and what they get wrong would pass for a wrong reading.
     """
     assumed = chemistry(setup.chemistry).curve.slope_at_voltage(freed_v) * 1e-3
-    if setup.chemistry == "lfp" or np.ptp(drawn) < LEAST_SPAN:
+    if setup.flat or np.ptp(drawn) < LEAST_SPAN:
         return assumed
     least, most = (share * float(np.median(assumed)) for share in SLOPES)
     near = _local_slope(freed_v, drawn)

@@ -170,7 +170,7 @@ def _herd_ohm(setup: Setup, pct: Floats, amps: Floats, herd_v: Floats) -> float 
 
     between_a = walked(up, amps) - walked(down, amps)
     between_v = walked(up, herd_v) - walked(down, herd_v)
-    branches_v = 2.0 * USUALLY_ABOVE_V if setup.chemistry == "lfp" else 0.0
+    branches_v = 2.0 * USUALLY_ABOVE_V if setup.flat else 0.0
     herd_ohm = float(np.median((between_v - branches_v) / between_a))
     return herd_ohm if herd_ohm > 0 else None
 
@@ -180,7 +180,7 @@ def _slope(setup: Setup, pct: Floats, rest_v: Floats) -> Floats:
     as the pack shows it, since published ones differ by a third.
     """
     assumed = 1e-3 * chemistry(setup.chemistry).curve.slope(pct)
-    if setup.chemistry == "lfp":
+    if setup.flat:
         return assumed
     own = np.polynomial.Polynomial.fit(pct, rest_v, 4).deriv()(pct)
     usual = float(np.median(assumed))
@@ -191,7 +191,7 @@ def _shifted(setup: Setup, pct: Floats, rest_v: Floats) -> Floats:
     """What cells far along the herd's curve read against it, float64[shifts, rows] V: LFP's has a
     step, which no slope at the herd's place foretells.
     """
-    if setup.chemistry != "lfp":
+    if not setup.flat:
         return np.empty((0, pct.size))
     assumed = chemistry(setup.chemistry).curve.ocv
     bins = np.round(pct).astype(int)
@@ -238,12 +238,12 @@ def _fit(setup: Setup, seen: _Rows, own_v: Floats) -> _Fit:
     beta, left_v = fit.beta, fit.left_v
     wide: Floats = np.sqrt(np.diag(np.linalg.inv(fit.gram)) * good.sum() / INDEPENDENT) * left_v
     bias, bias_sd = float(beta[0]), float(wide[0]) + BIAS_FLOOR_V[setup.chemistry]
-    if setup.chemistry == "lfp" and AS_GOOD * seen.shifted_left_v(own_v) < first.left_v:
+    if setup.flat and AS_GOOD * seen.shifted_left_v(own_v) < first.left_v:
         bias, bias_sd = np.nan, np.nan  # so far along the curve no slope tells charge
     elif not _everywhere(seen, good, own_v - x[:, CURRENT] * beta[CURRENT], bias):
         small = abs(bias) < 2.0 * BIAS_FLOOR_V[setup.chemistry]
         bias, bias_sd = (bias, max(bias_sd, abs(bias))) if small else (np.nan, np.nan)
-    elif setup.chemistry != "lfp":
+    elif not setup.flat:
         by_charge = robust(x[good, 1:], own_v[good], ridge[1:, 1:])
         if by_charge.left_v < AS_GOOD * left_v or abs(bias) > USUAL_BIAS_V:
             bias_sd = abs(bias)  # charge alone explains it nearly as well: then it is charge

@@ -136,7 +136,7 @@ def without_still(log: Log, setup: Setup) -> tuple[Log, Still]:
         return log, still
     sample = log.cell_v[rows].astype(float)
     herd, time_s = nanmedian(sample.T), log.time_s[rows]
-    if setup.chemistry == "lfp":
+    if setup.flat:
         chem = chemistry(setup.chemistry)
         herd = np.clip(herd, float(chem.curve.ocv(FLAT_FROM_PCT)), chem.knee_v)
     least_v = max(MOVES_V, MOVES_STEPS * _step_v(sample))

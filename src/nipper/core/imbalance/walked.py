@@ -168,7 +168,7 @@ def busy(log: Log, setup: Setup, rows: NDArray[np.intp]) -> NDArray[np.intp]:
     current repeat one reading, and what a meter is off by would be counted as charge meanwhile. On
     a sloped curve that is a millivolt, and a rest tells charge best.
     """
-    if setup.chemistry != "lfp":
+    if not setup.flat:
         return rows
     idle = np.abs(np.nan_to_num(log.current_a[rows])) < IDLE_RATE * setup.capacity_ah
     busy_s = np.maximum.accumulate(np.where(idle, -np.inf, log.time_s[rows]))

@@ -179,7 +179,7 @@ def _bias(diagnosis: Diagnosis, setup: Setup, marked: tuple[int, ...]) -> Proof:
             "mV",
         )
     far = int(np.nanargmax(np.abs(mv)))
-    off_mv, flat = abs(mv[far]), setup.chemistry == "lfp"
+    off_mv, flat = abs(mv[far]), setup.flat
     if off_mv <= AGREE_MV:
         title = "The readings agree"
         most_mv = max(off_mv, LEAST_BIAS_MV)

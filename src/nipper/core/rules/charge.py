@@ -175,7 +175,7 @@ def absorption_low(setup: Setup, _: Evidence) -> Iterator[Finding]:
     if charging is None or charging.absorption_v / n >= knee:
         return
     to = down(n * usual(setup, "absorption_v"), 0.01)
-    yield (warning if setup.chemistry == "lfp" else note)(
+    yield (warning if setup.flat else note)(
         "charging.absorption_v",
         f"Absorption {charging.absorption_v / n:.3f} V a cell stays under the knee at "
         f"{knee:.2f} V.",

@@ -27,7 +27,6 @@ HIGHEST_CHARGE_C = {"lfp": 60.0, "nmc": 50.0, "lto": 60.0}
 HIGHEST_DISCHARGE_C, HIGHEST_MOSFET_C = 65.0, 100.0
 FAR_K = 25.0  # between trip and release: common practice is 3 to 15
 WARM_C = 20.0  # a cold cutoff above it stops most charges
-PLATES = ("lfp", "nmc")  # graphite anodes; a titanate anode does not plate
 
 
 def charge_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
@@ -35,7 +34,7 @@ def charge_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
     limit = setup.protection.charge_under_temperature
     path = "protection.charge_under_temperature"
     to, back = usual(setup, "charge_cold_trip_c"), usual(setup, "charge_cold_release_c")
-    if setup.chemistry not in PLATES:
+    if not setup.plates:
         yield from _titanate(setup, limit)
         return
     if limit is None and setup.charge_cutoff is not None:
@@ -97,7 +96,7 @@ def _titanate(setup: Setup, limit: TemperatureLimit | None) -> Iterator[Finding]
 def _by_charger(setup: Setup, cutoff: TemperatureLimit) -> Iterator[Finding]:
     """The charger, or a relay, stands in for the BMS."""
     path = "charging.cold_stop_c"
-    lowest = FREEZING_C if setup.chemistry in PLATES else LOWEST_CHARGE_C
+    lowest = FREEZING_C if setup.plates else LOWEST_CHARGE_C
     warm = [c.cold_stop_c is not None and c.cold_stop_c >= lowest for c in setup.other_chargers]
     if not all(warm):
         names = " and ".join(

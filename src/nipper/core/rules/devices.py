@@ -21,7 +21,6 @@ from nipper.core.rules.base import (
 from nipper.core.setup import Setup
 
 PATH = "separate_balancer"
-PLATES = ("lfp", "nmc")
 
 
 def window(setup: Setup, _: Evidence) -> Iterator[Finding]:
@@ -103,7 +102,7 @@ def _without_stops(setup: Setup) -> Iterator[Finding]:
 def cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """An active balancer charges the low cells, also in the cold."""
     separate, cutoff = setup.separate_balancer, setup.charge_cutoff
-    if separate is None or separate.kind != "active" or setup.chemistry not in PLATES:
+    if separate is None or separate.kind != "active" or not setup.plates:
         return
     least = max(0.0, cutoff.trip_c if cutoff else usual(setup, "charge_cold_trip_c"))
     if separate.low_c is not None and separate.low_c >= least - 1e-9:

@@ -56,7 +56,7 @@ def start_reached(setup: Setup, place: str, balancer: Balancer) -> Iterator[Find
     if charging is None:
         return
     mean_v = charging.absorption_v / setup.cells
-    flat = setup.chemistry == "lfp"
+    flat = setup.flat
     if balancer.start_v < mean_v or (flat and mean_v < chem(setup).knee_v):
         return
     to = min(usual(setup, "balance_start_v"), down(mean_v - 0.03))
@@ -75,7 +75,7 @@ def start_on_flat(setup: Setup, place: str, balancer: Balancer) -> Iterator[Find
     """On the flat part of the curve a few millivolts are many per cent, and resistance decides who
     is high.
     """
-    if setup.chemistry != "lfp":  # a sloped curve tells charge all along
+    if not setup.flat:  # a sloped curve tells charge all along
         return
     if balancer.start_v >= chem(setup).knee_v - 0.03:
         return
@@ -87,7 +87,7 @@ def start_on_flat(setup: Setup, place: str, balancer: Balancer) -> Iterator[Find
     )
     path = f"{place}.start_v"
     fix: dict[str, object] = {path: knee}
-    if balancer.kind == "passive" or (setup.chemistry == "lfp" and balancer.when == "always"):
+    if balancer.kind == "passive" or (setup.flat and balancer.when == "always"):
         yield warning(
             path,
             text,

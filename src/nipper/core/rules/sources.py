@@ -31,7 +31,6 @@ from nipper.core.sources.rates import (
     usual_rates,
 )
 
-PLATES = ("lfp", "nmc")
 TWICE = 2.0  # of the table's rate: from here on it is no choice any more (common practice)
 COOL_C = 10.0  # below it cells take less: common practice
 # of capacity: above it the pack is not full when absorption ends; 0.02 to 0.05 usual, common
@@ -217,7 +216,7 @@ def table(setup: Setup, _: Evidence) -> Iterator[Finding]:
         )
         return
     freezing = [s for s in steps if s.from_c < 0.0 and s.c_rate > 0.0]
-    if setup.chemistry in PLATES and freezing:
+    if setup.plates and freezing:
         yield error(
             "charging.rates",
             f"The rate table charges with {freezing[0].c_rate:g}C from "
@@ -258,7 +257,7 @@ def _too_fast(setup: Setup) -> tuple[float, float, float] | None:
     places = sorted({s.from_c for s in (*rates(setup)[0], *usual_rates(setup))})
     for at_c in (c for c in places if c < COOL_C):
         rate, allowed = rate_at(setup, at_c), usual_rate_at(setup, at_c)
-        if rate >= TWICE * allowed - 1e-9 and rate > 0.0 and setup.chemistry in PLATES:
+        if rate >= TWICE * allowed - 1e-9 and rate > 0.0 and setup.plates:
             return at_c, rate, allowed
     return None
 
@@ -275,7 +274,7 @@ def _slower(setup: Setup) -> list[dict[str, float]]:
 def in_the_cold(setup: Setup, _: Evidence) -> Iterator[Finding]:
     """The charger knows one current; the cells stand less in the cold."""
     cutoff, c_rate = setup.charge_cutoff, charger_rate(setup)
-    if c_rate is None or cutoff is None or setup.chemistry not in PLATES:
+    if c_rate is None or cutoff is None or not setup.plates:
         return
     at_c = max(cutoff.trip_c, 0.0)  # it charges on down to the trip
     if at_c >= hot_end_c(setup):  # the window of temperature is crossed: another rule's matter

@@ -72,6 +72,18 @@ class Setup(Part):
         return self._own
 
     @property
+    def flat(self) -> bool:
+        """Whether voltage hardly tells charge between the knees of its cells."""
+        return self.chemistry == "lfp"
+
+    @property
+    def plates(self) -> bool:
+        """Whether lithium plates when its cells are charged too cold or too fast: on anodes of
+        graphite; a titanate anode does not plate.
+        """
+        return self.chemistry != "lto"
+
+    @property
     def cells(self) -> int:
         """Cells in series, the number of voltages a log holds."""
         return self.cells_in_series

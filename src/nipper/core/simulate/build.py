@@ -177,9 +177,7 @@ def cells(
         bias_v=own["bias"],
         ambient_offset_c=own["ambient"],
         ocv_v=np.r_[curve, curve[-1]],
-        hysteresis_v=0.008
-        if setup.chemistry == "lfp"
-        else 0.0,  # 10 to 20 mV between the branches, from memory
+        hysteresis_v=0.008 if setup.flat else 0.0,  # 10 to 20 mV between the branches, from memory
         tau1_s=30.0,
         tau2_s=900.0,
         arrhenius_k=ACTIVATION_J_MOL / GAS_J_MOL_K,
