@@ -65,6 +65,15 @@ def test_the_two_ends_are_exact_and_the_others_at_their_mean(tmp_path, head, fir
     assert not ends_only(LOG)
 
 
+def test_a_cell_between_the_ends_is_not_doubted_for_standing_at_the_mean(tmp_path):
+    """Where the same two are the ends throughout, cell 1 is the mean of the others in every row."""
+    cell_v = np.repeat(LOG.cell_v[:, :1], 8, axis=1)
+    cell_v[:, 3], cell_v[:, 5] = cell_v[:, 3] + 0.02, cell_v[:, 5] - 0.022
+    steady = replace(LOG, cell_v=cell_v, pack_v=cell_v.sum(axis=1))
+    told = " ".join(map(str, read(ends_of(steady), tmp_path).reading.doubts))
+    assert "mean of the others" not in told
+
+
 def test_cells_that_are_all_level_are_a_row_as_well(tmp_path):
     level = replace(
         LOG, cell_v=np.repeat(LOG.cell_v[:, :1], 8, axis=1), pack_v=8 * LOG.cell_v[:, 0]

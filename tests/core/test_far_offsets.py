@@ -13,6 +13,7 @@ from nipper.core.imbalance.missing import missing
 from nipper.core.presets import new_setup
 from nipper.core.report.consequence import Status
 from nipper.core.report.levelling import level_sentence
+from nipper.core.report.proof import paths
 from nipper.core.report.sentences import of_diagnosis
 from tests.builders import charge_log
 
@@ -72,6 +73,7 @@ def test_where_they_do_not_it_is_open_how_far(pct, depth):
     assert low <= pct <= high
     assert named(judged) == [("soc_offset", (CELL + 1,))]
     assert all(0.0 < ah <= -pct for ah in fed_ah(judged))  # and no more is fed than is missing
+    assert " to −" in paths(judged, SETUP).told(CELL)[1]  # its near end alone would seem sure
 
 
 def test_a_cell_put_in_at_half_charge_reads_rightly():
@@ -191,6 +193,7 @@ def test_one_a_per_cent_behind_is_not_doubted():
     low, high = range_of(judged)
     assert low > -2.0
     assert high < 0.0
+    assert " to " not in paths(judged, SETUP).told(CELL)[1]
 
 
 def on_change(log, setup):

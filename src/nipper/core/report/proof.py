@@ -14,6 +14,7 @@ from nipper.core.imbalance.drift import Drift
 from nipper.core.imbalance.lines import NINE_IN_TEN
 from nipper.core.imbalance.losing import unseen_mah_per_day, worth_mah_per_day
 from nipper.core.logs.model import nanmedian
+from nipper.core.quantities import with_minus
 from nipper.core.report.consequence import count
 from nipper.core.setup import Setup
 
@@ -39,12 +40,28 @@ class Paths:
     time_s : float64[charges]
     pct : float64[charges, cells], % of capacity
     low_pct, high_pct : float64[charges, cells], nine in ten lie between
+    lopsided : bool[charges, cells], it may be far to one side of where it is drawn
     """
 
     time_s: Floats
     pct: Floats
     low_pct: Floats
     high_pct: Floats
+    lopsided: NDArray[np.bool_]
+
+    def told(self, cell: int) -> tuple[float, str] | None:
+        """The newest point that is told of a cell (counted from 0), % and in words: with both
+        ends where it may be far to one side; None where no point is.
+        """
+        charges = np.flatnonzero(np.isfinite(self.pct[:, cell]))
+        if not charges.size:
+            return None
+        last = charges[-1], cell
+        text = f"{self.pct[last]:+.1f} %"
+        if self.lopsided[last]:
+            near, far = sorted((self.low_pct[last], self.high_pct[last]), key=abs)
+            text = f"{near:+.1f} to {far:+.1f} %"
+        return float(self.pct[last]), with_minus(text)
 
 
 def paths(diagnosis: Diagnosis, setup: Setup) -> Paths:
@@ -59,11 +76,18 @@ def paths(diagnosis: Diagnosis, setup: Setup) -> Paths:
         pct, sd = drift.elsewhere.left_ah * scale, drift.elsewhere.sd_ah * scale
         low, high = pct - NINE_IN_TEN * sd, pct + NINE_IN_TEN * sd
     if not pct.size:
-        return Paths(drift.line_s, pct, low, high)
+        return Paths(drift.line_s, pct, low, high, np.zeros(pct.shape, dtype=bool))
     # a charge that left a cell on the flat part tells next to nothing of it: such a point would
     # only draw a spike
     vague = sd > np.maximum(VAGUE_PCT, 3.0 * nanmedian(sd))
-    return Paths(drift.line_s, np.where(vague, np.nan, pct), low, high)
+    lopsided = _lopsided(pct, (low, high), sd)
+    return Paths(drift.line_s, np.where(vague, np.nan, pct), low, high, lopsided)
+
+
+def _lopsided(value: Floats, ends: tuple[Floats, Floats], sd: Floats) -> NDArray[np.bool_]:
+    """Whether what nine in ten lie between reaches much further to one side."""
+    low, high = ends
+    return np.maximum(value - low, high - value) >= LOPSIDED * NINE_IN_TEN * sd
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -335,7 +359,7 @@ def _between(drift: Drift, cell: int, scale: float, unit: str) -> str:
     """
     value, sd = scale * drift.last_ah[cell], scale * drift.last_sd_ah[cell]
     low, high = (scale * end[cell] for end in drift.last_range_ah)
-    if not np.isfinite(value) or max(value - low, high - value) < LOPSIDED * sd * NINE_IN_TEN:
+    if not (np.isfinite(value) and _lopsided(value, (low, high), sd)):
         return _with_error(value, sd, unit, 2)
     return f"{value:+.1f} {unit}, between {low:+.1f} and {high:+.1f}".replace("-", "−")
 

@@ -2,6 +2,7 @@
 to be sure.
 """
 
+from collections.abc import Iterable
 from datetime import UTC, datetime, tzinfo
 
 import numpy as np
@@ -37,7 +38,6 @@ from nipper.app.widgets.plot import Plot
 from nipper.app.widgets.units import UNITS
 from nipper.core.imbalance.causes_base import Cause
 from nipper.core.imbalance.diagnosis import Diagnosis
-from nipper.core.quantities import with_minus
 from nipper.core.report.proof import Paths, Proof, about_cell, paths, proofs, read_from
 from nipper.core.report.sentences import VERDICT_STATUS, named
 
@@ -210,8 +210,8 @@ class DiagnoseView(StageView):
         single = shown.time_s.size == 1
         time_s = np.r_[shown.time_s, shown.time_s + 43200.0] if single else shown.time_s
         pct = np.repeat(shown.pct, 2, axis=0) if single else shown.pct
-        last = _last(pct)
-        roles = {c - 1: "lowest" if np.nan_to_num(last[c - 1]) <= 0 else "highest" for c in strays}
+        told = {c - 1: shown.told(c - 1) or (0.0, "") for c in strays}
+        roles = {i: "lowest" if last <= 0.0 else "highest" for i, (last, _) in told.items()}
         if self._picked is not None:
             roles.setdefault(self._picked - 1, "copper")
         self.plot.level(0.0)
@@ -225,7 +225,7 @@ class DiagnoseView(StageView):
             self._pickable([i], self.plot.line(time_s, pct[:, i], role, 2.2, dots=True))
         edges = [end[:, list(roles)] for end in (shown.low_pct, shown.high_pct)]
         drawn = np.concatenate([shown.pct, *edges], axis=1)
-        self._names(time_s, pct, roles, drawn)
+        self._names(time_s, shown, roles, drawn)
         for event in self._document.history.events():
             if event.pack in (None, self._document.pack.id):
                 self.plot.mark(event.time_s, "copper", event.note)
@@ -233,7 +233,8 @@ class DiagnoseView(StageView):
         if np.nanmax(np.abs(drawn), initial=0.0) < LEAST_PCT:
             self.plot.item.setYRange(-LEAST_PCT, LEAST_PCT)
         span = float(time_s[-1] - time_s[0])
-        behind = max(0.16, 0.02 + self._name_px() / max(200.0, self.plot.width() - AXIS_PX))
+        names_px = self._name_px(words for _, words in told.values())
+        behind = max(0.16, 0.02 + names_px / max(200.0, self.plot.width() - AXIS_PX))
         self.plot.item.setXRange(
             float(time_s[0]) - 0.01 * span, float(time_s[-1]) + behind * span, padding=0
         )
@@ -243,12 +244,13 @@ class DiagnoseView(StageView):
         lines.setProperty("cells", cells)
         lines.picked.connect(self._line_clicked)
 
-    def _name_px(self) -> int:
+    def _name_px(self, told: Iterable[str]) -> int:
         """How wide the names behind the lines are, in the reader's words."""
-        return QFontMetrics(self.plot.font()).horizontalAdvance(UNITS.text("cell 16  −22.2 %"))
+        width = QFontMetrics(self.plot.font()).horizontalAdvance
+        return max(width(UNITS.text(f"cell 16  {each}")) for each in ("−22.2 %", *told))
 
     def _names(
-        self, time_s: np.ndarray, pct: np.ndarray, roles: dict[int, str], drawn: np.ndarray
+        self, time_s: np.ndarray, shown: Paths, roles: dict[int, str], drawn: np.ndarray
     ) -> None:
         """Names at the line ends, pushed apart where they would cover each other in all that is
         drawn.
@@ -256,13 +258,12 @@ class DiagnoseView(StageView):
         finite = drawn[np.isfinite(drawn)]
         level = np.abs(finite).max(initial=0.0) < LEAST_PCT
         gap = LINE_SHARE * (2.0 * LEAST_PCT if level else float(np.ptp(finite)))
-        last = _last(pct)
-        ends = sorted(((last[i], i) for i in roles if np.isfinite(last[i])), reverse=True)
+        ends = sorted(((*told, i) for i in roles if (told := shown.told(i))), reverse=True)
         free = float("inf")
         x = float(time_s[-1]) + 0.012 * float(time_s[-1] - time_s[0])
-        for value, i in ends:
+        for value, text, i in ends:
             at = min(value, free)
-            self.plot.note(x, at, with_minus(f"cell {i + 1}  {value:+.1f} %"), roles[i])
+            self.plot.note(x, at, f"cell {i + 1}  {text}", roles[i])
             free = at - gap
 
     @Slot(int)
@@ -342,9 +343,3 @@ class DiagnoseView(StageView):
         inside.addLayout(columns)
         with refilled(self._advice):
             self._advice.addWidget(frame)
-
-
-def _last(pct: np.ndarray) -> list[float]:
-    """The newest point that is told of each cell; NaN where none is."""
-    told = (column[np.isfinite(column)] for column in pct.T)
-    return [float(column[-1]) if column.size else float("nan") for column in told]
