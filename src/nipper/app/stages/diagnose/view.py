@@ -247,7 +247,7 @@ class DiagnoseView(StageView):
     def _name_px(self, told: Iterable[str]) -> int:
         """How wide the names behind the lines are, in the reader's words."""
         width = QFontMetrics(self.plot.font()).horizontalAdvance
-        return max(width(UNITS.text(f"cell 16  {each}")) for each in ("−22.2 %", *told))
+        return max(width(UNITS.text(_name(16, each))) for each in ("−22.2 %", *told))
 
     def _names(
         self, time_s: np.ndarray, shown: Paths, roles: dict[int, str], drawn: np.ndarray
@@ -263,7 +263,7 @@ class DiagnoseView(StageView):
         x = float(time_s[-1]) + 0.012 * float(time_s[-1] - time_s[0])
         for value, text, i in ends:
             at = min(value, free)
-            self.plot.note(x, at, f"cell {i + 1}  {text}", roles[i])
+            self.plot.note(x, at, _name(i + 1, text), roles[i])
             free = at - gap
 
     @Slot(int)
@@ -343,3 +343,7 @@ class DiagnoseView(StageView):
         inside.addLayout(columns)
         with refilled(self._advice):
             self._advice.addWidget(frame)
+
+
+def _name(cell: int, text: str) -> str:
+    return f"cell {cell}  {text}"
