@@ -16,6 +16,7 @@ from PySide6.QtGui import QColor, QFont, QMouseEvent, QShowEvent
 from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.curves import Curves
 from nipper.app.widgets.units import UNITS
+from nipper.core.quantities import with_minus
 
 pg.setConfigOptions(antialias=True, background=None)
 
@@ -120,9 +121,10 @@ class NumberAxis(pg.AxisItem):
     def tickStrings(self, values: Sequence[float], scale: float, spacing: float) -> list[str]:  # noqa: N802 - pyqtgraph's name
         """As pyqtgraph's, turned over."""
         if UNITS.name(self._quantity) != self._quantity:
-            return [f"{UNITS.shown(v, self._quantity):g}" for v in values]
+            return [with_minus(f"{UNITS.shown(v, self._quantity):g}") for v in values]
         plain: Any = super()
-        return [UNITS.exact(str(text)) for text in plain.tickStrings(values, scale, spacing)]
+        texts = plain.tickStrings(values, scale, spacing)
+        return [UNITS.exact(with_minus(str(text))) for text in texts]
 
 
 class Plot(pg.PlotWidget):

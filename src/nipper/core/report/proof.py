@@ -40,14 +40,14 @@ class Paths:
     time_s : float64[charges]
     pct : float64[charges, cells], % of capacity
     low_pct, high_pct : float64[charges, cells], nine in ten lie between
-    lopsided : bool[charges, cells], it may be far to one side of where it is drawn
+    ends_pct : of cells that may be far to one side (counted from 0), the near and the far end
     """
 
     time_s: Floats
     pct: Floats
     low_pct: Floats
     high_pct: Floats
-    lopsided: NDArray[np.bool_]
+    ends_pct: dict[int, tuple[float, float]]
 
     def told(self, cell: int) -> tuple[float, str] | None:
         """The newest point that is told of a cell (counted from 0), % and in words: with both
@@ -56,12 +56,12 @@ class Paths:
         charges = np.flatnonzero(np.isfinite(self.pct[:, cell]))
         if not charges.size:
             return None
-        last = charges[-1], cell
-        text = f"{self.pct[last]:+.1f} %"
-        if self.lopsided[last]:
-            near, far = sorted((self.low_pct[last], self.high_pct[last]), key=abs)
-            text = f"{near:+.1f} to {far:+.1f} %"
-        return float(self.pct[last]), with_minus(text)
+        last = float(self.pct[charges[-1], cell])
+        text = f"{last:+.1f} %"
+        if cell in self.ends_pct:
+            near, far = self.ends_pct[cell]
+            text = f"{near:+.1f} to {far:+.0f} %"
+        return last, with_minus(text)
 
 
 def paths(diagnosis: Diagnosis, setup: Setup) -> Paths:
@@ -76,12 +76,21 @@ def paths(diagnosis: Diagnosis, setup: Setup) -> Paths:
         pct, sd = drift.elsewhere.left_ah * scale, drift.elsewhere.sd_ah * scale
         low, high = pct - NINE_IN_TEN * sd, pct + NINE_IN_TEN * sd
     if not pct.size:
-        return Paths(drift.line_s, pct, low, high, np.zeros(pct.shape, dtype=bool))
+        return Paths(drift.line_s, pct, low, high, {})
     # a charge that left a cell on the flat part tells next to nothing of it: such a point would
     # only draw a spike
     vague = sd > np.maximum(VAGUE_PCT, 3.0 * nanmedian(sd))
-    lopsided = _lopsided(pct, (low, high), sd)
-    return Paths(drift.line_s, np.where(vague, np.nan, pct), low, high, lopsided)
+    open_ends = {} if drift.elsewhere else _open_ends(drift, scale)
+    return Paths(drift.line_s, np.where(vague, np.nan, pct), low, high, open_ends)
+
+
+def _open_ends(drift: Drift, scale: float) -> dict[int, tuple[float, float]]:
+    """Of each cell (counted from 0) that may be far to one side, the near and the far end."""
+    low, high = (scale * end for end in drift.last_range_ah)
+    lopsided = _lopsided(scale * drift.last_ah, (low, high), scale * drift.last_sd_ah)
+    nearer = np.abs(low) < np.abs(high)
+    near, far = np.where(nearer, low, high), np.where(nearer, high, low)
+    return {int(i): (float(near[i]), float(far[i])) for i in np.flatnonzero(lopsided)}
 
 
 def _lopsided(value: Floats, ends: tuple[Floats, Floats], sd: Floats) -> NDArray[np.bool_]:

@@ -7,7 +7,7 @@ from datetime import UTC, datetime, tzinfo
 
 import numpy as np
 from PySide6.QtCore import Slot
-from PySide6.QtGui import QFontMetrics
+from PySide6.QtGui import QFont, QFontMetrics
 from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -22,7 +22,7 @@ from nipper.app.stage import StageView
 from nipper.app.stages.diagnose.done import DoneByHand
 from nipper.app.stages.diagnose.looked import LookedAt
 from nipper.app.stages.diagnose.proof import Bars
-from nipper.app.theme import BASE_PT, Theme
+from nipper.app.theme import BASE_PT, Theme, font
 from nipper.app.widgets.basic import (
     SEMI,
     StatusMark,
@@ -246,7 +246,7 @@ class DiagnoseView(StageView):
 
     def _name_px(self, told: Iterable[str]) -> int:
         """How wide the names behind the lines are, in the reader's words."""
-        width = QFontMetrics(self.plot.font()).horizontalAdvance
+        width = QFontMetrics(font(BASE_PT, QFont.Weight.DemiBold)).horizontalAdvance
         return max(width(UNITS.text(_name(16, each))) for each in ("−22.2 %", *told))
 
     def _names(
