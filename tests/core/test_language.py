@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nipper.core.language import files, languages, translator
+from nipper.core.language import files, languages, translate, translator
 from nipper.core.language.extract import Message, _Reader, messages, template
 from nipper.core.language.files import SHIPPED
 from nipper.core.language.pages import in_words
@@ -158,6 +158,39 @@ def test_no_number_is_lost_or_turned(marked, found, numbers):
 @given(st.text(max_size=200))
 def test_any_text_is_survived(marked, text):
     marked.text(text)
+
+
+OWN_WORDS = (
+    "Bought at the market and put to the others with a load of 20 A after a week in the cold or "
+    "at 5 °C, then charged at 3.4 V to the others and rested to the next day at 20 °C with the "
+    "balancer off and on, and measured with the meter at each cell to see whether it was at the "
+    "same volts or not, and after that to the top again at 10 A with the lid open"
+)
+
+
+@pytest.mark.parametrize(
+    "text", [OWN_WORDS, "cell to cell " * 150, "cells and " * 200, "1 to 2 at 3 after " * 100]
+)
+def test_somebodys_own_words_are_looked_through_within_reason(text):
+    """One note took minutes of the window, another ended in a RecursionError."""
+    german = translator("de")
+    assert german is not None
+    said = german.text(text)
+    assert re.findall(r"\d+", said) == re.findall(r"\d+", text)
+
+
+def test_what_is_too_much_as_a_whole_is_looked_up_by_its_sentences(monkeypatch):
+    monkeypatch.setattr(translate, "MOST_LOOKED_AT", 4)
+    to = german(("not proven", "nicht bewiesen"), ("{a} and {b}", "{a} und {b}"))
+    assert to.text("Not proven. x and y and z and v and w.") == (
+        "Nicht bewiesen. x and y and z and v and w."
+    )
+
+
+def test_messages_that_differ_in_the_names_of_their_values_are_one():
+    to = german(("{low} to {high} V", "{low} bis {high} V"), ("{a} to {b} V", "{a} bis {b} V"))
+    assert to.text("3 to 4 V") == "3 bis 4 V"
+    assert len(to._by_word["to"]) == 1
 
 
 def test_dates_and_marks_are_the_readers_in_any_language(tmp_path, monkeypatch):

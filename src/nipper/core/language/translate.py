@@ -7,7 +7,7 @@ fewest words in English; what no message covers is shown as it is.
 
 import re
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from html import escape, unescape
@@ -55,6 +55,13 @@ LOOSE = re.compile(r"^[:.)]|^[^;,].*[;:(]$", re.DOTALL)  # no value begins or en
 PARTS = (*SEAMS[3:6], SEAMS[7])
 MOST_PIECES = 16  # pieces and seams that may be one message together
 MOST_LETTERS = 4000  # of one text that is looked through
+FEW_LETTERS, LONG = 12, 80  # of a message, of a value
+MOST_KEPT = 20_000  # texts that are remembered
+MOST_LOOKED_AT = 2500  # windows of one text; what the program says takes 1,100 at most
+
+
+class TooLongError(Exception):
+    """A text that would take longer to look through than a reader waits."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,6 +78,7 @@ class Template:
     """A message with values, to be found in a text."""
 
     fixed: tuple[str, ...]  # what stands before, between and behind the values
+    words: frozenset[str]  # of these, those that no value beside them can lengthen
     written: str
     said: tuple[str, ...]
     letters: int
@@ -115,16 +123,21 @@ class Translator:
         self._form = form
         self._own: frozenset[str] = frozenset()
         self._whole: dict[str, str] = {}
-        templates: list[tuple[Template, set[str]]] = []
+        templates: dict[tuple[str, tuple[str, ...]], Template] = {}
         for entry in with_parts(entries):
             for count, plain in enumerate(filter(None, (entry.text, entry.plural)), 1):
-                text, said = _named(plain, entry.said)
+                text, said = _alike(*_named(plain, entry.said))
                 if PLACEHOLDER.search(text):
-                    templates.append(_template(text, said, count))
+                    templates.setdefault((text, said), _template(text, said, count))
                 else:
                     self._whole.setdefault(text, said[0])
-        self._by_word = _indexed(templates)
-        self._way = lru_cache(maxsize=20_000)(self._found)
+        self._by_word = _indexed(templates.values())
+        self._looked_at = 0
+        self._bounded = lru_cache(MOST_KEPT)(self._within_reason)
+        # windows of a text and what stands between the words of messages come again and again
+        self._way = lru_cache(MOST_KEPT)(self._found)
+        self._at_once = lru_cache(MOST_KEPT)(self._shaped)
+        self._message = lru_cache(MOST_KEPT)(self._standing)
 
     def keep(self, names: Iterable[str]) -> bool:
         """Names that are the builder's own: a pack called North is no Nord. Whether they are others
@@ -133,7 +146,8 @@ class Translator:
         own = frozenset(FIGURES.sub(chr(ASIDE), name) for name in names)
         changed, self._own = own != self._own, own
         if changed:
-            self._way.cache_clear()
+            for kept in (self._bounded, self._way, self._at_once, self._message):
+                kept.cache_clear()
         return changed
 
     def _noun(self, said: str, shaped: str) -> str:
@@ -174,13 +188,27 @@ class Translator:
         if len(text) > MOST_LETTERS or len(aside) > MOST_FIGURES or re.search(ANY, text):
             return Way(text, len(_words(text)))
         places = {figure: place for place, figure in enumerate(aside)}
-        way = self._way(FIGURES.sub(lambda at: self._aside(at[0], places[at[0]]), text))
+        way = self._bounded(FIGURES.sub(lambda at: self._aside(at[0], places[at[0]]), text))
         return way._replace(said=re.sub(ANY, lambda at: aside[_place(at[0])], way.said))
 
     def _aside(self, figure: str, place: int) -> str:
         """What stands for a number: its place, and the form of a plural that belongs to it."""
         form = min(self._form(int(figure)), 9) if figure.isdecimal() and len(figure) < 10 else 9
         return chr(ASIDE + form * MOST_FIGURES + place)
+
+    def _within_reason(self, text: str) -> Way:
+        """Somebody's own words can be of any form: what is without end as a whole is looked up by
+        its sentences, and stays as it is where one of them is.
+        """
+        self._looked_at = 0
+        try:
+            return self._way(text)
+        except (TooLongError, RecursionError):
+            pieces = SEAMS[3].split(text)
+        if len(pieces) == 1:
+            return Way(text, len(_words(text)))
+        ways = [self._bounded(piece) for piece in pieces]  # a blank between them is one, too
+        return Way("".join(way.said for way in ways), sum(way.left for way in ways))
 
     def _found(self, text: str) -> Way:
         core = text.strip()
@@ -202,7 +230,7 @@ class Translator:
                 return min(best, self._pieced(pieces), key=_worth)
         return best
 
-    def _at_once(self, text: str) -> Way:
+    def _shaped(self, text: str) -> Way:
         """As one message, also with a capital or without, with a point behind or without."""
         if text in self._whole or self._is_own(text):
             return self._message(text)
@@ -211,30 +239,41 @@ class Translator:
         shaped = (w._replace(said=self._noun(w.said, shape.on(w.said, text))) for shape, w in ways)
         return min(shaped, key=_worth)
 
-    def _message(self, text: str) -> Way:
+    def _standing(self, text: str) -> Way:
         """As it stands: a name, a message of fixed words, or one with values."""
         if self._is_own(text):
             return Way(text, 0, _letters(text) ** 2)
         if text in self._whole:
             return Way(self._whole[text], 0, _letters(text) ** 2)
+        self._looked_at += 1
+        if self._looked_at > MOST_LOOKED_AT:
+            raise TooLongError
         best, letters = Way(text, len(_words(text))), _letters(text)
         for template in self._candidates(text):
             most = template.letters**2 + 1 + (letters - template.letters) ** 2
             if not best.left and most <= best.fixed:
                 break  # those that follow say less
             for found in template.found_in(text):
-                best = min(best, self._filled(template, found), key=_worth)
+                best = min(best, self._filled(template, found, best), key=_worth)
         return best
 
     def _candidates(self, text: str) -> list[Template]:
-        seen = {id(t): t for word in set(_words(text)) for t in self._by_word.get(word, ())}
-        return sorted(seen.values(), key=lambda t: -t.letters)
+        words = set(WORD.findall(text))
+        known = (t for word in words for t in self._by_word.get(word, ()) if t.words <= words)
+        return sorted(known, key=lambda t: -t.letters)
 
-    def _filled(self, template: Template, found: re.Match[str]) -> Way:
+    def _filled(self, template: Template, found: re.Match[str], best: Way) -> Way:
+        """As this message with what its values are called; ``best`` where that cannot be better."""
         values = found.groupdict()
         if any(LOOSE.search(value) for value in values.values()):
-            return Way(found[0], len(_words(found[0])))
-        ways = {name: self._way(value) for name, value in values.items()}
+            return best
+        if template.letters < FEW_LETTERS and any(_is_long(v) for v in values.values()):
+            return best  # a few words hold neither sentences together nor long clauses
+        ways: dict[str, Way] = {}
+        for name, value in values.items():
+            ways[name] = self._way(value)
+            if sum(way.left for way in ways.values()) > best.left:
+                return best
         text = template.said[self._number(template, found)]
         said = PLACEHOLDER.sub(lambda at: ways[at[1]].said if at[1] in ways else "", text)
         fixed = template.letters**2 + sum(w.fixed for w in ways.values())
@@ -342,6 +381,10 @@ def with_parts(entries: Iterable[Entry]) -> Iterator[Entry]:
                 )
 
 
+def _is_long(value: str) -> bool:
+    return len(value) > LONG or bool(SEAMS[3].search(value))
+
+
 def _names(text: str) -> set[str]:
     return set(PLACEHOLDER.findall(text))
 
@@ -367,6 +410,17 @@ def _named(text: str, said: tuple[str, ...]) -> tuple[str, tuple[str, ...]]:
     return named, tuple(_figures(form, lambda f: names.get(f[0], f[0])) for form in said)
 
 
+def _alike(text: str, said: tuple[str, ...]) -> tuple[str, tuple[str, ...]]:
+    """A message with its values named by their places: such as differ in names alone are one."""
+    names = (name for name in PLACEHOLDER.findall(text) if not name.startswith(OWN))
+    places = {name: f"v{i}" for i, name in enumerate(dict.fromkeys(names))}
+
+    def placed(found: re.Match[str]) -> str:
+        return f"{{{places.get(found[1], found[1])}}}"
+
+    return PLACEHOLDER.sub(placed, text), tuple(PLACEHOLDER.sub(placed, form) for form in said)
+
+
 def _figures(text: str, change: Callable[[re.Match[str]], str]) -> str:
     """A message with its own numbers changed, those in the names of its values left alone."""
     parts = PLACEHOLDERS.split(text)
@@ -389,7 +443,7 @@ def _letters(text: str) -> int:
     return sum(map(len, WORD.findall(text)))
 
 
-def _template(text: str, said: tuple[str, ...], count: int) -> tuple[Template, set[str]]:
+def _template(text: str, said: tuple[str, ...], count: int) -> Template:
     parts = PLACEHOLDER.split(text)
     fixed, names = parts[::2], parts[1::2]
     pattern = re.escape(fixed[0])
@@ -400,7 +454,7 @@ def _template(text: str, said: tuple[str, ...], count: int) -> tuple[Template, s
     ends = ("", *names, "")
     words = {w for i, part in enumerate(fixed) for w in _standing(part, ends[i], ends[i + 1])}
     letters = sum(_letters(part) for part in fixed)
-    return Template(tuple(fixed), pattern, said, letters, count), words
+    return Template(tuple(fixed), frozenset(words), pattern, said, letters, count)
 
 
 def _standing(part: str, before: str, after: str) -> Iterator[str]:
@@ -412,11 +466,12 @@ def _standing(part: str, before: str, after: str) -> Iterator[str]:
             yield found[0]
 
 
-def _indexed(templates: list[tuple[Template, set[str]]]) -> dict[str, list[Template]]:
+def _indexed(templates: Collection[Template]) -> dict[str, list[Template]]:
     """Each template under the rarest of its words."""
-    counts: Counter[str] = Counter(word for _, words in templates for word in words)
+    counts: Counter[str] = Counter(word for template in templates for word in template.words)
     out: dict[str, list[Template]] = {}
-    for template, words in templates:
-        if words:
-            out.setdefault(min(sorted(words), key=lambda word: counts[word]), []).append(template)
+    for template in templates:
+        if template.words:
+            rarest = min(sorted(template.words), key=lambda word: counts[word])
+            out.setdefault(rarest, []).append(template)
     return out
