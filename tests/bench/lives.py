@@ -7,13 +7,14 @@ are seldom full. The diagnosis was not made on any of them.
 """
 
 from collections.abc import Callable
+from functools import lru_cache
 
 import numpy as np
 
 from nipper.core.presets import new_setup
 from nipper.core.setup import put
 from tests.bench.meters import Named, main, named
-from tests.bench.others import CAUSES, LEVELS_V, OtherPack, of_use
+from tests.bench.others import CAUSES, KEPT, LEVELS_V, OtherPack, of_use
 from tests.otherpack import Use
 
 Floats = np.ndarray
@@ -96,6 +97,7 @@ def hoist(h: Floats, rng: np.random.Generator) -> Floats:
 LIVES: tuple[Life, ...] = (commuter, boat, backup, bicycle, night_rate, winter_van, hoist)
 
 
+@lru_cache(maxsize=KEPT)
 def lived(which: int, cause: str, n: int) -> OtherPack:
     """Case ``n`` of a cause in a life; "" is healthy."""
     rng = np.random.default_rng([53, n, which, CAUSES.index(cause)])

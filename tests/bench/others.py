@@ -6,6 +6,7 @@ Curves are published ones, so the pack's is not the one that the diagnosis assum
 """
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -33,6 +34,7 @@ CURVES = {
     ],
     "nmc": [("ocv_nmc.csv", "ocv_v"), ("ocv_nca.csv", "ocv_v")],
 }
+KEPT = 12  # packs: a test spoils one in many ways, and does not change the one it was given
 LEVELS_V = {"lfp": (3.45, 3.55), "nmc": (4.08, 4.16), "lto": (2.60, 2.70)}  # of absorption
 
 
@@ -47,6 +49,7 @@ class OtherPack:
     capacity_pct: np.ndarray
 
 
+@lru_cache(maxsize=KEPT)
 def other(cause: str, n: int, id_: str = "") -> OtherPack:
     """Case ``n`` of a cause; "" is healthy. Without a chemistry it is LFP or 4.2 V by chance."""
     rng = np.random.default_rng([77, n, CAUSES.index(cause)])
