@@ -42,6 +42,7 @@ from nipper.core.report.proof import Paths, Proof, about_cell, paths, proofs, re
 from nipper.core.report.sentences import VERDICT_STATUS, named
 
 AXIS_PX = 40  # what the axis at the left takes
+NAME_MARGIN_PX = 8  # about a name in the plot
 LEAST_PCT = 0.5  # to either side: cells that keep together are not drawn as a bundle of strays
 LINE_SHARE = 0.09  # of what the figure shows: the height of a line of text
 ALL_WELL = "Nothing. Look again after the next ten full charges."
@@ -234,7 +235,8 @@ class DiagnoseView(StageView):
             self.plot.item.setYRange(-LEAST_PCT, LEAST_PCT)
         span = float(time_s[-1] - time_s[0])
         names_px = self._name_px(words for _, words in told.values())
-        behind = max(0.16, 0.02 + names_px / max(200.0, self.plot.width() - AXIS_PX))
+        share = min(0.7, names_px / max(200.0, self.plot.width() - AXIS_PX))  # of the whole width
+        behind = max(0.16, (1.01 * share + 0.012) / (1.0 - share))  # of the lines' own
         self.plot.item.setXRange(
             float(time_s[0]) - 0.01 * span, float(time_s[-1]) + behind * span, padding=0
         )
@@ -247,7 +249,8 @@ class DiagnoseView(StageView):
     def _name_px(self, told: Iterable[str]) -> int:
         """How wide the names behind the lines are, in the reader's words."""
         width = QFontMetrics(font(BASE_PT, QFont.Weight.DemiBold)).horizontalAdvance
-        return max(width(UNITS.text(_name(16, each))) for each in ("−22.2 %", *told))
+        longest = max(width(UNITS.text(_name(16, each))) for each in ("−22.2 %", *told))
+        return longest + NAME_MARGIN_PX
 
     def _names(
         self, time_s: np.ndarray, shown: Paths, roles: dict[int, str], drawn: np.ndarray
