@@ -5,6 +5,7 @@ no reading tells it) and, on sloped curves, the cell's own capacity are weighed 
 """
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -247,7 +248,7 @@ def _usual(shifts_pct: Floats, behind: bool) -> Floats:
     return -2.0 * np.log((1.0 - FAR_SHARE) * near + far)
 
 
-@dataclass(frozen=True, eq=False, slots=True)
+@dataclass(frozen=True, eq=False)
 class _Trial:
     """Cells of one capacity at all shifts: what is the same wherever the herd's curve ends.
 
@@ -267,6 +268,27 @@ class _Trial:
     prior: Prior
     free_v: float
 
+    @cached_property
+    def of_y(self) -> tuple[Floats, Floats, Floats, Floats]:
+        """Sums over the rows of the readings with themselves, x1, x2 and one, [cells, shifts]."""
+        y = self.y
+        return (y**2).T @ self.sure, y.T @ self.x1_w, y.T @ self.x2_w, y.T @ self.sure
+
+    @cached_property
+    def of_x(self) -> tuple[Floats, Floats, Floats]:
+        """Those of x1 with itself, of x1 and x2, and of x2 with itself, [shifts]."""
+        return np.sum(self.x1 * self.x1_w, axis=0), self.x2 @ self.x1_w, self.x2 @ self.x2_w
+
+    @cached_property
+    def of_one(self) -> tuple[Floats, Floats, Floats]:
+        """Those of one with itself, x1 and x2, [shifts]."""
+        return np.sum(self.sure, axis=0), np.sum(self.x1_w, axis=0), np.sum(self.x2_w, axis=0)
+
+    @cached_property
+    def log_sure(self) -> Floats:
+        """The sum of the logarithms of how much each reading counts, [shifts]."""
+        return np.sum(np.log(self.sure), axis=0)
+
     def misfit(self, curve: HerdCurve, end: int) -> tuple[Floats, Floats]:
         """Twice the negative log likelihood with both resistances integrated out, and its part from
         what is left unexplained, [cells, shifts] each.
@@ -280,26 +302,28 @@ class _Trial:
         h_w = h * self.sure
         counts = min(1.0, INDEPENDENT / y.shape[0])
         scale = counts / FIT_SD_V**2
-        e_e = (y**2).T @ self.sure - 2.0 * y.T @ h_w + np.sum(h * h_w, axis=0)
-        e_1 = y.T @ self.x1_w - np.sum(h * self.x1_w, axis=0)
-        e_2 = y.T @ self.x2_w - np.sum(h * self.x2_w, axis=0)
+        y_y, y_1, y_2, y_s = self.of_y
+        e_e = y_y - 2.0 * y.T @ h_w + np.sum(h * h_w, axis=0)
+        e_1 = y_1 - np.sum(h * self.x1_w, axis=0)
+        e_2 = y_2 - np.sum(h * self.x2_w, axis=0)
         # a reading that may be wrong takes its share of every mean
         free = counts * (self.free_v / FIT_SD_V) ** 2
-        weight = 1.0 + free * np.sum(self.sure, axis=0)
-        kept, s_e = free / weight, y.T @ self.sure - np.sum(h_w, axis=0)
-        s_1, s_2 = np.sum(self.x1_w, axis=0), np.sum(self.x2_w, axis=0)
+        ones, s_1, s_2 = self.of_one
+        weight = 1.0 + free * ones
+        kept, s_e = free / weight, y_s - np.sum(h_w, axis=0)
         e_e, e_1, e_2 = e_e - kept * s_e**2, e_1 - kept * s_e * s_1, e_2 - kept * s_e * s_2
         w1, w2 = 1.0 / prior.herd_sd_ohm**2, (1.0 / prior.excess_sd_ohm**2)[:, None]
         own = prior.excess_ohm[:, None]
-        a11 = scale * (np.sum(self.x1 * self.x1_w, axis=0) - kept * s_1**2) + w1
-        a12 = scale * (self.x2 @ self.x1_w - kept * s_1 * s_2)
-        a22 = scale * (self.x2 @ self.x2_w - kept * s_2**2) + w2
+        x11, x12, x22 = self.of_x
+        a11 = scale * (x11 - kept * s_1**2) + w1
+        a12 = scale * (x12 - kept * s_1 * s_2)
+        a22 = scale * (x22 - kept * s_2**2) + w2
         b1 = scale * e_1 + prior.herd_ohm * w1
         b2 = scale * e_2 + own * w2
         det = a11 * a22 - a12**2
         explained = (a22 * b1**2 - 2.0 * a12 * b1 * b2 + a11 * b2**2) / det
         left = scale * e_e - explained + prior.herd_ohm**2 * w1 + own**2 * w2
-        return left + np.log(det * weight) - counts * np.sum(np.log(self.sure), axis=0), left
+        return left + np.log(det * weight) - counts * self.log_sure, left
 
 
 def _vertex(x: Floats, y: Floats, best: NDArray[np.intp]) -> Floats:
