@@ -43,7 +43,7 @@ def spoil_bytes(chance: random.Random, data: bytes, most: int = 8) -> bytes:
 def spoil_text(chance: random.Random, data: bytes) -> bytes:
     """The same for lines and fields: what people, editors and half copies do to a text."""
     steps: tuple[Callable[[random.Random, bytes], bytes], ...] = (
-        _field, _field, _field, _field, _lines, _lines, _mark, _ends, _wide, spoil_bytes,
+        _field, _field, _field, _field, _lines, _lines, _mark, _ends, _wide, _run, spoil_bytes,
     )  # fmt: skip
     for _ in range(chance.randint(1, 3)):
         data = chance.choice(steps)(chance, data)
@@ -61,6 +61,13 @@ def _field(chance: random.Random, data: bytes) -> bytes:
         fields[column % len(fields)] = strange
         lines[i] = mark.join(fields)
     return b"\n".join(lines)
+
+
+def _run(chance: random.Random, data: bytes) -> bytes:
+    """One sign or two over and over: what takes a pattern the square of its length, or more."""
+    signs = bytes(chance.choices(b"- 1a:.,;=_|/\\[({\"'+\t~x0Z%", k=chance.randint(1, 2)))
+    at = chance.randrange(len(data) + 1)
+    return data[:at] + signs * chance.randint(1000, 15_000) + b"x" + data[at:]
 
 
 def _lines(chance: random.Random, data: bytes) -> bytes:

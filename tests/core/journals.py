@@ -349,6 +349,40 @@ def days_without_a_year() -> None:
          doubt="by its column of dates", check=("time", "cells", "current"))  # fmt: skip
 
 
+def of_frames() -> None:
+    """As a library of tables writes its frames: a row for the name of the index."""
+    names = ["current_A", *(f"cell_{c + 1}_V" for c in CELLS)]
+    rows = [(t, [amps(i), *volts(i)]) for i, t in enumerate(ISO)]
+    heads = [f"<tr><th></th>{''.join(f'<th>{n}</th>' for n in names)}</tr>",
+             f"<tr><th>time</th>{'<th></th>' * len(names)}</tr>"]  # fmt: skip
+    body = [f"<tr><th>{t}</th>{''.join(f'<td>{v}</td>' for v in vs)}</tr>" for t, vs in rows]
+    keep(
+        "a page with the name of its index",
+        f"<table>{''.join(heads + body)}</table>",
+        file="a.html",
+    )
+    upper = ["", "pack", *["voltage" for _ in CELLS]]
+    lower = ["", "current", *(str(c + 1) for c in CELLS)]
+    named = ["time", *[""] * len(names)]
+    whole = [*map(",".join, (upper, lower, named)), *(",".join([t, *vs]) for t, vs in rows)]
+    keep("two rows of headings and the name of the index", "\n".join(whole))
+    ways = ("min", "mean", "max")
+    upper = ["", *(n for n in names for _ in ways)]
+    lower = ["", *(way for _ in names for way in ways)]
+    named = ["time", *[""] * len(ways) * len(names)]
+    each = (",".join([t, *(v for v in vs for _ in ways)]) for t, vs in rows)
+    every = "\n".join([*map(",".join, (upper, lower, named)), *each])
+    keep("the least, the mean and the most of each", every, doubt="not the cells as read")
+    rule = "|:---|" + "---:|" * len(names)
+    drawn = ["| time | " + " | ".join(names) + " |", rule]
+    drawn += [f"| {t} | {' | '.join(vs)} |" for t, vs in rows]
+    keep("a table drawn with colons for its sides", "\n".join(drawn), file="a.md")
+    stamps = [f"{1000 * t:.0f}" for t in LOG.time_s]
+    columns = {n: {s: float(vs[k]) for s, (_, vs) in zip(stamps, rows, strict=True)}
+               for k, n in enumerate(names)}  # fmt: skip
+    keep("values by their moments", json.dumps(columns), file="a.json")
+
+
 def sheets_of(rows: dict[str, list[list[Any]]]) -> bytes:
     import io
 
@@ -378,4 +412,5 @@ of_the_ends()
 in_parts()
 in_messages()
 a_quantity_at_a_time()
+of_frames()
 days_without_a_year()

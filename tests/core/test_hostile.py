@@ -9,31 +9,35 @@ import struct
 import threading
 import zipfile
 from contextlib import closing
+from dataclasses import replace
 
 import numpy as np
 import polars as pl
 import pytest
 import xlsxwriter
 
-from nipper.core.errors import LONGEST_LINE, InputError, NipperError
+from nipper.core.errors import LONGEST_LINE, InputError, NipperError, RangeError
 from nipper.core.link.modbus import ModbusDevice
 from nipper.core.link.profile import bundled, read_dbc
 from nipper.core.link.registers import LinkError
 from nipper.core.logs.mapping import load_mapping
 from nipper.core.logs.propose import Options
 from nipper.core.logs.reader import read_file
+from nipper.core.logs.typed import parse_cells
 from nipper.core.logs.words import unit_of
 from nipper.core.presets import new_setup
 from nipper.core.quiet import quiet
 from nipper.core.report.readback import values_of_csv
 from nipper.core.report.typingsheet import Menu
 from nipper.core.setup import loads
+from nipper.core.shown import USUAL, as_shown
 from nipper.core.tables.table import text_frame
 from nipper.store import chunks
 from tests.bench.fuzz import try_one
 from tests.bench.readers import READERS
 from tests.builders import charge_log
 
+LONG = 30_000  # letters: no pattern of ours may take their square, or their cube
 UTC = Options(zone="UTC", cells=4)
 HEAD = "time,current,cell 1,cell 2,cell 3,cell 4"
 
@@ -473,3 +477,23 @@ def test_a_typed_column_that_is_no_reading_hurts_no_other(odd, cells, tmp_path):
     read = read_file(path, UTC)
     assert read.log.cell_v[0] == pytest.approx(volts[0])
     assert read.log.interval_s == pytest.approx(60.0)
+
+
+@pytest.mark.parametrize("mark", ["-", " ", "1", "[", "1:", "a ", "="])
+def test_a_long_run_of_one_mark_ends_no_reading(tmp_path, mark):
+    """A line of 4,000 dashes with a letter behind it took four minutes, of 30,000 a day."""
+    run = (mark * LONG)[:LONG] + "x"
+    rows = [f"2026-01-01 00:{m:02d},{m}.5,3.301,3.302,3.303,3.304" for m in range(40)]
+    rows[5] = rows[5].removesuffix("3.304") + run
+    file = tmp_path / "a.csv"
+    file.write_text("\n".join([HEAD, *rows]))
+    assert read_file(file, UTC).log.rows == 40
+
+
+def test_a_long_run_is_shown_and_typed_as_any_text():
+    fahrenheit = replace(USUAL, fahrenheit=True, language="de")
+    for mark in ("1", " ", "\t", "1 to ", "-"):
+        text = (mark * LONG)[:3000] + "x"
+        assert len(as_shown(text, fahrenheit)) > 2000
+    with pytest.raises(RangeError, match="expected a voltage"):
+        parse_cells("1" * 3000 + "!", 4)

@@ -46,7 +46,7 @@ USUAL = Form()
 NUMBER = r"[−+-]?\d+(?:\.\d+)?"
 # "2 to 5 °C", "−20 or −40 °C", "8 ± 1 °C": all numbers of the group are temperatures
 DEGREES = re.compile(
-    rf"(?P<apart>within )?(?P<numbers>{NUMBER}(?: ?(?:to|or|and|–) ?{NUMBER})*)"
+    rf"(?P<apart>within )?(?<!\d)(?P<numbers>{NUMBER}(?: ?(?:to|or|and|–) ?{NUMBER})*)"
     rf"(?: ± (?P<around>{NUMBER}))? °C(?P<than> (?:warmer|colder|apart)\b)?"
 )
 KELVIN = re.compile(rf"(?<![\w.])({NUMBER}(?: to {NUMBER})?) K(?![\w/])")

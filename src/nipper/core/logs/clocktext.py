@@ -25,7 +25,7 @@ BEHIND = (
     r"\s*(z|utc|gmt|[a-z]{2,5}|(?:utc|gmt)?\s?[+-]\d{1,2}(?::?\d{2})?)?\s*(?:\([^)]*\)|utc|gmt)?"
 )
 DATE_RE = r"^(\d{1,4})[-/. ]+(\d{1,2})[-/. ,]+(\d{1,4})"
-DATED = rf"{DATE_RE}(?:[t,_ \-]|\s*um\s|\s*at\s)+{CLOCK_RE}{BEHIND}$"
+DATED = rf"{DATE_RE}(?:[t,_ \-]|\s?um\s|\s?at\s){{1,40}}{CLOCK_RE}{BEHIND}$"
 YEARLESS = rf"^(\d{{1,2}})[ \-.]+(\d{{1,2}})[ ,.]+{CLOCK_RE}$"  # day and month as tidy leaves them
 COMPACT = r"^(\d{4})(\d{2})(\d{2})[t _-]?(\d{2}):?(\d{2}):?(\d{2})?()()" + BEHIND + "$"
 CLOCK_ONLY = rf"^{CLOCK_RE}{BEHIND}$"
@@ -41,7 +41,7 @@ YEAR_LAST = re.compile(  # as clocks of operating systems print it
     r"^([a-z]{3,}) +(\d{1,2}) +(\d{1,2}:\d\d:\d\d) +([a-z]{2,5} +)?(\d{4})$"
 )
 DAYS = re.compile(r"^(\d{1,4}) ?d(?:ays?)?,? *(\d{1,2})(?=:\d\d)")
-BEHIND_WORD = re.compile(r" *(uhr|klo|h)$")
+BEHIND_WORD = re.compile(r" {0,9}(uhr|klo|h)$")
 ZONE_BEHIND = re.compile(r"(?<=\d)\[[A-Za-z_/+\-0-9]+\]$")  # after an offset that says as much
 YEAR_COLON = re.compile(r"(\d{4}):(?=\d\d:\d\d)")
 SPACES = str.maketrans("\u00a0\u2009\u202f", "   ", "\u200b\u200e\u200f")

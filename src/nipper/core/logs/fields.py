@@ -142,7 +142,7 @@ def _numbers_in(text: str) -> list[str]:
     if not inner or looks_numeric(inner):
         return []
     comma = ";" in inner or decimal_mark([inner.replace(";", " ")]) == ","
-    for mark in (";", "|", r"\s*,\s+", ",", r"\s+", "/", ":"):
+    for mark in (";", "|", r"\s{0,9},\s+", ",", r"\s+", "/", ":"):
         parts = [
             p.strip().strip("\"'")
             for p in re.split(mark if "\\" in mark else re.escape(mark), inner)

@@ -26,7 +26,7 @@ NUMBER_FIRST = (
 )
 NOISE = re.compile(r"(?i)m?v\b|volts?\b|\b[a-zäöü]+\s*:(?=\s)|[\[\]{}\"|/→–*]|(?<=\s)-(?=\s)")
 GROUPED = re.compile(r"(?<=\d)'(?=\d{3})")
-ROW = re.compile(r"(?:\d*\.\d+|\d{4,})(?:,(?:\d*\.\d+|\d{4,}))+")  # of a table with commas
+ROW = re.compile(r"(?<!\d)(?:\d*\.\d+|\d{4,})(?:,(?:\d*\.\d+|\d{4,}))+")  # of a table with commas
 SEPARATORS = re.compile(r"[\s;|]+|,(?=\s)")
 MOST_TEXT = 20_000
 

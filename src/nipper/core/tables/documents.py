@@ -26,7 +26,7 @@ MAX_PRINTED_BYTES = 30_000_000
 PRINTED = re.compile(rb"\s*\[?\s*\{\s*'")
 BETWEEN = re.compile(r"[\s,]*")  # two documents
 STAMPED = re.compile(
-    rb"\s*\[?(\d{4}-\d\d-\d\d[T ][\d:.,]+ ?(?:Z|[+-]\d\d:?\d\d)?|\d{10,13})\]?[\s,;|:]+"
+    rb"\s*\[?(\d{4}-\d\d-\d\d[T ][\d:.,]+ ?(?:Z|[+-]\d\d:?\d\d)?|\d{10,13})\]?[\s,;|:]++"
     rb"([\w./-]{1,100})?\s*(\{.*\})\s*$"
 )
 LINES_LOOKED_AT = 200
@@ -96,12 +96,23 @@ def _by_row(document: Any) -> Any:
     inner = [cast("dict[str, Any]", v) for v in keys.values() if isinstance(v, dict) and v]
     if not 2 <= len(inner) == len(keys):
         return keys
-    numbered = next(iter(inner[0])).isdigit()
-    if numbered and len({len(column) for column in inner}) == 1:
-        return {name: list(column.values()) for name, column in zip(keys, inner, strict=True)}
-    if not numbered and len({tuple(row) for row in inner}) == 1:
+    called = next(iter(inner[0]))
+    if called.isdigit() or ":" in called:
+        return _by_column(keys, inner)
+    if len({tuple(row) for row in inner}) == 1:
         return [{"time": moment} | row for moment, row in zip(keys, inner, strict=True)]
     return keys
+
+
+def _by_column(document: dict[str, Any], columns: list[dict[str, Any]]) -> dict[str, Any]:
+    """Columns whose values are called by their row's number, or by its moment."""
+    called = columns[0]
+    if any(column.keys() != called.keys() for column in columns):
+        return document
+    listed = {name: [v[c] for c in called] for name, v in zip(document, columns, strict=True)}
+    first = next(iter(called))
+    by_moment = ":" in first or len(first) >= MOMENT_DIGITS
+    return {"time": list(called)} | listed if by_moment else listed
 
 
 def _headed(names: list[Any], rows: list[Any], index: Any) -> list[Any]:
@@ -129,6 +140,7 @@ def _with_double_quotes(data: bytes, file: str) -> bytes:
 
 
 SAMPLE = 100_000
+MOMENT_DIGITS = 10  # of seconds since 1970
 
 
 def _as_written(frame: pl.DataFrame, data: bytes) -> pl.DataFrame:

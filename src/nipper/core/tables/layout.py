@@ -121,16 +121,25 @@ def _headed(rows: Sequence[Row], first: int, width: int) -> Layout:
     if above and _is_units(rows[above[-1]]) and len(above) > 1:
         units = _padded(rows[above.pop()], width)
     names = [""] * width
+    own = ""
+    if len(above) > 1 and _names_first(rows[above[-1]], rows[above[-2]]):
+        own = str(rows[above.pop()][0])
     if above and _count(rows[above[-1]]) >= 0.5 * min(width, 4):
         width = max(width, _last_filled(rows[above[-1]]))  # names of what no row holds
         units = _padded(units, width)
         names = _padded(rows[above.pop()], width)
+        names[0] = names[0] or own
         group = _padded(rows[above[-1]], width) if above else []
         if sum(map(bool, group)) >= 2 and _is_group(group, names):
             above.pop()
             names = [f"{g} {n}".strip() for g, n in zip(_carried(group), names, strict=True)]
     notes = ["  ".join(str(f).strip() for f in rows[i] if not is_missing(f)) for i in above]
     return Layout(unique(names), units, first, notes)
+
+
+def _names_first(row: Row, above: Row) -> bool:
+    """Whether a row names the first column only, and the one above it all others."""
+    return _filled(row) == [True] + [False] * (len(row) - 1) and _filled(above)[:2] == [False, True]
 
 
 def _count(row: Row) -> int:

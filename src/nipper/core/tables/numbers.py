@@ -17,7 +17,7 @@ UNIT_BEHIND = r"\s*[a-zA-ZµμΩ°%][a-zA-ZµμΩ°%]{0,5}$"
 GROUPED = re.compile(r"[+-]?\d{1,3}(?:[ '’\u00a0\u2009\u202f.,]\d{3})+(?:[.,]\d+)?$")
 PLAIN = re.compile(rf"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?(?:{UNIT_BEHIND})?$")
 
-RULE = re.compile(r"\s*[-+=_|]*[-=_]{3,}[-+=_| ]*")  # a line drawn between rows
+RULE = re.compile(r"(?=[-+=_|:\s])(?=.*[-=_]{3})[-+=_|:\s]+", re.DOTALL)  # drawn between rows
 MARKS = re.compile(r"[.,](?=\d)")
 WHOLE = re.compile(r"[+\-−]?\d{1,3}")
 BRACKETED = re.compile(r"\(\d[\d.,]*\)")
