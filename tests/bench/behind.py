@@ -8,7 +8,6 @@ and at the low ends alone, where the pack comes so low.
 import sys
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 
@@ -16,7 +15,7 @@ from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.presets import new_setup
 from nipper.core.setup import put
 from tests.bench.lives import bicycle, night_rate
-from tests.bench.others import KEPT, LEVELS_V, OtherPack, fault, finished, usual_cells
+from tests.bench.others import LEVELS_V, OtherPack, fault, finished, usual_cells
 from tests.bench.packs import Truth
 from tests.bench.pairs import STEP_S
 from tests.otherpack import Cells, Use
@@ -41,7 +40,6 @@ class Judged:
     words: str
 
 
-@lru_cache(maxsize=KEPT)
 def behind(cause: str, n: int) -> tuple[OtherPack, int]:
     """Case ``n`` of a cause, "" is none, and the fuller cell, counted from 1."""
     rng = np.random.default_rng([191, n, CAUSES.index(cause)])
