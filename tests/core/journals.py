@@ -381,6 +381,11 @@ def of_frames() -> None:
     columns = {n: {s: float(vs[k]) for s, (_, vs) in zip(stamps, rows, strict=True)}
                for k, n in enumerate(names)}  # fmt: skip
     keep("values by their moments", json.dumps(columns), file="a.json")
+    by_iso = {n: dict(zip(ISO, column.values(), strict=True)) for n, column in columns.items()}
+    keep("values by their moments in words", json.dumps(by_iso), file="a.json")
+    marked = [n.replace("_", ":") for n in names]
+    rows_ = {t: dict(zip(marked, map(float, vs), strict=True)) for t, vs in rows}
+    keep("rows by their moments, names with colons", json.dumps(rows_), file="a.json")
 
 
 def sheets_of(rows: dict[str, list[list[Any]]]) -> bytes:

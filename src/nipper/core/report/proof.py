@@ -96,7 +96,7 @@ def _open_ends(drift: Drift, scale: float) -> dict[int, tuple[float, float]]:
 def _lopsided(value: Floats, ends: tuple[Floats, Floats], sd: Floats) -> NDArray[np.bool_]:
     """Whether what nine in ten lie between reaches much further to one side."""
     low, high = ends
-    return np.maximum(value - low, high - value) >= LOPSIDED * NINE_IN_TEN * sd
+    return np.maximum(value - low, high - value) > LOPSIDED * NINE_IN_TEN * sd
 
 
 @dataclass(frozen=True, eq=False, slots=True)

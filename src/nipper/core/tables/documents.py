@@ -13,6 +13,7 @@ import polars as pl
 
 from nipper.core.errors import InputError
 from nipper.core.quiet import quiet
+from nipper.core.tables.layout import kind as kind_of
 from nipper.core.tables.packed import as_utf8
 from nipper.core.tables.series import columns, long_rows
 from nipper.core.tables.table import MOST_COLUMNS, Table, text_frame, untellable
@@ -97,7 +98,8 @@ def _by_row(document: Any) -> Any:
     if not 2 <= len(inner) == len(keys):
         return keys
     called = next(iter(inner[0]))
-    if called.isdigit() or ":" in called:
+    by_moment = kind_of(called) == "moment" != kind_of(next(iter(keys)))
+    if called.isdigit() or by_moment:
         return _by_column(keys, inner)
     if len({tuple(row) for row in inner}) == 1:
         return [{"time": moment} | row for moment, row in zip(keys, inner, strict=True)]
@@ -111,8 +113,8 @@ def _by_column(document: dict[str, Any], columns: list[dict[str, Any]]) -> dict[
         return document
     listed = {name: [v[c] for c in called] for name, v in zip(document, columns, strict=True)}
     first = next(iter(called))
-    by_moment = ":" in first or len(first) >= MOMENT_DIGITS
-    return {"time": list(called)} | listed if by_moment else listed
+    numbered = first.isdigit() and len(first) < MOMENT_DIGITS
+    return listed if numbered else {"time": list(called)} | listed
 
 
 def _headed(names: list[Any], rows: list[Any], index: Any) -> list[Any]:
