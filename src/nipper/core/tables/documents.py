@@ -98,7 +98,7 @@ def _by_row(document: Any) -> Any:
     if not 2 <= len(inner) == len(keys):
         return keys
     called = next(iter(inner[0]))
-    by_moment = kind_of(called) == "moment" != kind_of(next(iter(keys)))
+    by_moment = kind_of(called) == "moment" and kind_of(next(iter(keys))) != "moment"
     if called.isdigit() or by_moment:
         return _by_column(keys, inner)
     if len({tuple(row) for row in inner}) == 1:
