@@ -20,9 +20,10 @@ from nipper.core.logs.zones import ZONES
 ISO = re.compile(r"\d{4}-\d\d-\d\d([T ]\d\d:\d\d(:\d\d([.,]\d+)?)?\s*(Z|[+-]\d\d:?\d\d)?)?$")
 OFFSET = re.compile(r"(Z|[+-]\d\d:?\d\d)$")
 NUMBER = re.compile(r"\d+([.,]\d+)?$")
-CLOCK_RE = r"(\d{1,5})[:h](\d{2})(?:[:m](\d{2})s?(?:[.,:](\d{1,9}))?)?\s*([ap]\.?\s?m\.?)?"
+CLOCK_RE = r"(\d{1,5})[:h](\d{2})(?:[:m](\d{2})s?(?:[.,:](\d{1,9}))?)?\s{0,9}([ap]\.?\s?m\.?)?"
 BEHIND = (
-    r"\s*(z|utc|gmt|[a-z]{2,5}|(?:utc|gmt)?\s?[+-]\d{1,2}(?::?\d{2})?)?\s*(?:\([^)]*\)|utc|gmt)?"
+    r"\s{0,9}(z|utc|gmt|[a-z]{2,5}|(?:utc|gmt)?\s?[+-]\d{1,2}(?::?\d{2})?)?"
+    r"\s{0,9}(?:\([^)]*\)|utc|gmt)?"
 )
 DATE_RE = r"^(\d{1,4})[-/. ]+(\d{1,2})[-/. ,]+(\d{1,4})"
 DATED = rf"{DATE_RE}(?:[t,_ \-]|\s?um\s|\s?at\s){{1,40}}{CLOCK_RE}{BEHIND}$"
