@@ -362,7 +362,8 @@ def of_frames() -> None:
         file="a.html",
     )
     upper = ["", "pack", *["voltage" for _ in CELLS]]
-    lower = ["", "current", *(str(c + 1) for c in CELLS)]
+    lower_numbers = [str(c + 1) for c in CELLS]
+    lower = ["", "current", *lower_numbers]
     named = ["time", *[""] * len(names)]
     whole = [*map(",".join, (upper, lower, named)), *(",".join([t, *vs]) for t, vs in rows)]
     keep("two rows of headings and the name of the index", "\n".join(whole))
@@ -370,7 +371,8 @@ def of_frames() -> None:
     upper = ["", *(n for n in names for _ in ways)]
     lower = ["", *(way for _ in names for way in ways)]
     named = ["time", *[""] * len(ways) * len(names)]
-    each = (",".join([t, *(v for v in vs for _ in ways)]) for t, vs in rows)
+    apart = (-0.02, 0.0, 0.02)
+    each = (",".join([t, *(f"{float(v) + d:.3f}" for v in vs for d in apart)]) for t, vs in rows)
     every = "\n".join([*map(",".join, (upper, lower, named)), *each])
     keep("the least, the mean and the most of each", every, doubt="not the cells as read")
     rule = "|:---|" + "---:|" * len(names)
@@ -384,8 +386,10 @@ def of_frames() -> None:
     by_iso = {n: dict(zip(ISO, column.values(), strict=True)) for n, column in columns.items()}
     keep("values by their moments in words", json.dumps(by_iso), file="a.json")
     marked = [n.replace("_", ":") for n in names]
-    rows_ = {t: dict(zip(marked, map(float, vs), strict=True)) for t, vs in rows}
-    keep("rows by their moments, names with colons", json.dumps(rows_), file="a.json")
+    for moments, called in ((ISO, marked), (stamps, ["current", *lower_numbers])):
+        each_ = zip(moments, rows, strict=True)
+        by_row = {m: dict(zip(called, map(float, vs), strict=True)) for m, (_, vs) in each_}
+        keep(f"rows by their moments, {called[1]}", json.dumps(by_row), file="a.json")
 
 
 def sheets_of(rows: dict[str, list[list[Any]]]) -> bytes:

@@ -187,6 +187,13 @@ def test_what_is_too_much_as_a_whole_is_looked_up_by_its_sentences(monkeypatch):
     )
 
 
+def test_paragraphs_are_looked_up_one_by_one():
+    to = german(("not proven", "nicht bewiesen"), ("proven", "bewiesen"))
+    assert to.text("Not proven.\n\n\nProven") == "Nicht bewiesen.\n\n\nBewiesen"
+    assert to.text("\n\n") == "\n\n"
+    assert to.left("Proven\n\nQuarry Lane") == 2
+
+
 def test_messages_that_differ_in_the_names_of_their_values_are_one():
     to = german(("{low} to {high} V", "{low} bis {high} V"), ("{a} to {b} V", "{a} bis {b} V"))
     assert to.text("3 to 4 V") == "3 bis 4 V"

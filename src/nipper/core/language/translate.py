@@ -50,6 +50,7 @@ SEAMS = tuple(
         r"((?<=\w)/(?=\w))",
     )
 )
+SENTENCES, PARAGRAPHS = SEAMS[3], re.compile(r"(\n\n+)")
 VALUE = r"(?:(?! · |\n).)"  # what stands on both sides of these is no one value
 LOOSE = re.compile(r"^[:.)]|^[^;,].*[;:(]$", re.DOTALL)  # no value begins or ends so
 PARTS = (*SEAMS[3:6], SEAMS[7])
@@ -197,18 +198,22 @@ class Translator:
         return chr(ASIDE + form * MOST_FIGURES + place)
 
     def _within_reason(self, text: str) -> Way:
-        """Somebody's own words can be of any form: what is without end as a whole is looked up by
-        its sentences, and stays as it is where one of them is.
+        """By its paragraphs, which no message is longer than. Somebody's own words can be of any
+        form: what is without end as a whole is looked up by its sentences, and stays as it is where
+        one of them is.
         """
-        self._looked_at = 0
-        try:
-            return self._way(text)
-        except (TooLongError, RecursionError):
-            pieces = SEAMS[3].split(text)
+        pieces = PARAGRAPHS.split(text)
+        if len(pieces) == 1:
+            self._looked_at = 0
+            try:
+                return self._way(text)
+            except (TooLongError, RecursionError):
+                pieces = SENTENCES.split(text)
         if len(pieces) == 1:
             return Way(text, len(_words(text)))
-        ways = [self._bounded(piece) for piece in pieces]  # a blank between them is one, too
-        return Way("".join(way.said for way in ways), sum(way.left for way in ways))
+        ways = [self._bounded(piece) for piece in pieces[::2]]
+        pieces[::2] = (way.said for way in ways)
+        return Way("".join(pieces), sum(way.left for way in ways))
 
     def _found(self, text: str) -> Way:
         core = text.strip()
@@ -382,7 +387,7 @@ def with_parts(entries: Iterable[Entry]) -> Iterator[Entry]:
 
 
 def _is_long(value: str) -> bool:
-    return len(value) > LONG or bool(SEAMS[3].search(value))
+    return len(value) > LONG or bool(SENTENCES.search(value))
 
 
 def _names(text: str) -> set[str]:

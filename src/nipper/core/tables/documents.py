@@ -98,8 +98,7 @@ def _by_row(document: Any) -> Any:
     if not 2 <= len(inner) == len(keys):
         return keys
     called = next(iter(inner[0]))
-    by_moment = kind_of(called) == "moment" and kind_of(next(iter(keys))) != "moment"
-    if called.isdigit() or by_moment:
+    if not _is_moment(next(iter(keys))) and (called.isdigit() or _is_moment(called)):
         return _by_column(keys, inner)
     if len({tuple(row) for row in inner}) == 1:
         return [{"time": moment} | row for moment, row in zip(keys, inner, strict=True)]
@@ -112,9 +111,12 @@ def _by_column(document: dict[str, Any], columns: list[dict[str, Any]]) -> dict[
     if any(column.keys() != called.keys() for column in columns):
         return document
     listed = {name: [v[c] for c in called] for name, v in zip(document, columns, strict=True)}
-    first = next(iter(called))
-    numbered = first.isdigit() and len(first) < MOMENT_DIGITS
-    return listed if numbered else {"time": list(called)} | listed
+    return {"time": list(called)} | listed if _is_moment(next(iter(called))) else listed
+
+
+def _is_moment(key: str) -> bool:
+    """Whether a value, or a row, is called by when it was read rather than by its number."""
+    return kind_of(key) == "moment" or (key.isdigit() and len(key) >= MOMENT_DIGITS)
 
 
 def _headed(names: list[Any], rows: list[Any], index: Any) -> list[Any]:
