@@ -20,6 +20,7 @@ from nipper.core.imbalance.fallen import fallen, falling
 from nipper.core.imbalance.losing import losing
 from nipper.core.imbalance.reach import for_one_cell_ah
 from nipper.core.imbalance.remedies import CAUTION, level
+from nipper.core.imbalance.toldrange import told_range
 from nipper.core.imbalance.weak import weak
 from nipper.core.logs.model import nanmedian
 from nipper.core.setup import Setup
@@ -177,6 +178,8 @@ def _standing(
     # on the flat: how far it is behind, and whether it still falls
     flat = mean < 0 and setup.flat
     hidden = bool(flat and (high - low > abs(mean) or (np.isfinite(fell_ah).all() and not still)))
+    if not hidden:  # else the range says that nobody knows
+        low, high = told_range("soc_offset", setup, mean, (low, high))
     stands = "; over the log it stands still" if still and not hidden else ""
     stands = (
         "; on the flat of the curve a cell that falls further looks alike" if hidden else stands

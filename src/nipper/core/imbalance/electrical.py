@@ -19,6 +19,7 @@ from nipper.core.imbalance.causes_base import (
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.remedies import CAUTION
 from nipper.core.imbalance.resistance import Resistances, Turn, loose_ohm, turn, unsteady
+from nipper.core.imbalance.toldrange import told_range
 from nipper.core.imbalance.weak import perhaps_weak
 from nipper.core.setup import Setup
 
@@ -366,14 +367,17 @@ def _biased_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
     ratios = np.minimum(np.abs(bias_v) / BIAS_V, np.abs(bias_v) / (4.0 * sd_v))
     value, width = 1e3 * float(np.mean(bias_v)), 1e3 * 2.0 * float(np.mean(sd_v))
     unproven = known.knee is not None and bool(known.knee.unproven[cells].any())
+    low, high = value - width, value + width
+    if not unproven:  # else some of it may be charge
+        low, high = told_range("sense_bias", setup, value, (low, high))
     return Cause(
         cause="sense_bias",
         cells=tuple(i + 1 for i in cells),
         confidence=min(sure(float(np.mean(ratios))), UNPROVEN_SURE if unproven else 1.0),
         quantity="bias",
         value=value,
-        low=value - width,
-        high=value + width,
+        low=low,
+        high=high,
         unit="mV",
         summary=f"{has(cells, 'reads', 'read')} {abs(value):.0f} mV too "
         f"{'high' if value > 0 else 'low'}, always.",

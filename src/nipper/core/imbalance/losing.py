@@ -12,6 +12,7 @@ from nipper.core.imbalance.drift import Drift
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.fallen import SHORTS_PCT_DAY, fallen, short_inside
 from nipper.core.imbalance.remedies import CAUTION, Move, level
+from nipper.core.imbalance.toldrange import told_range
 from nipper.core.logs.model import Floats
 from nipper.core.setup import Setup
 
@@ -131,7 +132,7 @@ def _leaking(known: Estimate, setup: Setup, losses: _Losses, cells: list[int]) -
     drift, mah, days = known.drift, losses.mah, 14
     value = float(np.mean(mah[cells]))
     width = 1.645 * float(np.hypot(np.mean(losses.sd[cells]), drift.scale_share * value))
-    low, high = value - width, value + width
+    low, high = told_range("self_discharge", setup, value, (value - width, value + width))
     part = (
         " after taking out what the balancer moved" if drift.moved_known and setup.leveller else ""
     )
@@ -224,7 +225,8 @@ def _group(
     scatter = float(np.std(mah[block])) / np.sqrt(block.size)
     open_ = known.drift.scale_share
     share = open_ if known.drift.place == "low end" else min(BLOCK_SHARE, open_)
-    error = float(np.hypot(np.hypot(np.median(sd[block]), scatter), share * value))
+    error = 1.645 * float(np.hypot(np.hypot(np.median(sd[block]), scatter), share * value))
+    low, high = told_range("group_drain", setup, value, (value - error, value + error))
     first, last = int(block[0]) + 1, int(block[-1]) + 1
     return Cause(
         cause="group_drain",
@@ -232,8 +234,8 @@ def _group(
         confidence=sure(float(np.median(ratio[block]))),
         quantity="drift",
         value=value,
-        low=value - 1.645 * error,
-        high=value + 1.645 * error,
+        low=low,
+        high=high,
         unit="mAh/day",
         summary=f"Cells {first} to {last} lose {-value:.0f} mAh a day together: something feeds "
         "on that part of the string.",

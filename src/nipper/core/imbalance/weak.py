@@ -10,6 +10,7 @@ from nipper.core.imbalance.capacity import LOW_PCT
 from nipper.core.imbalance.causes_base import Cause, alike, has, names, resistance_doubt_ah, sure
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.remedies import CAUTION
+from nipper.core.imbalance.toldrange import told_range
 from nipper.core.setup import Setup
 
 Floats = NDArray[np.floating]
@@ -83,6 +84,8 @@ def _weak_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
     value = 100.0 - less
     low = value - float(np.hypot(np.mean(pct - low_pct), SIZE_SHARE * less))
     high = value + float(np.hypot(np.mean(high_pct - pct), SIZE_SHARE * less))
+    if _most_sure(known, cells) == 1.0:  # else it goes from one kind of loss to another
+        low, high = told_range("low_capacity", setup, value, (low, high))
     weakest = cells[int(np.argmin(pct))]
     one_off = [i for i in cells if _as_if_one_were_off(known, setup, i)]
     return Cause(

@@ -179,12 +179,14 @@ def _padded(row: Row, width: int) -> list[str]:
 def unique(names: Sequence[str]) -> list[str]:
     """Each name once: nameless columns are numbered, repeated names get a count behind them."""
     seen: set[str] = set()
+    counts: dict[str, int] = {}
     out: list[str] = []
     for i, name in enumerate(names, 1):
         clean = re.sub("[\ufeff\u200b]", "", name).strip().strip("\"'").strip() or f"column {i}"
-        own, count = clean, 2
+        own, count = clean, counts.get(clean, 2)
         while own in seen:
             own, count = f"{clean} ({count})", count + 1
         seen.add(own)
+        counts[clean] = count  # thousands of one name are not counted from two each time
         out.append(own)
     return out

@@ -87,19 +87,19 @@ def as_number(text: pl.Series, decimal: str) -> pl.Series:
     """Float64 of a text column; null where no number stands. Units behind a value are passed
     over: the caller knows them (:func:`unit_of_values`).
     """
-    bare = text.str.strip_chars()
+    frame, bare = pl.DataFrame({text.name: text}), pl.first().str.strip_chars()
     if decimal == ",":  # a point in it parts thousands
-        bare = bare.set(bare.str.contains(".", literal=True), None).str.replace(
-            ",", ".", literal=True
-        )
-    plain = bare.cast(pl.Float64, strict=False)
+        bare = pl.when(~bare.str.contains(".", literal=True)).then(bare)
+        bare = bare.str.replace(",", ".", literal=True)
+    plain = frame.select(bare.cast(pl.Float64, strict=False)).to_series()
     left = plain.is_null() & text.is_not_null()
     if not left.any():
         return plain
-    return plain.zip_with(~left, _cleaned(text.set(~left, None), decimal))
+    cleaned = frame.select(_cleaned(pl.when(left).then(pl.first()), decimal)).to_series()
+    return plain.zip_with(~left, cleaned)
 
 
-def _cleaned(text: pl.Series, decimal: str) -> pl.Series:
+def _cleaned(text: pl.Expr, decimal: str) -> pl.Expr:
     other = "." if decimal == "," else ","
     clean = (
         text.str.strip_chars(" \t\u00a0\u2009\u202f'\"=")
