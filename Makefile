@@ -31,6 +31,7 @@ worlds: setup
 	$(RUN)/python -m tests.bench.pairs
 	$(RUN)/python -m tests.bench.behind
 	$(RUN)/python -m tests.bench.spm
+	$(RUN)/python -m tests.bench.ranges 0 4
 
 oks: setup
 	$(RUN)/python -m tests.bench.oks 1000

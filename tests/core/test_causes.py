@@ -163,6 +163,21 @@ def test_an_offset_that_may_be_nothing_is_not_named_and_one_that_is_surely_large
     assert named(with_offset([5], -3.0, -14.0, -1.8)) == [("soc_offset", (5,))]
 
 
+def test_the_range_told_is_narrower_than_the_one_that_charge_is_moved_by():
+    (found,) = (f for f in find_causes(with_offset([2], 4.0, 2.0, 6.0), SETUP) if f.confidence)
+    low, _ = with_offset([2], 4.0, 2.0, 6.0).drift.last_range_ah
+    assert float(low[1]) < 2.6 < 3.0 < found.low < 4.0 < found.high < 5.0
+    (move,) = found.moves
+    assert move.ah == pytest.approx(-float(low[1]))
+
+
+def test_a_range_that_says_nobody_knows_how_far_is_told_whole():
+    known = with_offset([5], -3.0, -14.0, -1.8)
+    (found,) = (f for f in find_causes(known, SETUP) if f.confidence > 0.5)
+    low, high = known.drift.last_range_ah
+    assert (found.low, found.high) == pytest.approx((float(low[4]), float(high[4])))
+
+
 def with_resistance(cells: list[int], share: float, **signals: object) -> Estimate:
     known = calm()
     return replace(

@@ -31,6 +31,7 @@ from nipper.core.report.readback import values_of_csv
 from nipper.core.report.typingsheet import Menu
 from nipper.core.setup import loads
 from nipper.core.shown import USUAL, as_shown
+from nipper.core.tables.layout import unique
 from nipper.core.tables.table import text_frame
 from nipper.store import chunks
 from tests.bench.fuzz import try_one
@@ -411,6 +412,13 @@ def test_standard_error_comes_back_after_the_last_of_several_readers(capfd):
     reader.join()
     os.write(2, b"here")
     assert capfd.readouterr().err == "here"
+
+
+def test_thousands_of_columns_of_one_name_are_counted_on_not_anew():
+    names = unique(["V", "V (2)", *["V"] * 20_000])  # tried from two on each time: minutes
+    assert names[:4] == ["V", "V (2)", "V (3)", "V (4)"]
+    assert len(set(names)) == len(names)
+    assert names[-1] == "V (20002)"
 
 
 def test_a_table_without_a_column_is_refused_and_no_error_of_the_table_library(tmp_path):
