@@ -48,7 +48,7 @@ class Column:
         """The numbers that are there."""
         return self.numbers[np.isfinite(self.numbers)]
 
-    @property
+    @cached_property
     def numeric(self) -> bool:
         """Whether most of what is written in it are numbers; a word for "no value" is none."""
         if not self.finite.size:

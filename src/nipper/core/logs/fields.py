@@ -118,11 +118,11 @@ def _lists_spread(table: Table) -> Table:
             continue
         if not texts or words.BALANCING.search(words.plain(name)):
             continue
+        if possible_forms(texts) or dates_only(texts) or clocks_only(texts):
+            continue
         sizes = [len(_numbers_in(t)) for t in texts]
         width = max(set(sizes), key=sizes.count)
         if width < 2 or sizes.count(width) < 0.9 * len(sizes):
-            continue
-        if possible_forms(texts) or dates_only(texts) or clocks_only(texts):
             continue
         values = [_numbers_in(t or "") for t in table.text(name).to_list()]
         columns = [

@@ -36,6 +36,9 @@ class Table:
     dropped: tuple[tuple[int, str], ...] = ()
     part: str = ""  # the sheet, the member of an archive, the table of a database
     decimal: str = ""  # the mark some of the columns are sure of
+    _marks: dict[str, str] = field(
+        default_factory=dict[str, str], init=False, repr=False, compare=False
+    )
 
     def __post_init__(self) -> None:
         if self.frame.width > MOST_COLUMNS:
@@ -62,9 +65,12 @@ class Table:
 
     def mark(self, name: str) -> str:
         """The decimal mark of a column."""
-        texts = self.text(name).drop_nulls()
-        every = max(1, len(texts) // LOOKED_AT)
-        return decimal_mark(texts.gather_every(every).to_list(), self.decimal) or "."
+        if name not in self._marks:
+            texts = self.text(name).drop_nulls()
+            every = max(1, len(texts) // LOOKED_AT)
+            some = texts.gather_every(every).to_list()
+            self._marks[name] = decimal_mark(some, self.decimal) or "."
+        return self._marks[name]
 
     def unit(self, name: str) -> str:
         """The unit in the row of units or behind the values; empty when none is written."""
