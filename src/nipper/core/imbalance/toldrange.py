@@ -2,7 +2,8 @@
 
 By what the estimates leave open the judgement decides, and charge is moved: they are generous,
 since too much is worse than too little. What a builder is told claims nine in ten, and is to hold
-just that.
+just that. Where a range goes from one cause to another, or was read elsewhere than at the tops of
+the charges (seldom tried), its judge tells it whole.
 """
 
 from nipper.core.setup import Setup
