@@ -19,11 +19,16 @@ HOLD = {
     "sense_bias": (0.40, 0.25),
 }
 
+LOPSIDED = 2.0  # times the other side: that end is open, and no scatter
+
 
 def told_range(
     cause: str, setup: Setup, value: float, generous: tuple[float, float]
 ) -> tuple[float, float]:
-    """The two ends as they are told, in the unit of the value."""
+    """The two ends as they are told, in the unit of the value; a lopsided range as it is."""
     share = HOLD[cause][0 if setup.flat else 1]
     low, high = generous
+    sides = sorted((value - low, high - value))
+    if sides[1] > LOPSIDED * sides[0]:
+        return generous
     return value - share * (value - low), value + share * (high - value)

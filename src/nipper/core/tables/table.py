@@ -36,7 +36,7 @@ class Table:
     dropped: tuple[tuple[int, str], ...] = ()
     part: str = ""  # the sheet, the member of an archive, the table of a database
     decimal: str = ""  # the mark some of the columns are sure of
-    _marks: dict[str, str] = field(
+    _marks: dict[str, str] = field(  # found so far: each is asked for several times
         default_factory=dict[str, str], init=False, repr=False, compare=False
     )
 
