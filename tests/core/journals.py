@@ -241,10 +241,21 @@ def of_plants() -> None:
         quality.add(f"CELL{cell + 1}.Value", lambda g, i, c=cell: f"{g.cell_v[i, c]:.3f}")
         quality.const(f"CELL{cell + 1}.Quality", "192")
     keep("a quality beside each value", quality.amps("CURR.Value").text())
+    for name, bad in (("a number", "0"), ("a word", "Bad"), ("nothing", "")):
+        keep(f"a quality that changes once, to {name}", _judged(bad).text())
     listed = zoned().amps("current").add("cells", lambda g, i: ":".join(volts(i)))
     keep("a list parted by colons", listed.text())
     said = zoned().add("current", lambda g, i: _said(float(amps(i)))).cells("cell{}")
     keep("the way in words behind the number", said.text())
+
+
+def _judged(bad: str) -> Any:
+    """A quality before each value, which is bad once."""
+    sheet = zoned()
+    for cell in CELLS:
+        sheet.add(f"Zelle {cell + 1} Qualität", lambda g, i, c=cell: bad if i == 9 + c else "192")
+        sheet.add(f"Zelle {cell + 1} Wert", lambda g, i, c=cell: f"{g.cell_v[i, c]:.3f}")
+    return sheet.amps("Strom A")
 
 
 def _said(amps_: float) -> str:

@@ -3,17 +3,22 @@
 import json
 
 import numpy as np
+import polars as pl
 import pytest
 
 from nipper.core.errors import InputError
 from nipper.core.logs import shapes
-from nipper.core.logs.column import columns_of
+from nipper.core.logs.column import Column, columns_of
+from nipper.core.logs.families import Family, joined, without_last
 from nipper.core.logs.model import Log
 from nipper.core.logs.propose import Options
 from nipper.core.logs.reader import chosen, read_file
 from tests.bench import tables
 from tests.core.journals import ALL
 from tests.core.strangers import Stranger, a_log, usual
+
+
+SLOTS = ((1, 1), (1, 2), (2, 1), (2, 2))
 
 
 def wrong_in(read: Log, case: Stranger) -> list[str]:
@@ -181,6 +186,15 @@ def test_the_first_and_the_last_cell_may_be_the_one_that_is_not_read(tmp_path):
         path = tmp_path / "log.csv"
         path.write_text(sheet.text())
         assert np.isnan(read_file(path).log.cell_v[:, int(head[5]) - 1]).all()
+
+
+def test_slots_behind_the_modules_of_one_string():
+    """Cells of several modules have no running number: they were missed, and raised."""
+    columns = [Column(f"m{m} cell {c}", pl.Series([""]), np.full(3, 3.3)) for m, c in SLOTS]
+    modules = [Family(tuple(columns[at : at + 2]), 1.0, ("cell", ""), (1, 2)) for at in (0, 2)]
+    left = without_last(joined(modules), 1)
+    assert left.names == ("m1 cell 1", "m1 cell 2", "m2 cell 1")
+    assert not left.silent
 
 
 def test_a_pack_of_fewer_cells_than_the_setup_is_doubted_not_only_a_cell(tmp_path):

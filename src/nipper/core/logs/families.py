@@ -294,7 +294,8 @@ def with_silent(family: Family, count: int) -> Family | None:
 
 def without_last(family: Family, count: int) -> Family:
     """The family without so many of its last columns, which are slots that hold nothing."""
-    left = tuple(zip(family.numbers[-count:], family.columns[-count:], strict=True))
+    numbered = zip(family.numbers[-count:], family.columns[-count:], strict=True)
+    left = tuple(numbered) if family.numbers else ()
     return replace(
         family,
         columns=family.columns[:-count],

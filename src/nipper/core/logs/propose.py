@@ -179,7 +179,8 @@ def _one_string(
     count = len(whole.columns)
     others = [c for c in columns if c.numeric and c.name not in whole.names]
     modules = any(agrees(c, whole.sum_v()) for c in others if c.quantity in ("", "V"))
-    if modules or options.cells == count:
+    alike = len({family.scale for family in same}) == 1
+    if alike and (modules or options.cells == count):
         return whole, columns, [f"{len(same)} modules of one string, {count} cells in all"]
     tokens = tokens_of(same)
     chosen = match_pack(options.pack, tokens) if options.pack else None
