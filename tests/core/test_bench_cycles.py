@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from nipper.core.imbalance.diagnosis import diagnose
-from nipper.core.imbalance.offsets import lead_h, offsets_at, resistance_prior
+from nipper.core.imbalance.offsets import offsets_at, resistance_prior, with_lead
 from nipper.core.imbalance.resistance import step_resistances, unsteady
 from nipper.core.imbalance.signals import signals
 from nipper.core.imbalance.swing import swing
@@ -209,10 +209,9 @@ def test_how_far_the_surface_runs_ahead_is_found_and_the_offsets_with_it(lead):
     log = ahead(setup, lead, offset)
     full = [c for c in find_charges(log, setup) if c.full]
     assert full
-    prior = resistance_prior(setup)
-    found = lead_h(log, setup, full, prior)
-    assert found == pytest.approx(lead, abs=0.025)
-    told = offsets_at(log, setup, full[-1], replace(prior, lead_h=found))
+    prior = with_lead(resistance_prior(setup), log, setup, full)
+    assert prior.lead_h == pytest.approx(lead, abs=0.025)
+    told = offsets_at(log, setup, full[-1], prior)
     true_ah = 2.0 * (offset - np.median(offset))
     assert np.abs(told.offset_ah - true_ah).max() < 0.15
 

@@ -17,7 +17,6 @@ from tests.bench import tables
 from tests.core.journals import ALL
 from tests.core.strangers import Stranger, a_log, usual
 
-
 SLOTS = ((1, 1), (1, 2), (2, 1), (2, 2))
 
 

@@ -50,6 +50,8 @@ class Drift:
         charges or days
     start_ah : float64[cells], the line at the first charge
     scale_share : of a drift, one standard deviation: what is open of its scale
+    further_ah_per_day : float64[cells], how much more a drift may be, nine times in ten: where a
+        cell ends far on the flat
     elsewhere : what the lines go through, where the tops of the charges tell of too few cells;
         None: they go through the tops
     """
@@ -65,6 +67,7 @@ class Drift:
     sd_ah_per_day: Floats
     start_ah: Floats
     scale_share: float
+    further_ah_per_day: Floats
     elsewhere: Elsewhere | None = None
 
     @property
@@ -195,6 +198,7 @@ def drift_of(offsets: list[Offsets], moved: Moved, lines: Lines) -> Drift:
         sd_ah_per_day=lines.sd_ah_per_day,
         start_ah=lines.start_ah,
         scale_share=lines.scale_share,
+        further_ah_per_day=lines.further_ah_per_day,
     )
 
 
@@ -212,5 +216,6 @@ def told_elsewhere(drift: Drift, place: Place, readings: list[Offsets], lines: L
         sd_ah_per_day=lines.sd_ah_per_day,
         start_ah=lines.start_ah,
         scale_share=lines.scale_share,
+        further_ah_per_day=lines.further_ah_per_day,
         elsewhere=Elsewhere(place, lines.time_s, left, sd),
     )

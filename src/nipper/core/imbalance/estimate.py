@@ -23,7 +23,7 @@ from nipper.core.imbalance.drift import Drift, drift_of, moved_of, told_elsewher
 from nipper.core.imbalance.lag import aligned, lags_and_sign
 from nipper.core.imbalance.lines import Lines, Place, near_the_knee, through
 from nipper.core.imbalance.middle import middles
-from nipper.core.imbalance.offsets import Offsets, lead_h, offsets_at, resistance_prior
+from nipper.core.imbalance.offsets import Offsets, offsets_at, resistance_prior, with_lead
 from nipper.core.imbalance.reach import for_one_cell_ah
 from nipper.core.imbalance.remedies import TopEnd
 from nipper.core.imbalance.resistance import Resistances, step_resistances
@@ -128,7 +128,7 @@ def estimate(
     seen = replace(seen, bias_v=np.where(knee.apart_v != 0.0, np.nan, seen.bias_v))
     read, log = log, _freed_of_bias(log, seen)
     prior = resistance_prior(setup, resistances)
-    prior = replace(prior, lead_h=lead_h(log, setup, full, prior)) if full else prior
+    prior = with_lead(prior, log, setup, full)
     tops: list[Offsets] = []
     for charge in full:
         tops.append(offsets_at(log, setup, charge, prior))

@@ -74,6 +74,8 @@ class Lines:
     ah_per_day, sd_ah_per_day : float64[cells]; NaN where there are too few readings or days
     start_ah : float64[cells], at the first reading
     scale_share : of a drift, one standard deviation: what is open of its scale
+    further_ah_per_day : float64[cells], how much more it may be, nine times in ten: a cell far on
+        the flat at the end is told to be there, not how far
     """
 
     time_s: Floats
@@ -81,6 +83,7 @@ class Lines:
     sd_ah_per_day: Floats
     start_ah: Floats
     scale_share: float
+    further_ah_per_day: Floats
 
     @property
     def tells(self) -> bool:
@@ -116,6 +119,7 @@ class Lines:
             sd_ah_per_day=wider / np.sqrt(own),
             start_ah=start,
             scale_share=float(np.sum(shares**-2) ** -0.5),
+            further_ah_per_day=self.further_ah_per_day * np.nan_to_num(weight[0] / total),
         )
 
 
@@ -141,6 +145,7 @@ def through(
     """
     time_s = np.array([o.time_s for o in readings])
     slope, slope_sd, start = (np.full(moved.whole_ah.size, np.nan) for _ in range(3))
+    further = np.zeros(slope.size)
     leg = legs(time_s)
     long_d = told_days(time_s)
     if time_s.size >= LEAST_CHARGES and long_d >= LEAST_DAYS:
@@ -150,12 +155,11 @@ def through(
         for i in range(slope.size):
             line = straight_line(days, own[:, i], own_sd[:, i], leg, depth_ah, SHARED[place])
             slope[i], slope_sd[i], start[i] = line
-        open_ah = np.hypot(
-            _open_ah(readings, slope, capacity_ah), MOVED_SHARE * np.abs(moved.whole_ah)
-        )
-        slope_sd = np.hypot(slope_sd, open_ah / long_d)
+        open_ah, further_ah = _open_ah(readings, slope, capacity_ah)
+        open_ah = np.hypot(open_ah, MOVED_SHARE * np.abs(moved.whole_ah))
+        slope_sd, further = np.hypot(slope_sd, open_ah / long_d), further_ah / long_d
         slope -= _usual(slope, slope_sd)
-    return Lines(time_s, slope, slope_sd, start, SCALE_SHARE[place])
+    return Lines(time_s, slope, slope_sd, start, SCALE_SHARE[place], further)
 
 
 def _usual(slope: Floats, sd: Floats) -> float:
@@ -177,9 +181,9 @@ def near_the_knee(low: Offsets, capacity_ah: float) -> Offsets:
     return replace(low, offset_ah=np.where(vague, np.nan, low.offset_ah))
 
 
-def _open_ah(readings: list[Offsets], slope: Floats, capacity_ah: float) -> Floats:
+def _open_ah(readings: list[Offsets], slope: Floats, capacity_ah: float) -> tuple[Floats, Floats]:
     """What is open of the way from the first charges to the last, float64[cells] Ah: one standard
-    deviation.
+    deviation, and how much further it may lead, nine times in ten.
 
     A cell on the flat is told to be far off, not how far. One that began further down than it
     seemed has lost less since than it seems; what it lost beyond what is seen at the end is no
@@ -195,8 +199,11 @@ def _open_ah(readings: list[Offsets], slope: Floats, capacity_ah: float) -> Floa
     first = np.where(losing, down[:some], up[:some])
     last = np.where(losing, up[-some:], down[-some:])
     told_ah = NINE_IN_TEN * TOLD_PCT / 100.0 * capacity_ah + max(o.place_ah for o in readings)
-    beyond = [np.maximum(0.0, np.median(side, axis=0) - told_ah) for side in (first, last)]
-    return np.hypot(*beyond) / NINE_IN_TEN
+    further = np.where(losing, down[-some:], up[-some:])
+    first, last, further = (
+        np.maximum(0.0, np.median(side, axis=0) - told_ah) for side in (first, last, further)
+    )
+    return np.hypot(first, last) / NINE_IN_TEN, further
 
 
 def legs(time_s: Floats) -> NDArray[np.intp]:

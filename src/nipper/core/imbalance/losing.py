@@ -132,7 +132,8 @@ def _leaking(known: Estimate, setup: Setup, losses: _Losses, cells: list[int]) -
     drift, mah, days = known.drift, losses.mah, 14
     value = float(np.mean(mah[cells]))
     width = 1.645 * float(np.hypot(np.mean(losses.sd[cells]), drift.scale_share * value))
-    low, high = value - width, value + width
+    further = 1e3 * float(np.mean(drift.further_ah_per_day[cells]))
+    low, high = value - float(np.hypot(width, further)), value + width
     if drift.place == "top":
         low, high = told_range("self_discharge", setup, value, (low, high))
     part = (
@@ -228,7 +229,8 @@ def _group(
     open_ = known.drift.scale_share
     share = open_ if known.drift.place == "low end" else min(BLOCK_SHARE, open_)
     error = 1.645 * float(np.hypot(np.hypot(np.median(sd[block]), scatter), share * value))
-    low, high = value - error, value + error
+    further = 1e3 * float(np.median(known.drift.further_ah_per_day[block]))
+    low, high = value - float(np.hypot(error, further)), value + error
     if known.drift.place == "top":
         low, high = told_range("group_drain", setup, value, (low, high))
     first, last = int(block[0]) + 1, int(block[-1]) + 1

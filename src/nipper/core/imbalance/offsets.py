@@ -32,6 +32,7 @@ from nipper.core.imbalance.doubt import NINE_IN_TEN, Doubt
 from nipper.core.imbalance.herd import Counted
 from nipper.core.imbalance.resistance import Resistances
 from nipper.core.imbalance.shifts import FAR_SCALES, Prior, Shifts, Walk
+from nipper.core.imbalance.taper import best_walk, lead_h
 from nipper.core.imbalance.walked import LEAST_ROWS, Read, busy, read_rows, unseen_ah
 from nipper.core.logs.charges import Charge
 from nipper.core.logs.model import Log
@@ -50,11 +51,6 @@ SLOPED_TOP_PCT = 35.0  # of capacity below the end of the charge, where the curv
 APART_V = 0.045
 HALF_PCT = 60.0  # above it cells stand apart by what parts them at the upper knee
 LOW_KNEE_PCT = 14.0  # below it the curve falls steeply enough to tell charge, in all chemistries
-# hours of current that are tried for what the surface is ahead, at how many charges, and how much
-# less one has to leave unexplained
-LEADS_H = (0.0, 0.02, 0.04, 0.06, 0.08, 0.10, 0.13)
-LEAD_CHARGES, BETTER_SHARE = 4, 0.95
-LEAST_FIT_V = 0.020  # what is worse than this counts no more
 # so much left over, a cell is not along the curve as it is read; it is, with another reading, where
 # so much less is left (tried on packs of three builders: at three full charges in ten of none that
 # is read rightly, but for some far behind or whose knee lies between two rows)
@@ -66,7 +62,6 @@ TOLD_PCT = 2.5  # of capacity: so narrow an interval tells also a cell of a herd
 # trial shifts, % of capacity: fine near zero, to 32 % either way (a cell with two thirds of its
 # capacity left is that far off at the low end)
 SHIFTS_PCT = np.sinh(np.linspace(-6.6, 6.6, 265)) / np.sinh(6.6) * 32.0
-LEAD_SHIFTS_PCT = SHIFTS_PCT[::3]
 # where that comes near its end, or the capacities do: of two cells in parallel one may be off
 FAR_PCT = np.array([34.0, 36.5, 39.5, 42.5, 46.0, 49.0, 52.0, 56.0])
 ALL_SHIFTS_PCT = np.r_[-FAR_PCT[::-1], SHIFTS_PCT, FAR_PCT]
@@ -142,7 +137,7 @@ def offsets_at(log: Log, setup: Setup, charge: Charge, prior: Prior | None = Non
     """
     prior = prior or resistance_prior(setup)
     read = _up(log, setup, charge, prior)
-    walk = read and read.walk(setup, prior)
+    walk = read and (best_walk(read, setup, prior) if setup.flat else read.walk(setup, prior))
     return _offsets(walk, float(log.time_s[charge.top]), setup, prior)
 
 
@@ -283,33 +278,9 @@ def _down(
     return read and read.walk(setup, prior, Counted(left_pct, unseen_pct))
 
 
-def lead_h(log: Log, setup: Setup, full: Sequence[Charge], prior: Prior) -> float:
-    """How far the surface of these cells runs ahead of their charge, hours of the slow current.
-
-    While current flows the outside of a particle is fuller than its inside, by so much times the
-    current; at the knee, where a per cent is a hundred millivolts, that is most of what a cell
-    shows, and it dies away through the taper. The lead is the cells' own: that one is taken along
-    which all of them fit the herd's curve best; none, where none fits plainly better.
-    """
+def with_lead(prior: Prior, log: Log, setup: Setup, full: Sequence[Charge]) -> Prior:
+    """The same with how far the surface of these cells is ahead, as their full charges tell it."""
     if not setup.flat:
-        return 0.0
-    some = [
-        full[int(i)] for i in np.unique(np.linspace(0, len(full) - 1, LEAD_CHARGES).astype(int))
-    ]
-    # the taper tells it: a knee that lies between two rows fits any lead
-    reads = [r for r in (_up(log, setup, charge, prior) for charge in some) if r]
-    reads = [r for r in reads if r.flowing >= LEAST_ROWS]
-    left = [_left(reads, setup, replace(prior, lead_h=h)) for h in LEADS_H]
-    best = int(np.argmin(left))
-    return LEADS_H[best] if left[best] < BETTER_SHARE * left[0] else 0.0
-
-
-def _left(reads: Sequence[Read], setup: Setup, prior: Prior) -> float:
-    """What the best shifts of all cells leave at these charges, V squared; those that end with the
-    herd on the flat tell nothing.
-    """
-    walks = [read.walk(setup, prior) for read in reads]
-    shifts = LEAD_SHIFTS_PCT / 100.0 * setup.capacity_ah
-    told = [w for w in walks if w.curve.on_knee]
-    left = [w.best_shifts(shifts, prior, setup.capacity_ah).left_v for w in told]
-    return float(sum(np.sum(np.minimum(v, LEAST_FIT_V) ** 2) for v in left))
+        return prior
+    reads = [read for charge in full if (read := _up(log, setup, charge, prior))]
+    return replace(prior, lead_h=lead_h(reads, setup, prior))

@@ -15,6 +15,7 @@ Floats = NDArray[np.floating]
 Flags = NDArray[np.bool_]
 
 SLOW_S, SLOW_PART = 600.0, 0.35  # how late, and how much of a long drop
+SLOW_KNOWN_S = 3600.0  # what flowed before that is forgotten
 IDLE_RATE, IDLE_S = 0.003, 1800.0  # of capacity an hour: meters' offsets are of that size
 LEAST_ROWS = 4
 MOST_ROWS = 600  # more only repeat each other
@@ -30,7 +31,8 @@ class Read:
     ``slow_a`` its slow part and ``counted_ah`` float64[rows]; ``telling`` are the rows that tell of
     charge, and ``seen`` says which cells were read there, bool[cells]: the others stand at the
     herd's voltage. ``uncounted_ah`` is what may have flowed unseen while the herd rose most,
-    ``flowing`` the telling rows at which a current did.
+    ``late_ah`` float64[rows] what more flowed until each row, had the current fallen only at the
+    end of the interval in which it fell most, ``flowing`` the telling rows at which a current did.
     """
 
     time_s: Floats
@@ -44,11 +46,16 @@ class Read:
     interval_s: float
     scales: Floats
     uncounted_ah: float
+    late_ah: Floats
     flowing: int
 
-    def walk(self, setup: Setup, prior: Prior, bottom: Counted | None = None) -> Walk:
-        """The walk, with the surface as far ahead as it is said to be."""
-        counted = self.counted_ah + prior.lead_h * self.slow_a
+    def walk(
+        self, setup: Setup, prior: Prior, bottom: Counted | None = None, late: float = 0.0
+    ) -> Walk:
+        """The walk, with the surface as far ahead as it is said to be, and this share of
+        ``late_ah`` flowed.
+        """
+        counted = self.counted_ah + late * self.late_ah + prior.lead_h * self.slow_a
         curve = learn(self.herd_v, counted, self.current_a, setup, prior.herd_ohm, bottom)
         return Walk(
             cell_v=self.cell_v[self.telling],
@@ -80,7 +87,7 @@ def read_rows(
     span = slice(rows[0], rows[-1] + 1)
     flow = np.nan_to_num(log.current_a[span]) * log.steps_s[span]
     amps = np.nan_to_num(log.current_a[span])
-    slow = _slow_current(amps, log.steps_s[span])
+    slow = _slow_current(log, span)
     current = ((1.0 - SLOW_PART) * amps + SLOW_PART * slow)[rows - rows[0]]
     cell_v = log.cell_v[rows].astype(float)
     herd_v = nanmedian(cell_v.T)
@@ -110,6 +117,7 @@ def read_rows(
         interval_s=log.interval_s,
         scales=ALIKE if steep else SCALES,
         uncounted_ah=_uncounted_ah(log, rows[near], rest_v[near]) if steep else 0.0,
+        late_ah=_late_ah(np.nan_to_num(log.current_a[rows]), log.steps_s[rows], near.start),
         flowing=int(np.count_nonzero(flow[rows[telling] - rows[0]])),
     )
 
@@ -123,6 +131,16 @@ def _uncounted_ah(log: Log, rows: NDArray[np.intp], rest_v: Floats) -> float:
         return 0.0
     before_a, after_a = np.nan_to_num(log.current_a[rows[most : most + 2]])
     return 0.5 * abs(float(after_a - before_a)) * float(log.steps_s[rows[most + 1]]) / 3600.0
+
+
+def _late_ah(amps: Floats, steps_s: Floats, first: int) -> Floats:
+    """What more flowed until each row, had the current fallen only at the end of the interval after
+    ``first`` in which it fell most.
+    """
+    fell_ah = np.maximum(0.0, -np.diff(amps, prepend=amps[0])) * steps_s / 3600.0
+    fell_ah[: first + 1] = 0.0
+    most = int(np.argmax(fell_ah))
+    return np.where(np.arange(amps.size) >= most, fell_ah[most], 0.0)
 
 
 def unseen_ah(log: Log, rows: slice, way: float) -> float:
@@ -146,12 +164,19 @@ def _along(flow: Floats) -> NDArray[np.intp]:
     )
 
 
-def _slow_current(amps: Floats, steps_s: Floats) -> Floats:
-    """The current as slowly as charge spreads inside a cell, a first-order lag of SLOW_S (of the
-    order pulse tables show, from memory).
+def _slow_current(log: Log, span: slice) -> Floats:
+    """The current of these rows as slowly as charge spreads inside a cell, a first-order lag of
+    SLOW_S (of the order pulse tables show, from memory); what flowed before them counts too.
 
     A cell's drop follows part of it at once and part of it so: in a taper the difference is large.
     """
+    since = np.searchsorted(log.time_s, log.time_s[span.start] - SLOW_KNOWN_S)
+    past = slice(min(int(since), span.start), span.stop)
+    slow = _lagging(np.nan_to_num(log.current_a[past]), log.steps_s[past])
+    return slow[span.start - past.start :]
+
+
+def _lagging(amps: Floats, steps_s: Floats) -> Floats:
     age = np.cumsum(steps_s) / SLOW_S
     slow, value = np.empty_like(amps), float(amps[0])
     # in blocks: the exponential of more than some hundreds would overflow

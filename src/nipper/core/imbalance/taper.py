@@ -1,0 +1,75 @@
+"""What the taper of a charge hides: how far the surface of the cells is ahead of their charge, and
+what flowed between the two rows where the current fell most.
+
+At the knee a per cent of charge is a hundred millivolts, so that either hides most of what a cell
+shows. All cells of a pack went through the same: what lets all of them fit the herd's curve best is
+taken.
+"""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from nipper.core.imbalance.shifts import Prior, Walk
+from nipper.core.imbalance.walked import LEAST_ROWS, Read
+from nipper.core.setup import Setup
+
+# hours of current that are tried for what the surface is ahead, at how many charges, and how much
+# less one has to leave unexplained
+LEADS_H = (0.0, 0.02, 0.04, 0.06, 0.08, 0.10, 0.13)
+LEAD_CHARGES, BETTER_SHARE = 4, 0.95
+LEAST_FIT_V = 0.020  # what is worse than this counts no more
+# of what may have flowed besides what is counted, where it is worth asking, % of capacity
+LATE_SHARES = (0.0, 0.5, 1.0)
+LATE_PCT = 0.1
+LATE_BETTER = 0.85
+# trial shifts, % of capacity: coarser than those a cell is told by
+SHIFTS_PCT = np.sinh(np.linspace(-6.6, 6.6, 89)) / np.sinh(6.6) * 32.0
+
+
+def lead_h(reads: Sequence[Read], setup: Setup, prior: Prior) -> float:
+    """How far the surface of these cells runs ahead of their charge, hours of the slow current.
+
+    While current flows the outside of a particle is fuller than its inside, by so much times the
+    current, and it dies away through the taper. The lead is the cells' own: none, where none fits
+    plainly better. Charges that end with the herd on the flat tell little, by the cells that went
+    on alone: they are asked where no other is.
+
+    Parameters
+    ----------
+    reads : of charges of LFP, in order of time
+    """
+    some = np.unique(np.linspace(0, len(reads) - 1, LEAD_CHARGES).astype(int)) if reads else []
+    # the taper tells it: a knee that lies between two rows fits any lead
+    asked = [reads[int(i)] for i in some if reads[int(i)].flowing >= LEAST_ROWS]
+    on_knee = [read for read in asked if read.walk(setup, prior).curve.on_knee]
+    left = [_left(on_knee or asked, setup, replace(prior, lead_h=h)) for h in LEADS_H]
+    best = int(np.argmin(left))
+    return LEADS_H[best] if left[best] < BETTER_SHARE * left[0] else 0.0
+
+
+def _left(reads: Sequence[Read], setup: Setup, prior: Prior) -> float:
+    """What the best shifts of all cells leave at these charges, V squared."""
+    return sum(_left_by(best_walk(read, setup, prior), setup, prior) for read in reads)
+
+
+def best_walk(read: Read, setup: Setup, prior: Prior) -> Walk:
+    """The walk with as much flowed between the two rows where the current fell as lets its cells
+    fit best; with nothing, where the herd does not pass the knee or that is little.
+    """
+    plain = read.walk(setup, prior)
+    open_pct = 100.0 * float(read.late_ah.max()) / setup.capacity_ah
+    if open_pct < LATE_PCT or not plain.curve.on_knee:
+        return plain
+    walks = [read.walk(setup, prior, late=share) for share in LATE_SHARES]
+    left = [_left_by(walk, setup, prior) for walk in walks]
+    best = int(np.argmin(left))
+    return walks[best] if left[best] < LATE_BETTER * left[0] else plain
+
+
+def _left_by(walk: Walk, setup: Setup, prior: Prior) -> float:
+    """What the best shifts of its cells leave, V squared."""
+    ah = setup.capacity_ah
+    left_v = walk.best_shifts(SHIFTS_PCT / 100.0 * ah, prior, ah).left_v
+    return float(np.sum(np.minimum(left_v, LEAST_FIT_V) ** 2))
