@@ -45,6 +45,7 @@ def calm(charges: int = 20) -> Estimate:
         np.full(N, 5e-4),
         np.zeros(N),
         0.15,
+        np.zeros(N),
     )
     return Estimate(
         charges=(),

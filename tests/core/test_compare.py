@@ -400,7 +400,11 @@ def by_readings(setup, before, after, at_day=90.0, until=180.0):
 
 
 NO_LOG = Drift(
-    *(np.empty(shape) for shape in ((0,), *5 * ((0, 8),))), False, *3 * (np.empty(8),), 0.15
+    *(np.empty(shape) for shape in ((0,), *5 * ((0, 8),))),
+    False,
+    *3 * (np.empty(8),),
+    0.15,
+    np.zeros(8),
 )
 
 

@@ -49,6 +49,7 @@ WHOLE_SHARE = 0.15  # of R: read on the plateau, and other at the ends
 SLOPED_TOP_PCT = 35.0  # of capacity below the end of the charge, where the curve has no knee
 # below the herd at the low end, LFP: steps of its plateau make no more of a difference in charge
 APART_V = 0.045
+LEAD_CHARGES = 4  # by which how far the surface is ahead is told
 HALF_PCT = 60.0  # above it cells stand apart by what parts them at the upper knee
 LOW_KNEE_PCT = 14.0  # below it the curve falls steeply enough to tell charge, in all chemistries
 # so much left over, a cell is not along the curve as it is read; it is, with another reading, where
@@ -280,7 +281,8 @@ def _down(
 
 def with_lead(prior: Prior, log: Log, setup: Setup, full: Sequence[Charge]) -> Prior:
     """The same with how far the surface of these cells is ahead, as their full charges tell it."""
-    if not setup.flat:
+    if not setup.flat or not full:
         return prior
-    reads = [read for charge in full if (read := _up(log, setup, charge, prior))]
+    picked: list[int] = np.unique(np.linspace(0, len(full) - 1, LEAD_CHARGES).astype(int)).tolist()
+    reads = [read for i in picked if (read := _up(log, setup, full[i], prior))]
     return replace(prior, lead_h=lead_h(reads, setup, prior))

@@ -138,10 +138,8 @@ class Walk:
     def best_shifts(self, shifts_ah: Floats, prior: Prior, capacity_ah: float) -> Shifts:
         """The most likely shift of each cell with its interval, over everything that is open."""
         tried = [(end, c) for end in range(self.curve.end_pct.size) for c in self.scales]
-        trials = {c: self._trial(shifts_ah, c, prior) for c in self.scales}
-        fits = [trials[c].misfit(self.curve, end) for end, c in tried]
-        misfit, left = (np.array(f) for f in zip(*fits, strict=True))  # [tried, cells, shifts]
-        left_v = FIT_SD_V * np.sqrt(np.maximum(left.min(axis=(0, 2)), 0.0) / self.independent)
+        misfit, left = self._fits(shifts_ah, prior, tried)
+        left_v = self._unexplained_v(left)
         # what even the best shift leaves is the model's error, and counts as such for all shifts:
         # else two bad fits 30 % apart would be told apart by a millivolt
         misfit = misfit / np.maximum(1.0, left_v / FIT_SD_V)[:, None] ** 2
@@ -170,6 +168,23 @@ class Walk:
         low, high = np.minimum(low, likely), np.maximum(high, likely)
         scale, scale_sd = self._scale(by_scale, np.array([c for _, c in tried]))
         return Shifts(likely, sd, low, high, scale, scale_sd, left_v, apart, herd_pct)
+
+    def left_v(self, shifts_ah: Floats, prior: Prior) -> Floats:
+        """What the best of the shifts leaves unexplained of each cell, float64[cells]."""
+        tried = [(end, c) for end in range(self.curve.end_pct.size) for c in self.scales]
+        return self._unexplained_v(self._fits(shifts_ah, prior, tried)[1])
+
+    def _fits(
+        self, shifts_ah: Floats, prior: Prior, tried: list[tuple[int, float]]
+    ) -> tuple[Floats, Floats]:
+        """The misfit and what is left, [tried, cells, shifts] each."""
+        trials = {c: self._trial(shifts_ah, c, prior) for c in self.scales}
+        fits = [trials[c].misfit(self.curve, end) for end, c in tried]
+        misfit, left = (np.array(f) for f in zip(*fits, strict=True))
+        return misfit, left
+
+    def _unexplained_v(self, left: Floats) -> Floats:
+        return FIT_SD_V * np.sqrt(np.maximum(left.min(axis=(0, 2)), 0.0) / self.independent)
 
     def _at_end(self, shifts_ah: Floats, scales: Floats) -> Floats:
         """What a shift at the pivot is at the walk's last row, [scales, shifts] Ah."""

@@ -15,15 +15,14 @@ from nipper.core.imbalance.shifts import Prior, Walk
 from nipper.core.imbalance.walked import LEAST_ROWS, Read
 from nipper.core.setup import Setup
 
-# hours of current that are tried for what the surface is ahead, at how many charges, and how much
-# less one has to leave unexplained
+# hours of current that are tried for what the surface is ahead, and how much less one has to leave
+# unexplained
 LEADS_H = (0.0, 0.02, 0.04, 0.06, 0.08, 0.10, 0.13)
-LEAD_CHARGES, BETTER_SHARE = 4, 0.95
+BETTER_SHARE = 0.95
 LEAST_FIT_V = 0.020  # what is worse than this counts no more
-# of what may have flowed besides what is counted, where it is worth asking, % of capacity
-LATE_SHARES = (0.0, 0.5, 1.0)
-LATE_PCT = 0.1
-LATE_BETTER = 0.85
+# of what may have flowed unseen: what is tried, from how much on, % of capacity, and how much less
+# it has to leave unexplained (at 1 level cells whose knee lies between two rows were told 2 % off)
+LATE_SHARE, LATE_PCT, LATE_BETTER_SHARE = 0.7, 0.1, 0.85
 # trial shifts, % of capacity: coarser than those a cell is told by
 SHIFTS_PCT = np.sinh(np.linspace(-6.6, 6.6, 89)) / np.sinh(6.6) * 32.0
 
@@ -38,11 +37,10 @@ def lead_h(reads: Sequence[Read], setup: Setup, prior: Prior) -> float:
 
     Parameters
     ----------
-    reads : of charges of LFP, in order of time
+    reads : of some charges of LFP
     """
-    some = np.unique(np.linspace(0, len(reads) - 1, LEAD_CHARGES).astype(int)) if reads else []
     # the taper tells it: a knee that lies between two rows fits any lead
-    asked = [reads[int(i)] for i in some if reads[int(i)].flowing >= LEAST_ROWS]
+    asked = [read for read in reads if read.flowing >= LEAST_ROWS]
     on_knee = [read for read in asked if read.walk(setup, prior).curve.on_knee]
     left = [_left(on_knee or asked, setup, replace(prior, lead_h=h)) for h in LEADS_H]
     best = int(np.argmin(left))
@@ -55,21 +53,20 @@ def _left(reads: Sequence[Read], setup: Setup, prior: Prior) -> float:
 
 
 def best_walk(read: Read, setup: Setup, prior: Prior) -> Walk:
-    """The walk with as much flowed between the two rows where the current fell as lets its cells
-    fit best; with nothing, where the herd does not pass the knee or that is little.
+    """The walk with the current kept up for a good part of the interval in which it fell most,
+    where that lets the cells fit plainly better; as it was read, where the herd does not pass the
+    knee or so little flowed.
     """
     plain = read.walk(setup, prior)
     open_pct = 100.0 * float(read.late_ah.max()) / setup.capacity_ah
     if open_pct < LATE_PCT or not plain.curve.on_knee:
         return plain
-    walks = [read.walk(setup, prior, late=share) for share in LATE_SHARES]
-    left = [_left_by(walk, setup, prior) for walk in walks]
-    best = int(np.argmin(left))
-    return walks[best] if left[best] < LATE_BETTER * left[0] else plain
+    late = read.walk(setup, prior, late=LATE_SHARE)
+    left = _left_by(late, setup, prior)
+    return late if left < LATE_BETTER_SHARE * _left_by(plain, setup, prior) else plain
 
 
 def _left_by(walk: Walk, setup: Setup, prior: Prior) -> float:
     """What the best shifts of its cells leave, V squared."""
-    ah = setup.capacity_ah
-    left_v = walk.best_shifts(SHIFTS_PCT / 100.0 * ah, prior, ah).left_v
+    left_v = walk.left_v(SHIFTS_PCT / 100.0 * setup.capacity_ah, prior)
     return float(np.sum(np.minimum(left_v, LEAST_FIT_V) ** 2))
