@@ -89,6 +89,17 @@ def test_one_that_falls_by_two_per_cent_a_day_is_told_while_the_step_shows_it():
     assert "from -4.0 %" in first.evidence[0]
 
 
+@pytest.mark.parametrize("interval_s", [60.0, 180.0])
+def test_a_drift_that_ends_far_on_the_flat_may_be_larger_rather_than_smaller(interval_s):
+    """There each charge tells that the cell is behind, not how far."""
+    log = log_of(0.0, 20.0, a_day_pct=-0.15, charges=40, interval_s=interval_s)
+    first = diagnose(log, SETUP).findings[0]
+    assert (first.cause, first.cells) == ("self_discharge", (CELL + 1,))
+    assert first.low <= -150.0 <= first.high
+    assert first.value - first.low > 1.3 * (first.high - first.value)
+    assert first.low > 1.5 * first.value  # the charges before told how far it was
+
+
 def test_what_the_flat_hides_is_not_claimed():
     judged = diagnose(log_of(-4.0, 20.0, a_day_pct=-1.0, charges=12), SETUP)
     first = judged.findings[0]

@@ -14,6 +14,7 @@ from nipper.core.logs.resets import leaps
 Floats = NDArray[np.floating]
 
 LEAST_CHARGES = 4
+FURTHER_SHARE = 0.3  # of a drift, at most, that what the flat hides at the end makes it larger
 HARDLY = 3.0  # times the error of other readings
 LEAST_DAYS = 5.0
 # errors of neighbouring charges go together (same sky, same taper): the plain standard error is too
@@ -157,8 +158,10 @@ def through(
             slope[i], slope_sd[i], start[i] = line
         open_ah, further_ah = _open_ah(readings, slope, capacity_ah)
         open_ah = np.hypot(open_ah, MOVED_SHARE * np.abs(moved.whole_ah))
-        slope_sd, further = np.hypot(slope_sd, open_ah / long_d), further_ah / long_d
+        slope_sd = np.hypot(slope_sd, open_ah / long_d)
         slope -= _usual(slope, slope_sd)
+        # the line goes through the charges before as well, that told how far the cell was
+        further = np.fmin(further_ah / long_d, FURTHER_SHARE * np.abs(slope))
     return Lines(time_s, slope, slope_sd, start, SCALE_SHARE[place], further)
 
 
