@@ -135,7 +135,7 @@ def test_a_cell_that_sank_while_it_was_watched_is_told_how_far():
 def lines(slope, sd, share):
     """Of two cells over ten days."""
     time_s = np.array([0.0, 10 * 86400.0])
-    return Lines(time_s, np.array(slope), np.array(sd), np.zeros(2), share)
+    return Lines(time_s, np.array(slope), np.array(sd), np.zeros(2), share, np.zeros(2))
 
 
 def test_slopes_are_weighed_by_their_errors():

@@ -23,6 +23,7 @@ LEAST_FIT_V = 0.020  # what is worse than this counts no more
 # of what may have flowed unseen: what is tried, from how much on, % of capacity, and how much less
 # it has to leave unexplained (at 1 level cells whose knee lies between two rows were told 2 % off)
 LATE_SHARE, LATE_PCT, LATE_BETTER_SHARE = 0.7, 0.1, 0.85
+SLOW_ROWS_S = 120.0  # at faster ones it is little, and the meter's noise would decide
 # trial shifts, % of capacity: coarser than those a cell is told by
 SHIFTS_PCT = np.sinh(np.linspace(-6.6, 6.6, 89)) / np.sinh(6.6) * 32.0
 
@@ -55,11 +56,11 @@ def _left(reads: Sequence[Read], setup: Setup, prior: Prior) -> float:
 def best_walk(read: Read, setup: Setup, prior: Prior) -> Walk:
     """The walk with the current kept up for a good part of the interval in which it fell most,
     where that lets the cells fit plainly better; as it was read, where the herd does not pass the
-    knee or so little flowed.
+    knee, rows are fast or little flowed.
     """
     plain = read.walk(setup, prior)
     open_pct = 100.0 * float(read.late_ah.max()) / setup.capacity_ah
-    if open_pct < LATE_PCT or not plain.curve.on_knee:
+    if read.interval_s < SLOW_ROWS_S or open_pct < LATE_PCT or not plain.curve.on_knee:
         return plain
     late = read.walk(setup, prior, late=LATE_SHARE)
     left = _left_by(late, setup, prior)
