@@ -285,6 +285,23 @@ def test_a_wrong_reading_is_named_and_takes_its_offset_with_it():
     assert named(small) == []
 
 
+def test_on_a_sloped_curve_a_wrong_reading_stands_out_of_what_the_others_scatter_by():
+    """Cells of a healthy pack hold half a per cent more or less: four of 16 "read wrongly"."""
+    sloped = new_setup("nmc", N, 60.0)
+    known = calm()
+
+    def found(bias_mv):
+        bias_v = 1e-3 * np.array(bias_mv)
+        seen = replace(known.signals, bias_v=bias_v, bias_sd_v=np.full(N, 2.5e-3))
+        causes = find_causes(replace(known, signals=seen), sloped)
+        return [c for c in causes if c.cause == "sense_bias" and c.confidence > 0.5]
+
+    scatter = [-6.2, 0.0, 2.2, 1.8, 0.0, 3.5, -5.3, 5.9, -2.0, 0.4, 4.4, -3.1]
+    assert not found([-12.9, 11.2, -10.6, 11.0, *scatter])
+    (alone,) = found([-14.0, 0.5, 0.0, 1.6, *(0.3 * mv for mv in scatter)])
+    assert alone.cells == (1,)
+
+
 def test_a_weak_cell_is_named_with_its_share_and_takes_its_offset_with_it():
     known = with_offset([7], -2.5)
     weak = replace(

@@ -55,6 +55,9 @@ NOT_AT_KNEE = (
     "so too: a meter at the poles tells, or a full charge, where a wrong reading rises with the "
     "others."
 )
+# of what the other readings scatter by on a sloped curve: one that does not stand out is none (a
+# healthy 4.2 V pack was called ill; of 20 wrong readings none is lost)
+SCATTER_TIMES = 3.0
 BIAS_V = 0.006  # common practice: meters agree within some millivolts
 
 
@@ -364,7 +367,10 @@ def biased(known: Estimate, setup: Setup) -> Iterator[Cause]:
 
 def _biased_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
     bias_v, sd_v = known.signals.bias_v[cells], known.signals.bias_sd_v[cells]
-    ratios = np.minimum(np.abs(bias_v) / BIAS_V, np.abs(bias_v) / (4.0 * sd_v))
+    least_v = np.maximum(BIAS_V, 4.0 * sd_v)
+    if not setup.flat:
+        least_v = np.maximum(least_v, SCATTER_TIMES * _scatter_v(known, cells))
+    ratios = np.abs(bias_v) / least_v
     value, width = 1e3 * float(np.mean(bias_v)), 1e3 * 2.0 * float(np.mean(sd_v))
     unproven = known.knee is not None and bool(known.knee.unproven[cells].any())
     low, high = value - width, value + width
@@ -392,6 +398,15 @@ def _biased_cells(known: Estimate, setup: Setup, cells: list[int]) -> Cause:
         serious=abs(value) > 20.0,
         again=partial(_biased_cells, known, setup),
     )
+
+
+def _scatter_v(known: Estimate, cells: list[int]) -> float:
+    """What the other cells' readings scatter by, V: on a sloped curve half a per cent of charge
+    looks like a wrong reading, and cells of any pack differ by that.
+    """
+    others = np.delete(known.signals.bias_v, cells)
+    others = others[np.isfinite(others)]
+    return 1.4826 * float(np.median(np.abs(others))) if others.size > 2 else 0.0
 
 
 def _bias_evidence(setup: Setup, value_mv: float) -> tuple[str, ...]:
