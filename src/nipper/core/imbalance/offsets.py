@@ -138,7 +138,7 @@ def offsets_at(log: Log, setup: Setup, charge: Charge, prior: Prior | None = Non
     """
     prior = prior or resistance_prior(setup)
     read = _up(log, setup, charge, prior)
-    walk = read and (best_walk(read, setup, prior) if setup.flat else read.walk(setup, prior))
+    walk = read and best_walk(read, setup, prior)
     return _offsets(walk, float(log.time_s[charge.top]), setup, prior)
 
 

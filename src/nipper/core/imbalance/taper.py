@@ -55,12 +55,13 @@ def _left(reads: Sequence[Read], setup: Setup, prior: Prior) -> float:
 
 def best_walk(read: Read, setup: Setup, prior: Prior) -> Walk:
     """The walk with the current kept up for a good part of the interval in which it fell most,
-    where that lets the cells fit plainly better; as it was read, where the herd does not pass the
-    knee, rows are fast or little flowed.
+    where that lets the cells fit plainly better; as it was read, where the herd does not pass
+    LFP's knee, rows are fast or little flowed.
     """
     plain = read.walk(setup, prior)
     open_pct = 100.0 * float(read.late_ah.max()) / setup.capacity_ah
-    if read.interval_s < SLOW_ROWS_S or open_pct < LATE_PCT or not plain.curve.on_knee:
+    asked = setup.flat and read.interval_s >= SLOW_ROWS_S and open_pct >= LATE_PCT
+    if not asked or not plain.curve.on_knee:
         return plain
     late = read.walk(setup, prior, late=LATE_SHARE)
     left = _left_by(late, setup, prior)
