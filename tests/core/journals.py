@@ -245,6 +245,12 @@ def of_plants() -> None:
         keep(f"a quality that changes once, to {name}", _judged(bad).text())
     listed = zoned().amps("current").add("cells", lambda g, i: ":".join(volts(i)))
     keep("a list parted by colons", listed.text())
+    quoted = zoned().add("cells", lambda g, i: f'"{", ".join(volts(i))}"').amps("current")
+    keep("a list in quotes, parted by commas, between semicolons", quoted.text(";"))
+    units = zoned().amps("current").add("pack", lambda g, i: f"{g.pack_v[i]:.2f}V")
+    for cell in CELLS:
+        units.add(f"cell{cell + 1}", lambda g, i, c=cell: f"{g.cell_v[i, c]:.3f}V")
+    keep("a unit behind each value, of a pack's voltage too", units.text())
     said = zoned().add("current", lambda g, i: _said(float(amps(i)))).cells("cell{}")
     keep("the way in words behind the number", said.text())
 

@@ -27,6 +27,7 @@ from nipper.core.tables.table import Table
 
 MOST_KEYS = 400
 MOST_HEADINGS, LIMIT = 200, 10_000
+MEASURED_VALUE = re.compile(r"-?\d+[.,]\d+ ?(?:m?[VAW]|Ah|°?C|%)?", re.IGNORECASE)
 MOST_PACKS = 32
 FORMS_LOOKED_AT = 300
 FEW = 40  # texts that tell names from numbers
@@ -219,7 +220,7 @@ def _parts_moments(table: Table, when: Sequence[str], name: str) -> bool:
 
 def _are_ids(values: Sequence[str], ids: pl.Series) -> bool:
     """Names or whole numbers, each many times; no measurement."""
-    if any(re.fullmatch(r"-?\d+[.,]\d+", v) for v in values):
+    if any(MEASURED_VALUE.fullmatch(v) for v in values):
         return False
     return len(ids) >= 2 * len(values)
 

@@ -143,7 +143,7 @@ def _separator(texts: list[str]) -> str | None:
     best: tuple[float, str | None] = (0.45, None)
     for separator in SEPARATORS:
         rows = [_fields(text, separator) for text in texts[len(texts) // 4 :] if text.strip()]
-        widths = Counter(len(row) for row in rows if len(row) >= 2)
+        widths = Counter(len(row) for row in rows if len(row) >= 2 and not _cut_quotes(row))
         if not widths:
             continue
         width, count = max(widths.items(), key=lambda item: (item[1], item[0]))
@@ -160,6 +160,11 @@ def _separator(texts: list[str]) -> str | None:
         if score > best[0] + 1e-9:
             best = score, separator
     return best[1]
+
+
+def _cut_quotes(row: list[str]) -> bool:
+    """Whether a field ends within quotes: what parted it stands in a list."""
+    return any(field.count('"') % 2 for field in row)
 
 
 def _refuse_short_header(
