@@ -243,6 +243,7 @@ def of_plants() -> None:
     keep("a quality beside each value", quality.amps("CURR.Value").text())
     for name, bad in (("a number", "0"), ("a word", "Bad"), ("nothing", "")):
         keep(f"a quality that changes once, to {name}", _judged(bad).text())
+    keep("a word beside each cell", zoned().cells("validated cell {}").amps("current").text())
     listed = zoned().amps("current").add("cells", lambda g, i: ":".join(volts(i)))
     keep("a list parted by colons", listed.text())
     quoted = zoned().add("cells", lambda g, i: f'"{", ".join(volts(i))}"').amps("current")

@@ -251,6 +251,14 @@ def test_what_flowed_before_a_charge_is_not_forgotten_at_its_first_row():
     assert read.slow_a[-1] > 49.0
 
 
+def test_rows_that_are_means_hide_no_charge():
+    setup = new_setup("lfp", N, 200.0, balancer="none")
+    log = ahead(setup, 0.0, np.zeros(N)).select(slice(0, None, 9))
+    prior, rows = resistance_prior(setup), np.arange(log.rows)
+    assert read_rows(log, rows, prior, None).late_ah.max() > 0.0
+    assert not read_rows(replace(log, averaged_s=180.0), rows, prior, None).late_ah.any()
+
+
 @pytest.mark.parametrize("trouble", [{"capacity": 0.85}, {"offset_pct": -6.0}])
 def test_cycles_that_are_never_full_tell_no_wrong_reading(trouble):
     """A weak and an emptier cell were said to read 47 and 24 mV too low, the first at 0.98."""

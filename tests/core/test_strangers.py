@@ -187,6 +187,15 @@ def test_the_first_and_the_last_cell_may_be_the_one_that_is_not_read(tmp_path):
         assert np.isnan(read_file(path).log.cell_v[:, int(head[5]) - 1]).all()
 
 
+def test_a_mark_for_inches_is_no_open_quote(tmp_path):
+    """No character parts such rows outside of quotes: the one that parts them all is told."""
+    path = tmp_path / "log.csv"
+    rows = [f'2026-03-03 06:{i:02d},19" rack,3.301,3.302,3.303,3.304,10.0' for i in range(30)]
+    path.write_text("\n".join(["time,where,cell 1,cell 2,cell 3,cell 4,current", *rows]))
+    with pytest.raises(InputError, match="as many fields as the header has"):
+        read_file(path)
+
+
 def test_slots_behind_the_modules_of_one_string():
     """Cells of several modules have no running number: they were missed, and raised."""
     columns = [Column(f"m{m} cell {c}", pl.Series([""]), np.full(3, 3.3)) for m, c in SLOTS]

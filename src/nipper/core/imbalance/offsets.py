@@ -31,7 +31,7 @@ from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.imbalance.doubt import NINE_IN_TEN, Doubt
 from nipper.core.imbalance.herd import Counted
 from nipper.core.imbalance.resistance import Resistances
-from nipper.core.imbalance.shifts import FAR_SCALES, Prior, Shifts, Walk
+from nipper.core.imbalance.shifts import FAR_SCALES, SHIFTS_PCT, Prior, Shifts, Walk
 from nipper.core.imbalance.taper import best_walk, lead_h
 from nipper.core.imbalance.walked import LEAST_ROWS, Read, busy, read_rows, unseen_ah
 from nipper.core.logs.charges import Charge
@@ -60,10 +60,7 @@ NO_FIT_V = 0.080  # left over: no shift explains the cell
 OPEN_PCT = 12.0  # of capacity: an interval this wide about nothing tells nothing
 TOLD_PCT = 2.5  # of capacity: so narrow an interval tells also a cell of a herd on the flat
 
-# trial shifts, % of capacity: fine near zero, to 32 % either way (a cell with two thirds of its
-# capacity left is that far off at the low end)
-SHIFTS_PCT = np.sinh(np.linspace(-6.6, 6.6, 265)) / np.sinh(6.6) * 32.0
-# where that comes near its end, or the capacities do: of two cells in parallel one may be off
+# tried where shifts come near their end, or capacities do: of two cells in parallel one may be off
 FAR_PCT = np.array([34.0, 36.5, 39.5, 42.5, 46.0, 49.0, 52.0, 56.0])
 ALL_SHIFTS_PCT = np.r_[-FAR_PCT[::-1], SHIFTS_PCT, FAR_PCT]
 FAR_FROM_PCT, FAR_SCALE = 24.0, 0.66

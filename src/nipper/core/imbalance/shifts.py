@@ -31,6 +31,10 @@ APART_V = 0.030  # from the median at the end: from here on the sign of an offse
 WRONG_V = 0.030  # of a reading that may be wrong: seldom further (from memory)
 IMPOSSIBLE = 1e6  # of misfit
 
+# trial shifts, % of capacity: fine near zero, to 32 % either way (a cell with two thirds of its
+# capacity left is that far off at the low end)
+SHIFTS_PCT = np.sinh(np.linspace(-6.6, 6.6, 265)) / np.sinh(6.6) * 32.0
+
 # capacities against the median cell that are tried on sloped curves, and how usual each is: cells
 # of one batch differ by 1 to 2 % (common practice), one in ten of those looked at is a weak one
 SCALES = np.r_[

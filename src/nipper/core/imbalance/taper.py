@@ -11,7 +11,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from nipper.core.imbalance.shifts import Prior, Walk
+from nipper.core.imbalance.shifts import SHIFTS_PCT, Prior, Walk
 from nipper.core.imbalance.walked import LEAST_ROWS, Read
 from nipper.core.setup import Setup
 
@@ -24,8 +24,7 @@ LEAST_FIT_V = 0.020  # what is worse than this counts no more
 # it has to leave unexplained (at 1 level cells whose knee lies between two rows were told 2 % off)
 LATE_SHARE, LATE_PCT, LATE_BETTER_SHARE = 0.7, 0.1, 0.85
 SLOW_ROWS_S = 120.0  # at faster ones it is little, and the meter's noise would decide
-# trial shifts, % of capacity: coarser than those a cell is told by
-SHIFTS_PCT = np.sinh(np.linspace(-6.6, 6.6, 89)) / np.sinh(6.6) * 32.0
+FEW_SHIFTS_PCT = SHIFTS_PCT[::3]  # coarser than those a cell is told by
 
 
 def lead_h(reads: Sequence[Read], setup: Setup, prior: Prior) -> float:
@@ -70,5 +69,5 @@ def best_walk(read: Read, setup: Setup, prior: Prior) -> Walk:
 
 def _left_by(walk: Walk, setup: Setup, prior: Prior) -> float:
     """What the best shifts of its cells leave, V squared."""
-    left_v = walk.left_v(SHIFTS_PCT / 100.0 * setup.capacity_ah, prior)
+    left_v = walk.left_v(FEW_SHIFTS_PCT / 100.0 * setup.capacity_ah, prior)
     return float(np.sum(np.minimum(left_v, LEAST_FIT_V) ** 2))

@@ -117,7 +117,7 @@ def read_rows(
         interval_s=log.interval_s,
         scales=ALIKE if steep else SCALES,
         uncounted_ah=_uncounted_ah(log, rows[near], rest_v[near]) if steep else 0.0,
-        late_ah=_late_ah(np.nan_to_num(log.current_a[rows]), log.steps_s[rows], near.start),
+        late_ah=_late_ah(log, rows, near.start),
         flowing=int(np.count_nonzero(flow[rows[telling] - rows[0]])),
     )
 
@@ -133,11 +133,14 @@ def _uncounted_ah(log: Log, rows: NDArray[np.intp], rest_v: Floats) -> float:
     return 0.5 * abs(float(after_a - before_a)) * float(log.steps_s[rows[most + 1]]) / 3600.0
 
 
-def _late_ah(amps: Floats, steps_s: Floats, first: int) -> Floats:
+def _late_ah(log: Log, rows: NDArray[np.intp], first: int) -> Floats:
     """What more flowed until each row, had the current fallen only at the end of the interval after
-    ``first`` in which it fell most.
+    ``first`` in which it fell most; nothing where rows are means, which hide no charge.
     """
-    fell_ah = np.maximum(0.0, -np.diff(amps, prepend=amps[0])) * steps_s / 3600.0
+    if log.averaged_s:
+        return np.zeros(rows.size)
+    amps = np.nan_to_num(log.current_a[rows])
+    fell_ah = np.maximum(0.0, -np.diff(amps, prepend=amps[0])) * log.steps_s[rows] / 3600.0
     fell_ah[: first + 1] = 0.0
     most = int(np.argmax(fell_ah))
     return np.where(np.arange(amps.size) >= most, fell_ah[most], 0.0)

@@ -153,7 +153,7 @@ ELAPSED = _said(
 )
 CELLS_OWN = Words(
     r"resist|widerst|\d r$|\bri\b|impedan|\bir\b|capac|kapaz|\bah\b|alarm|status|count"
-    r"|qualit|calidad|jakosc|kwaliteit|\bvalid|\bflag|gultig"
+    r"|qualit|calidad|jakosc|kwaliteit|\bvalid(?:ity)?\b|\bflags?\b|gultig"
 )
 
 LONGEST_UNIT = 60  # characters

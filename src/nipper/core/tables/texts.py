@@ -139,11 +139,19 @@ def _fields(text: str, separator: str) -> list[str]:
 
 
 def _separator(texts: list[str]) -> str | None:
-    """The character that parts most lines into equally many numbers and moments."""
+    """The character that parts most lines into equally many numbers and moments, and none of them
+    within quotes where one does so.
+    """
+    return _parting(texts, cut=False) or _parting(texts, cut=True)
+
+
+def _parting(texts: list[str], cut: bool) -> str | None:
     best: tuple[float, str | None] = (0.45, None)
     for separator in SEPARATORS:
         rows = [_fields(text, separator) for text in texts[len(texts) // 4 :] if text.strip()]
-        widths = Counter(len(row) for row in rows if len(row) >= 2 and not _cut_quotes(row))
+        widths = Counter(
+            len(row) for row in rows if len(row) >= 2 and (cut or not _cut_quotes(row))
+        )
         if not widths:
             continue
         width, count = max(widths.items(), key=lambda item: (item[1], item[0]))
