@@ -30,6 +30,7 @@ SHAPE_DOUBT_V = 0.060  # published curves of one chemistry differ by that much a
 APART_V = 0.030  # from the median at the end: from here on the sign of an offset is plain
 WRONG_V = 0.030  # of a reading that may be wrong: seldom further (from memory)
 IMPOSSIBLE = 1e6  # of misfit
+ON_KNEE_PCT = 8.0  # behind at most, of a cell on the knee: published knees take 3 % of charge
 
 # trial shifts, % of capacity: fine near zero, to 32 % either way (a cell with two thirds of its
 # capacity left is that far off at the low end)
@@ -110,8 +111,9 @@ class Walk:
 
     ``pivot_ah`` is the charge counted where shifts are told; ``scales`` the capacities to try;
     ``seen`` which cells were read at all, bool[cells]; ``uncounted_ah`` what may have flowed unseen
-    while the herd rose most. With ``reading_free`` each cell may be read wrongly by the same all
-    along, and stand anywhere: what is usual of charges is of cells that are read rightly.
+    while the herd rose most; ``standing`` which cells end so far up LFP's knee that no wrong
+    reading puts them there, bool[cells]. With ``reading_free`` each cell may be read wrongly by the
+    same all along, and stand anywhere: what is usual of charges is of cells that are read rightly.
     """
 
     cell_v: Floats
@@ -123,6 +125,7 @@ class Walk:
     pivot_ah: float
     scales: Floats
     seen: Flags
+    standing: Flags
     reading_free: bool = False
 
     @property
@@ -152,7 +155,10 @@ class Walk:
         # a cell high at the end of a charge is not the emptier one, however well another shift fits
         apart = self.apart(prior)
         at_end_ah = self._at_end(shifts_ah, np.array([c for _, c in tried]))[:, None, :]
+        # nor is one that stands on the knee far behind, however badly all that is near it fits
+        far = shifts_ah < -ON_KNEE_PCT / 100.0 * capacity_ah
         misfit = misfit + usual + IMPOSSIBLE * (apart[:, None] * at_end_ah < 0.0)
+        misfit = misfit + IMPOSSIBLE * (self.standing[:, None] & far)
         beyond = apart < 0 if self.curve.down else apart > 0
         step = np.gradient(shifts_ah)
         weight = np.exp(-0.5 * (misfit - misfit.min(axis=(0, 2), keepdims=True))) * step

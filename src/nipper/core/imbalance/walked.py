@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.herd import Counted, learn
 from nipper.core.imbalance.shifts import ALIKE, SCALES, Prior, Walk
 from nipper.core.logs.model import Log, nanmedian
@@ -20,6 +21,9 @@ IDLE_RATE, IDLE_S = 0.003, 1800.0  # of capacity an hour: meters' offsets are of
 LEAST_ROWS = 4
 MOST_ROWS = 600  # more only repeat each other
 SLOPED_ROWS = 90
+# above the foot of the knee, at the last rows: 70 mV above the flat, and readings are seldom wrong
+# by as much (from memory)
+STANDS_V, LAST_ROWS = 0.050, 5
 KNEE_SHARE = 0.5  # of the herd's rise, between two rows
 
 
@@ -67,7 +71,15 @@ class Read:
             pivot_ah=float(counted.max()),
             scales=self.scales,
             seen=self.seen,
+            standing=self._standing(setup, prior, down=bottom is not None),
         )
+
+    def _standing(self, setup: Setup, prior: Prior, down: bool) -> Flags:
+        """Which cells end a charge on LFP's knee, bool[cells]."""
+        last = self.telling[-LAST_ROWS:]
+        freed_v = self.cell_v[last] - prior.herd_ohm * self.current_a[last, None]
+        high = np.median(freed_v, axis=0) > chemistry(setup.chemistry).knee_v + STANDS_V
+        return high & (setup.flat and not down)
 
 
 def read_rows(
