@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from nipper.core.logs import words
+from nipper.core.logs.amount import too_much
 from nipper.core.logs.column import Column, Floats
 from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.signs import (
@@ -338,10 +339,15 @@ def _check_scale(
         amps = amps - np.abs(_amps(by_name[flow.fields["discharge"]], scale))
     elif flow.fields.get("direction"):
         return
-    told = _by_percentage(flow, column, amps, witness, capacity_ah)
-    if told or column.quantity == "A":
+    if _by_percentage(flow, column, amps, witness, capacity_ah):
         return
-    if (most_a := _top(np.abs(amps))) > min(MOST_A, MOST_RATE * (capacity_ah or np.inf)):
+    much = too_much(amps, witness.time_s, capacity_ah) if capacity_ah else ""
+    if much:
+        text = f"by {column.name} {much}: is it of another unit, or of more packs than this one?"
+        flow.doubts.append(Doubt(text, "--map"))
+    elif column.quantity == "A":
+        return
+    elif (most_a := _top(np.abs(amps))) > min(MOST_A, MOST_RATE * (capacity_ah or np.inf)):
         text = f"{column.name} without a unit reads up to {most_a:,.0f} A: are they parts of one?"
         flow.doubts.append(Doubt(text, "--map"))
 
