@@ -10,16 +10,17 @@ with an offset. What is the matter with the cells is given, so the truth is know
 import csv
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 import numpy as np
 
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
+from tests import otherstep as step
 from tests.conftest import REFERENCE
 
 Floats = np.ndarray
 START_S = 1.75e9
-NEAR_PCT = 0.3
 TEST_FROM_H, TEST_TO_H = 18.5, 4.0  # of a capacity test: overnight
 
 
@@ -73,115 +74,133 @@ class Use:
     rows_c: Floats | None = None  # what source less load would give in each row: likewise
 
 
+@dataclass
 class Pack:
-    """One pack, step by step: what it drives, and what a current does to it."""
+    """One pack of a bank; its cells may be changed at midnight, where they leak."""
 
-    def __init__(self, setup: Setup, cells: Cells, use: Use, rows: int) -> None:
-        wide, ah = np.ones(setup.cells), setup.capacity_ah
-        self.setup, self.cells, self.use, self.wide = setup, cells, use, wide
-        self.capacity = ah * cells.capacity * wide
-        r_ohm = (
-            1e-3
-            * (setup.cell.resistance_mohm or 0.3)
-            / setup.cells_in_parallel
-            * cells.resistance
-            * wide
-        )
-        self.fast_ohm, self.slow_ohm = 0.7 * r_ohm, 0.7 * cells.slow_share * r_ohm
-        missing = (100.0 - use.start_pct - cells.offset_pct * wide) / 100.0 * ah
-        self.charge = self.capacity - missing
-        self.slow_v, self.swing = np.zeros(setup.cells), np.zeros(setup.cells)
-        self.kept = np.exp(-use.step_s / cells.slow_s)
-        self.tripped, self.dark = False, False
-        self.ohms = self.fast_ohm + (1.0 - self.kept) * self.slow_ohm
-        self.source_v, self.rest_v = self.wide, self.wide
-        self.out_v, self.out_a = np.empty((rows, setup.cells)), np.empty(rows)
-        self.flags = np.zeros((rows, setup.cells), bool)
+    setup: Setup
+    cells: Cells
+    use: Use
 
-    def look(self) -> None:
-        """Its cells' voltages without current."""
-        cells = self.cells
-        pct = 100.0 * self.charge / self.capacity
-        self.rest_v = self._curve(pct) + 1e-3 * cells.hysteresis_mv * self.swing
-        self.source_v = self.rest_v + self.kept * self.slow_v
-
-    def _curve(self, pct: Floats) -> Floats:
-        rest = np.interp(pct, *self.cells.curve, left=None, right=None)
-        for cell, curve in self.cells.own_curves.items():
-            rest[cell] = np.interp(pct[cell], *curve)
-        over = pct - 100.0
-        # beyond its ends the voltage runs away
-        return rest + np.maximum(over, 0.0) * 0.25 - np.maximum(-100.0 - over, 0.0) * 0.15
+    def each(self, value: Floats | float) -> Floats:
+        """One value for each cell."""
+        return np.ones(self.setup.cells) * value
 
     @property
-    def stiff_ohm(self) -> float:
-        """What its voltage moves by within a step, for each ampere: its resistance, and how fast it
-        fills. Without the latter, packs at a knee would throw currents at each other.
-        """
-        pct = 100.0 * self.charge / self.capacity
-        rise = (self._curve(pct + NEAR_PCT) - self._curve(pct - NEAR_PCT)) / (2.0 * NEAR_PCT)
-        fills = 100.0 / self.capacity * self.use.step_s / 3600.0
-        return float((self.ohms + rise * fills).sum())
-
-    def blocks(self, amps: float) -> bool:
-        """Whether its switches let no such current through."""
-        return (self.tripped and amps > 0.0) or (self.dark and amps < 0.0)
-
-    def carry(self, row: int, amps: float, at_end: bool = False) -> None:
-        """A step of time with this current; read at its begin or its end."""
-        cells, ah, hours = self.cells, self.setup.capacity_ah, self.use.step_s / 3600.0
-        trip = self.setup.protection.cell_over_voltage
-        low = self.setup.protection.cell_under_voltage
-        v = self.source_v + amps * self.ohms
-        self.out_v[row], self.out_a[row] = v, amps
-        read_v = v + 1e-3 * cells.bias_mv * self.wide
-        high_v, low_v = read_v.max(), read_v.min()
-        self.tripped = high_v >= trip.trip_v or (self.tripped and high_v > trip.release_v)
-        self.dark = low_v <= low.trip_v or (self.dark and low_v < low.release_v)
-        self.slow_v = self.kept * self.slow_v + (1.0 - self.kept) * self.slow_ohm * amps
-        leak = cells.leak_mah_day * self.wide / 24e3 * hours
-        self.charge = self.charge + amps * hours - leak
-        pace = 1.0 - np.exp(-12.0 * abs(amps) * hours / ah)
-        self.swing = self.swing + (np.sign(amps) - self.swing) * pace
-        balancer = self.setup.balancer if self.use.balance else None
-        if balancer and balancer.kind == "passive":
-            allowed = {"charging": amps > 0.2, "rest": abs(amps) < 0.2, "always": True}[
-                balancer.when
-            ]
-            busy = (
-                (read_v > balancer.start_v)
-                & (read_v - read_v.min() > 1e-3 * balancer.delta_mv)
-                & allowed
-            )
-            self.charge = self.charge - busy * balancer.current_a * hours
-            self.flags[row] = busy
-        if at_end:
-            self.look()
-            self.out_v[row] = self.rest_v + self.slow_v + amps * self.fast_ohm
-
-    def log(self, rng: np.random.Generator) -> Log:
-        """What its BMS wrote."""
-        use, noise = self.use, rng.normal(0.0, 1e-3 * self.use.noise_mv, self.out_v.shape)
-        read = self.out_v + 1e-3 * self.cells.bias_mv * self.wide + noise
-        step = 1e-3 * use.step_mv
-        cell_v = (np.round(read / step) * step).astype(np.float32)
-        rows = self.out_a.size
-        return Log(
-            time_s=START_S + np.arange(rows) * use.step_s,
-            current_a=np.round(self.out_a + use.current_offset_a, 1),
-            pack_v=cell_v.sum(axis=1).astype(float).round(2),
-            cell_v=cell_v,
-            temp_c=np.full((rows, 1), 20.0, np.float32),
-            balancing=self.flags if self.setup.balancer and use.balance else None,
-        )
+    def ohm(self) -> Floats:
+        sheet_mohm = self.setup.cell.resistance_mohm or 0.3
+        return 1e-3 * sheet_mohm / self.setup.cells_in_parallel * self.each(self.cells.resistance)
 
     @property
-    def offset_pct(self) -> Floats:
-        """Each cell's charge now, as % of the setup's capacity missing to its own full, less the
-        median's.
-        """
-        missing = 100.0 * (self.capacity - self.charge) / self.setup.capacity_ah
-        return np.median(missing) - missing
+    def capacity_ah(self) -> Floats:
+        return self.setup.capacity_ah * self.each(self.cells.capacity)
+
+    @property
+    def charge_ah(self) -> Floats:
+        """At the start."""
+        missing_pct = 100.0 - self.use.start_pct - self.each(self.cells.offset_pct)
+        return self.capacity_ah - missing_pct / 100.0 * self.setup.capacity_ah
+
+    @property
+    def leak_ah(self) -> Floats:
+        """In a step."""
+        return self.each(self.cells.leak_mah_day) / 24e3 * (self.use.step_s / 3600.0)
+
+    @property
+    def trips_v(self) -> tuple[float, float, float, float]:
+        over = self.setup.protection.cell_over_voltage
+        under = self.setup.protection.cell_under_voltage
+        return over.trip_v, over.release_v, under.trip_v, under.release_v
+
+    @property
+    def balance(self) -> tuple[float, float, float, float]:
+        balancer = self.setup.balancer
+        if not self.use.balance or balancer is None or balancer.kind != "passive":
+            return 0.0, 0.0, 0.0, float(step.ALWAYS)
+        when = {"always": step.ALWAYS, "charging": step.CHARGING, "rest": step.REST}[balancer.when]
+        taken_ah = balancer.current_a * (self.use.step_s / 3600.0)
+        return taken_ah, balancer.start_v, 1e-3 * balancer.delta_mv, float(when)
+
+    def curves(self) -> list[tuple[Floats, Floats]]:
+        """The rest curve of each cell."""
+        return [self.cells.own_curves.get(c, self.cells.curve) for c in range(self.setup.cells)]
+
+
+def _bank(packs: Sequence[Pack], ways_ohm: Sequence[float], rows: int) -> step.Bank:
+    """The packs as the compiled step takes them."""
+    shape = len(packs), packs[0].setup.cells
+    curves = [curve for pack in packs for curve in pack.curves()]
+    ends = np.cumsum([pct.size for pct, _ in curves])
+    ohm, cells = np.array([p.ohm for p in packs]), [p.cells for p in packs]
+    slow = np.array([c.slow_share for c in cells])[:, None]
+    return step.Bank(
+        curve_pct=np.concatenate([pct for pct, _ in curves]),
+        curve_v=np.concatenate([volts for _, volts in curves]),
+        curve_from=np.r_[0, ends[:-1]].reshape(shape),
+        curve_to=ends.reshape(shape),
+        capacity=np.array([p.capacity_ah for p in packs]),
+        fast_ohm=0.7 * ohm,
+        slow_ohm=0.7 * slow * ohm,
+        leak_ah=np.array([p.leak_ah for p in packs]),
+        bias_v=np.array([1e-3 * p.each(p.cells.bias_mv) for p in packs]),
+        hysteresis_v=np.array([1e-3 * c.hysteresis_mv for c in cells]),
+        kept=np.array([np.exp(-p.use.step_s / p.cells.slow_s) for p in packs]),
+        way_ohm=np.array(ways_ohm, float),
+        name_ah=np.array([p.setup.capacity_ah for p in packs]),
+        trips_v=np.array([p.trips_v for p in packs]),
+        balance=np.array([p.balance for p in packs]),
+        charge=np.array([p.charge_ah for p in packs]),
+        slow_v=np.zeros(shape),
+        swing=np.zeros(shape),
+        rest_v=np.zeros(shape),
+        source_v=np.zeros(shape),
+        tripped=np.zeros(len(packs), bool),
+        dark=np.zeros(len(packs), bool),
+        out_v=np.empty((len(packs), rows, shape[1])),
+        out_a=np.empty((len(packs), rows)),
+        flags=np.zeros((len(packs), rows, shape[1]), bool),
+    )
+
+
+def _drive(setups: Sequence[Setup], use: Use, rows: int, rng: np.random.Generator) -> step.Drive:
+    charger, ah = setups[0].charging, sum(s.capacity_ah for s in setups)
+    since_h = np.arange(rows) * (use.step_s / 3600.0)
+    wanted, source = zip(*(_wanted(use, float(h), ah, rng) for h in since_h), strict=True)
+    more_v = use.equalise_v * np.isin((since_h // 24).astype(int), use.equalise_days)
+    return step.Drive(
+        step_s=float(use.step_s),
+        wanted_a=np.array(wanted, float),
+        source=np.array(source, bool),
+        absorption_v=more_v + (charger.absorption_v if charger else np.nan),
+        float_v=more_v + ((charger.float_v or 0.0) if charger else np.nan),
+        held_s=60.0 * charger.absorption_min if charger else np.inf,
+        names_ah=float(ah),
+        state=np.zeros(2),
+    )
+
+
+def _log(pack: Pack, bank: step.Bank, p: int, rng: np.random.Generator) -> Log:
+    """What its BMS wrote."""
+    use, out_v = pack.use, bank.out_v[p]
+    read = out_v + bank.bias_v[p] + rng.normal(0.0, 1e-3 * use.noise_mv, out_v.shape)
+    coarse = 1e-3 * use.step_mv
+    cell_v = (np.round(read / coarse) * coarse).astype(np.float32)
+    return Log(
+        time_s=START_S + np.arange(out_v.shape[0]) * use.step_s,
+        current_a=np.round(bank.out_a[p] + use.current_offset_a, 1),
+        pack_v=cell_v.sum(axis=1).astype(float).round(2),
+        cell_v=cell_v,
+        temp_c=np.full((out_v.shape[0], 1), 20.0, np.float32),
+        balancing=bank.flags[p] if pack.setup.balancer and use.balance else None,
+    )
+
+
+def _offset_pct(pack: Pack, bank: step.Bank, p: int) -> Floats:
+    """Each cell's charge now, as % of the setup's capacity missing to its own full, less the
+    median's.
+    """
+    missing = 100.0 * (bank.capacity[p] - bank.charge[p]) / pack.setup.capacity_ah
+    return np.median(missing) - missing
 
 
 def make(setup: Setup, cells: Cells, use: Use) -> tuple[Log, Floats]:
@@ -203,61 +222,17 @@ def make_bank(
     midnight, as hands do.
     """
     rng = np.random.default_rng(use.seed)
-    rows, hours = int(use.days * 86400 / use.step_s), use.step_s / 3600.0
-    packs = [Pack(s, c, use, rows) for s, c in zip(setups, cells, strict=True)]
-    charger, ah = setups[0].charging, sum(s.capacity_ah for s in setups)
-    held_s, floating, day = 0.0, False, 0
-    for k in range(rows):
-        since_h = k * hours
-        if int(since_h // 24) > day:
-            day = int(since_h // 24)
-            each_day(day, packs)
-        wanted, source = _wanted(use, since_h, ah, rng)
-        for pack in packs:
-            pack.look()
-        amps = wanted
-        if charger and wanted > 0.0:
-            target_v = (charger.float_v or 0.0) if floating else charger.absorption_v
-            target_v += use.equalise_v * (day in use.equalise_days)
-            most = sum(
-                (target_v - p.source_v.sum()) / ohms
-                for p, ohms in zip(packs, _ohms(packs, ways_ohm), strict=True)
-            )
-            if most < amps:
-                amps = max(most, 0.0 if source else min(wanted, 0.0))
-                if not floating and amps >= 0.0:
-                    held_s += use.step_s
-                    floating = held_s > 60.0 * charger.absorption_min
-        if since_h % 24.0 < 0.5 * hours or wanted < -0.02 * ah:
-            held_s, floating = 0.0, False
-        for pack, share in zip(packs, _shared(packs, ways_ohm, float(amps)), strict=True):
-            pack.carry(k, share, at_end=len(packs) > 1)
-    return [(pack.log(rng), pack.offset_pct) for pack in packs]
-
-
-def _ohms(packs: Sequence[Pack], ways_ohm: Sequence[float]) -> list[float]:
-    if len(packs) == 1:
-        return [packs[0].ohms.sum()]
-    return [p.stiff_ohm + way for p, way in zip(packs, ways_ohm, strict=True)]
-
-
-def _shared(packs: Sequence[Pack], ways_ohm: Sequence[float], amps: float) -> list[float]:
-    """How they share a current: one voltage at the bus, none through a pack that blocks it."""
-    on = [True] * len(packs)
-    if len(packs) == 1:
-        return [0.0 if packs[0].blocks(amps) else amps]
-    while any(on):
-        ohms = np.array(_ohms(packs, ways_ohm))
-        drive_v = np.array([p.source_v.sum() for p in packs])
-        through = np.array(on) / ohms
-        bus_v = (amps + float(through @ drive_v)) / through.sum()
-        shares = [float(x) for x in through * (bus_v - drive_v)]
-        blocked = [i for i, p in enumerate(packs) if on[i] and p.blocks(shares[i])]
-        if not blocked:
-            return shares
-        for i in blocked:
-            on[i] = False
-    return [0.0] * len(packs)
+    rows = int(use.days * 86400 / use.step_s)
+    packs = [Pack(s, c, use) for s, c in zip(setups, cells, strict=True)]
+    bank, drive = _bank(packs, ways_ohm, rows), _drive(setups, use, rows, rng)
+    day_of = (np.arange(rows) * (use.step_s / 3600.0) // 24).astype(int)
+    starts = [*np.flatnonzero(np.diff(day_of, prepend=-1)).tolist(), rows]
+    for first, last in pairwise(starts):
+        if first:
+            each_day(int(day_of[first]), packs)
+            bank.leak_ah[:] = [p.leak_ah for p in packs]
+        step.run(bank, drive, first, last)
+    return [(_log(p, bank, i, rng), _offset_pct(p, bank, i)) for i, p in enumerate(packs)]
 
 
 def _wanted(use: Use, since_h: float, ah: float, rng: np.random.Generator) -> tuple[float, bool]:
