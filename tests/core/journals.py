@@ -106,14 +106,14 @@ def taken_for_what_they_are_not() -> None:
 
     tens = zoned().amps("i", 10, 0).cells("c{}").text()
     size = {"zone": "UTC", "capacity_ah": 100.0}
-    keep("tenths of amperes, for the pack", tens, options=size, doubt="flow one way",
+    keep("tenths of amperes, for the pack", tens, options=size, doubt="in one go",
          check=("time", "cells"))  # fmt: skip
     large = {"zone": "UTC", "capacity_ah": 300.0}  # not above three times of it
-    keep("tenths of amperes, for a large pack", tens, options=large, doubt="flow one way",
+    keep("tenths of amperes, for a large pack", tens, options=large, doubt="in one go",
          check=("time", "cells"))  # fmt: skip
     whole = zoned().amps("current (A)").cells("c{}").text()
     small = {"zone": "UTC", "capacity_ah": 25.0}
-    keep("amperes of a bank beside one of its packs", whole, options=small, doubt="flow one way",
+    keep("amperes of a bank beside one of its packs", whole, options=small, doubt="in one go",
          check=("time", "cells"))  # fmt: skip
 
 

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from nipper.core.logs.amount import one_way_ah, too_much
+from nipper.core.logs.amount import one_way_ah, too_much_ah
 
 MINUTE_S = 60.0 * np.arange(601)  # ten hours
 
@@ -30,7 +30,7 @@ def test_nothing_is_counted_across_a_gap_or_an_unknown_time() -> None:
 
 def test_a_tenfold_current_is_too_much_and_a_month_of_float_is_not() -> None:
     whole = np.full(601, 25.0)  # 250 Ah into cells of 280
-    assert not too_much(whole, MINUTE_S, 280.0)
-    assert "2.5e+03 Ah flow one way" in too_much(10.0 * whole, MINUTE_S, 280.0)
+    assert too_much_ah(whole, MINUTE_S, 280.0) == 0.0
+    assert too_much_ah(10.0 * whole, MINUTE_S, 280.0) == pytest.approx(2500.0)
     month_s = 3600.0 * np.arange(720.0)
-    assert not too_much(np.full(720, 1.0), month_s, 280.0)  # what a meter is off by
+    assert too_much_ah(np.full(720, 1.0), month_s, 280.0) == 0.0  # what a meter is off by

@@ -10,8 +10,8 @@ STRONG_RATE = 0.02  # of capacity an hour: a meter's offset adds up over weeks o
 MOST_WAY = 1.4  # of a capacity, in one go: none of 150 logs of five simulators is above 1.0
 
 
-def too_much(amps: Floats, time_s: Floats, capacity_ah: float) -> str:
-    """Why a current cannot be of cells of that capacity; empty where it can.
+def too_much_ah(amps: Floats, time_s: Floats, capacity_ah: float) -> float:
+    """What a current moves in one go and cells of that capacity cannot hold, Ah; 0 where they can.
 
     Parameters
     ----------
@@ -20,9 +20,7 @@ def too_much(amps: Floats, time_s: Floats, capacity_ah: float) -> str:
     """
     strong = np.abs(amps) > STRONG_RATE * capacity_ah
     way_ah = one_way_ah(np.where(strong, amps, 0.0), time_s)
-    if way_ah <= MOST_WAY * capacity_ah:
-        return ""
-    return f"{way_ah:.3g} Ah flow one way without a break through cells of {capacity_ah:g} Ah"
+    return way_ah if way_ah > MOST_WAY * capacity_ah else 0.0
 
 
 def one_way_ah(amps: Floats, time_s: Floats) -> float:

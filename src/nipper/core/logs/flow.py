@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from nipper.core.logs import words
-from nipper.core.logs.amount import too_much
+from nipper.core.logs.amount import too_much_ah
 from nipper.core.logs.column import Column, Floats
 from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.signs import (
@@ -341,9 +341,12 @@ def _check_scale(
         return
     if _by_percentage(flow, column, amps, witness, capacity_ah):
         return
-    much = too_much(amps, witness.time_s, capacity_ah) if capacity_ah else ""
-    if much:
-        text = f"by {column.name} {much}: is it of another unit, or of more packs than this one?"
+    much_ah = too_much_ah(amps, witness.time_s, capacity_ah) if capacity_ah else 0.0
+    if much_ah:
+        text = (
+            f"by {column.name} {much_ah:.3g} Ah flow one way in one go, through cells of "
+            f"{capacity_ah:g} Ah: is it of another unit, or of more packs than this one?"
+        )
         flow.doubts.append(Doubt(text, "--map"))
     elif column.quantity == "A":
         return
