@@ -67,7 +67,11 @@ class Column:
 
 
 def columns_of(table: Table) -> list[Column]:
-    """The columns of a table as evidence."""
+    """The columns of a table as evidence; of a wide one they take a second."""
+    return table.once("columns", _columns_of)
+
+
+def _columns_of(table: Table) -> list[Column]:
     # in quotes nothing is as empty as without
     frame = sampled(table.frame).with_columns(pl.all().replace("", None))
     lettered = words.lettered(frame.columns)

@@ -30,6 +30,7 @@ NEAR = 0.98  # of the end: a standby draw stands there; a charger of 60,000 mA d
 WRAP_LOOKED_AT = 20_000
 USUAL = 0.9  # of the texts
 LOOKED_AT = 200
+RULED_OUT_BY = 24  # texts: more than a tenth of those that are looked at
 
 
 def parted(table: Table) -> tuple[Table, list[str]]:
@@ -119,6 +120,8 @@ def _lists_spread(table: Table) -> Table:
         if not texts or words.BALANCING.search(words.plain(name)):
             continue
         if possible_forms(texts) or dates_only(texts) or clocks_only(texts):
+            continue
+        if not any(len(_numbers_in(t)) > 1 for t in texts[:RULED_OUT_BY]):
             continue
         sizes = [len(_numbers_in(t)) for t in texts]
         width = max(set(sizes), key=sizes.count)

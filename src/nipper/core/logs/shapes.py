@@ -275,14 +275,17 @@ def _widened(table: Table) -> Table | None:
     others = [c for c in table.columns if c not in when]
     best: tuple[int, Table] | None = None
     keys = [c for c in others if not words.unit_in(c) and not _of_an_end(c)]
+    values: list[str] | None = None  # looked for once there is a key
     # of two that tell as many cells the one with names says what the others are as well
     for key in sorted(keys, key=lambda c: _numbered(table, c)):
         texts = table.text(key).drop_nulls()
         kinds = texts.n_unique()
         if not 2 <= kinds <= MOST_KEYS or len(texts) < 2 * kinds or not _are_keys(texts):
             continue
-        for value in others:
-            if value == key or not _holds_values(table, value):
+        if values is None:
+            values = [c for c in others if _holds_values(table, c)]
+        for value in values:
+            if value == key:
                 continue
             wide = _pivoted(table, when, key, value, others)
             cells = max((len(f.columns) for f in find_families(columns_of(wide))), default=0)

@@ -1,8 +1,8 @@
 """A table as text, before anything is known about it."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 import polars as pl
@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from nipper.core.errors import InputError
 from nipper.core.tables.numbers import as_number, decimal_mark, unit_of_values
 
+T = TypeVar("T")
 MOST_FIELDS = 80_000_000  # of text: a month of seconds of 16 cells and the rest is 60 million
 MOST_COLUMNS = 1500  # 64 packs of 16 cells beside each other are 1,024
 MOST_HEADING = 400  # characters
@@ -39,6 +40,9 @@ class Table:
     _marks: dict[str, str] = field(  # found so far: each is asked for several times
         default_factory=dict[str, str], init=False, repr=False, compare=False
     )
+    _made: dict[str, Any] = field(
+        default_factory=dict[str, Any], init=False, repr=False, compare=False
+    )
 
     def __post_init__(self) -> None:
         if self.frame.width > MOST_COLUMNS:
@@ -62,6 +66,12 @@ class Table:
     def text(self, name: str) -> pl.Series:
         """A column as it is written."""
         return self.frame.get_column(name)
+
+    def once(self, what: str, make: Callable[["Table"], T]) -> T:
+        """What is made of it, the first time it is asked for."""
+        if what not in self._made:
+            self._made[what] = make(self)
+        return self._made[what]
 
     def mark(self, name: str) -> str:
         """The decimal mark of a column."""
