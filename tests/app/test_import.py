@@ -12,7 +12,9 @@ from nipper.core.errors import Cancelled
 from nipper.core.logs.mapping import ColumnMapping
 from nipper.core.logs.propose import Proposal
 from nipper.core.logs.roles import Role
+from nipper.core.setup import put
 from tests.app.test_window import words
+from tests.core.strangers import Sheet, a_log, utc
 from tests.core.test_reader import dialect, local
 
 
@@ -393,3 +395,35 @@ def test_a_day_is_of_its_own_file(bench, small_log, tmp_path):
     again = read_draft(str(tmp_path / "log_2026-03-04.csv"), bench, bench.setup(), "UTC")
     assert again.remembered
     assert again.mapping.begins == "2026-03-04T00:00:00"
+
+
+def test_a_current_in_tenths_of_an_ampere_is_told_and_set_right(qtbot, page, bench, tmp_path):
+    """788 Ah at a stretch into cells of 230: the unit is set by hand, and asked again with it."""
+    log = a_log(bench.setup().cells, 360)
+    path = tmp_path / "tenths.csv"
+    sheet = Sheet(log).time("time", utc("%Y-%m-%dT%H:%M:%SZ")).amps("i", 10, 0).cells("c{}")
+    path.write_text(sheet.text())
+    bench.save_setup(put(bench.setup(), {"capacity_ah": 230.0}))
+    page.open_files([str(path)], bench, bench.setup(), bench.packs(), 1, "UTC")
+    qtbot.waitUntil(lambda: page.draft is not None)
+    assert "Ah flow one way in one go" in words(page.odd)
+    choose(page, "current_scale", "0.1 A")
+    qtbot.waitUntil(lambda: page.draft.mapping.current_scale == 0.1)
+    assert "one go" not in words(page.odd)
+    assert page.draft.log.current_a.max() < 40.0
+    choose(page, "sign", "discharging as positive")
+    qtbot.waitUntil(lambda: page.draft.mapping.current_scale == -0.1)
+    choose(page, "current_scale", "A")  # by hand, and wrong: told all the same
+    qtbot.waitUntil(lambda: page.draft.mapping.current_scale == -1.0)
+    assert "Ah flow one way in one go" in words(page.odd)
+
+
+def test_a_scale_without_a_name_is_shown_by_its_number(qtbot, draft_page):
+    mapping = replace(draft_page.draft.mapping, current_scale=-0.0244)
+    draft_page.written.remapped.emit(mapping)
+    qtbot.waitUntil(lambda: draft_page.draft.mapping.current_scale == -0.0244)
+    box = draft_page.written.boxes["current_scale"]
+    assert box.currentText() == "× 0.0244"
+    choose(draft_page, "current_scale", "× 0.0244")  # chosen again it stays
+    qtbot.waitUntil(lambda: draft_page.draft is not None)
+    assert draft_page.draft.mapping.current_scale == -0.0244

@@ -2,8 +2,10 @@
 and its first rows.
 """
 
+from collections.abc import Mapping
 from dataclasses import replace
 from datetime import datetime
+from math import copysign, isclose
 from zoneinfo import ZoneInfo, available_timezones
 
 import numpy as np
@@ -31,6 +33,8 @@ from nipper.core.logs.timeforms import DATELESS, TIME_FORMS
 NONE = "–"
 SHOWN_ROWS = 12
 CELL_UNITS = {"V": 1.0, "mV": 1e-3, "0.1 mV": 1e-4, "10 mV": 1e-2, "0.1 V": 0.1}
+CURRENT_UNITS = {"A": 1.0, "0.1 A": 0.1, "10 mA": 1e-2, "mA": 1e-3}
+POWER_UNITS = {"W": 1.0, "kW": 1e3}
 SIGNS = ("charging as positive", "discharging as positive")
 TEMP_UNITS = {"°C": "C", "°F": "F", "K": "K"}
 TEMP_UNITS_BY = {unit: title for title, unit in TEMP_UNITS.items()}
@@ -40,9 +44,11 @@ WRITTEN = (
     ("time_form", "time is written"),
     ("zone", "time zone"),
     ("cell_scale", "cells are in"),
+    ("current_scale", "current is in"),
     ("sign", "current counts"),
     ("temp_unit", "temperatures in"),
 )
+BESIDE = {"temp_unit": "cell_scale"}  # of two short ones the second stands beside the first
 
 
 class Written(QGridLayout):
@@ -60,14 +66,18 @@ class Written(QGridLayout):
         self._named: dict[str, QWidget] = {}
         self.setHorizontalSpacing(10)
         self.setVerticalSpacing(4)
-        for row, (key, title) in enumerate(WRITTEN):
+        rows = {key: row for row, (key, _) in enumerate(WRITTEN)}
+        for key, title in WRITTEN:
             self.boxes[key], self._named[key] = self._box(key, title), label(title)
-            self.addWidget(self._named[key], row, 0)
-            self.addWidget(self.boxes[key], row, 1)
+            row, column = rows[BESIDE.get(key, key)], 2 if key in BESIDE else 0
+            wide = 1 if key in BESIDE or key in BESIDE.values() else 3
+            self.addWidget(self._named[key], row, column)
+            self.addWidget(self.boxes[key], row, column + 1, 1, wide)
         self.begins, self._begins_name = self._moment(), label("times begin")
         self.addWidget(self._begins_name, len(WRITTEN), 0)
-        self.addWidget(self.begins, len(WRITTEN), 1)
+        self.addWidget(self.begins, len(WRITTEN), 1, 1, 3)
         self.setColumnStretch(1, 1)
+        self.setColumnStretch(3, 1)
 
     def _moment(self) -> QDateTimeEdit:
         """When times without a date begin."""
@@ -118,8 +128,9 @@ class Written(QGridLayout):
         self._set("time_form", list(TIME_FORMS.values()), TIME_FORMS[mapping.time_form])
         zones = sorted(available_timezones() - {"UTC", "localtime"})
         self._set("zone", ["UTC", *zones], mapping.zone)
-        unit = next((u for u, s in CELL_UNITS.items() if s == mapping.cell_scale), "V")
-        self._set("cell_scale", list(CELL_UNITS), unit)
+        self._set_unit("cell_scale", CELL_UNITS, mapping.cell_scale)
+        self._set_unit("current_scale", _current_units(mapping), abs(mapping.current_scale))
+        self.boxes["current_scale"].setEnabled(mapping.current is not None)
         self._set("sign", list(SIGNS), SIGNS[mapping.current_scale < 0])
         self.boxes["sign"].setEnabled(mapping.current is not None and not mapping.discharge)
         self._set("temp_unit", list(TEMP_UNITS), TEMP_UNITS_BY[mapping.temp_unit])
@@ -133,6 +144,11 @@ class Written(QGridLayout):
                 box.addItem(UNITS.text(choice), choice)
         if current:
             box.setCurrentIndex(box.findData(current))
+
+    def _set_unit(self, key: str, units: Mapping[str, float], scale: float) -> None:
+        """The unit of that scale; one that has no name by its number."""
+        unit = next((u for u, s in units.items() if isclose(s, scale)), f"× {scale:g}")
+        self._set(key, list(dict.fromkeys([*units, unit])), unit)
 
     @Slot(int)
     def _taken(self, _: int) -> None:
@@ -148,12 +164,24 @@ class Written(QGridLayout):
         elif key == "zone":
             self.remapped.emit(replace(mapping, zone=text))
         elif key == "cell_scale":
-            self.remapped.emit(replace(mapping, cell_scale=CELL_UNITS[text]))
+            scale = CELL_UNITS.get(text, mapping.cell_scale)
+            self.remapped.emit(replace(mapping, cell_scale=scale))
+        elif key == "current_scale":
+            scale = _current_units(mapping).get(text, abs(mapping.current_scale))
+            self.remapped.emit(_with_current(mapping, scale, mapping.current_scale))
         elif key == "temp_unit":
             self.remapped.emit(replace(mapping, temp_unit=TEMP_UNITS[text]))
         else:
             sign = -1.0 if text == SIGNS[1] else 1.0
-            self.remapped.emit(replace(mapping, current_scale=sign * abs(mapping.current_scale)))
+            self.remapped.emit(_with_current(mapping, mapping.current_scale, sign))
+
+
+def _current_units(mapping: ColumnMapping) -> Mapping[str, float]:
+    return POWER_UNITS if mapping.power else CURRENT_UNITS
+
+
+def _with_current(mapping: ColumnMapping, scale: float, sign: float) -> ColumnMapping:
+    return replace(mapping, current_scale=copysign(scale, sign))
 
 
 class Oddities(QScrollArea):

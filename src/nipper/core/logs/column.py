@@ -68,7 +68,7 @@ class Column:
 
 def columns_of(table: Table) -> list[Column]:
     """The columns of a table as evidence; of a wide one they take a second."""
-    return table.once("columns", _columns_of)
+    return table.once(_columns_of)
 
 
 def _columns_of(table: Table) -> list[Column]:

@@ -40,8 +40,8 @@ class Table:
     _marks: dict[str, str] = field(  # found so far: each is asked for several times
         default_factory=dict[str, str], init=False, repr=False, compare=False
     )
-    _made: dict[str, Any] = field(
-        default_factory=dict[str, Any], init=False, repr=False, compare=False
+    _made: dict[object, Any] = field(
+        default_factory=dict[object, Any], init=False, repr=False, compare=False
     )
 
     def __post_init__(self) -> None:
@@ -67,11 +67,11 @@ class Table:
         """A column as it is written."""
         return self.frame.get_column(name)
 
-    def once(self, what: str, make: Callable[["Table"], T]) -> T:
+    def once(self, make: Callable[["Table"], T]) -> T:
         """What is made of it, the first time it is asked for."""
-        if what not in self._made:
-            self._made[what] = make(self)
-        return self._made[what]
+        if make not in self._made:
+            self._made[make] = make(self)
+        return self._made[make]
 
     def mark(self, name: str) -> str:
         """The decimal mark of a column."""
