@@ -345,7 +345,8 @@ def _check_scale(
     if much_ah:
         text = (
             f"by {column.name} {much_ah:.3g} Ah flow one way in one go, through cells of "
-            f"{capacity_ah:g} Ah: is it of another unit, or of more packs than this one?"
+            f"{capacity_ah:g} Ah: is its unit another, is it of more packs, or is the capacity "
+            "wrong?"
         )
         flow.doubts.append(Doubt(text, "--map"))
     elif column.quantity == "A":

@@ -169,7 +169,8 @@ def of_amount(log: Log, setup: Setup) -> list[Oddity]:
         return []
     text = (
         f"By its current {much_ah:.3g} Ah flow one way in one go, through cells of "
-        f"{setup.capacity_ah:g} Ah: is it of another unit, or of more packs than this one?"
+        f"{setup.capacity_ah:g} Ah: is its unit another, is it of more packs, or is the capacity "
+        "wrong?"
     )
     return [Oddity("current", "doubt", text)]
 
