@@ -418,6 +418,16 @@ def test_a_current_in_tenths_of_an_ampere_is_told_and_set_right(qtbot, page, ben
     assert "Ah flow one way in one go" in words(page.odd)
 
 
+def test_a_power_has_units_of_its_own(qtbot, draft_page):
+    mapping = replace(draft_page.draft.mapping, power=True, current_scale=1.0)
+    draft_page.written.remapped.emit(mapping)
+    qtbot.waitUntil(lambda: draft_page.draft.mapping.power)
+    box = draft_page.written.boxes["current_scale"]
+    assert [box.itemText(i) for i in range(box.count())] == ["W", "kW"]
+    choose(draft_page, "current_scale", "kW")
+    qtbot.waitUntil(lambda: draft_page.draft.mapping.current_scale == 1000.0)
+
+
 def test_a_scale_without_a_name_is_shown_by_its_number(qtbot, draft_page):
     mapping = replace(draft_page.draft.mapping, current_scale=-0.0244)
     draft_page.written.remapped.emit(mapping)
