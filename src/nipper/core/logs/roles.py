@@ -3,8 +3,10 @@
 from collections.abc import Sequence
 from dataclasses import replace
 from enum import StrEnum
+from math import copysign
 from typing import Any
 
+from nipper.core.logs import words
 from nipper.core.logs.mapping import ColumnMapping
 from nipper.core.logs.ways import directions_of
 from nipper.core.tables.table import Table
@@ -35,6 +37,7 @@ MANY = {
     Role.OTHER_TEMPERATURE: "other_temps",
     Role.BALANCING_CELL: "balancing_cells",
 }
+SCALED = {Role.CURRENT: "A", Role.POWER: "W", Role.PACK: "V"}
 ONE = (
     Role.TIME,
     Role.SECOND_TIME,
@@ -67,15 +70,35 @@ def with_role(mapping: ColumnMapping, table: Table, column: str, role: Role) -> 
         field = MANY[role]
         chosen = {*getattr(mapping, field), column}
         fields: dict[str, Any] = {field: _in_order(mapping, field, table.columns, chosen)}
-    elif role in (Role.CURRENT, Role.POWER):
-        fields = {"current": column, "power": role is Role.POWER}
-        if mapping.current is None:
-            fields["current_scale"] = 1.0
+        unit = _unit(table, column)
+        if role is Role.CELL and not mapping.cells and unit and unit[0] == "V":
+            fields["cell_scale"] = unit[1]
+    elif role in SCALED:
+        fields = _scaled(mapping, table, column, role)
     elif role is Role.DIRECTION:
         fields = {"direction": column, "directions": directions_of(table.text(column))}
     else:
         fields = {role.value: column}
     return replace(mapping, **fields)
+
+
+def _scaled(mapping: ColumnMapping, table: Table, column: str, role: Role) -> dict[str, Any]:
+    """The column and its scale: by the unit that is written, else that of the column before it if
+    none is written there either. The sign is kept.
+    """
+    field = "pack" if role is Role.PACK else "current"
+    before, scale = getattr(mapping, field), getattr(mapping, f"{field}_scale")
+    unit, size = _unit(table, column), 1.0
+    if unit is not None and unit[0] == SCALED[role]:
+        size = unit[1]
+    elif before and role_of(mapping, before) is role and _unit(table, before) is None:
+        size = abs(scale)
+    fields = {field: column, f"{field}_scale": copysign(size, scale) if before else size}
+    return fields if role is Role.PACK else fields | {"power": role is Role.POWER}
+
+
+def _unit(table: Table, column: str) -> tuple[str, float] | None:
+    return words.unit_of(table.unit(column)) or words.unit_in(column)
 
 
 def _without(mapping: ColumnMapping, column: str) -> ColumnMapping:
