@@ -8,7 +8,7 @@ from nipper.core.errors import ChoiceError, InputError, NipperError
 from nipper.core.logs.begins import begun
 from nipper.core.logs.mapping import ColumnMapping, shape_key
 from nipper.core.logs.model import Log
-from nipper.core.logs.oddities import Oddity, oddities, of_amount, of_temperatures
+from nipper.core.logs.oddities import Oddity, oddities, of_temperatures
 from nipper.core.logs.propose import Options, Proposal
 from nipper.core.logs.reader import chosen, read_proposal
 from nipper.core.logs.reading import Reading
@@ -91,12 +91,11 @@ def understand(found: Proposal, remembered: bool, setup: Setup | None, file: str
         trouble = f"{file}: name {missing} among the columns"
         return Draft(found.table, mapping, remembered, None, (), trouble, file, why=why)
     try:
-        read = read_proposal(found)
+        read = read_proposal(found, setup.capacity_ah if setup else None)
     except NipperError as error:
         return Draft(found.table, mapping, remembered, None, (), str(error), file, why=why)
     raw = times_as_written(found.table, mapping)
     odd = oddities(read.log, setup, raw)
-    odd += of_amount(read.log, setup) if setup and not found.doubts else []
     odd += of_temperatures(mapping.other_temps)
     return Draft(
         found.table, mapping, remembered, read.log, tuple(odd), "", file, read.reading, why

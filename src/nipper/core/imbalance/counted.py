@@ -13,6 +13,7 @@ from nipper.core.chemistry import chemistry
 from nipper.core.chemistry.cell import cell_resistance_ohm
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.imbalance.offsets import LONG_FACTOR
+from nipper.core.logs.amount import STRONG_RATE
 from nipper.core.logs.charges import IDLE_RATE
 from nipper.core.logs.drawn import moved_ah, unseen_stretches
 from nipper.core.logs.guess import capacity_by_percentage
@@ -20,7 +21,6 @@ from nipper.core.logs.model import Floats, Log, nanmedian
 from nipper.core.setup import Setup
 
 ONE_WAY = 0.5  # of all that went through, in one stretch without a gap: no meter is so far off
-STRONG_RATE = 0.02  # of capacity an hour: more than any meter is off by
 SELDOM = 0.02  # of the time in which a current flows
 REST_S, DAY_S = 1200.0, 86400.0
 MOST_RESTS = 300  # looked at

@@ -12,13 +12,13 @@ from nipper.core.chemistry import chemistry
 from nipper.core.imbalance.counted import MOST_COUNTED, one_way_ah
 from nipper.core.imbalance.estimate import Estimate
 from nipper.core.logs.alike import all_alike, by_height
+from nipper.core.logs.amount import MOST_WAY
 from nipper.core.logs.guess import other_chemistry
 from nipper.core.logs.model import Log
 from nipper.core.setup import Setup
 
 LOOKED_AT = 5000  # rows
 ABOVE_V = 0.1  # the sheet's highest
-IMPOSSIBLE = 1.4  # of capacity, in one charge: none of 150 logs of five simulators is above 1.0
 
 
 def unfit(known: Estimate, log: Log, setup: Setup, counted: float | None) -> str:
@@ -70,7 +70,7 @@ def _reasons(known: Estimate, log: Log, setup: Setup, counted: float | None) -> 
             "own name."
         )
     went_ah = one_way_ah(log, setup)
-    if abs(went_ah) > IMPOSSIBLE * setup.capacity_ah:
+    if abs(went_ah) > MOST_WAY * setup.capacity_ah:
         yield (
             f"In one stretch of this log {abs(went_ah):.0f} Ah went one way through cells of "
             f"{setup.capacity_ah:g} Ah, and hardly any the other: its current has no sign, or one "
@@ -82,7 +82,7 @@ def _reasons(known: Estimate, log: Log, setup: Setup, counted: float | None) -> 
             "sign. Take the log in again with the sign turned; until then nothing is judged."
         )
     most_ah = max((c.charged_ah for c in known.charges), default=0.0)
-    if most_ah > IMPOSSIBLE * setup.capacity_ah:
+    if most_ah > MOST_WAY * setup.capacity_ah:
         yield (
             f"One charge put {most_ah:.0f} Ah into cells of {setup.capacity_ah:g} Ah: the unit or "
             "the scale of the log's current is wrong, or the capacity of the settings. Nothing is "

@@ -74,10 +74,9 @@ def columns_of(table: Table) -> list[Column]:
 def _columns_of(table: Table) -> list[Column]:
     # in quotes nothing is as empty as without
     frame = sampled(table.frame).with_columns(pl.all().replace("", None))
-    lettered = words.lettered(frame.columns)
     common = words.of_all(frame.columns)
     return [
-        replace(_column(table, name, frame.get_column(name), name in lettered), common=common)
+        replace(_column(table, name, frame.get_column(name)), common=common)
         for name in frame.columns
     ]
 
@@ -94,8 +93,22 @@ def sampled(frame: pl.DataFrame) -> pl.DataFrame:
     return pl.concat(parts[:-1])
 
 
-def _column(table: Table, name: str, texts: pl.Series, lettered: bool) -> Column:
+def unit_written(table: Table, name: str) -> tuple[str, float] | None:
+    """Quantity and factor of the unit that is written with a column, behind its values, under its
+    heading or in it; a letter that runs from A on is none.
+    """
+    written = words.unit_of(table.unit(name))
+    if written or name in table.once(_lettered):
+        return written
+    return words.unit_in(name)
+
+
+def _lettered(table: Table) -> set[str]:
+    return words.lettered(table.columns)
+
+
+def _column(table: Table, name: str, texts: pl.Series) -> Column:
     numbers = as_number(texts, table.mark(name)).fill_null(np.nan).to_numpy()
-    unit = words.unit_of(table.unit(name)) or (None if lettered else words.unit_in(name))
+    unit = unit_written(table, name)
     quantity, factor = unit or ("", 1.0)
     return Column(name, texts, numbers, quantity, factor)

@@ -10,7 +10,6 @@ from typing import Any
 import numpy as np
 
 from nipper.core.logs import words
-from nipper.core.logs.amount import too_much_ah
 from nipper.core.logs.column import Column, Floats
 from nipper.core.logs.doubt import Doubt
 from nipper.core.logs.signs import (
@@ -339,19 +338,10 @@ def _check_scale(
         amps = amps - np.abs(_amps(by_name[flow.fields["discharge"]], scale))
     elif flow.fields.get("direction"):
         return
-    if _by_percentage(flow, column, amps, witness, capacity_ah):
+    told = _by_percentage(flow, column, amps, witness, capacity_ah)
+    if told or column.quantity == "A":
         return
-    much_ah = too_much_ah(amps, witness.time_s, capacity_ah) if capacity_ah else 0.0
-    if much_ah:
-        text = (
-            f"by {column.name} {much_ah:.3g} Ah flow one way in one go, through cells of "
-            f"{capacity_ah:g} Ah: is its unit another, is it of more packs, or is the capacity "
-            "wrong?"
-        )
-        flow.doubts.append(Doubt(text, "--map"))
-    elif column.quantity == "A":
-        return
-    elif (most_a := _top(np.abs(amps))) > min(MOST_A, MOST_RATE * (capacity_ah or np.inf)):
+    if (most_a := _top(np.abs(amps))) > min(MOST_A, MOST_RATE * (capacity_ah or np.inf)):
         text = f"{column.name} without a unit reads up to {most_a:,.0f} A: are they parts of one?"
         flow.doubts.append(Doubt(text, "--map"))
 

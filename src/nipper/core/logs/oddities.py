@@ -9,7 +9,6 @@ from typing import Literal
 import numpy as np
 
 from nipper.core.chemistry import chemistry
-from nipper.core.logs.amount import too_much_ah
 from nipper.core.logs.guess import other_chemistry
 from nipper.core.logs.model import GAP_FLOOR_S, Log
 from nipper.core.logs.signs import current_sign
@@ -158,21 +157,6 @@ def _voltages(log: Log, setup: Setup | None) -> list[Oddity]:
             Oddity("pack", "remark", f"The pack reads {off:+.2f} V against the sum of its cells.")
         )
     return found
-
-
-def of_amount(log: Log, setup: Setup) -> list[Oddity]:
-    """That a current cannot be of these cells; where columns were named by hand or before, no
-    proposal has asked.
-    """
-    much_ah = too_much_ah(np.nan_to_num(log.current_a), log.time_s, setup.capacity_ah)
-    if not much_ah:
-        return []
-    text = (
-        f"By its current {much_ah:.3g} Ah flow one way in one go, through cells of "
-        f"{setup.capacity_ah:g} Ah: is its unit another, is it of more packs, or is the capacity "
-        "wrong?"
-    )
-    return [Oddity("current", "doubt", text)]
 
 
 def of_temperatures(left_out: Sequence[str]) -> list[Oddity]:

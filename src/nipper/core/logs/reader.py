@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from nipper.core.errors import ChoiceError, InputError
 from nipper.core.logs.alike import alike_doubts
+from nipper.core.logs.amount import amount_doubts
 from nipper.core.logs.begins import begun, date_doubts, dated
 from nipper.core.logs.clockface import AHEAD_S
 from nipper.core.logs.doubt import Doubt
@@ -75,19 +76,21 @@ def read_file(path: str | Path, options: Options = Options()) -> ReadLog:  # noq
         if plain and read is not None:
             log, lost = read
             log = not_empty(log, str(path))
-            doubts = tuple(clock_doubts(log, "plain"))
-            return ReadLog(log, Reading(str(path), log.rows, plain[0], lost, doubts))
+            doubts = clock_doubts(log, "plain")
+            doubts += amount_doubts(log, plain[0].current, options.capacity_ah)
+            return ReadLog(log, Reading(str(path), log.rows, plain[0], lost, tuple(doubts)))
     found = chosen(path, options)
-    return read_proposal(found)
+    return read_proposal(found, options.capacity_ah)
 
 
-def read_proposal(found: Proposal) -> ReadLog:
-    """The log of a table as it was understood."""
+def read_proposal(found: Proposal, capacity_ah: float | None) -> ReadLog:
+    """The log of a table as it was understood, of cells of that capacity where it is known."""
     log, lost = read_values(found.table, found.mapping)
     again = sum(rows for rows, why in lost if why == AGAIN)
     doubts = [*found.doubts, *date_doubts(found.table, found.mapping)]
     doubts += spread_doubts(found.table, found.mapping) + unit_doubts(log, lost)
     doubts += clock_doubts(log, found.mapping.time_form) + alike_doubts(log)
+    doubts += amount_doubts(log, found.mapping.current, capacity_ah)
     if again > 0.2 * (log.rows + again):
         text = f"{again} rows are of a moment that has another row already: left out"
         doubts.append(Doubt(text))

@@ -6,7 +6,7 @@ from enum import StrEnum
 from math import copysign
 from typing import Any
 
-from nipper.core.logs import words
+from nipper.core.logs.column import unit_written
 from nipper.core.logs.mapping import ColumnMapping
 from nipper.core.logs.ways import directions_of
 from nipper.core.tables.table import Table
@@ -70,7 +70,7 @@ def with_role(mapping: ColumnMapping, table: Table, column: str, role: Role) -> 
         field = MANY[role]
         chosen = {*getattr(mapping, field), column}
         fields: dict[str, Any] = {field: _in_order(mapping, field, table.columns, chosen)}
-        unit = _unit(table, column)
+        unit = unit_written(table, column)
         if role is Role.CELL and not mapping.cells and unit and unit[0] == "V":
             fields["cell_scale"] = unit[1]
     elif role in SCALED:
@@ -88,17 +88,13 @@ def _scaled(mapping: ColumnMapping, table: Table, column: str, role: Role) -> di
     """
     field = "pack" if role is Role.PACK else "current"
     before, scale = getattr(mapping, field), getattr(mapping, f"{field}_scale")
-    unit, size = _unit(table, column), 1.0
+    unit, size = unit_written(table, column), 1.0
     if unit is not None and unit[0] == SCALED[role]:
         size = unit[1]
-    elif before and role_of(mapping, before) is role and _unit(table, before) is None:
+    elif before and role_of(mapping, before) is role and unit_written(table, before) is None:
         size = abs(scale)
     fields = {field: column, f"{field}_scale": copysign(size, scale) if before else size}
     return fields if role is Role.PACK else fields | {"power": role is Role.POWER}
-
-
-def _unit(table: Table, column: str) -> tuple[str, float] | None:
-    return words.unit_of(table.unit(column)) or words.unit_in(column)
 
 
 def _without(mapping: ColumnMapping, column: str) -> ColumnMapping:
