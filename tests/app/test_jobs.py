@@ -147,7 +147,7 @@ def test_patience_with_a_job_that_does_not_hear_has_an_end(qtbot):
         go_on.wait()
 
     job = Job(deaf).start()
-    assert begun.wait(10.0)
+    qtbot.waitUntil(begun.is_set, timeout=10_000)
     begin = time.monotonic()
     assert not wait_for_jobs(patience_ms=50)
     assert time.monotonic() - begin < 1.0
@@ -179,7 +179,7 @@ def test_leaving_a_bench_waits_for_nobody(qtbot, open_window):
     job.failed.connect(ends.append)
     job.done.connect(ends.append)
     job.start()
-    assert begun.wait(10.0)
+    qtbot.waitUntil(begun.is_set, timeout=10_000)
     open_window.new_bench()
     assert open_window.document is None
     assert job.cancelled

@@ -10,8 +10,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from nipper.core.forecast.plan import Plan
 from nipper.core.forecast.rehearsal import rehearse
-from nipper.core.forecast.twin import Plan
 from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.logs.model import Log
 from nipper.core.logs.reader import read_log

@@ -12,8 +12,8 @@ import polars as pl
 import pytest
 
 from nipper.core.forecast.levelling import levelling
+from nipper.core.forecast.plan import Plan
 from nipper.core.forecast.rehearsal import rehearse
-from nipper.core.forecast.twin import Plan
 from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.logs.charges import find_charges
 from nipper.core.logs.reader import read_log

@@ -17,7 +17,7 @@ import pytest
 
 from nipper.cli import main
 from nipper.core.errors import RangeError
-from nipper.core.forecast.twin import Known
+from nipper.core.forecast.plan import Known
 from nipper.core.imbalance.danger import dangers
 from nipper.core.imbalance.danger.measured import checked
 from nipper.core.imbalance.danger.volts import bears_v, sheet_v

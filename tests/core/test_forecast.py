@@ -11,9 +11,10 @@ from hypothesis import strategies as st
 from nipper.core.chemistry import chemistry
 from nipper.core.forecast.levelling import by_hand, from_log, levelling, slope_along
 from nipper.core.forecast.outcome import apart_ah, lanes, moment, outcome, trip_text
+from nipper.core.forecast.plan import Known, Plan
 from nipper.core.forecast.rehearsal import lanes_of, rehearse
 from nipper.core.forecast.schools import schools
-from nipper.core.forecast.twin import Known, Plan, habits, loads, measured_cells, scenario
+from nipper.core.forecast.twin import habits, loads, measured_cells, scenario
 from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.presets import new_setup
 from nipper.core.report.levelling import (

@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 
 from nipper.core.errors import RangeError
-from nipper.core.forecast.twin import Known, measured_cells
+from nipper.core.forecast.plan import Known
+from nipper.core.forecast.twin import measured_cells
 from nipper.core.imbalance.diagnosis import diagnose
 from nipper.core.imbalance.moved import KIND, Moved, Since, moved, since
 from nipper.core.imbalance.states import LEVELLED

@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, Signal, Slot
 
 from nipper.app.document import Document
 from nipper.app.jobs import Answer
+from nipper.core.forecast.plan import Known, Plan
 from nipper.core.setup import Setup
 
 # mean over the year around the pack, so that the season's own wave gives its days
@@ -20,7 +21,6 @@ if TYPE_CHECKING:
     from nipper.core.forecast.day import Day
     from nipper.core.forecast.levelling import Levelling
     from nipper.core.forecast.rehearsal import Rehearsal
-    from nipper.core.forecast.twin import Known, Plan
     from nipper.core.imbalance.compare import Compared, Happening, Recorded
     from nipper.core.simulate.scenario import Event
     from nipper.core.simulate.trial import Trial
@@ -28,8 +28,8 @@ if TYPE_CHECKING:
 
 def rehearse_work(
     setup: Setup,
-    known: "Mapping[int, Known]",
-    plan: "Plan",
+    known: Mapping[int, Known],
+    plan: Plan,
     other: tuple[str, Setup] | None,
     tick: Callable[[float], None],
 ) -> "Rehearsal":
@@ -44,9 +44,9 @@ def rehearse_work(
 
 def level_work(
     setup: Setup,
-    known: "Mapping[int, Known]",
+    known: Mapping[int, Known],
     pack: int,
-    plan: "Plan",
+    plan: Plan,
     tick: Callable[[float], None],
 ) -> "Levelling":
     """Run in a worker thread."""
@@ -59,7 +59,7 @@ def level_work(
 
 
 def day_work(
-    setup: Setup, known: "Mapping[int, Known]", pack: int, season: str, weather: str
+    setup: Setup, known: Mapping[int, Known], pack: int, season: str, weather: str
 ) -> "tuple[Day, Autonomy]":
     """Run in a worker thread."""
     from nipper.core.simulate.compiled import make_ready
@@ -94,8 +94,6 @@ class Forecasts(QObject):
 
     def __init__(self, document: Document, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        from nipper.core.forecast.twin import Plan
-
         self.document = document
         self.plan = Plan()
         self.other: tuple[str, Setup] | None = None
@@ -130,10 +128,8 @@ class Forecasts(QObject):
         return self.day.value[1] if self.day.value else None
 
     @property
-    def known(self) -> "dict[int, Known]":
+    def known(self) -> dict[int, Known]:
         """What is measured of each pack, by its number in the bank."""
-        from nipper.core.forecast.twin import Known
-
         records = self.document.records
         return {
             i: Known(r.log, r.diagnosis.now)

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from contextlib import suppress
 from typing import Generic, TypeVar
 
-from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal, Slot
+from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer, Signal, Slot
 
 from nipper.core.errors import Cancelled, NipperError
 
@@ -15,6 +15,7 @@ T = TypeVar("T")
 PATIENCE_MS = 900  # at the end, for work that does not hear that it is to end
 WRITING_MS = 120_000  # the window is gone by then
 _ALIVE: set["Job"] = set()
+_ASKED: list["Job"] = []  # in this turn of the loop
 _STREAMS: set["Stream"] = set()
 
 
@@ -43,9 +44,12 @@ class Job(QObject):
         self._finished.connect(self._deliver)
 
     def start(self) -> "Job":
-        """Begin; the job keeps itself alive until its end has been delivered."""
+        """Begin once the window has painted what this turn changed, for which it wants the
+        interpreter to itself; the job keeps itself alive until its end has been delivered.
+        """
         _ALIVE.add(self)
-        QThreadPool.globalInstance().start(_Runner(self))
+        _ASKED.append(self)
+        QTimer.singleShot(0, _begin)
         return self
 
     def cancel(self) -> None:
@@ -100,6 +104,12 @@ class _Runner(QRunnable):
 
     def run(self) -> None:
         self._job.run()
+
+
+def _begin() -> None:
+    """Begin what was asked."""
+    while _ASKED:
+        QThreadPool.globalInstance().start(_Runner(_ASKED.pop(0)))
 
 
 class Latest(QObject):
@@ -287,4 +297,5 @@ def wait_for_jobs(cancel: bool = True, patience_ms: int = -1) -> bool:
     """
     if cancel:
         end_jobs()
+    _begin()
     return QThreadPool.globalInstance().waitForDone(patience_ms)

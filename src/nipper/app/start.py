@@ -3,6 +3,7 @@ walk that takes pictures.
 """
 
 import argparse
+import builtins
 import gc
 import importlib
 import os
@@ -26,7 +27,6 @@ if (
 
 PICTURES = "demo-pictures"
 AHEAD_MS = 600  # after the first paint, which wants the machine for itself
-FIRST = ("nipper.store", "nipper.core.rules", "nipper.core.report", "nipper.core.forecast.twin")
 
 
 def _arguments(argv: Sequence[str]) -> argparse.Namespace:
@@ -113,12 +113,13 @@ def _under_xvfb(server: str, again: list[str]) -> int:
 
 
 def load() -> None:
-    """Load what needs no Qt before Qt, whose import hook reads the source of every module that
-    comes after it; and without Python's collector, which finds nothing to collect by then.
+    """Load Qt without its import hook, which reads the source of every module that comes after,
+    for spellings nobody here uses; and without Python's collector, which finds nothing by then.
     """
     gc.disable()  # the sweeper takes over
-    for name in FIRST:
-        importlib.import_module(name)
+    plain = builtins.__import__
+    importlib.import_module("PySide6.QtCore")
+    builtins.__import__ = plain
 
 
 def show(window: "Window") -> None:

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from nipper.core.chemistry import chemistry
-from nipper.core.forecast.twin import Known, habits, place_of, usual_habits
+from nipper.core.forecast.plan import Known
+from nipper.core.forecast.twin import habits, place_of, usual_habits
 from nipper.core.setup import Setup
 from nipper.core.simulate.sky import (
     CLEARNESS,

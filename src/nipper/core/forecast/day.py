@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from nipper.core.forecast.twin import Known, Plan, scenario
+from nipper.core.forecast.plan import Known, Plan
+from nipper.core.forecast.twin import scenario
 from nipper.core.setup import Setup
 from nipper.core.simulate.layout import LIMITERS
 

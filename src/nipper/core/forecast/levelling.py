@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 from nipper.core.chemistry import chemistry
 from nipper.core.errors import InputError
 from nipper.core.forecast.outcome import Outcome, apart_ah, outcome
+from nipper.core.forecast.plan import Known, Plan
 from nipper.core.forecast.schools import School, schools
-from nipper.core.forecast.twin import Known, Plan, scenario
+from nipper.core.forecast.twin import scenario
 from nipper.core.imbalance.missing import perhaps_far
 from nipper.core.imbalance.reach import for_one_cell_ah
 from nipper.core.imbalance.remedies import level

@@ -11,7 +11,8 @@ import numpy as np
 from nipper.core.chemistry import chemistry
 from nipper.core.errors import InputError
 from nipper.core.forecast.outcome import Outcome, Span, lanes, outcome
-from nipper.core.forecast.twin import Known, Plan, scenario
+from nipper.core.forecast.plan import Known, Plan
+from nipper.core.forecast.twin import scenario
 from nipper.core.setup import Setup, put
 from nipper.core.simulate.layout import LIMITERS
 from nipper.core.simulate.scenario import Scenario

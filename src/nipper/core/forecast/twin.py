@@ -4,22 +4,16 @@ them.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nipper.core.logs.model import Log
+from nipper.core.forecast.plan import Known, Plan
 from nipper.core.setup import Setup
 from nipper.core.simulate.build import bank_wh
-from nipper.core.simulate.scenario import CellFault, Event, Loads, OtherCharger, Scenario
+from nipper.core.simulate.scenario import CellFault, Loads, OtherCharger, Scenario
 from nipper.core.simulate.sky import Place
 from nipper.core.sources.loads import entered_kwh
 from nipper.core.sources.solar import as_set
-
-if (
-    TYPE_CHECKING
-):  # a window makes plans before its first paint, and these numerics take long to load
-    from nipper.core.imbalance.estimate import Estimate
 
 # standard deviations before a measured difference is given to the copy; below that cells stay equal
 ROWS_EVERY_S = ((4.0, 60.0), (40.0, 300.0))  # of a rehearsal up to so many days
@@ -29,14 +23,6 @@ DAY_HOURS = (9.0, 15.0)
 # the simulator
 CLEAR_NOON = 0.74
 OTHERS_ON = (7.0, 19.0)
-
-
-@dataclass(frozen=True, eq=False, slots=True)
-class Known:
-    """What is known of one pack."""
-
-    log: Log
-    estimate: "Estimate"
 
 
 @dataclass(frozen=True, slots=True)
@@ -181,22 +167,6 @@ def _others(setup: Setup) -> list[OtherCharger]:
         )
         for c in setup.other_chargers
     ]
-
-
-@dataclass(frozen=True, slots=True)
-class Plan:
-    """What the user chose for a rehearsal."""
-
-    days: float = 3.0
-    weather: str = "clear"
-    start: str = "2026-06-01T00:00:00+00:00"
-    load_kwh_per_day: float | None = None
-    sun_w: float | None = None
-    air_c: float = 16.0
-    start_soc_pct: float = 80.0
-    seed: int = 1
-    events: tuple[Event, ...] = ()
-    chargers: tuple[OtherCharger, ...] = ()
 
 
 def scenario(

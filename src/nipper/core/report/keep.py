@@ -86,7 +86,7 @@ def _with(out: Facts, kept: Kept, several: bool) -> Facts:
     import numpy as np
 
     from nipper.core.forecast.levelling import from_log
-    from nipper.core.forecast.twin import Known
+    from nipper.core.forecast.plan import Known
 
     known, log = kept.diagnosis.now, kept.log
     full = known.full

@@ -11,7 +11,7 @@ from nipper.core.report.consequence import Consequence, Status, count
 from nipper.core.setup import Setup
 
 if TYPE_CHECKING:
-    from nipper.core.forecast.twin import Known
+    from nipper.core.forecast.plan import Known
     from nipper.core.imbalance.diagnosis import Diagnosis
 
 # of the balancer: what takes it longer is sooner done by hand (common practice)

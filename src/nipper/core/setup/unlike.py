@@ -42,9 +42,11 @@ def pack_setup(setup: Setup, number: int) -> Setup:
     """The settings of one pack, with all that is the bank's: what its own BMS and cells go by."""
     if number >= len(setup.packs):
         return setup
-    common = setup.model_dump(mode="json", exclude_none=True, exclude={COMMON})
     own = setup.packs[number].model_dump(mode="json")
     own.pop("name", None)
+    if not own:
+        return setup.model_copy(update={COMMON: ()}).within_bank(setup.bank_ah, ())
+    common = setup.model_dump(mode="json", exclude_none=True, exclude={COMMON})
     made = parse(merged(common, own), f"packs[{number}]")
     return made.within_bank(setup.bank_ah, tuple(leaves(own)))
 
