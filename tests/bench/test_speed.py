@@ -6,6 +6,7 @@ import os
 import subprocess
 import sys
 import time
+from collections import Counter
 
 import numpy as np
 import polars as pl
@@ -170,3 +171,19 @@ def test_cold_start_against_a_bare_window(benchmark, tmp_path):
     benchmark.extra_info["times a bare window (to reach: < 4)"] = round(
         benchmark.stats["min"] / bare_s, 2
     )
+    benchmark.extra_info["ms of imports"] = _import_ms(ours, env)
+
+
+def _import_ms(code: str, env: dict[str, str]) -> dict[str, float]:
+    """The dearest imports by package, Nipper's own by the part of it, each without what it imports
+    in turn; those of threads among them.
+    """
+    asked = [sys.executable, "-X", "importtime", "-c", code]
+    told = subprocess.run(asked, check=True, env=env, capture_output=True, text=True).stderr
+    spent = Counter[str]()
+    for line in told.splitlines():
+        own_us, _, name = line.removeprefix("import time:").split("|")
+        if own_us.strip().isdigit():
+            words = name.strip().split(".")
+            spent[".".join(words[: 3 if words[0] == "nipper" else 1])] += int(own_us)
+    return {package: round(us / 1e3, 1) for package, us in spent.most_common(12)}

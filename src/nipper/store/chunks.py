@@ -59,12 +59,21 @@ def pack(log: Log) -> bytes:
     if log.soc_pct is not None:
         columns["soc"] = pl.Series(log.soc_pct)
     if log.balancing is not None:
-        bits = np.packbits(log.balancing, axis=1)
+        bits = _packed(log.balancing)
         for i in range(bits.shape[1]):
             columns[f"balancing_{i + 1}"] = pl.Series(np.ascontiguousarray(bits[:, i]))
     out = io.BytesIO()
     pl.DataFrame(columns).write_ipc(out, compression="zstd")
     return out.getvalue()
+
+
+def _packed(balancing: NDArray[np.bool_]) -> NDArray[np.uint8]:
+    """One bit a cell, eight of a row in a byte; packed in one go, many times as fast as by rows."""
+    rows, cells = balancing.shape
+    octets = -(-cells // 8)
+    whole = np.zeros((rows, 8 * octets), bool)
+    whole[:, :cells] = balancing
+    return np.packbits(whole).reshape(rows, octets)
 
 
 def _coded(values: np.ndarray, scale: float, offset: float) -> np.ndarray:

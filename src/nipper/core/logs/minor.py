@@ -224,7 +224,7 @@ def parse_balancing(text: pl.Series, cells: int, form: BalancingForm = "list") -
         for cell in _balanced(_bare(label), form):
             if 1 <= cell <= cells:
                 patterns[code, cell - 1] = True
-    return patterns[codes]
+    return np.take(patterns, codes, axis=0)
 
 
 def _bare(label: str) -> str:

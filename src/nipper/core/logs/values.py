@@ -338,12 +338,17 @@ def _without_extreme(amps: Floats) -> tuple[Floats, int]:
 
 def _within(values: Floats, bounds: tuple[float, float]) -> tuple[Floats, int]:
     """The values with NaN where they are out of bounds, and how many were."""
+    if _all_within(values, bounds):
+        return values, 0
     with np.errstate(invalid="ignore"):
         beyond = (values < bounds[0]) | (values > bounds[1])
-    count = int(beyond.sum())
-    if not count:
-        return values, 0
-    return np.where(beyond, values.dtype.type(np.nan), values), count
+    return np.where(beyond, values.dtype.type(np.nan), values), int(beyond.sum())
+
+
+def _all_within(values: Floats, bounds: tuple[float, float]) -> bool:
+    """Whether all that is read is within bounds: so of most logs, and asked without a copy."""
+    low, high = (ends.reduce(values, axis=None, initial=np.nan) for ends in (np.fmin, np.fmax))
+    return not (low < bounds[0] or high > bounds[1])
 
 
 def _possible_cells(cell_v: Floats) -> tuple[Floats, int]:
