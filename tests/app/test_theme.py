@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QApplication, QCalendarWidget, QPushButton, QVBoxL
 from nipper.app.theme.palette import DARK, LIGHT, ROLES
 from nipper.app.theme.sheet import ALSO, CARRIED, FOLDER, colours, style_sheet
 from nipper.app.widgets.basic import label
+from nipper.app.widgets.catchup import CatchesUp
 
 
 def back(widget: QWidget) -> str:
@@ -125,3 +126,23 @@ def test_a_calendar_has_no_warning_for_its_week(qtbot, light, palette):
 
 def test_what_widgets_ask_for_themselves_is_not_carried_for_the_sheet():
     assert not set(ALSO) & set(CARRIED.values())
+
+
+def test_a_figure_that_nobody_sees_is_drawn_when_somebody_does(qtbot, light):
+    """All figures of all stages were drawn anew in the turn that changed the theme."""
+    stage = QWidget()
+    figure = CatchesUp(stage)
+    drawn: list[bool] = []
+    figure.follow(lambda: drawn.append(figure.isVisible()), light.changed)
+    qtbot.addWidget(stage)
+    light.set_mode("dark")
+    assert drawn == [False]  # not yet shown, and not hidden by anyone
+    stage.show()
+    light.set_mode("light")
+    assert drawn == [False, True]
+    stage.hide()
+    for mode in ("dark", "light", "dark"):
+        light.set_mode(mode)
+    assert len(drawn) == 2
+    stage.show()
+    assert len(drawn) == 3

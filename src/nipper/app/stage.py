@@ -10,8 +10,7 @@ from datetime import tzinfo
 from enum import Flag, auto
 from typing import Any, Generic, Protocol, TypeVar, cast
 
-from PySide6.QtCore import QObject, Qt, SignalInstance, Slot
-from PySide6.QtGui import QShowEvent
+from PySide6.QtCore import Slot
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
@@ -19,6 +18,7 @@ from nipper.app.forecasts import Forecasts
 from nipper.app.jobs import Answer
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, choices, label
+from nipper.app.widgets.catchup import CatchesUp
 from nipper.core.report.consequence import Consequence, Status, of_finding
 
 P = TypeVar("P", bound=QWidget, covariant=True)
@@ -51,54 +51,8 @@ class Hears(Flag):
     COMPARISON = auto()
 
 
-class _Ear(QObject):
-    """Hears signals, whatever they carry, and has the view shown anew."""
-
-    def __init__(self, view: "StageView", show: Callable[[], None]) -> None:
-        super().__init__(view)
-        self._view, self._show = view, show
-
-    @Slot()
-    def hear(self) -> None:
-        """Something changed."""
-        self._view.later(self._show)
-
-
-class StageView(QWidget):
-    """What every stage's view can be asked; one without pages or fields lets it pass.
-
-    A view that nobody looks at is not drawn anew at each change, but once, when it is shown.
-    """
-
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._stale: dict[Callable[[], None], None] = {}
-
-    def follow(self, show: Callable[[], None], *signals: SignalInstance) -> None:
-        """Show this anew whenever one of the signals comes."""
-        ear = _Ear(self, show)
-        for signal in signals:
-            signal.connect(ear.hear)
-
-    def later(self, show: Callable[[], None]) -> None:
-        """Show this now, or when the view is looked at again."""
-        if self.isHidden() and self.testAttribute(Qt.WidgetAttribute.WA_WState_ExplicitShowHide):
-            self._stale[show] = None
-        else:
-            show()
-
-    def showEvent(self, event: QShowEvent) -> None:  # noqa: N802 - Qt's name
-        """Catch up with what changed meanwhile; what fails keeps nothing else from being shown."""
-        stale, self._stale = self._stale, {}
-        failed: list[Exception] = []
-        for show in stale:
-            try:
-                show()
-            except Exception as error:
-                failed.append(error)
-        super().showEvent(event)
-        if failed:
-            raise failed[0]
+class StageView(CatchesUp):
+    """What every stage's view can be asked; one without pages or fields lets it pass."""
 
     def show_page(self, _index: int) -> None:
         """Bring one of its figures or pages to the front."""

@@ -12,7 +12,7 @@ from nipper.core.setup import Setup
 Floats = NDArray[np.floating]
 
 LONGEST_DAYS = 730
-HALVINGS = 36  # of a hundred per cent: a millionth of a millivolt at the steepest
+HALVINGS = 24  # of a hundred per cent: a thousandth of a millivolt at the steepest
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,11 +1,11 @@
 """A charge over a day: voltage with its stages, and current beneath what the sun could give."""
 
 import numpy as np
-from PySide6.QtCore import Slot
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import label
+from nipper.app.widgets.catchup import CatchesUp
 from nipper.app.widgets.plot import Plot
 from nipper.core.forecast.day import Day
 from nipper.core.setup import Setup
@@ -20,7 +20,7 @@ STAGE_ROLE = {
 NAMED_H = 0.9  # a stage shorter than that has no room for its name
 
 
-class DayChart(QWidget):
+class DayChart(CatchesUp):
     """Two plots under each other: cells, and current."""
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
@@ -44,7 +44,7 @@ class DayChart(QWidget):
         self.volts.item.getAxis("bottom").setHeight(4)
         self._wait = label("The day is being run on a copy of this bank …", "soft", wrap=True)
         layout.addWidget(self._wait)
-        theme.changed.connect(self._redraw)
+        self.follow(self._redraw, theme.changed)
 
     def show_day(self, setup: Setup, day: Day | None) -> None:
         """Draw a day."""
@@ -52,7 +52,6 @@ class DayChart(QWidget):
         self._shown = (setup, day) if day is not None else None
         self._redraw()
 
-    @Slot()
     def _redraw(self) -> None:
         for plot in (self.volts, self.amps):
             plot.clear()

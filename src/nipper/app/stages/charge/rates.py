@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 from nipper.app.document import Document
 from nipper.app.theme import Theme
 from nipper.app.widgets.basic import SEMI, button, card, clear, label
+from nipper.app.widgets.catchup import CatchesUp
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.plot import Plot
 from nipper.app.widgets.units import UNITS
@@ -16,7 +17,7 @@ from nipper.core.sources.rates import charger_rate, most_a, rates, rates_over
 LOW_C, HIGH_C = -20.0, 60.0
 
 
-class RatePage(QWidget):
+class RatePage(CatchesUp):
     """The steps of the table, and the charger's own current beside them."""
 
     def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
@@ -49,7 +50,7 @@ class RatePage(QWidget):
         )
         inside.addWidget(label(note, "soft", wrap=True))
         layout.addWidget(frame)
-        theme.changed.connect(self._redraw)
+        self.follow(self._redraw, theme.changed)
 
     @Slot()
     def refresh(self) -> None:
@@ -89,7 +90,6 @@ class RatePage(QWidget):
         self._grid.setColumnStretch(6, 1)
         self._redraw()
 
-    @Slot()
     def _redraw(self) -> None:
         setup, plot = self._document.setup, self.plot
         plot.clear()

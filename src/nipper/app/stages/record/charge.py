@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, label, refilled
+from nipper.app.widgets.catchup import CatchesUp
 from nipper.app.widgets.plot import Plot
 from nipper.app.widgets.units import UNITS
 from nipper.core.logs.charges import Charge
@@ -31,7 +32,7 @@ class Opened:
         self.log, self.charge, self.pack, self.settings = log, charge, pack, settings
 
 
-class ChargePanel(QWidget):
+class ChargePanel(CatchesUp):
     """Curves above, a table of readings below; one or two charges."""
 
     def __init__(self, theme: Theme, zone: tzinfo = UTC, parent: QWidget | None = None) -> None:
@@ -66,14 +67,14 @@ class ChargePanel(QWidget):
         self._table.setHorizontalSpacing(14)
         self._table.setVerticalSpacing(1)
         layout.addLayout(self._table)
-        theme.changed.connect(self._redraw)
+        self.follow(self._redraw, theme.changed)
 
     def show_charges(self, setup: Setup, first: Opened, beside: Opened | None) -> None:
         """Open one charge, or two side by side."""
         self._setup, self._shown = setup, (first, beside)
         self._redraw()
 
-    def _redraw(self, *_: object) -> None:
+    def _redraw(self) -> None:
         if self._shown is None or self._setup is None:
             return
         first, beside = self._shown

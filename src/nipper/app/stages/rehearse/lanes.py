@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
 from nipper.app.theme import BASE_PT, Theme
 from nipper.app.widgets.basic import SEMI, label, refilled
+from nipper.app.widgets.catchup import CatchesUp
 from nipper.app.widgets.plot import Plot
 from nipper.app.widgets.units import UNITS
 from nipper.core.forecast.outcome import Span
@@ -50,7 +51,7 @@ NO_PEN = pg.mkPen(None)
 HIGH = 1e5  # beyond any axis
 
 
-class Lanes(QWidget):
+class Lanes(CatchesUp):
     """Draws a trial; ``scrubbed`` carries the hour the user pulled the playhead to."""
 
     scrubbed = Signal(float)
@@ -80,7 +81,7 @@ class Lanes(QWidget):
         self._legend.setSpacing(14)
         grid.addLayout(self._legend, len(LANES), 1)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        theme.changed.connect(self._redraw)
+        self.follow(self._redraw, theme.changed)
 
     @property
     def plots(self) -> list[Plot]:
@@ -139,7 +140,6 @@ class Lanes(QWidget):
     def _hours(self, trial: "Trial") -> NDArray[np.floating]:
         return (trial.logs[0].time_s - _midnight(trial)) / 3600.0
 
-    @Slot()
     def _redraw(self) -> None:
         trial = self._trial
         for plot in self.plots:
