@@ -130,14 +130,15 @@ def test_what_widgets_ask_for_themselves_is_not_carried_for_the_sheet():
 
 def test_a_figure_that_nobody_sees_is_drawn_when_somebody_does(qtbot, light):
     """All figures of all stages were drawn anew in the turn that changed the theme."""
-    stage = QWidget()
+    window = QWidget()
+    stage = QWidget(window)
     figure = CatchesUp(stage)
     drawn: list[bool] = []
     figure.follow(lambda: drawn.append(figure.isVisible()), light.changed)
-    qtbot.addWidget(stage)
+    qtbot.addWidget(window)
     light.set_mode("dark")
     assert drawn == [False]  # not yet shown, and not hidden by anyone
-    stage.show()
+    window.show()
     light.set_mode("light")
     assert drawn == [False, True]
     stage.hide()
