@@ -214,17 +214,21 @@ def _by_highest(
 def parse_balancing(text: pl.Series, cells: int, form: BalancingForm = "list") -> NDArray[np.bool_]:
     """bool[n, cells] from texts such as ``"4 11"``, ``0x0408`` or ``0001000``.
 
-    The few distinct texts are parsed once each; unknown numbers are passed over.
+    The few distinct texts are parsed once each, in most rows stands none; unknown numbers are
+    passed over.
     """
-    text = text.fill_null("")
-    distinct = text.unique().to_list()
-    codes = text.cast(pl.Enum(distinct)).to_physical().to_numpy()
+    on = np.zeros((len(text), cells), bool)
+    rows = text.is_not_null().arg_true().to_numpy()
+    said = text.drop_nulls()
+    distinct = said.unique().to_list()
+    codes = said.cast(pl.Enum(distinct)).to_physical().to_numpy()
     patterns = np.zeros((len(distinct), cells), bool)
     for code, label in enumerate(distinct):
         for cell in _balanced(_bare(label), form):
             if 1 <= cell <= cells:
                 patterns[code, cell - 1] = True
-    return np.take(patterns, codes, axis=0)
+    on[rows] = patterns[codes]
+    return on
 
 
 def _bare(label: str) -> str:

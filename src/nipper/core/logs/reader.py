@@ -222,7 +222,6 @@ def _read_plain(data: bytes, mapping: ColumnMapping, unix: bool) -> tuple[Log, L
         frame = pl.read_csv(
             io.BytesIO(data),
             schema_overrides=schema,
-            null_values=["nan", "NaN"],
             columns=list(schema),
             raise_if_empty=False,
         )
@@ -254,10 +253,10 @@ def _numpy(frame: pl.DataFrame, name: str) -> Floats:
 
 
 def _matrix(frame: pl.DataFrame, names: tuple[str, ...]) -> Floats:
-    out = np.empty((frame.height, len(names)), np.float32, order="F")
-    for i, name in enumerate(names):
-        out[:, i] = _numpy(frame, name)
-    return out
+    if not names:
+        return np.empty((frame.height, 0), np.float32)
+    read = frame.select(pl.col(names).fill_null(np.nan))
+    return read.to_numpy(order="fortran", writable=True)
 
 
 def flip_current(mapping: ColumnMapping) -> ColumnMapping:

@@ -366,6 +366,8 @@ def _possible_cells(cell_v: Floats) -> tuple[Floats, int]:
 
 def _readable(log: Log) -> Log:
     """Without the rows in which no cell could be read: they say nothing of any."""
+    if log.cells and np.isfinite(log.cell_v[:, 0]).all():  # as in most
+        return log
     some = np.asarray(np.isfinite(log.cell_v).any(axis=1))
     if some.all():
         return log
