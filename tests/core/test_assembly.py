@@ -40,8 +40,8 @@ from nipper.core.report.cells import entry, judged, matched_words
 from nipper.core.report.check import built
 from nipper.core.report.current import carried_rows, fuse_rows, share_rows, way_rows
 from nipper.core.report.parts import part_words
-from nipper.core.rules.joined import long_a
 from nipper.core.setup import pack_setups, put
+from nipper.core.wiring.currents import long_a
 from nipper.core.wiring.sharing import lead_ohm
 from tests.builders import charge_log
 

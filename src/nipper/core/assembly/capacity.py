@@ -29,7 +29,7 @@ USUAL_RATE = 0.2  # C: at which labels count, common practice
 class CapacityResult(BaseModel):
     """One capacity test as the bench keeps it."""
 
-    model_config = ConfigDict(frozen=True, extra="ignore", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="ignore", allow_inf_nan=False, defer_build=True)
 
     ah: float = Field(gt=0, le=100_000)
     wh: float | None = None

@@ -17,7 +17,7 @@ MOST_CELLS = 5000
 class CellEntry(BaseModel):
     """One cell as it was delivered: what its label or the user calls it, and what was measured."""
 
-    model_config = ConfigDict(frozen=True, extra="ignore", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="ignore", allow_inf_nan=False, defer_build=True)
 
     label: str = Field(default="", max_length=100)
     made: str = Field(default="", max_length=100)

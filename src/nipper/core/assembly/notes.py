@@ -15,7 +15,7 @@ Words = Annotated[str, Field(max_length=200)]
 class Torque(BaseModel):
     """A joint tightened: newton metres, and when, Unix seconds."""
 
-    model_config = ConfigDict(extra="ignore", allow_inf_nan=False)
+    model_config = ConfigDict(extra="ignore", allow_inf_nan=False, defer_build=True)
 
     nm: float = Field(gt=0, le=1000)
     at_s: float = Field(ge=0, le=LATEST_S)
@@ -24,7 +24,7 @@ class Torque(BaseModel):
 class PackNotes(BaseModel):
     """One pack: its cells as delivered, the sense leads' readings, sensors, rest voltage."""
 
-    model_config = ConfigDict(extra="ignore", allow_inf_nan=False)
+    model_config = ConfigDict(extra="ignore", allow_inf_nan=False, defer_build=True)
 
     cells: list[CellEntry] = Field(default_factory=list, max_length=5000)
     taps_v: list[Volts | None] = Field(default_factory=list, max_length=200)
@@ -40,7 +40,7 @@ class PackNotes(BaseModel):
 class BuildNotes(BaseModel):
     """What is kept of the whole bank. Parts by their place: ``pack1.cell4``, ``switch``."""
 
-    model_config = ConfigDict(extra="ignore", allow_inf_nan=False)
+    model_config = ConfigDict(extra="ignore", allow_inf_nan=False, defer_build=True)
 
     packs: dict[int, PackNotes] = Field(default_factory=dict, max_length=64)  # by number, from 0
     words: dict[str, Words] = Field(default_factory=dict, max_length=5000)  # identity, in own words

@@ -16,7 +16,7 @@ LEGACY = re.compile(r"stops at (-?[\d.]+) °C")  # proofs were sentences once
 class ProofRecord(BaseModel):
     """Where the charge stopped and went on, and which cutoff was set then. In degC."""
 
-    model_config = ConfigDict(frozen=True, extra="ignore")
+    model_config = ConfigDict(frozen=True, extra="ignore", defer_build=True)
 
     stop_c: float
     charging_c: float

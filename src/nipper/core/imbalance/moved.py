@@ -21,7 +21,7 @@ ENOUGH = 2  # full charges since: on a sloped curve one does not tell the old st
 class Moved(BaseModel):
     """Charge put into a cell (from 1), or taken out of it (below 0)."""
 
-    model_config = ConfigDict(frozen=True, extra="ignore")
+    model_config = ConfigDict(frozen=True, extra="ignore", defer_build=True)
 
     cell: Annotated[int, Field(ge=1, le=MOST_CELLS)]
     ah: Annotated[float, Field(ge=-MOST_AH, le=MOST_AH, allow_inf_nan=False)]

@@ -35,7 +35,7 @@ TELLS = 0.8
 class Swap(BaseModel):
     """What was exchanged between which two packs, by their ids."""
 
-    model_config = ConfigDict(frozen=True, extra="ignore")
+    model_config = ConfigDict(frozen=True, extra="ignore", defer_build=True)
 
     packs: tuple[Annotated[int, Field(ge=1)], Annotated[int, Field(ge=1)]]
     what: What = "other"

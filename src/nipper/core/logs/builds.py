@@ -23,7 +23,7 @@ OneCell = Annotated[int, Field(ge=1, le=MOST_CELLS)]
 class CellsChanged(BaseModel):
     """Cells that left a pack, numbered from 1 as they were counted before."""
 
-    model_config = ConfigDict(frozen=True, extra="ignore")
+    model_config = ConfigDict(frozen=True, extra="ignore", defer_build=True)
 
     before: Annotated[int, Field(ge=2, le=MOST_CELLS)]
     left: tuple[OneCell, ...] = Field(min_length=1, max_length=MOST_CELLS)

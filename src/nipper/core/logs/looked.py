@@ -23,7 +23,7 @@ Volts = Annotated[float, Field(ge=-MOST_V, le=MOST_V, allow_inf_nan=False)]
 class CellMeasured(BaseModel):
     """What the BMS showed of a cell (from 1), and a meter at its own terminals at that moment."""
 
-    model_config = ConfigDict(frozen=True, extra="ignore")
+    model_config = ConfigDict(frozen=True, extra="ignore", defer_build=True)
 
     cell: Annotated[int, Field(ge=1, le=MOST_CELLS)]
     bms_v: Volts
@@ -42,7 +42,7 @@ class CellMeasured(BaseModel):
 class SensorElsewhere(BaseModel):
     """A sensor (from 1) that does not lie on the cells: its warmth is not theirs."""
 
-    model_config = ConfigDict(frozen=True, extra="ignore")
+    model_config = ConfigDict(frozen=True, extra="ignore", defer_build=True)
 
     sensor: Annotated[int, Field(ge=1, le=MOST_SENSORS)]
     where: str = Field(default="", max_length=MOST_WORDS)
@@ -57,7 +57,7 @@ class SensorElsewhere(BaseModel):
 class DatedCell(CellMeasured):
     """A cell with the moment, of a file."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
 
     time: AwareDatetime
 
@@ -65,13 +65,13 @@ class DatedCell(CellMeasured):
 class PlacedSensor(SensorElsewhere):
     """A sensor of a file."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
 
 
 class LookedFile(BaseModel):
     """What was looked at in a pack, as a small open file (docs/diagnosis.md)."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
 
     format: Literal["nipper-looked"]
     version: Literal[1] = 1

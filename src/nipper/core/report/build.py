@@ -4,9 +4,9 @@ from collections.abc import Sequence
 
 from nipper.core.chemistry import chemistry
 from nipper.core.report.consequence import Consequence, Status
-from nipper.core.rules.joined import DISCHARGE, long_a
 from nipper.core.setup import Setup, pack_names, pack_setups
 from nipper.core.wiring.chain import Chain, chain, title
+from nipper.core.wiring.currents import DISCHARGE, long_a
 from nipper.core.wiring.drops import drops, sag_v
 from nipper.core.wiring.sharing import shares
 from nipper.core.wiring.short import short_circuit_a

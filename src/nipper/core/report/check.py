@@ -5,12 +5,12 @@ limits, the PV arrangements and the bank as built.
 from nipper.core.findings import Finding
 from nipper.core.report.build import bank_kwh, shelf_days, window_v
 from nipper.core.rules import Evidence, to_json
-from nipper.core.rules.joined import long_a
 from nipper.core.rules.schools import limit_schools
 from nipper.core.setup import Setup, pack_names, pack_setups
 from nipper.core.sources.openloop import sheet
 from nipper.core.sources.solar import arrangements
 from nipper.core.wiring.chain import chain
+from nipper.core.wiring.currents import long_a
 from nipper.core.wiring.drops import drops, sag_v
 from nipper.core.wiring.fusechoice import FuseChoice, main_fuse, pack_fuse
 from nipper.core.wiring.sharing import shares

@@ -14,26 +14,13 @@ from nipper.core.rules.base import (
     warning,
 )
 from nipper.core.setup import Setup, pack_names, pack_setups
-from nipper.core.wiring.currents import battery_w_to_a
+from nipper.core.wiring.currents import DISCHARGE, long_a
 from nipper.core.wiring.lead import BUSBAR_A_MM2, Lead, busbar_carries_a
 from nipper.core.wiring.sharing import shares
 from nipper.core.wiring.short import short_circuit_a
 
 UNEVEN = 1.15  # busiest pack's share over an even one from which it is told: common practice
 LEAD_SOURCE = "ISO 10133 and IEC 60364-4-43, from memory; local code decides"
-DISCHARGE = "protection.discharge_over_current.trip_a"
-
-
-def long_a(setup: Setup) -> tuple[float, str]:
-    """What the whole bank gives for long, A, and the setting that says so: loads, the inverter's
-    most, or all trips together; 0 where nothing is known.
-    """
-    packs, over = setup.packs_in_parallel, setup.protection.discharge_over_current
-    if setup.usage and setup.usage.continuous_w:
-        return battery_w_to_a(setup, setup.usage.continuous_w) * packs, "usage.continuous_w"
-    if setup.link and setup.link.inverter_max_discharge_a:
-        return setup.link.inverter_max_discharge_a, "link.inverter_max_discharge_a"
-    return (packs * over.trip_a, DISCHARGE) if over else (0.0, "")
 
 
 def uneven_row(setup: Setup, _: Evidence) -> Iterator[Finding]:

@@ -21,10 +21,10 @@ def pack_names(setup: Setup) -> tuple[str, ...]:
 
 def with_names(setup: Setup, names: Sequence[str]) -> Setup:
     """The same bank, its packs called as they are called elsewhere."""
-    own = list(setup.packs) + [OwnPack()] * (setup.packs_in_parallel - len(setup.packs))
+    like = [OwnPack.model_construct()] * (setup.packs_in_parallel - len(setup.packs))
+    own = [*setup.packs, *like]
     called = [
-        OwnPack.model_validate(pack.model_dump() | {"name": name})
-        for pack, name in zip(own, names, strict=False)
+        pack.model_copy(update={"name": name}) for pack, name in zip(own, names, strict=False)
     ]
     return setup.model_copy(update={"packs": tuple(called + own[len(called) :])})
 
@@ -42,10 +42,11 @@ def pack_setup(setup: Setup, number: int) -> Setup:
     """The settings of one pack, with all that is the bank's: what its own BMS and cells go by."""
     if number >= len(setup.packs):
         return setup
-    own = setup.packs[number].model_dump(mode="json")
-    own.pop("name", None)
-    if not own:
+    pack = setup.packs[number]
+    if pack.model_fields_set <= {"name"}:
         return setup.model_copy(update={COMMON: ()}).within_bank(setup.bank_ah, ())
+    own = pack.model_dump(mode="json")
+    own.pop("name", None)
     common = setup.model_dump(mode="json", exclude_none=True, exclude={COMMON})
     made = parse(merged(common, own), f"packs[{number}]")
     return made.within_bank(setup.bank_ah, tuple(leaves(own)))

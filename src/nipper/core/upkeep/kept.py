@@ -19,7 +19,7 @@ Key = tuple[str, tuple[int, ...]]  # cause and cells
 class Magnitude(BaseModel):
     """How much, in the unit of the headless contract."""
 
-    model_config = ConfigDict(extra="ignore", allow_inf_nan=False)
+    model_config = ConfigDict(extra="ignore", allow_inf_nan=False, defer_build=True)
 
     value: float
 
@@ -27,7 +27,7 @@ class Magnitude(BaseModel):
 class KeptFinding(BaseModel):
     """A finding of a kept diagnosis."""
 
-    model_config = ConfigDict(extra="ignore")
+    model_config = ConfigDict(extra="ignore", defer_build=True)
 
     cause: str = Field(max_length=100)
     cells: tuple[int, ...] = Field(max_length=200)

@@ -19,7 +19,7 @@ Ah = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
 class Screen(BaseModel):
     """What was read at one moment; None is what the screen does not show."""
 
-    model_config = ConfigDict(frozen=True, extra="ignore")
+    model_config = ConfigDict(frozen=True, extra="ignore", defer_build=True)
 
     remaining_ah: Ah | None = None
     full_ah: Ah | None = None

@@ -53,7 +53,7 @@ GRAVE = {Trip.SHORT_CIRCUIT, Trip.CELL_HIGH, Trip.CELL_LOW}  # each asks for its
 class Counters(BaseModel):
     """What a BMS's counters showed at a time."""
 
-    model_config = ConfigDict(frozen=True, extra="ignore")
+    model_config = ConfigDict(frozen=True, extra="ignore", defer_build=True)
 
     counts: dict[Trip, Annotated[int, Field(ge=0, le=10_000_000)]] = Field(max_length=20)
 

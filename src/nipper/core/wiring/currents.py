@@ -16,6 +16,7 @@ from nipper.core.wiring.short import short_circuit_a
 INVERTER_EFFICIENCY = 0.92  # common practice
 LONGEST_S, SHORTEST_S = 1e4, 1e-5
 FAULT_S = 5.0  # up to which the adiabatic limit is meant: IEC 60364-4-43, from memory
+DISCHARGE = "protection.discharge_over_current.trip_a"
 Points = list[tuple[float, float]]
 
 
@@ -202,3 +203,15 @@ def lead_first(setup: Setup) -> float | None:
         if ruined <= FAULT_S and ruined < melts_after_s(a, wiring.fuse_a, wiring.fuse_kind)[1]:
             return a
     return None
+
+
+def long_a(setup: Setup) -> tuple[float, str]:
+    """What the whole bank gives for long, A, and the setting that says so: loads, the inverter's
+    most, or all trips together; 0 where nothing is known.
+    """
+    packs, over = setup.packs_in_parallel, setup.protection.discharge_over_current
+    if setup.usage and setup.usage.continuous_w:
+        return battery_w_to_a(setup, setup.usage.continuous_w) * packs, "usage.continuous_w"
+    if setup.link and setup.link.inverter_max_discharge_a:
+        return setup.link.inverter_max_discharge_a, "link.inverter_max_discharge_a"
+    return (packs * over.trip_a, DISCHARGE) if over else (0.0, "")

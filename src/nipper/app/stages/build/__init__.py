@@ -18,7 +18,7 @@ def _sentence(s: Situation) -> tuple[Status, str]:
 
 def _follows(s: Situation) -> list[Consequence]:
     from nipper.core.report.build import of_build
-    from nipper.core.rules.joined import long_a
+    from nipper.core.wiring.currents import long_a
 
     bank = s.document.named_bank
     found = of_build(bank, long_a(bank)[0], s.document.measured_shares())

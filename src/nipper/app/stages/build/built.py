@@ -34,8 +34,8 @@ from nipper.core.report.parts import (
     values,
     weakest_kind,
 )
-from nipper.core.rules.joined import long_a
 from nipper.core.setup import pack_names
+from nipper.core.wiring.currents import long_a
 
 COLUMNS = 2  # of a part's fields
 TIGHTENED = ("bar", "lead", "fuse", "bus", "switch", "main_fuse", "main_lead", "inverter")

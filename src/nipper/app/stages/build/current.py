@@ -11,8 +11,8 @@ from nipper.app.widgets.basic import SEMI, StatusMark, clear, label, scrolled
 from nipper.app.widgets.field import UnitField
 from nipper.app.widgets.units import UNITS
 from nipper.core.report.current import Row, carried_rows, fuse_rows, share_rows, way_rows
-from nipper.core.rules.joined import long_a
 from nipper.core.setup import Setup
+from nipper.core.wiring.currents import long_a
 
 WHAT_FOR = (
     "At this current of the whole bank; parts of a pack at the busiest pack's share. Copper at "
