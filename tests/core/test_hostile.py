@@ -5,11 +5,13 @@ import gzip
 import io
 import os
 import socket
+import sqlite3
 import struct
 import threading
 import zipfile
 from contextlib import closing
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import polars as pl
@@ -164,6 +166,37 @@ def test_an_archive_with_a_torn_directory_is_one_line(tmp_path):
     (tmp_path / "a.zip").write_bytes(bytes(data))
     with pytest.raises(InputError, match="a complete archive"):
         read_file(tmp_path / "a.zip", UTC)
+
+
+def database(tmp_path, *spoilt: tuple[bytes, bytes]) -> Path:
+    """An SQLite file of thirty rows, some of its bytes others."""
+    file = tmp_path / "log.sqlite"
+    cells = [f"cell{i}" for i in range(1, 5)]
+    with closing(sqlite3.connect(file)) as base, base:
+        base.execute(f"CREATE TABLE readings (time, current, {', '.join(cells)}, note TEXT)")
+        for line in table().splitlines()[1:]:
+            base.execute("INSERT INTO readings VALUES (?,?,?,?,?,?,'21 degrees')", line.split(","))
+    data = file.read_bytes()
+    for old, new in spoilt:
+        assert old in data
+        data = data.replace(old, new)
+    file.write_bytes(data)
+    return file
+
+
+NO_TABLE = (b"TABLE readings", b"TABLF readings"), (b"readings", b"read\xbangs")
+
+
+@pytest.mark.parametrize("spoilt", [NO_TABLE, [(b"cell3", b"cel\xb3 ")]])
+def test_a_damaged_base_that_cannot_even_be_told_of_is_one_line(spoilt, tmp_path):
+    """SQLite quotes the bytes it stumbles over, which need not be text (found by the fuzz)."""
+    with pytest.raises(InputError, match="an undamaged SQLite file"):
+        read_file(database(tmp_path, *spoilt), UTC)
+
+
+def test_words_of_a_base_in_another_alphabet_keep_no_reading_out(tmp_path):
+    file = database(tmp_path, (b"21 degrees", b"21 \xb0egrees"))
+    assert read_file(file, UTC).log.rows == 30
 
 
 def test_a_gzip_in_an_archive_is_unpacked_within_bounds(tmp_path, monkeypatch):

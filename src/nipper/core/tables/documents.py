@@ -270,6 +270,7 @@ def database_tables(path: Path) -> list[Table]:
             sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True, timeout=2.0)
         ) as base:
             base.execute("PRAGMA trusted_schema = OFF")
+            base.text_factory = _decoded
             names = [
                 row[0]
                 for row in base.execute(
@@ -280,6 +281,8 @@ def database_tables(path: Path) -> list[Table]:
             return _named([_database_table(base, name, str(path)) for name in names])
     except sqlite3.Error as error:
         raise InputError(str(path), "the whole file", f"an SQLite file ({error})") from None
+    except UnicodeDecodeError:  # of names, and of SQLite's own words about what is damaged
+        raise InputError(str(path), "the whole file", "an undamaged SQLite file") from None
 
 
 def _named(tables: list[Table]) -> list[Table]:
@@ -325,6 +328,11 @@ def _database_table(base: sqlite3.Connection, name: str, file: str) -> Table:
     schema = dict.fromkeys(columns, pl.String)
     frame = pl.DataFrame(texts, schema=schema, orient="row")
     return Table(file, frame, "database", 1, part=name)
+
+
+def _decoded(text: bytes) -> str:
+    """As written by a program that keeps to UTF-8, and by one that does not."""
+    return text.decode("utf-8", "replace")
 
 
 def _text(value: object) -> str | None:
