@@ -56,10 +56,9 @@ class _Ear(QObject):
 
 def _put_away(widget: QWidget | None) -> bool:
     """Whether it, or what it lies in, was hidden on purpose."""
+    on_purpose = Qt.WidgetAttribute.WA_WState_ExplicitShowHide
     while widget is not None and not widget.isWindow():
-        if widget.isHidden() and widget.testAttribute(
-            Qt.WidgetAttribute.WA_WState_ExplicitShowHide
-        ):
+        if widget.isHidden() and widget.testAttribute(on_purpose):
             return True
         widget = widget.parentWidget()
     return False
