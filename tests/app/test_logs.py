@@ -2,8 +2,10 @@
 twice.
 """
 
+from dataclasses import replace
+
 import pytest
-from PySide6.QtCore import QEvent
+from PySide6.QtCore import QEvent, QItemSelectionModel
 from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import QLabel, QPushButton
 
@@ -19,7 +21,9 @@ def page(open_window):
 
 
 def out_button(page):
-    return next(b for b in page.findChildren(TakeOut) if not page.events.isAncestorOf(b))
+    """The button of the table, a log chosen."""
+    page.logs.table.selectRow(0)
+    return page.logs.out
 
 
 def test_a_pack_gets_another_name_everywhere(open_window, page):
@@ -36,16 +40,44 @@ def test_a_pack_gets_another_name_everywhere(open_window, page):
 
 def test_a_log_goes_only_when_asked_twice(qtbot, open_window, page):
     document = open_window.document
-    out_button(page).click()
+    assert not page.logs.out.isEnabled()  # none is chosen
+    out = out_button(page)
+    out.click()
     assert document.bench.logs.all()
-    assert out_button(page).text() == "Really take it out"
-    out_button(page).click()
+    assert out.text() == "Really take it out"
+    out.click()
     assert document.bench.logs.all() == []
     qtbot.waitUntil(
         lambda: not document.busy and document.records.by_pack.get(1) is None, timeout=20_000
     )
     entry = open_window.rail.entries["record"]
     qtbot.waitUntil(lambda: "no log yet" in entry.sentence)
+
+
+def test_of_a_year_of_daily_logs_some_are_taken_out_at_once(qtbot, open_window):
+    """A line of labels for each of 365 logs held the window for two and a half seconds."""
+    document = open_window.document
+    log = document.record.log
+    for day in range(1, 40):
+        moved = replace(log, time_s=log.time_s + 40.0 * 86400.0 * day).select(slice(0, 30))
+        document.bench.logs.add(1, moved, f"day {day}.csv")
+    page = open_window.side.show("logs")
+    table = page.logs.table
+    assert table.rowCount() == 40
+    assert [table.item(1, column).text() for column in (1, 3)] == ["day 1.csv", "30"]
+    assert table.maximumHeight() < 600  # the others are scrolled to
+    assert page.events._grid.columnMinimumWidth(2) < 600
+    chosen = QItemSelectionModel.SelectionFlag.Select | QItemSelectionModel.SelectionFlag.Rows
+    for row in (2, 5, 7):
+        table.selectionModel().select(table.model().index(row, 0), chosen)
+    assert "3 chosen, 90 rows" in "".join(one.text() for one in page.logs.findChildren(QLabel))
+    page.logs.out.click()
+    page.logs.out.click()
+    left = [entry.file for entry in document.bench.logs.all()]
+    assert len(left) == 37
+    assert not {"day 2.csv", "day 5.csv", "day 7.csv"} & set(left)
+    assert table.rowCount() == 37
+    qtbot.waitUntil(lambda: not document.busy, timeout=60_000)
 
 
 def test_who_goes_elsewhere_did_not_mean_it(page):

@@ -1,7 +1,7 @@
 """The imported logs of a bench, as compressed stretches, and how their tables were read."""
 
 import json
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from itertools import pairwise
 from math import isfinite
@@ -53,6 +53,7 @@ class Logs:
 
     def __init__(self, file: BenchFile, clock: Callable[[], float]) -> None:
         self._file, self._clock = file, clock
+        self._cells: dict[int, int] = {}  # in series, of stretches that were looked at
 
     def add(
         self,
@@ -129,7 +130,8 @@ class Logs:
         from nipper.core.logs.model import join
 
         listed = self._listed(pack)
-        width_s = fitting_width_s([span for _, span in listed], self._cells_of(listed))
+        cells = self._cells_in(listed[0][0]) if listed else 0
+        width_s = fitting_width_s([span for _, span in listed], cells)
         stretches: list[Log] = []
         done = 0
 
@@ -191,12 +193,15 @@ class Logs:
         log = chunks.unpack(self._data(chunk))
         if log.rows != span.rows or (log.rows and _span(log) != (span.first_s, span.last_s)):
             raise _unlisted()
+        self._cells[chunk] = log.cells
         return log
 
-    def _cells_of(self, listed: "Sequence[tuple[int, Span]]") -> int:
+    def _cells_in(self, chunk: int) -> int:
         from nipper.store import chunks
 
-        return chunks.cells(self._data(listed[0][0])) if listed else 0
+        if chunk not in self._cells:
+            self._cells[chunk] = chunks.cells(self._data(chunk))
+        return self._cells[chunk]
 
     def short(self, pack: int, most_rows: int) -> "list[Log]":
         """The logs of a pack that hold no more than so many rows, oldest first."""
@@ -209,12 +214,14 @@ class Logs:
         )
         return [chunks.unpack(data) for (data,) in rows]
 
-    def cells(self, log: int) -> int:
-        """How many cells in series an imported log is of."""
-        from nipper.store import chunks
-
-        rows = self._file.rows("SELECT data FROM chunks WHERE log = ? LIMIT 1", (log,))
-        return chunks.cells(rows[0][0]) if rows else 0
+    def cells(self, pack: int) -> dict[int, int]:
+        """How many cells in series each imported log of a pack is of, by its number."""
+        first = self._file.rows(
+            "SELECT chunks.log, MIN(chunks.id) FROM chunks JOIN logs ON logs.id = chunks.log "
+            "WHERE logs.pack = ? GROUP BY chunks.log",
+            (pack,),
+        )
+        return {log: self._cells_in(chunk) for log, chunk in first}
 
     def all(self) -> list[ImportedLog]:
         """What was imported, oldest import first."""
@@ -225,11 +232,13 @@ class Logs:
             )
         ]
 
-    def remove(self, log: int) -> None:
-        """Take an imported log out again."""
+    def remove(self, *logs: int) -> None:
+        """Take imported logs out again, all or none."""
         with self._file.write() as db:
-            db.execute("DELETE FROM chunks WHERE log = ?", (log,))
-            db.execute("DELETE FROM logs WHERE id = ?", (log,))
+            for log in logs:
+                db.execute("DELETE FROM chunks WHERE log = ?", (log,))
+                db.execute("DELETE FROM logs WHERE id = ?", (log,))
+        self._cells.clear()  # numbers are given again
 
     def mapping(self, shape: str) -> dict[str, object] | None:
         """The column mapping confirmed for files of that shape, or None."""

@@ -1,6 +1,6 @@
 """The packs of the open bench and their logs, read and judged in worker threads."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -199,10 +199,10 @@ class Records(QObject):
         from nipper.core.logs.builds import since
 
         now, changes = self._setup(pack).cells, changes_of(self._bench, pack)
+        cells_of = self._bench.logs.cells(pack.id)
         found: dict[int, list[ImportedLog]] = {}
         for log in self._bench.logs.all():
-            if log.pack == pack.id:
-                cells = self._bench.logs.cells(log.id)
+            if cells := cells_of.get(log.id):
                 left = sum(len(change.left) for change in since(cells, log.last_s, changes))
                 if cells - left != now:
                     found.setdefault(cells, []).append(log)
@@ -211,11 +211,12 @@ class Records(QObject):
             for cells, logs in sorted(found.items())
         ]
 
-    def remove_log(self, log: int) -> None:
-        """Take a log's samples out of the bench, and judge its pack anew."""
-        pack_id = next(entry.pack for entry in self._bench.logs.all() if entry.id == log)
-        self._bench.logs.remove(log)
-        self.read(self.pack(pack_id))
+    def remove_logs(self, logs: Collection[int]) -> None:
+        """Take the samples of some logs out of the bench, and judge their packs anew."""
+        packs = {entry.pack for entry in self._bench.logs.all() if entry.id in logs}
+        self._bench.logs.remove(*logs)
+        for pack_id in sorted(packs):
+            self.read(self.pack(pack_id))
 
     def read_all(self) -> None:
         """Read and judge every pack's log, each in a worker thread."""

@@ -54,9 +54,10 @@ class EventsList(QWidget):
         for column, text in enumerate((f"{at.day} {at:%b %Y}", whose)):
             self._grid.addWidget(label(text, "soft"), row, column)
         words = label(event.note, wrap=True)
-        wide_px = min(LINE_PX, words.fontMetrics().horizontalAdvance(words.text()) + 8)
-        self._grid.setColumnMinimumWidth(2, max(wide_px, self._grid.columnMinimumWidth(2)))
         self._grid.addWidget(words, row, 2)
+        wide_px = min(LINE_PX, words.fontMetrics().horizontalAdvance(words.text()) + 8)
+        # asked of a column that is: of another Qt answers with whatever stands in memory there
+        self._grid.setColumnMinimumWidth(2, max(wide_px, self._grid.columnMinimumWidth(2)))
         self._grid.addWidget(out, row, 3)
 
     @Slot()

@@ -2,15 +2,16 @@
 read or noted by mistake is taken out again.
 """
 
-from datetime import datetime, tzinfo
+from datetime import tzinfo
 
-from PySide6.QtCore import Qt, Signal, Slot
+from PySide6.QtCore import Signal, Slot
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
 from nipper.app.shell.eventslist import EventsList
+from nipper.app.shell.logslist import LogsList
 from nipper.app.shell.otherbuilds import OtherBuilds
-from nipper.app.widgets.basic import SEMI, TakeOut, clear, label, page_head, scrolled
+from nipper.app.widgets.basic import SEMI, clear, label, page_head, scrolled
 from nipper.app.widgets.units import UNITS
 
 
@@ -31,14 +32,15 @@ class LogsPage(QWidget):
         inside = QVBoxLayout()
         inside.setContentsMargins(0, 0, 0, 0)
         inside.setSpacing(10)
-        self._names, self._logs = QGridLayout(), QGridLayout()
-        for grid in (self._names, self._logs):
-            grid.setHorizontalSpacing(16)
-            grid.setVerticalSpacing(5)
+        self._names = QGridLayout()
+        self._names.setHorizontalSpacing(16)
+        self._names.setVerticalSpacing(5)
         self.other_builds = OtherBuilds(document)
         inside.addLayout(self._names)
         inside.addWidget(self.other_builds)
-        inside.addLayout(self._logs)
+        self.logs = LogsList(document, zone)
+        self.logs.changed.connect(self.other_builds.refresh)
+        inside.addWidget(self.logs)
         self.events = EventsList(document, zone)
         inside.addWidget(self.events)
         inside.addStretch(1)
@@ -64,29 +66,8 @@ class LogsPage(QWidget):
             self._names.addWidget(field, row, 1)
         self._names.setColumnStretch(2, 1)
         self.other_builds.refresh()
-        self._fill_logs()
+        self.logs.refresh()
         self.events.refresh()
-
-    def _fill_logs(self) -> None:
-        clear(self._logs)
-        logs = self._document.bench.logs.all()
-        self._logs.addWidget(label("Logs read into this bench", weight=SEMI), 0, 0, 1, 4)
-        if not logs:
-            self._logs.addWidget(
-                label("None yet: drop a log on the window, or Ctrl+I.", "soft"), 1, 0
-            )
-        names = {pack.id: pack.name for pack in self._document.records.packs}
-        for row, log in enumerate(logs, 1):
-            first, last = (datetime.fromtimestamp(t, self._zone) for t in (log.first_s, log.last_s))
-            span = f"{first.day} {first:%b %Y} to {last.day} {last:%b %Y}"
-            for column, text in enumerate(
-                (names.get(log.pack, ""), log.file, span, f"{log.rows} rows")
-            ):
-                self._logs.addWidget(label(text, "" if column == 1 else "soft"), row, column)
-            out = TakeOut(log.id, "Its samples leave the bench; the file itself is not touched")
-            out.sure.connect(self._take_out)
-            self._logs.addWidget(out, row, 4, Qt.AlignmentFlag.AlignLeft)
-        self._logs.setColumnStretch(5, 1)
 
     @Slot()
     def _rename(self) -> None:
@@ -99,9 +80,3 @@ class LogsPage(QWidget):
             self.renamed.emit()
         elif not name:
             field.setText(pack.name)
-
-    @Slot(int)
-    def _take_out(self, log: int) -> None:
-        self._document.records.remove_log(log)
-        self.other_builds.refresh()
-        self._fill_logs()
