@@ -12,6 +12,7 @@ from nipper.core.chemistry import chemistry
 from nipper.core.forecast.limits import highest_at_top, trip_forecast
 from nipper.core.imbalance.compare import (
     Change,
+    Compared,
     Happening,
     Recorded,
     before_after,
@@ -26,6 +27,7 @@ from nipper.core.imbalance.states import LEVELLED, states
 from nipper.core.imbalance.swap import KIND, Outcome, Swap, parse, swap_test
 from nipper.core.logs.model import Log
 from nipper.core.presets import new_setup
+from nipper.core.report.sentences import of_compared
 from nipper.core.setup import put
 from nipper.core.simulate.scenario import CellFault, Event, Loads, Scenario
 from nipper.core.simulate.trial import run
@@ -505,3 +507,18 @@ def test_a_trip_of_a_few_days_is_not_passed_over():
     found = trip_forecast(SimpleNamespace(drift=drift), setup)
     assert found is not None
     assert found.days == 2
+
+
+def test_of_hundreds_of_notes_those_that_changed_something_stay():
+    """Each of 300 notes was an entry of its own, and the window stood still for a second."""
+    real = Change("drift", 3, -0.05, -0.01, 0.002, "Ah/day", 1e-6)
+    notes = [
+        (Happening(86400.0 * day, None, "note", f"looked, day {day}"), []) for day in range(40)
+    ]
+    notes.insert(5, (Happening(4.5 * 86400.0, None, "note", "sense lead cleaned"), [real]))
+    told = of_compared(Compared({1: notes}, [], None), 1, ["Pack A"])
+    leads = [one.lead for one in told]
+    assert sum("looked" in lead for lead in leads) == 6
+    assert "day 39" in leads[-2]
+    assert "sense lead cleaned" in leads[0]
+    assert leads[-1] == "34 older notes:"

@@ -9,7 +9,7 @@ from nipper.app.document import Document
 from nipper.app.widgets.basic import SEMI, TakeOut, button, clear, label
 from nipper.store import BenchEvent
 
-MOST = 40  # at first
+MOST = 15  # at first
 LINE_PX = 560  # what is longer is written on several lines
 OUT = "It is judged from then on as if it had not been noted"
 

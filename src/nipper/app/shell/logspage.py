@@ -24,7 +24,8 @@ class LogsPage(QWidget):
     def __init__(self, document: Document, zone: tzinfo, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("page")
-        self._document, self._zone = document, zone
+        self._document = document
+        self.fields: dict[int, QLineEdit] = {}
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 14, 24, 16)
         layout.setSpacing(10)
@@ -46,12 +47,11 @@ class LogsPage(QWidget):
         inside.addStretch(1)
         area = scrolled(inside)
         layout.addWidget(area, 1)
-        self.refresh()
 
     @Slot()
     def refresh(self) -> None:
         """Show packs and logs as they are in the bench."""
-        self.fields: dict[int, QLineEdit] = {}
+        self.fields = {}
         clear(self._names)
         self._names.addWidget(label("Names of the packs", weight=SEMI), 0, 0, 1, 2)
         for row, pack in enumerate(self._document.records.packs, 1):

@@ -9,7 +9,7 @@ import numpy as np
 from nipper.core.forecast.limits import trip_forecast
 from nipper.core.imbalance.causes import OPEN_TIMES
 from nipper.core.imbalance.causes_base import names
-from nipper.core.imbalance.compare import Change, Compared
+from nipper.core.imbalance.compare import Change, Compared, Happening
 from nipper.core.imbalance.diagnosis import Diagnosis
 from nipper.core.imbalance.missing import hides_leaks
 from nipper.core.logs.model import Log
@@ -68,6 +68,7 @@ BEFORE = {
 
 
 FAR_DAYS = 180
+MOST_UNCHANGED = 6  # notes after which nothing changed; a bench of years has hundreds
 WIDE_MV = 80.0  # at the top: not a fault by itself near full, but nobody calls it together
 
 
@@ -323,35 +324,7 @@ def of_compared(
     pack : the one shown, as in ``compared``
     names : of all packs, in the order of their logs
     """
-    out: list[Consequence] = []
-    for happening, changes in compared.changes.get(pack, ()):
-        since = f"Since “{happening.note}” on {_day(happening.time_s, zone)}:"
-        real = [c for c in changes if c.real]
-        if real:
-            out += [
-                Consequence(
-                    Status.OK if c.helped else Status.WATCH,
-                    since,
-                    _change(c),
-                    place=f"chance alone: {_odds(c.chance)}",
-                )
-                for c in real[:2]
-            ]
-        elif changes:
-            out.append(
-                Consequence(
-                    Status.NONE, since, "nothing changed beyond chance.", place=_change(changes[0])
-                )
-            )
-        else:
-            out.append(
-                Consequence(
-                    Status.NONE,
-                    since,
-                    "too little is recorded on one side to tell.",
-                    place="four full charges over five days on each side",
-                )
-            )
+    out = _of_changes(compared.changes.get(pack, ()), zone)
     for happening, result in compared.swaps:
         place = (
             f"confidence {result.confidence:.0%}"
@@ -368,6 +341,46 @@ def of_compared(
             )
         )
     return out + _shares(compared, names)
+
+
+def _of_changes(
+    happenings: Sequence[tuple[Happening, Sequence[Change]]], zone: tzinfo
+) -> list[Consequence]:
+    """What came of each: all that changed something, of the others the newest."""
+    unchanged = [h for h, changes in happenings if not any(c.real for c in changes)]
+    older = set(unchanged[:-MOST_UNCHANGED])
+    out = [
+        told
+        for happening, changes in happenings
+        if happening not in older
+        for told in _since(happening, changes, zone)
+    ]
+    if older:
+        lead = f"{count(len(older), 'older note')}:"
+        text = "nothing changed beyond chance, or too little is recorded to tell."
+        out.append(Consequence(Status.NONE, lead, text))
+    return out
+
+
+def _since(happening: Happening, changes: Sequence[Change], zone: tzinfo) -> list[Consequence]:
+    since = f"Since “{happening.note}” on {_day(happening.time_s, zone)}:"
+    real = [c for c in changes if c.real]
+    if real:
+        return [
+            Consequence(
+                Status.OK if c.helped else Status.WATCH,
+                since,
+                _change(c),
+                place=f"chance alone: {_odds(c.chance)}",
+            )
+            for c in real[:2]
+        ]
+    if changes:
+        text, place = "nothing changed beyond chance.", _change(changes[0])
+    else:
+        text = "too little is recorded on one side to tell."
+        place = "four full charges over five days on each side"
+    return [Consequence(Status.NONE, since, text, place=place)]
 
 
 def _change(change: Change) -> str:

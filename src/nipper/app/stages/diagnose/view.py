@@ -44,6 +44,7 @@ from nipper.core.report.sentences import VERDICT_STATUS, named
 AXIS_PX = 40  # what the axis at the left takes
 NAME_MARGIN_PX = 8  # about a name in the plot
 LEAST_PCT = 0.5  # to either side: cells that keep together are not drawn as a bundle of strays
+MOST_MARKS = 24  # of what was noted, the newest: more words cover each other
 LINE_SHARE = 0.09  # of what the figure shows: the height of a line of text
 ALL_WELL = "Nothing. Look again after the next ten full charges."
 NOT_YET = "Nothing yet: make sure first, as it is said beside."
@@ -227,9 +228,10 @@ class DiagnoseView(StageView):
         edges = [end[:, list(roles)] for end in (shown.low_pct, shown.high_pct)]
         drawn = np.concatenate([shown.pct, *edges], axis=1)
         self._names(time_s, shown, roles, drawn)
-        for event in self._document.history.events():
-            if event.pack in (None, self._document.pack.id):
-                self.plot.mark(event.time_s, "copper", event.note)
+        whose = (None, self._document.pack.id)
+        noted = [e for e in self._document.history.events() if e.pack in whose]
+        for event in noted[-MOST_MARKS:]:
+            self.plot.mark(event.time_s, "copper", event.note)
         self.plot.item.enableAutoRange()
         if np.nanmax(np.abs(drawn), initial=0.0) < LEAST_PCT:
             self.plot.item.setYRange(-LEAST_PCT, LEAST_PCT)

@@ -252,10 +252,13 @@ class HeatMap(QWidget):
         assert self._table
         painter.setFont(font(BASE_PT - 1.5))
         grid, copper = self._grid(), self._theme.colour("copper")
-        free = -1.0
+        free, columns = -1.0, self._values.shape[1]
+        there: set[tuple[int, bool]] = set()  # in one gap each kind stands once
         for event in self._events:
             after = int(np.searchsorted(self._table.time_s, event.time_s))
-            columns = self._values.shape[1]
+            if (after, event.kind == READING) in there:
+                continue
+            there.add((after, event.kind == READING))
             x = self._box(0, after).left() if after < columns else self._box(0, columns - 1).right()
             painter.setPen(QPen(copper, 1.2, Qt.PenStyle.DotLine))
             painter.drawLine(QPointF(x, grid.top()), QPointF(x, grid.bottom() + 3))
