@@ -3,10 +3,11 @@
 from datetime import datetime, tzinfo
 
 from PySide6.QtCore import Qt, Signal, Slot
-from PySide6.QtWidgets import QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QTableWidgetItem, QVBoxLayout, QWidget
 
 from nipper.app.document import Document
 from nipper.app.widgets.basic import SEMI, Row, TakeOut, label
+from nipper.app.widgets.listing import listing
 from nipper.app.widgets.units import UNITS
 from nipper.store import ImportedLog
 
@@ -33,7 +34,10 @@ class LogsList(QWidget):
         layout.addWidget(label("Logs read into this bench", weight=SEMI))
         self._none = label("None yet: drop a log on the window, or Ctrl+I.", "soft")
         layout.addWidget(self._none)
-        self.table = self._made_table()
+        self.table = listing(COLUMNS, "logs read into this bench")
+        self.table.setWordWrap(False)
+        self.table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
+        self.table.itemSelectionChanged.connect(self._say_chosen)
         layout.addWidget(self.table)
         self.out = TakeOut(0, OUT)
         self.out.sure.connect(self._take_out)
@@ -42,21 +46,6 @@ class LogsList(QWidget):
         for part in (self.out, self._chosen):
             below.add(part)
         layout.addWidget(below)
-
-    def _made_table(self) -> QTableWidget:
-        table = QTableWidget(0, len(COLUMNS))
-        table.setAccessibleName(UNITS.text("logs read into this bench"))
-        table.setHorizontalHeaderLabels(UNITS.texts(list(COLUMNS)))
-        table.verticalHeader().hide()
-        table.setShowGrid(False)
-        table.setWordWrap(False)
-        table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
-        table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
-        table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
-        table.horizontalHeader().setHighlightSections(False)
-        table.itemSelectionChanged.connect(self._say_chosen)
-        return table
 
     def refresh(self) -> None:
         """Show them as they are in the bench."""

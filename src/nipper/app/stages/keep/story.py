@@ -3,17 +3,26 @@
 from datetime import datetime, tzinfo
 
 from PySide6.QtCore import Slot
-from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QGridLayout,
+    QHeaderView,
+    QLineEdit,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nipper.app.document import Document
 from nipper.app.stages.keep.gather import cases, told
 from nipper.app.theme import Theme
-from nipper.app.widgets.basic import SEMI, StatusMark, clear, label, scrolled
+from nipper.app.widgets.basic import StatusMark, clear, label
+from nipper.app.widgets.listing import listing
 from nipper.app.widgets.units import UNITS
 from nipper.core.report.keep import CASE_STATUS, case_words
 from nipper.core.upkeep.story import Entry, searched
 
-SHOWN, CASES = 300, 5
+COLUMNS = ("Day", "What", "Pack", "Said")
+SHOWN, CASES = 100, 5
 
 
 class StoryPage(QWidget):
@@ -36,11 +45,11 @@ class StoryPage(QWidget):
         self._cases.setHorizontalSpacing(10)
         layout.addLayout(self._cases)
         layout.addWidget(self.search)
-        self._grid = QGridLayout()
-        self._grid.setHorizontalSpacing(14)
-        self._grid.setVerticalSpacing(5)
-        area = scrolled(self._grid)
-        layout.addWidget(area, 1)
+        self.table = listing(COLUMNS, "the story of this bench")
+        self.table.setWordWrap(True)
+        self.table.horizontalHeader().setStretchLastSection(True)
+        self.table.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        layout.addWidget(self.table, 1)
         self.count = label("", "soft")
         layout.addWidget(self.count)
 
@@ -60,16 +69,13 @@ class StoryPage(QWidget):
     @Slot()
     def _show(self, *_: object) -> None:
         found = searched(self._entries, self.search.text(), UNITS.both)
-        clear(self._grid)
+        self.table.setRowCount(min(len(found), SHOWN))
         for row, entry in enumerate(found[:SHOWN]):
             at = datetime.fromtimestamp(entry.time_s, self._zone)
-            words = (f"{at.day} {at:%b %Y}", str(entry.kind), entry.pack)
+            words = (f"{at.day} {at:%b %Y}", str(entry.kind), entry.pack, entry.text)
             for column, text in enumerate(words):
-                weight = SEMI if column == 0 else label().font().weight()
-                role = "" if column == 0 else "soft"
-                self._grid.addWidget(label(text, role, weight=weight), row, column)
-            self._grid.addWidget(label(entry.text, wrap=True), row, 3)
-        self._grid.setColumnStretch(3, 1)
-        self._grid.setRowStretch(min(len(found), SHOWN), 1)
+                self.table.setItem(row, column, QTableWidgetItem(UNITS.text(text)))
+        for column in range(len(COLUMNS) - 1):
+            self.table.resizeColumnToContents(column)
         more = f", the newest {SHOWN} shown" if len(found) > SHOWN else ""
         self.count.setText(f"{len(found)} of {len(self._entries)} entries{more}")
