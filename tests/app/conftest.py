@@ -11,6 +11,7 @@ import shiboken6
 from PySide6.QtCore import QSettings, QThreadPool, QTimer
 from PySide6.QtWidgets import QApplication
 
+from nipper.app import jobs
 from nipper.app.document import Document
 from nipper.app.jobs import wait_for_jobs
 from nipper.app.shell import rescue
@@ -56,6 +57,7 @@ def left_behind() -> list[str]:
     """What is still at work or open, in words."""
     threads = QThreadPool.globalInstance().activeThreadCount()
     found = [f"{threads} threads of the pool"] if threads else []
+    found += [f"{len(jobs._ASKED)} jobs that were asked"] if jobs._ASKED else []
     found += [t.name for t in threading.enumerate() if t.name.startswith("nipper")]
     timers = [o for o in gc.get_objects() if type(o) in TIMERS]  # of half a million objects
     found += [

@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, Qt
 from nipper.app import start
 from nipper.app.garbage import FULL_AFTER, Sweeper, put_aside
 from nipper.app.shell.stages import STAGES
+from nipper.store import Bench
 
 MUCH = 20_000
 
@@ -99,6 +100,21 @@ def test_what_is_put_aside_holds_no_bench_that_has_closed(qtbot, open_window):
     gc.collect()
     assert gone() is not None  # the bench itself was put aside
     qtbot.waitUntil(lambda: gone() is None, timeout=20_000)  # on a busy machine
+
+
+def test_nor_does_what_is_put_aside_as_the_one_before_it_closes(qtbot, open_window, tmp_path):
+    """Less was aside by then than before, so that it was taken for nothing new."""
+    second = tmp_path / "second.nipper"
+    open_window.document.bench.copy_to(second)
+    much = [[] for _ in range(200_000)]
+    put_aside()
+    open_window.open_bench(Bench.open(second))
+    gone = weakref.ref(open_window.document)
+    del much
+    qtbot.waitUntil(lambda: not open_window.document.busy, timeout=20_000)
+    qtbot.wait(300)  # the first is looked for, and what is there is put aside again
+    open_window.new_bench()
+    qtbot.waitUntil(lambda: gone() is None, timeout=20_000)
 
 
 def test_of_a_bench_that_has_closed_nothing_is_left(qtbot, open_window, monkeypatch):

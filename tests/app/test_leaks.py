@@ -26,7 +26,8 @@ def test_a_thread_at_work_is_seen(qtbot):
     job = Job(go_on.wait)
     with qtbot.waitSignal(job.ended):
         job.start()
-        assert "1 threads of the pool" in left_behind()
+        assert left_behind() == ["1 jobs that were asked"]
+        qtbot.waitUntil(lambda: left_behind() == ["1 threads of the pool"])
         go_on.set()
     assert left_behind() == []
 

@@ -40,21 +40,27 @@ class Sweeper(QObject):
             gc.collect(0)
 
 
+_ASIDE: list[int] = []  # how much there was, each time
+
+
 def put_aside(*_: object) -> None:
     """What is there now stays until the end: no collection looks through it any more."""
     gc.freeze()
+    _ASIDE.append(gc.get_freeze_count())
 
 
 def aside() -> int:
-    """How much has been put aside."""
-    return gc.get_freeze_count()
+    """How often something has been put aside: by how much tells nothing, since what is aside can
+    go, and other things come to lie there.
+    """
+    return len(_ASIDE)
 
 
 def look_again(before: int) -> None:
-    """A bench has closed that was opened when so much was aside: where more is by now, its logs may
-    be among it, and all is looked through once.
+    """A bench has closed that was opened when so often something was aside: where more is by now,
+    its logs may be among it, and all is looked through once.
     """
     if aside() > before:
         gc.unfreeze()
         gc.collect()
-        gc.freeze()
+        put_aside()

@@ -5,6 +5,7 @@ ever new questions.
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import suppress
+from functools import partial
 from typing import Generic, TypeVar
 
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer, Signal, Slot
@@ -14,6 +15,7 @@ from nipper.core.errors import Cancelled, NipperError
 T = TypeVar("T")
 PATIENCE_MS = 900  # at the end, for work that does not hear that it is to end
 WRITING_MS = 120_000  # the window is gone by then
+LOOKED_MS = 50  # between two looks whether anything is at work
 _ALIVE: set["Job"] = set()
 _ASKED: list["Job"] = []  # in this turn of the loop
 _STREAMS: set["Stream"] = set()
@@ -280,6 +282,14 @@ def end_jobs() -> None:
             job.cancel()
     for stream in list(_STREAMS):
         stream.cancel()
+
+
+def when_quiet(act: Callable[[], None]) -> None:
+    """Do it once nothing is at work, and none holds what it was asked of any more."""
+    if _ALIVE or QThreadPool.globalInstance().activeThreadCount():
+        QTimer.singleShot(LOOKED_MS, partial(when_quiet, act))
+    else:
+        act()
 
 
 def last_jobs() -> bool:

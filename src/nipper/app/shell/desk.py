@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, QTimer, Slot
 from nipper.app.document import Document
 from nipper.app.forecasts import Forecasts
 from nipper.app.garbage import aside, look_again
-from nipper.app.jobs import end_jobs
+from nipper.app.jobs import end_jobs, when_quiet
 from nipper.app.shell.stages import BY_ID, STAGES
 from nipper.app.shell.teller import Teller
 from nipper.app.stage import Situation, StageView
@@ -80,7 +80,7 @@ class Desk(QObject):
         end_jobs()
         self.document.close()
         gone = partial(look_again, self._aside)
-        self.destroyed.connect(lambda: QTimer.singleShot(0, gone))
+        self.destroyed.connect(lambda: QTimer.singleShot(0, partial(when_quiet, gone)))
         self.deleteLater()
 
     @Slot()

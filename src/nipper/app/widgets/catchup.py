@@ -57,8 +57,8 @@ class _Ear(QObject):
 def _put_away(widget: QWidget | None) -> bool:
     """Whether it, or what it lies in, was hidden on purpose."""
     on_purpose = Qt.WidgetAttribute.WA_WState_ExplicitShowHide
-    while widget is not None and not widget.isWindow():
+    while widget is not None:
         if widget.isHidden() and widget.testAttribute(on_purpose):
             return True
-        widget = widget.parentWidget()
+        widget = None if widget.isWindow() else widget.parentWidget()
     return False
