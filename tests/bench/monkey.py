@@ -214,9 +214,10 @@ class Monkey:
         found = [
             w
             for w in root.findChildren(QWidget)
-            if w.isVisible() and w.isEnabled() and (not kinds or isinstance(w, kinds))
+            if isValid(w) and w.isVisible() and w.isEnabled() and isinstance(w, kinds or QWidget)
         ]
-        return self.chance.choice(found) if found else None
+        still = [w for w in found if isValid(w)]  # a popup's parts go as they are looked at
+        return self.chance.choice(still) if still else None
 
     def _where(self, widget: QWidget) -> QPoint:
         wide, high = max(widget.width(), 1), max(widget.height(), 1)
@@ -372,6 +373,8 @@ def main(count: int, seed: int = SEED, small: bool = False) -> int:
     print(f"{len(monkey.slow)} turns over {SLOW_S * 1000:.0f} ms, {own} by the window's own work:")
     for work, took, what in sorted(monkey.slow, reverse=True)[:25]:
         print(f"  {work:.2f} of {took:.2f} s after {what}")
+    often = Counter(what for work, _, what in monkey.slow if work > SLOW_S)
+    print("most often: " + "; ".join(f"{what} {times}" for what, times in often.most_common(25)))
     return len(monkey.wrong)
 
 
