@@ -77,6 +77,10 @@ def test_of_a_year_of_daily_logs_some_are_taken_out_at_once(qtbot, open_window):
     assert len(left) == 37
     assert not {"day 2.csv", "day 5.csv", "day 7.csv"} & set(left)
     assert table.rowCount() == 37
+    table.selectRow(4)
+    assert page.logs.out.text() == "Take it out …"
+    page.logs.out.click()  # the next one is asked for again
+    assert table.rowCount() == 37
     qtbot.waitUntil(lambda: not document.busy, timeout=60_000)
 
 

@@ -210,10 +210,10 @@ class TakeOut(Button):
 
     @Slot()
     def _clicked(self) -> None:
-        if self._asked:
+        sure = self._asked
+        self._ask(not sure)  # first: who takes out the next one is asked again
+        if sure:
             self.sure.emit(self._what)
-        else:
-            self._ask(True)
 
     def _ask(self, asked: bool) -> None:
         self._asked = asked
