@@ -27,7 +27,7 @@ from nipper.core.imbalance.states import LEVELLED, states
 from nipper.core.imbalance.swap import KIND, Outcome, Swap, parse, swap_test
 from nipper.core.logs.model import Log
 from nipper.core.presets import new_setup
-from nipper.core.report.sentences import of_compared
+from nipper.core.report.compared import of_compared
 from nipper.core.setup import put
 from nipper.core.simulate.scenario import CellFault, Event, Loads, Scenario
 from nipper.core.simulate.trial import run

@@ -5,6 +5,7 @@ Light, because the window's first paint needs it.
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from datetime import datetime, tzinfo
 from enum import StrEnum
 
 from nipper.core.findings import Finding, Severity
@@ -76,3 +77,9 @@ def protect_sentence(findings: Sequence[Finding]) -> tuple[Status, str]:
 def count(number: int, noun: str) -> str:
     """``1 doubt``, ``2 doubts``."""
     return f"{number} {noun}{'' if number == 1 else 's'}"
+
+
+def day(time_s: float, zone: tzinfo) -> str:
+    """``3 Jun``, of a moment in Unix s."""
+    moment = datetime.fromtimestamp(float(time_s), zone)
+    return f"{moment.day} {moment:%b}"

@@ -24,6 +24,7 @@ def _follows(s: Situation) -> list[Consequence]:
     before.
     """
     from nipper.core.report import sentences
+    from nipper.core.report.compared import of_compared
 
     document, record, compared = s.document, s.document.record, s.forecasts.comparison.value
     if record is None:
@@ -32,7 +33,7 @@ def _follows(s: Situation) -> list[Consequence]:
     told += sentences.of_trip(record.diagnosis, document.setup, s.zone)
     if compared is not None:
         names = [p.name for p in document.records.packs]
-        told += sentences.of_compared(compared, record.pack.id, names, s.zone)
+        told += of_compared(compared, record.pack.id, names, s.zone)
     told += sentences.of_overruled(record.diagnosis)
     return told + sentences.of_history(document.history.diagnoses(record.pack.id), s.zone)
 
